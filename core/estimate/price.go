@@ -1,0 +1,42 @@
+package estimate
+
+import (
+	"cmp"
+	"math"
+	"slices"
+
+	"jobshelf/core/units"
+)
+
+// Charge is a part of a price before rounding, in cents.
+type Charge struct {
+	Text  string
+	Cents float64
+}
+
+// Price rounds the sum of the charges once, half to even, and splits it into
+// lines that add up to it exactly: each charge is cut to whole cents, and what
+// is then missing goes, a cent each, to the charges that lost most.
+func Price(charges []Charge) (units.Cents, []PriceLine) {
+	var sum float64
+	for _, c := range charges {
+		sum += c.Cents
+	}
+	total := units.CentsFromFloat(sum)
+	lines := make([]PriceLine, len(charges))
+	order := make([]int, len(charges))
+	rest := total
+	for i, c := range charges {
+		lines[i] = PriceLine{c.Text, units.Cents(math.Floor(c.Cents))}
+		rest -= lines[i].Cents
+		order[i] = i
+	}
+	slices.SortStableFunc(order, func(a, b int) int {
+		fa, fb := charges[a].Cents-math.Floor(charges[a].Cents), charges[b].Cents-math.Floor(charges[b].Cents)
+		return cmp.Compare(fb, fa)
+	})
+	for k := 0; rest > 0 && len(order) > 0; k, rest = (k+1)%len(order), rest-1 {
+		lines[order[k]].Cents++
+	}
+	return total, lines
+}

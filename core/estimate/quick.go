@@ -1,0 +1,240 @@
+// Package estimate tells time, filament, mass and price before a job is made.
+//
+// Quick works from measured sections in milliseconds and ranks choices: shells
+// are the outlines moved inwards, caps come from comparing layers, infill fills
+// what is left, motion is judged by how long lines are and how sharply outlines
+// turn. Support is left out.
+package estimate
+
+import (
+	"math"
+
+	"jobshelf/core/machine"
+	"jobshelf/core/recipe"
+	"jobshelf/core/section"
+	"jobshelf/core/units"
+)
+
+// Quick is the quick estimate of one part, once.
+type Quick struct {
+	Seconds       float64     `json:"seconds"`         // printing, without warm-up
+	WarmUpSeconds float64     `json:"warm_up_seconds"` // from cold to the first line
+	Grams         float64     `json:"grams"`
+	FilamentMM    float64     `json:"filament_mm"`
+	PriceCents    units.Cents `json:"price_cents"`
+	Layers        int         `json:"layers"`
+	Lines         []PriceLine `json:"lines"`
+}
+
+// PriceLine is one line of a price.
+type PriceLine struct {
+	Text  string      `json:"text"`
+	Cents units.Cents `json:"cents"`
+}
+
+// LineArea is the section of a line of width w and height h, in mm²: a stadium,
+// a rectangle with half a circle at each side. h must not exceed w.
+func LineArea(w, h float64) float64 { return (w-h)*h + math.Pi*h*h/4 }
+
+// lengths are the lines of one layer, in mm.
+type lengths struct {
+	outer, inner, cap, infill, hold float64
+	inside                          float64 // area within the shells, mm²
+}
+
+// QuickOf estimates a part from its stack, which must have been cut at the
+// recipe's layer heights. startCents is the house's fee for starting a run.
+func QuickOf(s *section.Stack, r *recipe.Recipe, m *machine.Machine, mat *machine.Material, startCents units.Cents) Quick {
+	q := Quick{Layers: len(s.Slabs)}
+	share := s.CapShare(r.TopLayers, r.BottomLayers)
+	var volume float64
+	for i := range s.Slabs {
+		slab := &s.Slabs[i]
+		l := layerLengths(slab, r, share[i])
+		if i == 0 {
+			l.hold = holdLength(s, r)
+		}
+		total := l.outer + l.inner + l.cap + l.infill + l.hold
+		volume += total * LineArea(r.LineMM, slab.HeightMM)
+		q.Seconds += layerSeconds(slab, l, r, m, i == 0)
+	}
+	bore := math.Pi * m.FilamentMM * m.FilamentMM / 4
+	q.FilamentMM = volume / bore
+	q.Grams = mat.Grams(m.FilamentMM, q.FilamentMM)
+	q.WarmUpSeconds = m.WarmUpSeconds(r.NozzleC, r.BedC)
+	q.PriceCents, q.Lines = Price([]Charge{
+		{"Filament", q.Grams * float64(mat.SpoolCents) / mat.SpoolGrams},
+		{"Machine time", q.Seconds / 3600 * float64(m.RateCents)},
+		{"Start", float64(startCents)},
+	})
+	return q
+}
+
+// layerLengths spreads a layer over its kinds of line. The outer shell runs half
+// a width inside the outline, each further one a spacing deeper; moving an
+// outline of length L by d gives L - d·MitreRad and takes d·L - d²·MitreRad/2
+// off the area, until nothing is left.
+func layerLengths(b *section.Slab, r *recipe.Recipe, capShare float64) lengths {
+	if b.AreaMM2 <= 0 {
+		return lengths{}
+	}
+	spacing := LineArea(r.LineMM, b.HeightMM) / b.HeightMM
+	at := func(d float64) (length, area float64) {
+		return b.LengthMM - d*b.MitreRad, b.AreaMM2 - d*b.LengthMM + d*d*b.MitreRad/2
+	}
+	var l lengths
+	room := b.AreaMM2 / spacing // no layer holds more line than its area
+	for k := 0; k < r.Shells; k++ {
+		d := r.LineMM/2 + float64(k)*spacing
+		length, area := at(d)
+		if k > 0 && (area <= 0 || length <= 0) {
+			break
+		}
+		length = math.Min(math.Max(length, 0), room)
+		room -= length
+		if k == 0 {
+			l.outer = length
+		} else {
+			l.inner += length
+		}
+	}
+	length, area := at(r.LineMM/2 + (float64(r.Shells)-0.5)*spacing)
+	if length > 0 && area > 0 {
+		l.inside = math.Min(area, room*spacing)
+	}
+	l.cap = l.inside * capShare / spacing
+	l.infill = l.inside * (1 - capShare) * r.InfillPercent / 100 / r.LineMM
+	return l
+}
+
+// skirtGapMM is how far a skirt stays away, and skirtRounds how often it goes
+// round (common practice, no source).
+const (
+	skirtGapMM  = 5
+	skirtRounds = 2
+	raftLayers  = 3
+	raftRimMM   = 3
+)
+
+// holdLength is the line that holds the first layer, in first-layer lines.
+func holdLength(s *section.Stack, r *recipe.Recipe) float64 {
+	if len(s.Slabs) == 0 {
+		return 0
+	}
+	foot := &s.Slabs[0]
+	switch r.Hold {
+	case recipe.HoldSkirt:
+		return skirtRounds * (s.FootHullMM + 2*math.Pi*skirtGapMM)
+	case recipe.HoldBrim:
+		var sum float64
+		for d := r.LineMM / 2; d < r.BrimMM; d += r.LineMM {
+			sum += s.FootHullMM + 2*math.Pi*d
+		}
+		return sum
+	case recipe.HoldRaft:
+		area := foot.AreaMM2 + s.FootHullMM*raftRimMM + math.Pi*raftRimMM*raftRimMM
+		return raftLayers * area / r.LineMM
+	}
+	return 0
+}
+
+// layerSeconds is the time of one layer. Lines of a filling are on average as
+// long as a chord, π·area/perimeter (Crofton; Santaló 1976, "Integral Geometry
+// and Geometric Probability"), and joined by short turns.
+func layerSeconds(b *section.Slab, l lengths, r *recipe.Recipe, m *machine.Machine, first bool) float64 {
+	speed := func(v float64) float64 {
+		if first {
+			v = math.Min(v, r.FirstMMPerS)
+		}
+		return math.Min(v, m.Motion.SpeedMMPerS)
+	}
+	rounds := 1.0
+	if l.outer > 0 {
+		rounds = math.Max(0, l.inner/l.outer)
+	}
+	t := outlineSeconds(b, l.outer, 1, speed(r.OuterMMPerS), &m.Motion)
+	t += outlineSeconds(b, l.inner, rounds, speed(r.InnerMMPerS), &m.Motion)
+	t += l.hold / speed(r.FirstMMPerS)
+	if l.inside > 0 {
+		rim := math.Max(b.LengthMM-r.LineMM*float64(r.Shells)*b.MitreRad, math.Sqrt(4*math.Pi*l.inside))
+		chord := math.Pi * l.inside / rim
+		spacing := LineArea(r.LineMM, b.HeightMM) / b.HeightMM
+		t += fillSeconds(l.cap, chord, spacing, speed(r.CapMMPerS), &m.Motion)
+		if r.InfillPercent > 0 {
+			t += fillSeconds(l.infill, chord, r.LineMM*100/r.InfillPercent, speed(r.InfillMMPerS), &m.Motion)
+		}
+	}
+	t += travelSeconds(b, l, r, m)
+	return math.Max(t, r.LeastLayerS)
+}
+
+// outlineSeconds is the time along outlines of a given total length, gone round
+// `rounds` times, slowed at each corner of b.
+func outlineSeconds(b *section.Slab, length, rounds, v float64, mo *machine.Motion) float64 {
+	if length <= 0 {
+		return 0
+	}
+	a := mo.AccelMMPerS2
+	corners := 0
+	for _, c := range b.Turns {
+		corners += c.Count
+	}
+	t := length / v
+	if corners == 0 {
+		return t
+	}
+	spacing := length / (float64(corners) * math.Max(rounds, 1))
+	for _, c := range b.Turns {
+		if c.Count == 0 {
+			continue
+		}
+		n := float64(c.Count) * math.Max(rounds, 1)
+		vj := math.Min(v, CornerSpeed(c.SumRad/float64(c.Count), a, mo.JunctionDeviationMM))
+		t += n * (segmentSeconds(spacing, vj, v, a) - spacing/v)
+	}
+	return t
+}
+
+func fillSeconds(length, chord, spacing, v float64, mo *machine.Motion) float64 {
+	if length <= 0 || chord <= 0 {
+		return 0
+	}
+	vj := math.Min(v, CornerSpeed(math.Pi/2, mo.AccelMMPerS2, mo.JunctionDeviationMM))
+	n := length / chord
+	return n * (segmentSeconds(chord, vj, v, mo.AccelMMPerS2) + segmentSeconds(spacing, vj, v, mo.AccelMMPerS2))
+}
+
+// travelSeconds counts one retracted travel to every outline and one to every
+// filled region, each half as long as the layer is wide, and the step up.
+func travelSeconds(b *section.Slab, l lengths, r *recipe.Recipe, m *machine.Machine) float64 {
+	stops := float64(b.Outers + b.Holes)
+	if l.cap+l.infill > 0 {
+		stops += float64(b.Outers)
+	}
+	v := math.Min(r.TravelMMPerS, m.Motion.SpeedMMPerS)
+	far := math.Sqrt(b.AreaMM2) / 2
+	t := stops * (segmentSeconds(far, 0, v, m.Motion.AccelMMPerS2) + 2*r.RetractMM/r.RetractMMPerS)
+	return t + b.HeightMM/m.Motion.LiftMMPerS
+}
+
+// CornerSpeed is the speed, mm/s, at which a machine of acceleration a (mm/s²)
+// takes a corner of the given turn, by junction deviation δ (mm):
+// v² = a·δ·sin(θ/2)/(1-sin(θ/2)) with θ = π - turn, the angle between the lines
+// (the "junction deviation" corner model, published 2011).
+func CornerSpeed(turnRad, a, deltaMM float64) float64 {
+	s := math.Cos(turnRad / 2)
+	if s >= 1 {
+		return math.Inf(1)
+	}
+	return math.Sqrt(a * deltaMM * math.Max(0, s) / (1 - s))
+}
+
+// segmentSeconds is the time over d from speed v0 up to v and back to v0; where
+// d is too short for v, up and down at once. From rest: d/v + v/a, or 2√(d/a).
+func segmentSeconds(d, v0, v, a float64) float64 {
+	if reach := (v*v - v0*v0) / a; d >= reach {
+		return (d-reach)/v + 2*(v-v0)/a
+	}
+	peak := math.Sqrt(v0*v0 + a*d)
+	return 2 * (peak - v0) / a
+}

@@ -1,0 +1,131 @@
+// Package planning says when runs start and finish on the house's machines.
+//
+// A machine takes its runs in the order of its lane, one at a time. A run may
+// start only while the house is open and stays open for the attendance the
+// house asks for: somebody puts it on, sees the first layers, and has taken the
+// run before it off. It may finish unattended.
+package planning
+
+import (
+	"slices"
+	"time"
+)
+
+// Span is a part of a day the house is open, in minutes from midnight,
+// local time: [From, To).
+type Span struct {
+	From int `json:"from" minimum:"0" maximum:"1440" doc:"Opens, minutes from midnight"`
+	To   int `json:"to" minimum:"0" maximum:"1440" doc:"Closes, minutes from midnight"`
+}
+
+// Hours are the opening hours of a week and how long somebody must be there
+// after a start. The week begins on Sunday, as time.Weekday does.
+type Hours struct {
+	Week       [7][]Span
+	Location   *time.Location
+	Attendance time.Duration
+}
+
+// searchDays bounds the search for an open moment: a house closed for longer
+// than this has no next start.
+const searchDays = 400
+
+// NextStart is the first moment from t on at which a run may start; false if the
+// house does not open again within 400 days. Spans need not be in order.
+func (h Hours) NextStart(t time.Time) (time.Time, bool) {
+	local := t.In(h.Location)
+	for d := range searchDays {
+		day := time.Date(local.Year(), local.Month(), local.Day()+d, 0, 0, 0, 0, h.Location)
+		spans := slices.Clone(h.Week[day.Weekday()])
+		slices.SortFunc(spans, func(a, b Span) int { return a.From - b.From })
+		for _, s := range spans {
+			from, to := at(day, s.From), at(day, s.To)
+			if from.Before(t) {
+				from = t
+			}
+			if !from.Add(h.Attendance).After(to) {
+				return from, true
+			}
+		}
+	}
+	return time.Time{}, false
+}
+
+// at is a wall-clock time of a day, also on days when the clocks change.
+func at(day time.Time, minutes int) time.Time {
+	return time.Date(day.Year(), day.Month(), day.Day(), minutes/60, minutes%60, 0, 0, day.Location())
+}
+
+// Run is one plate on one machine, with how long it takes, warm-up included.
+type Run struct {
+	ID       string
+	Duration time.Duration
+}
+
+// Slot is when a run is on its machine.
+type Slot struct{ Start, Finish time.Time }
+
+// Lane times the runs of one machine in their order, from free on. Runs that
+// find no open hour have a zero slot.
+func (h Hours) Lane(free time.Time, runs []Run) []Slot {
+	out := make([]Slot, len(runs))
+	for i, r := range runs {
+		start, ok := h.NextStart(free)
+		if !ok {
+			break
+		}
+		out[i] = Slot{start, start.Add(r.Duration)}
+		free = out[i].Finish
+	}
+	return out
+}
+
+// Option is a machine a job could go on: when its lane is free, and how long
+// the job takes there.
+type Option struct {
+	Machine  string
+	Free     time.Time
+	Duration time.Duration
+}
+
+// Earliest is the option that finishes first and its slot; ties go to the
+// option named first. False if none can start.
+func (h Hours) Earliest(options []Option) (int, Slot, bool) {
+	best, slot := -1, Slot{}
+	for i, o := range options {
+		start, ok := h.NextStart(o.Free)
+		if !ok {
+			continue
+		}
+		if f := start.Add(o.Duration); best < 0 || f.Before(slot.Finish) {
+			best, slot = i, Slot{start, f}
+		}
+	}
+	return best, slot, best >= 0
+}
+
+// ListSchedule gives each job in turn to the machine on which it finishes
+// first, and tells the machine of each. durations[j][m] is job j's time on
+// machine m, negative where it cannot go; such a job gets -1 if it can go
+// nowhere. On equal machines that are always attended the last finish is within
+// 2 - 1/m of the best possible (Graham 1969, "Bounds on multiprocessing timing
+// anomalies").
+func (h Hours) ListSchedule(free []time.Time, durations [][]time.Duration) (on []int, slots []Slot) {
+	free = slices.Clone(free)
+	on, slots = make([]int, len(durations)), make([]Slot, len(durations))
+	for j, d := range durations {
+		on[j] = -1
+		var options []Option
+		var which []int
+		for m, t := range d {
+			if t >= 0 {
+				options, which = append(options, Option{Free: free[m], Duration: t}), append(which, m)
+			}
+		}
+		if k, slot, ok := h.Earliest(options); ok {
+			on[j], slots[j] = which[k], slot
+			free[which[k]] = slot.Finish
+		}
+	}
+	return on, slots
+}

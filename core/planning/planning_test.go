@@ -1,0 +1,128 @@
+package planning
+
+import (
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+)
+
+var always = Hours{Location: time.UTC, Week: func() (w [7][]Span) {
+	for i := range w {
+		w[i] = []Span{{0, 1440}}
+	}
+	return w
+}()}
+
+func workshop(t testing.TB) Hours {
+	loc, err := time.LoadLocation("Europe/Amsterdam")
+	require.NoError(t, err)
+	h := Hours{Location: loc, Attendance: 20 * time.Minute}
+	for d := time.Tuesday; d <= time.Saturday; d++ {
+		h.Week[d] = []Span{{17 * 60, 21 * 60}, {10 * 60, 13 * 60}}
+	}
+	return h
+}
+
+func TestNextStart(t *testing.T) {
+	h := workshop(t)
+	at := func(s string) time.Time {
+		x, err := time.ParseInLocation("2006-01-02 15:04", s, h.Location)
+		require.NoError(t, err)
+		return x
+	}
+	for _, c := range []struct{ name, from, want string }{
+		{"while open", "2026-11-24 10:30", "2026-11-24 10:30"},
+		{"before opening", "2026-11-24 08:00", "2026-11-24 10:00"},
+		{"too near closing for the first layers", "2026-11-24 12:41", "2026-11-24 17:00"},
+		{"just in time", "2026-11-24 12:40", "2026-11-24 12:40"},
+		{"after closing", "2026-11-24 21:30", "2026-11-25 10:00"},
+		{"over the closed days", "2026-11-28 20:50", "2026-12-01 10:00"},
+		{"clocks go back, opening stays at ten", "2026-10-24 23:00", "2026-10-27 10:00"},
+	} {
+		got, ok := h.NextStart(at(c.from))
+		assert.True(t, ok, c.name)
+		assert.Equal(t, c.want, got.In(h.Location).Format("2006-01-02 15:04"), c.name)
+	}
+	_, ok := Hours{Location: time.UTC}.NextStart(at("2026-11-24 10:30"))
+	assert.False(t, ok, "a house that never opens")
+}
+
+// No plan breaks a hard rule: starts lie in open hours with the attendance to
+// spare, runs of a lane do not overlap and keep their order.
+func TestLaneKeepsTheRules(t *testing.T) {
+	h := workshop(t)
+	rapid.Check(t, func(t *rapid.T) {
+		free := time.Unix(1_790_000_000+rapid.Int64Range(0, 400*86400).Draw(t, "free"), 0)
+		var runs []Run
+		for range rapid.IntRange(0, 12).Draw(t, "runs") {
+			runs = append(runs, Run{Duration: time.Duration(rapid.Int64Range(60, 100_000).Draw(t, "s")) * time.Second})
+		}
+		end := free
+		for i, s := range h.Lane(free, runs) {
+			require.False(t, s.Start.Before(end))
+			require.Equal(t, runs[i].Duration, s.Finish.Sub(s.Start))
+			next, ok := h.NextStart(s.Start)
+			require.True(t, ok && next.Equal(s.Start), "%v is no start", s.Start)
+			end = s.Finish
+		}
+	})
+}
+
+// Graham 1969: within 2 - 1/m of the optimum, which small cases give by trying
+// every assignment.
+func TestListScheduleWithinGrahamsBound(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		m := rapid.IntRange(1, 3).Draw(t, "machines")
+		n := rapid.IntRange(1, 7).Draw(t, "jobs")
+		start := time.Unix(0, 0)
+		free := make([]time.Time, m)
+		for i := range free {
+			free[i] = start
+		}
+		durations := make([][]time.Duration, n)
+		for j := range durations {
+			d := time.Duration(rapid.IntRange(1, 50).Draw(t, "min")) * time.Minute
+			for range m {
+				durations[j] = append(durations[j], d)
+			}
+		}
+		_, slots := always.ListSchedule(free, durations)
+		var last time.Duration
+		for _, s := range slots {
+			last = max(last, s.Finish.Sub(start))
+		}
+		best := bruteForce(durations, make([]time.Duration, m))
+		require.LessOrEqual(t, float64(last), (2-1/float64(m))*float64(best)+1)
+		require.GreaterOrEqual(t, last, best)
+	})
+}
+
+func bruteForce(durations [][]time.Duration, load []time.Duration) time.Duration {
+	if len(durations) == 0 {
+		var most time.Duration
+		for _, l := range load {
+			most = max(most, l)
+		}
+		return most
+	}
+	best := time.Duration(1 << 62)
+	for m := range load {
+		load[m] += durations[0][m]
+		best = min(best, bruteForce(durations[1:], load))
+		load[m] -= durations[0][m]
+	}
+	return best
+}
+
+func TestMachinesThatCannotAreNotChosen(t *testing.T) {
+	now := time.Unix(0, 0)
+	on, _ := always.ListSchedule([]time.Time{now, now.Add(time.Hour)}, [][]time.Duration{
+		{-1, time.Hour}, {time.Hour, time.Hour}, {-1, -1}, {time.Hour, time.Minute},
+	})
+	// The last job: machine 0 is free at 1 h and done at 2 h, machine 1 is free
+	// at 2 h and done a minute later.
+	assert.Equal(t, []int{1, 0, -1, 0}, on)
+}

@@ -1,0 +1,95 @@
+// Package recipe holds the house's settings: for a purpose, on a machine, in a
+// material.
+package recipe
+
+import (
+	"fmt"
+
+	"jobshelf/core/machine"
+)
+
+// Purpose is what a part is for; it chooses the recipe.
+type Purpose string
+
+// The three purposes of the house.
+const (
+	QuickLook   Purpose = "quick look"
+	Everyday    Purpose = "everyday"
+	WorkingPart Purpose = "working part"
+)
+
+// Hold is what keeps the first layer down.
+type Hold string
+
+// The ways of holding.
+const (
+	HoldNone  Hold = "none"
+	HoldSkirt Hold = "skirt"
+	HoldBrim  Hold = "brim"
+	HoldRaft  Hold = "raft"
+)
+
+// Recipe is one set of settings.
+type Recipe struct {
+	Name          string  `json:"name" minLength:"1" maxLength:"60"`
+	Purpose       Purpose `json:"purpose" enum:"quick look,everyday,working part"`
+	Machine       string  `json:"machine" maxLength:"60" doc:"Name of the machine it is for"`
+	Material      string  `json:"material" maxLength:"60" doc:"Name of the material"`
+	LayerMM       float64 `json:"layer_mm" minimum:"0.01" maximum:"1.5" doc:"Layer height, mm"`
+	FirstLayerMM  float64 `json:"first_layer_mm" minimum:"0.01" maximum:"1.5" doc:"Height of the first layer, mm"`
+	LineMM        float64 `json:"line_mm" minimum:"0.1" maximum:"3" doc:"Width of a line, mm"`
+	Shells        int     `json:"shells" minimum:"1" maximum:"20" doc:"Outline passes"`
+	TopLayers     int     `json:"top_layers" minimum:"0" maximum:"50" doc:"Solid layers that close the top"`
+	BottomLayers  int     `json:"bottom_layers" minimum:"0" maximum:"50" doc:"Solid layers that close the bottom"`
+	InfillPercent float64 `json:"infill_percent" minimum:"0" maximum:"100" doc:"How full the inside is, %"`
+	Hold          Hold    `json:"hold" enum:"none,skirt,brim,raft" doc:"What keeps the first layer down"`
+	BrimMM        float64 `json:"brim_mm" minimum:"0" maximum:"50" doc:"Width of a brim, mm"`
+	NozzleC       float64 `json:"nozzle_c" minimum:"0" maximum:"600" doc:"Nozzle temperature, °C"`
+	BedC          float64 `json:"bed_c" minimum:"0" maximum:"250" doc:"Bed temperature, °C"`
+	OuterMMPerS   float64 `json:"outer_mm_per_s" minimum:"1" maximum:"1000" doc:"Speed of the outer shell, mm/s"`
+	InnerMMPerS   float64 `json:"inner_mm_per_s" minimum:"1" maximum:"1000" doc:"Speed of the inner shells, mm/s"`
+	CapMMPerS     float64 `json:"cap_mm_per_s" minimum:"1" maximum:"1000" doc:"Speed of solid layers, mm/s"`
+	InfillMMPerS  float64 `json:"infill_mm_per_s" minimum:"1" maximum:"1000" doc:"Speed of the infill, mm/s"`
+	FirstMMPerS   float64 `json:"first_mm_per_s" minimum:"1" maximum:"500" doc:"Speed of the first layer, mm/s"`
+	TravelMMPerS  float64 `json:"travel_mm_per_s" minimum:"1" maximum:"2000" doc:"Speed without extruding, mm/s"`
+	RetractMM     float64 `json:"retract_mm" minimum:"0" maximum:"20" doc:"Filament pulled back before a travel, mm"`
+	RetractMMPerS float64 `json:"retract_mm_per_s" minimum:"1" maximum:"200" doc:"Speed of pulling back, mm/s"`
+	LeastLayerS   float64 `json:"least_layer_s" minimum:"0" maximum:"600" doc:"A layer takes at least this long, so that it cools, s"`
+}
+
+// Validate lists what cannot work, each with the field it is about. mach and mat
+// are what the recipe names; nil leaves out what depends on them.
+//
+// The bounds of layer height (a quarter to four fifths of the nozzle) and line
+// width (nine tenths to twice the nozzle) are common practice, no source.
+func (r *Recipe) Validate(mach *machine.Machine, mat *machine.Material) []machine.Problem {
+	var out []machine.Problem
+	bad := func(field, format string, args ...any) {
+		out = append(out, machine.Problem{Field: field, Text: fmt.Sprintf(format, args...)})
+	}
+	if r.LineMM < r.LayerMM || r.LineMM < r.FirstLayerMM {
+		bad("line_mm", "A line of %g mm is narrower than a layer is high; widen it or lower the layers.", r.LineMM)
+	}
+	if mach == nil {
+		return out
+	}
+	if len(mach.NozzlesMM) > 0 {
+		d := mach.NozzlesMM[0]
+		if r.LayerMM < 0.2*d-1e-9 || r.LayerMM > 0.8*d+1e-9 {
+			bad("layer_mm", "A nozzle of %g mm lays layers of %.2f to %.2f mm, not %g mm.", d, 0.2*d, 0.8*d, r.LayerMM)
+		}
+		if r.LineMM < 0.9*d-1e-9 || r.LineMM > 2*d+1e-9 {
+			bad("line_mm", "A nozzle of %g mm lays lines of %.2f to %.2f mm, not %g mm.", d, 0.9*d, 2*d, r.LineMM)
+		}
+	}
+	if r.NozzleC > mach.NozzleMaxC {
+		bad("nozzle_c", "%s goes up to %g °C, not %g °C.", mach.Name, mach.NozzleMaxC, r.NozzleC)
+	}
+	if r.BedC > mach.BedMaxC {
+		bad("bed_c", "%s has a bed that goes up to %g °C, not %g °C.", mach.Name, mach.BedMaxC, r.BedC)
+	}
+	if mat != nil && mat.NozzleMaxC > 0 && r.NozzleC > mat.NozzleMaxC {
+		bad("nozzle_c", "%s may be %g °C hot, not %g °C.", mat.Name, mat.NozzleMaxC, r.NozzleC)
+	}
+	return out
+}

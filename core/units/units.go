@@ -1,0 +1,65 @@
+// Package units holds the quantities that the rest of the core shares: lengths
+// of model files, money, and the one place where numbers are rounded.
+//
+// Lengths in the core are millimetres in float64 (suffix MM) or micrometres in
+// int64 (package polygon). Mass is grams, time seconds, temperature °C.
+package units
+
+import (
+	"fmt"
+	"math"
+	"strings"
+)
+
+// Cents is an amount of money in hundredths of the house's currency.
+type Cents int64
+
+// CentsFromFloat rounds an amount given in cents, half to even, so that sums of
+// many small roundings have no drift. It is meant to be used once per printed
+// line of a price. Amounts beyond ±9e15 cents, and NaN, give zero.
+func CentsFromFloat(cents float64) Cents {
+	if !(math.Abs(cents) < 9e15) {
+		return 0
+	}
+	return Cents(math.RoundToEven(cents))
+}
+
+// Length is a unit that a model's coordinates may be in.
+type Length string
+
+// The units a model file can state or be told to have.
+const (
+	Millimetre Length = "mm"
+	Centimetre Length = "cm"
+	Metre      Length = "m"
+	Inch       Length = "in"
+	Foot       Length = "ft"
+	Micrometre Length = "µm"
+)
+
+var mmPer = map[Length]float64{
+	Millimetre: 1, Centimetre: 10, Metre: 1000, Inch: 25.4, Foot: 304.8, Micrometre: 0.001,
+}
+
+// MM is how many millimetres one of the unit is (inch and foot: the
+// international yard of 1959). An unknown unit gives zero.
+func (l Length) MM() float64 { return mmPer[l] }
+
+// ParseLength reads a unit's short or long name.
+func ParseLength(s string) (Length, error) {
+	switch strings.ToLower(strings.TrimSpace(s)) {
+	case "mm", "millimetre", "millimeter":
+		return Millimetre, nil
+	case "cm", "centimetre", "centimeter":
+		return Centimetre, nil
+	case "m", "metre", "meter":
+		return Metre, nil
+	case "in", "inch":
+		return Inch, nil
+	case "ft", "foot", "feet":
+		return Foot, nil
+	case "µm", "um", "micron", "micrometre":
+		return Micrometre, nil
+	}
+	return "", fmt.Errorf("unknown unit %q: use mm, cm, m, in, ft or µm", s)
+}
