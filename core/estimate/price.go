@@ -8,6 +8,9 @@ import (
 	"jobshelf/core/units"
 )
 
+// StartLine is the text of the fee for a run, due once however many pieces it has.
+const StartLine = "Start"
+
 // Charge is a part of a price before rounding, in cents.
 type Charge struct {
 	Text  string

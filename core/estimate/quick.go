@@ -65,7 +65,7 @@ func QuickOf(s *section.Stack, r *recipe.Recipe, m *machine.Machine, mat *machin
 	q.PriceCents, q.Lines = Price([]Charge{
 		{"Filament", q.Grams * float64(mat.SpoolCents) / mat.SpoolGrams},
 		{"Machine time", q.Seconds / 3600 * float64(m.RateCents)},
-		{"Start", float64(startCents)},
+		{StartLine, float64(startCents)},
 	})
 	return q
 }

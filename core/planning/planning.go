@@ -129,3 +129,18 @@ func (h Hours) ListSchedule(free []time.Time, durations [][]time.Duration) (on [
 	}
 	return on, slots
 }
+
+// Open lists when the house is open over some days from the day of t on, in
+// order.
+func (h Hours) Open(t time.Time, days int) []Slot {
+	local := t.In(h.Location)
+	var out []Slot
+	for d := range days {
+		day := time.Date(local.Year(), local.Month(), local.Day()+d, 0, 0, 0, 0, h.Location)
+		for _, s := range h.Week[day.Weekday()] {
+			out = append(out, Slot{at(day, s.From), at(day, s.To)})
+		}
+	}
+	slices.SortFunc(out, func(a, b Slot) int { return a.Start.Compare(b.Start) })
+	return out
+}

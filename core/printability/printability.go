@@ -5,6 +5,7 @@ package printability
 import (
 	"fmt"
 	"math"
+	"strings"
 
 	"jobshelf/core/mesh"
 	"jobshelf/core/units"
@@ -38,7 +39,7 @@ func Surface(t *mesh.Topology, m mesh.Measures) []Finding {
 			out = append(out, Finding{check, g, float64(n), 0, "edges", fmt.Sprintf(format, n)})
 		}
 	}
-	count("open surface", Decide, t.Boundary, "The surface is open: %d edges have only one face. Slicing closes gaps by straight lines; ask for a closed model or have it repaired.")
+	count("open surface", StopsIt, t.Boundary, "The surface is open: %d edges have only one face, so what is inside is a guess. Ask for a closed model.")
 	count("shared edges", Decide, t.NonManifold, "%d edges have more than two faces, so inside and outside are not clear there. Look at the layers before you say yes.")
 	count("turned faces", Decide, t.Misoriented, "Along %d edges one face looks in and its neighbour out. Have the faces turned, or look at the layers.")
 	if t.Closed() && t.Oriented() && m.Volume < 0 {
@@ -60,9 +61,11 @@ func Surface(t *mesh.Topology, m mesh.Measures) []Finding {
 // things handed in at a print service are a hand's size (common practice, no
 // source).
 const (
-	smallMM = 4
+	smallMM = 6
 	largeMM = 1000
 )
+
+var names = map[units.Length]string{units.Inch: "inches", units.Centimetre: "centimetres", units.Metre: "metres", units.Micrometre: "micrometres"}
 
 // Size judges the size of a model in a format without a unit, read as mm, and
 // proposes another unit where that would make more sense. fits tells on how many
@@ -82,18 +85,18 @@ func Size(box mesh.Box, stated units.Length, fits func(scale float64) int) []Fin
 	default:
 		return nil
 	}
+	limit := float64(smallMM)
+	if longest > largeMM {
+		limit = largeMM
+	}
+	var could []string
 	for _, u := range try {
-		to := longest * u.MM()
-		if n := fits(u.MM()); n > 0 && to >= smallMM {
-			return []Finding{{"unit", Decide, longest, smallMM, "mm", fmt.Sprintf(
-				"The longest side is %.3g mm if the file is in millimetres. In %s it would be %.3g mm and go on %d machines. Ask which it is.",
-				longest, u, to, n)}}
+		if to := longest * u.MM(); to >= smallMM {
+			could = append(could, fmt.Sprintf("in %s it would be %.4g mm and go on %d machines", names[u], to, fits(u.MM())))
 		}
 	}
-	if longest < smallMM {
-		return []Finding{{"unit", Decide, longest, smallMM, "mm", fmt.Sprintf("The longest side is only %.3g mm. Ask which unit the file is in.", longest)}}
-	}
-	return nil
+	return []Finding{{"unit", Decide, longest, limit, "mm", fmt.Sprintf(
+		"The longest side is %.3g mm if the file is in millimetres; %s. Ask which it is.", longest, strings.Join(could, "; "))}}
 }
 
 // Fits tells what the machines say: on none, or only at a smaller scale.

@@ -73,7 +73,7 @@ func smooth(n int, f func(t float64) P) []P {
 	return out
 }
 
-// MooringCleat is a horn cleat, 120 long, on a foot with an eye between its
+// MooringCleat is a horn cleat, 128 long, on a foot with an eye between its
 // legs: a bridge over the eye, horns that overhang.
 func MooringCleat() *mesh.Mesh {
 	var o []P
@@ -202,7 +202,7 @@ func ChartRuler() *mesh.Mesh {
 	return m
 }
 
-// MastFinial is a slender turned tip, 150 high on a foot 18 across.
+// MastFinial is a slender turned tip, 134 high on a foot 18 across.
 func MastFinial() *mesh.Mesh {
 	p := []P{{0, 0}, {9, 0}, {9, 6}, {5, 10}}
 	p = append(p, smooth(40, func(t float64) P {

@@ -1,0 +1,315 @@
+package main
+
+import (
+	"bufio"
+	"cmp"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"slices"
+	"strconv"
+	"strings"
+
+	"jobshelf/core/mesh"
+	"jobshelf/core/modelfile"
+	"jobshelf/core/printability"
+	"jobshelf/core/recipe"
+	"jobshelf/core/section"
+	"jobshelf/core/solid"
+	"jobshelf/core/verdict"
+	"jobshelf/internal/demo"
+)
+
+// split parses flags that may stand before, between and after file names.
+func split(args []string, values map[string]*string, switches map[string]*bool) ([]string, error) {
+	var files []string
+	for i := 0; i < len(args); i++ {
+		name, value, inline := strings.Cut(strings.TrimPrefix(strings.TrimPrefix(args[i], "-"), "-"), "=")
+		switch {
+		case args[i] == "-" || !strings.HasPrefix(args[i], "-"):
+			files = append(files, args[i])
+		case switches[name] != nil && !inline:
+			*switches[name] = true
+		case values[name] != nil && inline:
+			*values[name] = value
+		case values[name] != nil && i+1 < len(args):
+			i++
+			*values[name] = args[i]
+		default:
+			return nil, errUsage
+		}
+	}
+	return files, nil
+}
+
+// checked is one file's answer, as documented in docs/check-json.md.
+type checked struct {
+	File string `json:"file"`
+	*verdict.Verdict
+	Error *unreadable `json:"error,omitempty"`
+}
+
+type unreadable struct {
+	What     string `json:"what"`
+	Do       string `json:"do,omitempty"`
+	Byte     *int64 `json:"byte,omitempty"`
+	Line     int    `json:"line,omitempty"`
+	Triangle int64  `json:"triangle,omitempty"`
+}
+
+func check(ctx context.Context, args []string, out, _ io.Writer) (int, error) {
+	var onMachine, byRecipe string
+	var asJSON bool
+	files, err := split(args, map[string]*string{"machine": &onMachine, "recipe": &byRecipe}, map[string]*bool{"json": &asJSON})
+	if err != nil || len(files) == 0 {
+		return 2, errUsage
+	}
+	choices, err := choose(onMachine, byRecipe)
+	if err != nil {
+		return 2, err
+	}
+	code := 0
+	answers := make([]checked, 0, len(files))
+	for _, f := range files {
+		a := checked{File: f}
+		model, err := readFile(ctx, f)
+		if err != nil {
+			a.Error = refusalOf(err)
+			code = 2
+		} else {
+			if a.Verdict, err = verdict.Judge(ctx, model, choices, demo.StartCents, nil); err != nil {
+				return 1, err
+			}
+			if a.Verdict.Stops() {
+				code = max(code, 1)
+			}
+		}
+		answers = append(answers, a)
+		if !asJSON {
+			say(out, a)
+		}
+	}
+	if !asJSON {
+		return code, nil
+	}
+	if len(answers) == 1 {
+		return code, writeJSON(out, answers[0])
+	}
+	return code, writeJSON(out, answers)
+}
+
+// choose picks machines and recipes of the demo house by name. A recipe may be
+// named by its own name or by its purpose.
+func choose(onMachine, byRecipe string) ([]verdict.Choice, error) {
+	purpose := recipe.Everyday
+	if byRecipe != "" {
+		purpose = ""
+		for _, r := range demo.Recipes() {
+			if strings.EqualFold(r.Name, byRecipe) || strings.EqualFold(string(r.Purpose), byRecipe) {
+				purpose = r.Purpose
+				if strings.EqualFold(r.Name, byRecipe) && onMachine == "" {
+					onMachine = r.Machine
+				}
+			}
+		}
+		if purpose == "" {
+			return nil, fmt.Errorf("there is no recipe %q; there are quick look, everyday and working part", byRecipe)
+		}
+	}
+	all := demo.Choices(purpose)
+	if onMachine == "" {
+		return all, nil
+	}
+	var names []string
+	for _, c := range all {
+		if strings.EqualFold(c.Machine.Name, onMachine) {
+			return []verdict.Choice{c}, nil
+		}
+		names = append(names, c.Machine.Name)
+	}
+	return nil, fmt.Errorf("there is no machine %q; there are %s", onMachine, strings.Join(names, ", "))
+}
+
+func readFile(ctx context.Context, name string) (*modelfile.Model, error) {
+	f, err := os.Open(name)
+	if err != nil {
+		return nil, err
+	}
+	defer f.Close()
+	info, err := f.Stat()
+	if err != nil {
+		return nil, err
+	}
+	size := int64(-1)
+	if info.Mode().IsRegular() {
+		size = info.Size()
+	}
+	return modelfile.Read(ctx, f, size, modelfile.Limits{}, nil)
+}
+
+func refusalOf(err error) *unreadable {
+	var e *modelfile.Error
+	if !errors.As(err, &e) {
+		return &unreadable{What: err.Error()}
+	}
+	u := &unreadable{What: e.What, Do: e.Do, Line: e.Line, Triangle: e.Triangle}
+	if e.Byte >= 0 {
+		u.Byte = &e.Byte
+	}
+	return u
+}
+
+func writeJSON(out io.Writer, v any) error {
+	e := json.NewEncoder(out)
+	e.SetEscapeHTML(false)
+	e.SetIndent("", "  ")
+	return e.Encode(v)
+}
+
+func say(out io.Writer, a checked) {
+	fmt.Fprintln(out, a.File)
+	if a.Error != nil {
+		fmt.Fprintf(out, "  cannot be read: %s. %s\n", a.Error.What, a.Error.Do)
+		return
+	}
+	b := a.BoxMM
+	fmt.Fprintf(out, "  %s, %d triangles, %d bodies, %.2f × %.2f × %.2f mm, %.2f cm³\n", a.Format, a.Triangles, a.Bodies,
+		b.Max[0]-b.Min[0], b.Max[1]-b.Min[1], b.Max[2]-b.Min[2], a.VolumeMM3/1000)
+	for _, g := range []printability.Grade{printability.StopsIt, printability.Decide, printability.WorthKnowing} {
+		for _, f := range a.Findings {
+			if f.Grade == g {
+				fmt.Fprintf(out, "  %s: %s\n", g, f.Text)
+			}
+		}
+	}
+	for _, m := range a.Machines {
+		switch {
+		case !m.Fits:
+			fmt.Fprintf(out, "  %-9s does not fit: X +%.1f, Y +%.1f, Z +%.1f mm; would at %.1f %%\n", m.Name, m.OverMM[0], m.OverMM[1], m.OverMM[2], 100*m.ScaleToFit)
+		case m.Quick == nil:
+			fmt.Fprintf(out, "  %-9s fits\n", m.Name)
+		default:
+			q := m.Quick
+			fmt.Fprintf(out, "  %-9s fits: about %d h %02d min, %.1f g, %.2f m, %d layers, %.2f %s\n", m.Name,
+				int(q.Seconds)/3600, int(q.Seconds)/60%60, q.Grams, q.FilamentMM/1000, q.Layers, float64(q.PriceCents)/100, demo.House().Currency)
+		}
+	}
+}
+
+// plane is one line of `sections --json`.
+type plane struct {
+	ZMM         float64 `json:"z_mm"`
+	AreaMM2     float64 `json:"area_mm2"`
+	PerimeterMM float64 `json:"perimeter_mm"`
+	Loops       int     `json:"loops"`
+}
+
+func sections(ctx context.Context, args []string, out, _ io.Writer) (int, error) {
+	var layer, at string
+	var asJSON bool
+	files, err := split(args, map[string]*string{"layer": &layer, "at": &at}, map[string]*bool{"json": &asJSON})
+	if err != nil || len(files) != 1 || (layer == "") == (at == "") {
+		return 2, errUsage
+	}
+	model, err := readFile(ctx, files[0])
+	if err != nil {
+		return 2, err
+	}
+	zs, back, err := heights(model.Mesh, layer, at)
+	if err != nil {
+		return 2, err
+	}
+	cut, err := section.Planes(ctx, model.Mesh, mesh.TopologyOf(model.Mesh), zs, 1)
+	if err != nil {
+		return 1, err
+	}
+	planes := make([]plane, len(cut))
+	for i, k := range back {
+		l := &cut[k]
+		planes[i] = plane{l.ZMM, l.AreaMM2(), l.PerimeterMM(), len(l.Loops)}
+	}
+	if asJSON {
+		return 0, writeJSON(out, planes)
+	}
+	w := bufio.NewWriter(out)
+	defer w.Flush()
+	fmt.Fprintf(w, "%12s %14s %14s %6s\n", "z mm", "area mm²", "outline mm", "loops")
+	for _, p := range planes {
+		fmt.Fprintf(w, "%12.4f %14.4f %14.4f %6d\n", p.ZMM, p.AreaMM2, p.PerimeterMM, p.Loops)
+	}
+	return 0, nil
+}
+
+// maxPlanes bounds how many sections are asked for at a time.
+const maxPlanes = 1_000_000
+
+// heights gives the planes in rising order, and for each one asked for its place
+// among them. With a layer height they lie in the middle of each layer.
+func heights(m *mesh.Mesh, layer, at string) (zs []float64, back []int, err error) {
+	if at != "" {
+		var asked []float64
+		for _, f := range strings.Split(at, ",") {
+			z, err := strconv.ParseFloat(strings.TrimSpace(f), 64)
+			if err != nil || z-z != 0 {
+				return nil, nil, fmt.Errorf("%q is no height", f)
+			}
+			asked = append(asked, z)
+		}
+		return sorted(asked)
+	}
+	h, err := strconv.ParseFloat(layer, 64)
+	if err != nil || !(h > 0) {
+		return nil, nil, fmt.Errorf("%q is no layer height", layer)
+	}
+	b := m.Bounds()
+	tall := b.Max.Z - b.Min.Z
+	n := section.LayerCount(tall, h, h)
+	if tall/h > maxPlanes {
+		return nil, nil, fmt.Errorf("%g mm layers would be %.0f planes; the limit is %d", h, tall/h, maxPlanes)
+	}
+	for i := range n {
+		bottom := float64(i) * h
+		zs, back = append(zs, b.Min.Z+(bottom+min(bottom+h, tall))/2), append(back, i)
+	}
+	return zs, back, nil
+}
+
+// sorted puts heights in rising order and tells where each went.
+func sorted(asked []float64) (zs []float64, back []int, err error) {
+	order := make([]int, len(asked))
+	for i := range order {
+		order[i] = i
+	}
+	slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(asked[a], asked[b]) })
+	zs, back = make([]float64, len(asked)), make([]int, len(asked))
+	for k, i := range order {
+		zs[k], back[i] = asked[i], k
+	}
+	return zs, back, nil
+}
+
+func parts(_ context.Context, args []string, out, _ io.Writer) (int, error) {
+	if len(args) != 1 {
+		return 2, errUsage
+	}
+	if err := os.MkdirAll(args[0], 0o755); err != nil {
+		return 1, err
+	}
+	for _, p := range solid.Parts() {
+		name := filepath.Join(args[0], p.Name+".stl")
+		f, err := os.Create(name)
+		if err != nil {
+			return 1, err
+		}
+		err = errors.Join(modelfile.WriteSTL(f, p.Mesh, "Ropewalk Commons, "+p.Name), f.Close())
+		if err != nil {
+			return 1, err
+		}
+		fmt.Fprintln(out, name)
+	}
+	return 0, nil
+}

@@ -1,0 +1,69 @@
+// Command jobshelf runs the print service's web app, its workers, and the checks
+// that need neither.
+package main
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"os/signal"
+	"syscall"
+	_ "time/tzdata" // houses are in time zones; machines may lack the list
+)
+
+const usage = `jobshelf: the desk of a 3D-print service
+
+  jobshelf serve     serve the app and work on checks    [--listen 127.0.0.1:8080] [--database URL] [--no-work]
+  jobshelf work      only work on checks, beside a server  [--database URL]
+  jobshelf demo      serve the demo house on a private database  [--listen 127.0.0.1:8080] [--dir DIR]
+  jobshelf migrate   bring the database up to date       [--database URL]
+  jobshelf check FILE…       judge models        [--machine NAME] [--recipe NAME] [--json]
+  jobshelf sections FILE     cut a model         (--layer MM | --at Z,Z,…) [--json]
+  jobshelf parts DIR         write the demo house's models as STL files
+  jobshelf openapi           print the description of the API
+
+The database's address may also stand in JOBSHELF_DATABASE.
+`
+
+func main() {
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	defer stop()
+	code := run(ctx, os.Args[1:], os.Stdout, os.Stderr)
+	stop()
+	os.Exit(code)
+}
+
+// errUsage asks for the usage text.
+var errUsage = errors.New("usage")
+
+// run gives the exit code: 0 done, 1 findings that stop a model or a failure, 2
+// unreadable files or wrong words.
+func run(ctx context.Context, args []string, out, errOut io.Writer) int {
+	if len(args) == 0 {
+		fmt.Fprint(errOut, usage)
+		return 2
+	}
+	commands := map[string]func(context.Context, []string, io.Writer, io.Writer) (int, error){
+		"serve": serve, "work": workOnly, "demo": demoHouse, "migrate": migrate,
+		"check": check, "sections": sections, "parts": parts, "openapi": openAPI,
+	}
+	f, ok := commands[args[0]]
+	if !ok {
+		fmt.Fprint(errOut, usage)
+		return 2
+	}
+	code, err := f(ctx, args[1:], out, errOut)
+	switch {
+	case errors.Is(err, errUsage):
+		fmt.Fprint(errOut, usage)
+		return 2
+	case err != nil:
+		fmt.Fprintln(errOut, "jobshelf:", err)
+		if code == 0 {
+			code = 1
+		}
+	}
+	return code
+}

@@ -1,0 +1,217 @@
+package demo
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"time"
+
+	"jobshelf/core/modelfile"
+	"jobshelf/core/recipe"
+	"jobshelf/core/solid"
+	"jobshelf/internal/desk"
+	"jobshelf/internal/store"
+)
+
+// Password is everybody's in the demo house.
+const Password = "ropewalk"
+
+// People of the demo house; the first two work at the desk.
+func People() []store.Person {
+	p := func(login, name string, r desk.Role) store.Person {
+		return store.Person{Login: login, Name: name, Role: string(r)}
+	}
+	return []store.Person{
+		p("tess", "Tess Ballast", desk.Steward), p("cato", "Cato Lindgard", desk.Coordinator),
+		p("nia", "Nia Marlow", desk.Member), p("oskar", "Oskar Veer", desk.Member), p("ines", "Ines Tamar", desk.Member),
+		p("bram", "Bram Keel", desk.Member), p("yuki", "Yuki Sorrel", desk.Member), p("lena", "Lena Hawser", desk.Member),
+		p("abel", "Abel Quince", desk.Member), p("mira", "Mira Fenn", desk.Member), p("joost", "Joost Reef", desk.Member),
+		p("sanne", "Sanne Luff", desk.Member),
+	}
+}
+
+// SetUp makes the house with machines, materials, recipes and people, if there
+// is none yet. It tells whether it did.
+func SetUp(ctx context.Context, s *store.Store) (bool, error) {
+	if _, err := s.House(ctx); err == nil {
+		return false, nil
+	} else if !errors.Is(err, store.ErrNotFound) {
+		return false, err
+	}
+	return true, s.InTx(ctx, func(tx *store.Tx) error {
+		if err := tx.SetHouse(ctx, House()); err != nil {
+			return err
+		}
+		machines, materials := map[string]int64{}, map[string]int64{}
+		for _, m := range Machines() {
+			id, err := tx.AddMachine(ctx, m)
+			if err != nil {
+				return err
+			}
+			machines[m.Name] = id
+		}
+		for _, m := range Materials() {
+			id, err := tx.AddMaterial(ctx, m)
+			if err != nil {
+				return err
+			}
+			materials[m.Name] = id
+		}
+		for _, r := range Recipes() {
+			if _, err := tx.AddRecipe(ctx, machines[r.Machine], materials[r.Material], r); err != nil {
+				return err
+			}
+		}
+		hash := desk.HashPassword(Password)
+		for _, p := range People() {
+			p.Hash = hash
+			if _, err := tx.AddPerson(ctx, p); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+// order is a job of the demo: a part, whose it is, and how far it has come.
+type order struct {
+	part, member, title string
+	purpose             recipe.Purpose
+	copies, dueDays     int
+	wish                string
+	step                string
+	machine             string // where it was approved for; empty: the proposal
+	hoursAgo            float64
+}
+
+const (
+	toDecide = "to decide"
+	approved = "approved"
+	onFloor  = "on the floor"
+	finish   = "finishing"
+	pickUp   = "pick-up"
+)
+
+var orders = []order{
+	{"mooring-cleat", "nia", "", recipe.WorkingPart, 2, 3, "For the dinghy, must hold a line in a blow.", toDecide, "", 0},
+	{"bollard", "oskar", "", recipe.Everyday, 1, 4, "Door stop for the sail loft.", toDecide, "", 0},
+	{"block-cheek-inch", "ines", "Block cheek", recipe.WorkingPart, 2, 5, "Drawn by my uncle.", toDecide, "", 0},
+	{"rowing-boat-hull", "bram", "", recipe.QuickLook, 1, 0, "Our club boat, as a trophy about a hand long.", toDecide, "", 0},
+	{"cleat-with-hole", "yuki", "Cleat from the net", recipe.Everyday, 1, 6, "", toDecide, "", 0},
+	{"bushing-inside-out", "lena", "Bushing", recipe.WorkingPart, 2, 2, "Two for a pair of oars.", toDecide, "", 0},
+	{"chart-ruler", "abel", "", recipe.Everyday, 3, 8, "For the navigation course.", toDecide, "", 0},
+	{"two-fenders", "mira", "", recipe.QuickLook, 1, 0, "", toDecide, "", 0},
+	{"crossed-band", "joost", "", recipe.QuickLook, 1, 9, "A prize ribbon.", toDecide, "", 0},
+	{"bait-box", "sanne", "", recipe.Everyday, 4, 7, "As light as can be.", toDecide, "", 0},
+	{"sheave", "oskar", "Sheave for the gaff block", recipe.WorkingPart, 2, 4, "", onFloor, "Bowline", 1.2},
+	{"net-needle", "nia", "Net needles, class set", recipe.Everyday, 8, 2, "Blue if you have it.", approved, "Bowline", 0},
+	{"lamp-bracket", "lena", "", recipe.WorkingPart, 2, 3, "Goes outdoors.", approved, "Bowline", 0},
+	{"tiller-joint", "bram", "", recipe.WorkingPart, 1, 2, "", approved, "Bowline", 0},
+	{"tiller-joint", "abel", "Tiller joint, spare", recipe.WorkingPart, 2, 9, "", onFloor, "Capstan", 3},
+	{"bollard", "mira", "Bollards for the model quay", recipe.QuickLook, 3, 8, "", approved, "Capstan", 0},
+	{"oarlock-bushing", "yuki", "", recipe.WorkingPart, 4, 3, "", onFloor, "Fairlead", 0.4},
+	{"mast-finial", "joost", "", recipe.Everyday, 2, 5, "Fine surface please.", approved, "Fairlead", 0},
+	{"deck-vent-ring", "ines", "", recipe.Everyday, 2, 2, "", onFloor, "Halyard", 0.8},
+	{"mooring-cleat", "sanne", "Cleat for the jetty", recipe.Everyday, 1, 6, "Red.", approved, "Halyard", 0},
+	{"mast-finial", "oskar", "Finial, trial", recipe.QuickLook, 1, 3, "", approved, "Halyard", 0},
+	{"sheave", "mira", "Small sheave", recipe.Everyday, 1, 1, "", finish, "Bowline", 8},
+	{"lamp-bracket", "joost", "Bracket for the noticeboard", recipe.Everyday, 1, 1, "", finish, "Halyard", 7},
+	{"oarlock-bushing", "nia", "Bushing, left", recipe.WorkingPart, 1, 0, "", pickUp, "Fairlead", 20},
+	{"net-needle", "abel", "Net needle", recipe.QuickLook, 1, 0, "", pickUp, "Halyard", 26},
+}
+
+// Jobs hands in the demo's jobs, waits for their checks, which a worker must be
+// doing, and moves each as far as it has come.
+func Jobs(ctx context.Context, d *desk.Desk) error {
+	people, err := d.Store.People(ctx)
+	if err != nil {
+		return err
+	}
+	by := map[string]desk.Actor{}
+	for _, p := range people {
+		by[p.Login] = desk.Actor{ID: p.ID, Name: p.Name, Role: desk.Role(p.Role)}
+	}
+	parts := map[string][]byte{}
+	for _, p := range solid.Parts() {
+		var b bytes.Buffer
+		if err := modelfile.WriteSTL(&b, p.Mesh, "Ropewalk Commons, "+p.Name); err != nil {
+			return err
+		}
+		parts[p.Name] = b.Bytes()
+	}
+	ids := make([]int64, len(orders))
+	for i, o := range orders {
+		if ids[i], err = handIn(ctx, d, by[o.member], o, parts[o.part]); err != nil {
+			return fmt.Errorf("demo job %s: %w", o.part, err)
+		}
+	}
+	// What is finished goes through its machine before what is on it now.
+	for _, steps := range [][]string{{finish, pickUp}, {onFloor}, {approved, toDecide}} {
+		for i, o := range orders {
+			for _, s := range steps {
+				if o.step == s {
+					if err := bring(ctx, d, by["cato"], ids[i], o); err != nil {
+						return fmt.Errorf("demo job %s: %w", o.part, err)
+					}
+				}
+			}
+		}
+	}
+	return nil
+}
+
+func handIn(ctx context.Context, d *desk.Desk, who desk.Actor, o order, file []byte) (int64, error) {
+	up, _, err := d.Upload(ctx, who, o.part+".stl", bytes.NewReader(file))
+	if err != nil {
+		return 0, err
+	}
+	in := desk.HandIn{Title: o.title, Purpose: o.purpose, Wish: o.wish, Pieces: []desk.HandInPiece{{UploadID: up, Copies: o.copies}}}
+	if o.dueDays > 0 {
+		in.NeededBy = d.Now().AddDate(0, 0, o.dueDays).Format(time.DateOnly)
+	}
+	return d.HandIn(ctx, who, in)
+}
+
+// bring moves a job as far as its order says.
+func bring(ctx context.Context, d *desk.Desk, who desk.Actor, id int64, o order) error {
+	v, err := checked(ctx, d, who, id)
+	if err != nil || o.step == toDecide {
+		return err
+	}
+	var on int64
+	for _, r := range v.Ladder {
+		if r.Name == o.machine {
+			on = r.MachineID
+		}
+	}
+	if err := d.Approve(ctx, who, id, v.Version, on); err != nil {
+		return err
+	}
+	then := *d
+	then.Now = func() time.Time { return d.Now().Add(-time.Duration(o.hoursAgo * float64(time.Hour))) }
+	for _, step := range []string{approved, onFloor, finish, pickUp} {
+		if step == o.step {
+			return nil
+		}
+		if err := then.Advance(ctx, who, id, 0); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// checked waits until a job's check is over.
+func checked(ctx context.Context, d *desk.Desk, who desk.Actor, id int64) (desk.JobView, error) {
+	for {
+		v, err := d.Job(ctx, who, id)
+		if err != nil || (v.Check.State != "queued" && v.Check.State != "running") {
+			return v, err
+		}
+		select {
+		case <-ctx.Done():
+			return v, ctx.Err()
+		case <-time.After(50 * time.Millisecond):
+		}
+	}
+}

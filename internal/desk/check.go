@@ -1,0 +1,231 @@
+package desk
+
+import (
+	"context"
+	"errors"
+
+	"jobshelf/core/recipe"
+	"jobshelf/core/units"
+	"jobshelf/core/verdict"
+	"jobshelf/internal/store"
+)
+
+// CheckInput is what a check works from.
+type CheckInput struct {
+	Job        store.Job
+	Pieces     []store.Piece
+	Choices    []verdict.Choice
+	StartCents units.Cents
+}
+
+// CheckInput gathers a job's pieces and the house's machines with the recipe for
+// its purpose.
+func (d *Desk) CheckInput(ctx context.Context, job int64) (CheckInput, error) {
+	var in CheckInput
+	var err error
+	if in.Job, err = d.Store.Job(ctx, job); err != nil {
+		return in, err
+	}
+	if in.Pieces, err = d.Store.Pieces(ctx, job); err != nil {
+		return in, err
+	}
+	h, err := d.Store.House(ctx)
+	if err != nil {
+		return in, err
+	}
+	in.StartCents = h.StartCents
+	in.Choices, err = d.choices(ctx, recipe.Purpose(in.Job.Purpose))
+	return in, err
+}
+
+func (d *Desk) choices(ctx context.Context, p recipe.Purpose) ([]verdict.Choice, error) {
+	machines, err := d.Store.Machines(ctx)
+	if err != nil {
+		return nil, err
+	}
+	recipes, err := d.Store.Recipes(ctx)
+	if err != nil {
+		return nil, err
+	}
+	materials, err := d.Store.Materials(ctx)
+	if err != nil {
+		return nil, err
+	}
+	var out []verdict.Choice
+	for i := range machines {
+		c := verdict.Choice{Machine: &machines[i].Data}
+		for k := range recipes {
+			if recipes[k].MachineID != machines[i].ID || recipes[k].Data.Purpose != p || !machines[i].Data.InService {
+				continue
+			}
+			c.Recipe = &recipes[k].Data
+			for t := range materials {
+				if materials[t].ID == recipes[k].MaterialID {
+					c.Material = &materials[t].Data
+				}
+			}
+		}
+		out = append(out, c)
+	}
+	return out, nil
+}
+
+// Checked is what a check found about one piece: a verdict, or the problem that
+// kept it from being read.
+type Checked struct {
+	PieceID int64
+	Verdict *verdict.Verdict
+	Problem string
+	Picture []byte
+	ViewID  *int64
+}
+
+// RecordCheck ends a round of a check, once: it writes what was found and moves
+// the job on to be decided. It gives false, and changes nothing, if the round is
+// over already or was cancelled. also runs in the same transaction.
+func (d *Desk) RecordCheck(ctx context.Context, job int64, round int, found []Checked, also func(*store.Tx) error) (bool, error) {
+	ended := false
+	err := d.Store.InTx(ctx, func(tx *store.Tx) error {
+		if err := also(tx); err != nil {
+			return err
+		}
+		j, err := tx.LockJob(ctx, job)
+		if err != nil {
+			return err
+		}
+		t, err := tx.LockTask(ctx, job)
+		if err != nil {
+			return err
+		}
+		if t.Round != round || (t.State != "queued" && t.State != "running") {
+			return nil
+		}
+		what, state, problem := "Checked", "done", ""
+		for _, c := range found {
+			if err := tx.SetVerdict(ctx, c.PieceID, c.Verdict, c.Problem, c.Picture, c.ViewID); err != nil {
+				return err
+			}
+			if c.Problem != "" {
+				what, state, problem = "Could not be read", "failed", c.Problem
+			}
+		}
+		if err := tx.SetTask(ctx, job, state, problem); err != nil {
+			return err
+		}
+		if j.Step == "arrived" {
+			if err := tx.SetStep(ctx, job, "to decide", ""); err != nil {
+				return err
+			}
+		}
+		ended = true
+		return touched(ctx, tx, j, Actor{}, what, problem)
+	})
+	return ended, err
+}
+
+// RecordFailure ends a round that the program could not finish; the job keeps
+// its files and can be tried again.
+func (d *Desk) RecordFailure(ctx context.Context, job int64, round int, reason string) error {
+	return d.Store.InTx(ctx, func(tx *store.Tx) error {
+		j, err := tx.LockJob(ctx, job)
+		if err != nil {
+			return err
+		}
+		t, err := tx.LockTask(ctx, job)
+		if err != nil || t.Round != round || (t.State != "queued" && t.State != "running") {
+			return err
+		}
+		if err := tx.SetTask(ctx, job, "failed", reason); err != nil {
+			return err
+		}
+		return touched(ctx, tx, j, Actor{}, "The check failed", reason)
+	})
+}
+
+// Progress tells how far a check is. It gives store.ErrChanged when the round is
+// over or cancelled, so that work on it can stop.
+func (d *Desk) Progress(ctx context.Context, j store.Job, round int, doing string, fraction float64) error {
+	if err := d.Store.Progress(ctx, j.ID, round, doing, fraction); err != nil {
+		return err
+	}
+	return d.Store.Notify(ctx, store.Event{Kind: "progress", Job: j.ID, Fraction: fraction, Doing: doing, Owner: j.MemberID})
+}
+
+// Retry checks a job again, as a new round.
+func (d *Desk) Retry(ctx context.Context, a Actor, job int64) error {
+	return d.Store.InTx(ctx, func(tx *store.Tx) error {
+		j, err := lockFor(ctx, tx, a, job, 0)
+		if err != nil {
+			return err
+		}
+		if j.Step != "arrived" && j.Step != "to decide" {
+			return conflict("Job %d is %s already; its check is closed.", job, j.Step)
+		}
+		return d.recheck(ctx, tx, j, a, "Check asked for again", "")
+	})
+}
+
+func (d *Desk) recheck(ctx context.Context, tx *store.Tx, j store.Job, a Actor, what, why string) error {
+	t, err := tx.LockTask(ctx, j.ID)
+	if err != nil {
+		return err
+	}
+	if t.State == "queued" || t.State == "running" {
+		if err := d.Queue.Cancel(ctx, tx, t.QueueID); err != nil {
+			return err
+		}
+	}
+	round, err := tx.RenewTask(ctx, j.ID)
+	if err != nil {
+		return err
+	}
+	place, err := d.Queue.Check(ctx, tx, j.ID, round)
+	if err != nil {
+		return err
+	}
+	if err := tx.SetTaskQueueID(ctx, j.ID, place); err != nil {
+		return err
+	}
+	return touched(ctx, tx, j, a, what, why)
+}
+
+// CancelCheck stops a check that waits or runs.
+func (d *Desk) CancelCheck(ctx context.Context, a Actor, job int64) error {
+	return d.Store.InTx(ctx, func(tx *store.Tx) error {
+		j, err := lockFor(ctx, tx, a, job, 0)
+		if err != nil {
+			return err
+		}
+		t, err := tx.LockTask(ctx, job)
+		if err != nil {
+			return err
+		}
+		if t.State != "queued" && t.State != "running" {
+			return conflict("The check of job %d is over; there is nothing to cancel.", job)
+		}
+		if err := d.Queue.Cancel(ctx, tx, t.QueueID); err != nil {
+			return err
+		}
+		if err := tx.SetTask(ctx, job, "cancelled", "Cancelled by "+a.Name); err != nil {
+			return err
+		}
+		return touched(ctx, tx, j, a, "Check cancelled", "")
+	})
+}
+
+// rejudge checks anew all jobs still being weighed, after the house changed.
+func (d *Desk) rejudge(ctx context.Context, tx *store.Tx, a Actor, why string) error {
+	ids, err := tx.JobsToRejudge(ctx)
+	if err != nil {
+		return err
+	}
+	var errs error
+	for _, id := range ids {
+		j, err := tx.LockJob(ctx, id)
+		if err == nil {
+			err = d.recheck(ctx, tx, j, a, "Checked again", why)
+		}
+		errs = errors.Join(errs, err)
+	}
+	return errs
+}

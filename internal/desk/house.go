@@ -1,0 +1,156 @@
+package desk
+
+import (
+	"context"
+	"fmt"
+
+	"jobshelf/core/machine"
+	"jobshelf/core/recipe"
+	"jobshelf/internal/store"
+)
+
+// HouseView is everything a steward sets up.
+type HouseView struct {
+	House     store.House    `json:"house"`
+	Machines  []MachineView  `json:"machines"`
+	Materials []MaterialView `json:"materials"`
+	Recipes   []RecipeView   `json:"recipes"`
+}
+
+// MachineView, MaterialView and RecipeView are settings with their version.
+type MachineView struct {
+	ID      int64           `json:"id"`
+	Version int             `json:"version"`
+	Data    machine.Machine `json:"data"`
+}
+
+// MaterialView is a material's settings.
+type MaterialView struct {
+	ID      int64            `json:"id"`
+	Version int              `json:"version"`
+	Data    machine.Material `json:"data"`
+}
+
+// RecipeView is a recipe's settings.
+type RecipeView struct {
+	ID         int64         `json:"id"`
+	Version    int           `json:"version"`
+	MachineID  int64         `json:"machine_id"`
+	MaterialID int64         `json:"material_id"`
+	Data       recipe.Recipe `json:"data"`
+}
+
+// House shows the settings.
+func (d *Desk) House(ctx context.Context) (HouseView, error) {
+	h, err := d.Store.House(ctx)
+	if err != nil {
+		return HouseView{}, err
+	}
+	v := HouseView{House: h, Machines: []MachineView{}, Materials: []MaterialView{}, Recipes: []RecipeView{}}
+	machines, err := d.Store.Machines(ctx)
+	if err != nil {
+		return v, err
+	}
+	for _, m := range machines {
+		v.Machines = append(v.Machines, MachineView(m))
+	}
+	materials, err := d.Store.Materials(ctx)
+	if err != nil {
+		return v, err
+	}
+	for _, m := range materials {
+		v.Materials = append(v.Materials, MaterialView(m))
+	}
+	recipes, err := d.Store.Recipes(ctx)
+	for _, r := range recipes {
+		v.Recipes = append(v.Recipes, RecipeView(r))
+	}
+	return v, err
+}
+
+// SetHouse changes the house's own settings.
+func (d *Desk) SetHouse(ctx context.Context, a Actor, h store.House) error {
+	if _, err := hours(h); err != nil {
+		return err
+	}
+	for day, spans := range h.Week {
+		for i, s := range spans {
+			if s.From >= s.To {
+				return invalid(fmt.Sprintf("week[%d][%d]", day, i), "Closing comes after opening.")
+			}
+		}
+	}
+	return d.change(ctx, a, "Changed the house's settings", func(tx *store.Tx) error { return tx.SetHouse(ctx, h) })
+}
+
+// SetMachine changes a machine.
+func (d *Desk) SetMachine(ctx context.Context, a Actor, m MachineView) error {
+	if p := m.Data.Validate(); len(p) > 0 {
+		return &Invalid{p}
+	}
+	return d.change(ctx, a, "Changed "+m.Data.Name, func(tx *store.Tx) error { return tx.SetMachine(ctx, store.Machine(m)) })
+}
+
+// SetMaterial changes a material.
+func (d *Desk) SetMaterial(ctx context.Context, a Actor, m MaterialView) error {
+	return d.change(ctx, a, "Changed "+m.Data.Name, func(tx *store.Tx) error { return tx.SetMaterial(ctx, store.Material(m)) })
+}
+
+// SetRecipe changes a recipe; it must suit its machine and material.
+func (d *Desk) SetRecipe(ctx context.Context, a Actor, r RecipeView) error {
+	return d.change(ctx, a, "Changed the recipe "+r.Data.Name, func(tx *store.Tx) error {
+		machines, err := tx.Machines(ctx)
+		if err != nil {
+			return err
+		}
+		materials, err := tx.Materials(ctx)
+		if err != nil {
+			return err
+		}
+		recipes, err := tx.Recipes(ctx)
+		if err != nil {
+			return err
+		}
+		for _, o := range recipes {
+			if o.ID == r.ID { // machine and purpose are the recipe's place and stay
+				r.MachineID, r.Data.Purpose = o.MachineID, o.Data.Purpose
+			}
+		}
+		var mach *machine.Machine
+		var mat *machine.Material
+		for i := range machines {
+			if machines[i].ID == r.MachineID {
+				mach = &machines[i].Data
+			}
+		}
+		for i := range materials {
+			if materials[i].ID == r.MaterialID {
+				mat = &materials[i].Data
+			}
+		}
+		if mat == nil {
+			return invalid("material_id", "There is no such material.")
+		}
+		if p := r.Data.Validate(mach, mat); len(p) > 0 {
+			return &Invalid{p}
+		}
+		return tx.SetRecipe(ctx, store.Recipe(r))
+	})
+}
+
+// change makes a change in the house, notes it, and has the jobs still being
+// weighed checked anew.
+func (d *Desk) change(ctx context.Context, a Actor, what string, f func(*store.Tx) error) error {
+	return d.Store.InTx(ctx, func(tx *store.Tx) error {
+		if err := f(tx); err != nil {
+			return err
+		}
+		if err := tx.AddHistory(ctx, 0, a.ID, what, ""); err != nil {
+			return err
+		}
+		if err := tx.Notify(ctx, store.Event{Kind: "house"}); err != nil {
+			return err
+		}
+		return d.rejudge(ctx, tx, a, what)
+	})
+}

@@ -1,0 +1,493 @@
+package desk
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+	"time"
+
+	"jobshelf/core/estimate"
+	"jobshelf/core/planning"
+	"jobshelf/core/printability"
+	"jobshelf/core/units"
+	"jobshelf/internal/store"
+)
+
+// Slip is a job as it lies on the shelf.
+type Slip struct {
+	ID        int64                 `json:"id"`
+	Title     string                `json:"title"`
+	MemberID  int64                 `json:"member_id"`
+	Member    string                `json:"member"`
+	Purpose   string                `json:"purpose"`
+	Wish      string                `json:"wish"`
+	NeededBy  string                `json:"needed_by,omitempty" doc:"Date, YYYY-MM-DD"`
+	Step      string                `json:"step"`
+	Reason    string                `json:"reason,omitempty"`
+	ArrivedAt time.Time             `json:"arrived_at"`
+	Version   int                   `json:"version"`
+	PieceID   int64                 `json:"piece_id" doc:"The first piece, whose picture stands for the job"`
+	Pictured  bool                  `json:"pictured"`
+	Pieces    int                   `json:"pieces" doc:"How many, copies counted"`
+	Check     Check                 `json:"check"`
+	Worst     *printability.Finding `json:"worst,omitempty"`
+	Machine   string                `json:"machine,omitempty" doc:"Where it is queued, or is proposed to go"`
+	MachineID int64                 `json:"machine_id,omitempty"`
+	Seconds   float64               `json:"seconds,omitempty" doc:"On that machine, with warm-up"`
+	Grams     float64               `json:"grams,omitempty"`
+	Price     units.Cents           `json:"price_cents,omitempty"`
+	Finish    *time.Time            `json:"finish,omitempty" doc:"When it would be, or will be, finished"`
+}
+
+// Check is how far the check of a job is.
+type Check struct {
+	State    string  `json:"state" enum:"queued,running,done,failed,cancelled"`
+	Doing    string  `json:"doing,omitempty"`
+	Fraction float64 `json:"fraction"`
+	Error    string  `json:"error,omitempty"`
+}
+
+// Rung is one machine of a job's ladder: all pieces and copies together.
+type Rung struct {
+	MachineID int64                `json:"machine_id"`
+	Name      string               `json:"name"`
+	InService bool                 `json:"in_service"`
+	Recipe    string               `json:"recipe,omitempty"`
+	Material  string               `json:"material,omitempty"`
+	Colour    string               `json:"colour,omitempty"`
+	Loaded    string               `json:"loaded,omitempty" doc:"What is loaded, in words"`
+	Fits      bool                 `json:"fits"`
+	OverMM    [3]float64           `json:"over_mm"`
+	Scale     float64              `json:"scale_to_fit"`
+	TurnDeg   float64              `json:"turn_deg"`
+	Seconds   float64              `json:"seconds,omitempty"`
+	WarmUp    float64              `json:"warm_up_seconds,omitempty"`
+	Grams     float64              `json:"grams,omitempty"`
+	Metres    float64              `json:"filament_m,omitempty"`
+	Layers    int                  `json:"layers,omitempty"`
+	Price     units.Cents          `json:"price_cents,omitempty"`
+	Lines     []estimate.PriceLine `json:"lines,omitempty"`
+	Start     *time.Time           `json:"start,omitempty" doc:"Earliest"`
+	Finish    *time.Time           `json:"finish,omitempty" doc:"Earliest"`
+	Proposed  bool                 `json:"proposed"`
+	VolumeMM  [3]float64           `json:"volume_mm"`
+	Shape     string               `json:"shape" enum:"rectangle,round"`
+}
+
+// takes says that the job can go on this machine.
+func (r *Rung) takes() bool { return r.InService && r.Fits && r.Seconds > 0 }
+
+// house is what ladders and lanes are worked out from.
+type house struct {
+	hours     planning.Hours
+	machines  []store.Machine
+	materials []store.Material
+	lanes     map[int64][]store.Run
+	slots     map[int64]planning.Slot // by run
+	free      map[int64]time.Time     // by machine: when its lane ends
+	now       time.Time
+}
+
+// look reads the house's machines and lanes and times the lanes.
+func look(ctx context.Context, q store.Q, now time.Time) (*house, error) {
+	h, err := q.House(ctx)
+	if err != nil {
+		return nil, err
+	}
+	out := &house{lanes: map[int64][]store.Run{}, slots: map[int64]planning.Slot{}, free: map[int64]time.Time{}, now: now}
+	if out.hours, err = hours(h); err != nil {
+		return nil, err
+	}
+	if out.machines, err = q.Machines(ctx); err != nil {
+		return nil, err
+	}
+	runs, err := q.Lanes(ctx)
+	if err != nil {
+		return nil, err
+	}
+	for _, r := range runs {
+		out.lanes[r.MachineID] = append(out.lanes[r.MachineID], r)
+	}
+	for _, m := range out.machines {
+		out.time(m.ID)
+	}
+	return out, nil
+}
+
+func seconds(s float64) time.Duration { return time.Duration(math.Ceil(s)) * time.Second }
+
+// time works out when the runs of a lane start and finish. A run that is being
+// printed counts from its start; one that is over its time is taken to end now.
+func (h *house) time(machineID int64) {
+	free := h.now
+	var waiting []planning.Run
+	var ids []int64
+	for _, r := range h.lanes[machineID] {
+		if r.State == "printing" && r.StartedAt != nil {
+			end := r.StartedAt.Add(seconds(r.Seconds))
+			if end.Before(h.now) {
+				end = h.now
+			}
+			h.slots[r.ID] = planning.Slot{Start: *r.StartedAt, Finish: end}
+			free = end
+			continue
+		}
+		waiting, ids = append(waiting, planning.Run{Duration: seconds(r.Seconds)}), append(ids, r.ID)
+	}
+	for i, s := range h.hours.Lane(free, waiting) {
+		h.slots[ids[i]] = s
+		if !s.Finish.IsZero() {
+			free = s.Finish
+		}
+	}
+	h.free[machineID] = free
+}
+
+func (h *house) machine(id int64) *store.Machine {
+	for i := range h.machines {
+		if h.machines[i].ID == id {
+			return &h.machines[i]
+		}
+	}
+	return nil
+}
+
+// ladder adds up the pieces' verdicts for each machine and finds the proposal:
+// the machine on which the job would be finished first.
+func (h *house) ladder(pieces []store.Piece) []Rung {
+	out := make([]Rung, 0, len(h.machines))
+	var options []planning.Option
+	var which []int
+	for _, m := range h.machines {
+		r := Rung{MachineID: m.ID, Name: m.Data.Name, InService: m.Data.InService, Fits: len(pieces) > 0, Scale: 1,
+			Material: m.Data.Material, Colour: m.Data.Colour, Loaded: strings.TrimSpace(m.Data.ColourName + " " + m.Data.Material),
+			VolumeMM: [3]float64{m.Data.Volume.XMM, m.Data.Volume.YMM, m.Data.Volume.ZMM}, Shape: string(m.Data.Volume.Shape)}
+		r.add(pieces)
+		if r.takes() {
+			if start, ok := h.hours.NextStart(h.free[m.ID]); ok {
+				finish := start.Add(seconds(r.Seconds))
+				r.Start, r.Finish = &start, &finish
+				options = append(options, planning.Option{Machine: r.Name, Free: h.free[m.ID], Duration: seconds(r.Seconds)})
+				which = append(which, len(out))
+			}
+		}
+		out = append(out, r)
+	}
+	if k, _, ok := h.hours.Earliest(options); ok {
+		out[which[k]].Proposed = true
+	}
+	return out
+}
+
+func (r *Rung) add(pieces []store.Piece) {
+	priced := true
+	for _, p := range pieces {
+		i := -1
+		if p.Verdict != nil {
+			for k := range p.Verdict.Machines {
+				if p.Verdict.Machines[k].Name == r.Name {
+					i = k
+				}
+			}
+		}
+		if i < 0 {
+			r.Fits, priced = false, false
+			continue
+		}
+		v := p.Verdict.Machines[i]
+		r.Fits = r.Fits && v.Fits
+		r.Scale = min(r.Scale, v.ScaleToFit)
+		r.TurnDeg = v.TurnDeg
+		r.Recipe = v.Recipe
+		for a := range v.OverMM {
+			r.OverMM[a] = max(r.OverMM[a], v.OverMM[a])
+		}
+		if v.Quick == nil {
+			priced = false
+			continue
+		}
+		n := float64(p.Copies)
+		r.Seconds += n * v.Quick.Seconds
+		r.WarmUp = max(r.WarmUp, v.Quick.WarmUpSeconds)
+		r.Grams += n * v.Quick.Grams
+		r.Metres += n * v.Quick.FilamentMM / 1000
+		r.Layers = max(r.Layers, v.Quick.Layers)
+		r.charge(v.Quick.Lines, p.Copies)
+	}
+	if !priced {
+		r.Seconds, r.WarmUp, r.Grams, r.Metres, r.Layers, r.Price, r.Lines = 0, 0, 0, 0, 0, 0, nil
+		return
+	}
+	r.Seconds += r.WarmUp
+}
+
+// charge adds a piece's price lines, each times its copies, save the fee for the
+// start, which is due once a run.
+func (r *Rung) charge(lines []estimate.PriceLine, copies int) {
+	for _, l := range lines {
+		k := slices.IndexFunc(r.Lines, func(o estimate.PriceLine) bool { return o.Text == l.Text })
+		if k < 0 {
+			r.Lines, k = append(r.Lines, estimate.PriceLine{Text: l.Text}), len(r.Lines)
+		} else if l.Text == estimate.StartLine {
+			continue
+		}
+		c := l.Cents
+		if l.Text != estimate.StartLine {
+			c *= units.Cents(copies)
+		}
+		r.Lines[k].Cents += c
+		r.Price += c
+	}
+}
+
+func findings(pieces []store.Piece) []printability.Finding {
+	var out []printability.Finding
+	for _, p := range pieces {
+		if p.Problem != "" {
+			out = append(out, printability.Finding{Check: "not readable", Grade: printability.StopsIt, Text: p.Problem})
+		}
+		if p.Verdict != nil {
+			out = append(out, p.Verdict.Findings...)
+		}
+	}
+	return out
+}
+
+func (h *house) slip(j store.Job, pieces []store.Piece) Slip {
+	s := Slip{ID: j.ID, Title: j.Title, MemberID: j.MemberID, Member: j.MemberName, Purpose: j.Purpose, Wish: j.Wish,
+		Step: j.Step, Reason: j.Reason, ArrivedAt: j.CreatedAt, Version: j.Version,
+		Check: Check{State: j.TaskState, Doing: j.TaskDoing, Fraction: float64(j.Fraction), Error: j.TaskError}}
+	if j.NeededBy != nil {
+		s.NeededBy = j.NeededBy.Format(time.DateOnly)
+	}
+	for i, p := range pieces {
+		if i == 0 {
+			s.PieceID, s.Pictured = p.ID, p.Seen
+		}
+		s.Pieces += p.Copies
+	}
+	if w, ok := printability.Worst(findings(pieces)); ok {
+		s.Worst = &w
+	}
+	return s
+}
+
+// stand fills in the machine part of a slip: from the run if there is one, else
+// from the proposal.
+func (h *house) stand(s *Slip, run *store.Run, ladder []Rung) {
+	if run != nil {
+		if m := h.machine(run.MachineID); m != nil {
+			s.Machine, s.MachineID = m.Data.Name, m.ID
+		}
+		s.Seconds, s.Grams, s.Price = run.Seconds, run.Grams, run.PriceCents
+		if slot, ok := h.slots[run.ID]; ok && !slot.Finish.IsZero() {
+			s.Finish = &slot.Finish
+		}
+		return
+	}
+	for _, r := range ladder {
+		if r.Proposed {
+			s.Machine, s.MachineID, s.Seconds, s.Grams, s.Price, s.Finish = r.Name, r.MachineID, r.Seconds, r.Grams, r.Price, r.Finish
+		}
+	}
+}
+
+// ShelfView is the board.
+type ShelfView struct {
+	Steps []string `json:"steps"`
+	Slips []Slip   `json:"slips"`
+	Next  *Next    `json:"next,omitempty"`
+}
+
+// Next is the thing to do first.
+type Next struct {
+	JobID int64  `json:"job_id"`
+	Text  string `json:"text"`
+	Room  string `json:"room" enum:"counter,floor,bench"`
+}
+
+// Steps are the shelves, in order.
+var Steps = []string{"arrived", "to decide", "approved", "on the floor", "finishing", "pick-up"}
+
+// Shelf lists the open jobs the actor may see.
+func (d *Desk) Shelf(ctx context.Context, a Actor) (ShelfView, error) {
+	view := ShelfView{Steps: Steps, Slips: []Slip{}}
+	member := a.ID
+	if a.Role.AtLeast(Coordinator) {
+		member = 0
+	}
+	jobs, err := d.Store.OpenJobs(ctx, member)
+	if err != nil {
+		return view, err
+	}
+	pieces, err := d.Store.OpenPieces(ctx)
+	if err != nil {
+		return view, err
+	}
+	h, err := look(ctx, d.Store.Q, d.Now())
+	if err != nil {
+		return view, err
+	}
+	runs := map[int64]*store.Run{}
+	for _, lane := range h.lanes {
+		for i := range lane {
+			runs[lane[i].JobID] = &lane[i]
+		}
+	}
+	for _, j := range jobs {
+		s := h.slip(j, pieces[j.ID])
+		switch j.Step {
+		case "finishing", "pick-up": // its run is off the lanes
+			r, err := d.Store.RunOfJob(ctx, j.ID)
+			if err != nil {
+				return view, err
+			}
+			h.stand(&s, &r, nil)
+		default:
+			h.stand(&s, runs[j.ID], h.ladder(pieces[j.ID]))
+		}
+		view.Slips = append(view.Slips, s)
+	}
+	if member == 0 {
+		view.Next = next(view.Slips)
+	}
+	return view, nil
+}
+
+// next is what to do first: decide what is due soonest, else start, else hand
+// out.
+func next(slips []Slip) *Next {
+	for _, c := range []struct{ step, format, room string }{
+		{"to decide", "Decide on %s for %s", "counter"},
+		{"approved", "Start %s for %s", "floor"},
+		{"finishing", "Finish %s for %s", "bench"},
+	} {
+		var at []Slip
+		for _, s := range slips {
+			if s.Step == c.step {
+				at = append(at, s)
+			}
+		}
+		if len(at) == 0 {
+			continue
+		}
+		first := slices.MinFunc(at, func(a, b Slip) int {
+			return cmp.Or(cmp.Compare(due(a), due(b)), cmp.Compare(a.ID, b.ID))
+		})
+		text := fmt.Sprintf(c.format, first.Title, first.Member)
+		return &Next{first.ID, text, c.room}
+	}
+	return nil
+}
+
+func due(s Slip) string {
+	if s.NeededBy == "" {
+		return "9999"
+	}
+	return s.NeededBy
+}
+
+// JobView is one job on the bench.
+type JobView struct {
+	Slip
+	Findings []printability.Finding `json:"findings"`
+	Ladder   []Rung                 `json:"ladder"`
+	PieceSet []PieceView            `json:"piece_set"`
+	History  []HistoryLine          `json:"history"`
+	Run      *RunView               `json:"run,omitempty"`
+}
+
+// PieceView is one model of a job.
+type PieceView struct {
+	ID        int64      `json:"id"`
+	Name      string     `json:"name"`
+	Copies    int        `json:"copies"`
+	Pictured  bool       `json:"pictured"`
+	Viewable  bool       `json:"viewable"`
+	Problem   string     `json:"problem,omitempty"`
+	Format    string     `json:"format,omitempty"`
+	Unit      string     `json:"unit,omitempty"`
+	Triangles int        `json:"triangles,omitempty"`
+	Vertices  int        `json:"vertices,omitempty"`
+	Bodies    int        `json:"bodies,omitempty"`
+	Closed    bool       `json:"closed"`
+	Oriented  bool       `json:"oriented"`
+	VolumeMM3 float64    `json:"volume_mm3,omitempty"`
+	AreaMM2   float64    `json:"area_mm2,omitempty"`
+	SizeMM    [3]float64 `json:"size_mm"`
+}
+
+// HistoryLine is one line of a job's history.
+type HistoryLine struct {
+	At   time.Time `json:"at"`
+	Who  string    `json:"who"`
+	What string    `json:"what"`
+	Why  string    `json:"why,omitempty"`
+}
+
+// Job shows one job to somebody who may see it.
+func (d *Desk) Job(ctx context.Context, a Actor, id int64) (JobView, error) {
+	j, err := d.Store.Job(ctx, id)
+	if err == nil && !sees(a, j) {
+		err = store.ErrNotFound
+	}
+	if err != nil {
+		return JobView{}, err
+	}
+	pieces, err := d.Store.Pieces(ctx, id)
+	if err != nil {
+		return JobView{}, err
+	}
+	h, err := look(ctx, d.Store.Q, d.Now())
+	if err != nil {
+		return JobView{}, err
+	}
+	v := JobView{Slip: h.slip(j, pieces), Findings: findings(pieces), Ladder: h.ladder(pieces), PieceSet: []PieceView{}, History: []HistoryLine{}}
+	if v.Findings == nil {
+		v.Findings = []printability.Finding{}
+	}
+	run, err := d.Store.RunOfJob(ctx, id)
+	if err == nil {
+		rv := h.runView(run)
+		v.Run = &rv
+		h.stand(&v.Slip, &run, nil)
+	} else {
+		h.stand(&v.Slip, nil, v.Ladder)
+	}
+	for _, p := range pieces {
+		v.PieceSet = append(v.PieceSet, pieceView(p))
+	}
+	lines, err := d.Store.History(ctx, id)
+	for _, l := range lines {
+		v.History = append(v.History, HistoryLine{l.At, l.Who, l.What, l.Why})
+	}
+	return v, err
+}
+
+func pieceView(p store.Piece) PieceView {
+	v := PieceView{ID: p.ID, Name: p.Name, Copies: p.Copies, Pictured: p.Seen, Viewable: p.ViewID != nil, Problem: p.Problem}
+	if c := p.Verdict; c != nil {
+		v.Format, v.Unit, v.Triangles, v.Vertices, v.Bodies = string(c.Format), string(c.Unit), c.Triangles, c.Vertices, c.Bodies
+		v.Closed, v.Oriented, v.VolumeMM3, v.AreaMM2 = c.Closed, c.Oriented, c.VolumeMM3, c.AreaMM2
+		for i := range v.SizeMM {
+			v.SizeMM[i] = c.BoxMM.Max[i] - c.BoxMM.Min[i]
+		}
+	}
+	return v
+}
+
+// Piece finds a piece that the actor may see.
+func (d *Desk) Piece(ctx context.Context, a Actor, id int64) (store.Piece, error) {
+	p, err := d.Store.Piece(ctx, id)
+	if err != nil {
+		return p, err
+	}
+	j, err := d.Store.Job(ctx, p.JobID)
+	if err == nil && !sees(a, j) {
+		err = store.ErrNotFound
+	}
+	return p, err
+}

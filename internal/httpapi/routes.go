@@ -1,0 +1,266 @@
+package httpapi
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"mime"
+	"net/http"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/danielgtaylor/huma/v2/adapters/humachi"
+
+	"jobshelf/internal/desk"
+	"jobshelf/internal/store"
+)
+
+type body[T any] struct{ Body T }
+
+func ok[T any](v T, err error) (*body[T], error) { return &body[T]{v}, err }
+
+type none struct{}
+
+func op(id, method, path, summary string) huma.Operation {
+	return huma.Operation{OperationID: id, Method: method, Path: path, Summary: summary}
+}
+
+func (s *Server) routes() {
+	s.sessionRoutes()
+	s.houseRoutes()
+	s.jobRoutes()
+	s.fileRoutes()
+	s.floorRoutes()
+	s.events()
+}
+
+type signIn struct {
+	Login    string `json:"login" minLength:"1" maxLength:"100"`
+	Password string `json:"password" minLength:"1" maxLength:"200"`
+}
+
+// request hands the raw request to a handler that needs it.
+type request struct {
+	r *http.Request
+	w http.ResponseWriter
+}
+
+// Resolve is huma's hook before the handler.
+func (q *request) Resolve(ctx huma.Context) []error {
+	q.r, q.w = humachi.Unwrap(ctx)
+	return nil
+}
+
+func (s *Server) sessionRoutes() {
+	perAddress := s.rateLimit()
+	signInOp := op("sign-in", "POST", "/session", "Sign in")
+	signInOp.Middlewares = huma.Middlewares{perAddress}
+	register(s, anyone, signInOp, func(ctx context.Context, in *struct {
+		request
+		Body signIn
+	}) (*body[desk.Actor], error) {
+		if s.perLogin.OnLimit(in.w, in.r, in.Body.Login) {
+			return nil, tooMany()
+		}
+		a, err := s.Desk.SignIn(ctx, in.Body.Login, in.Body.Password)
+		if errors.Is(err, desk.ErrSignIn) {
+			return nil, huma.Error401Unauthorized("The login or the password is wrong.")
+		}
+		if err != nil {
+			return nil, err
+		}
+		if err := s.sessions.RenewToken(ctx); err != nil { // no fixation
+			return nil, err
+		}
+		s.sessions.Put(ctx, personKey, a.ID)
+		return ok(a, nil)
+	})
+	register(s, desk.Member, op("who", "GET", "/session", "Who is signed in"), func(ctx context.Context, _ *none) (*body[desk.Actor], error) {
+		return ok(actorOf(ctx), nil)
+	})
+	register(s, desk.Member, op("sign-out", "DELETE", "/session", "Sign out"), func(ctx context.Context, _ *none) (*none, error) {
+		return nil, s.sessions.Destroy(ctx)
+	})
+	register(s, desk.Coordinator, op("people", "GET", "/people", "Everybody of the house"), func(ctx context.Context, _ *none) (*body[[]desk.Actor], error) {
+		return ok(s.Desk.People(ctx))
+	})
+}
+
+func tooMany() error { return huma.Error429TooManyRequests("Too many tries. Wait a minute.") }
+
+func (s *Server) houseRoutes() {
+	register(s, desk.Member, op("house", "GET", "/house", "Machines, materials, recipes, prices and hours"), func(ctx context.Context, _ *none) (*body[desk.HouseView], error) {
+		return ok(s.Desk.House(ctx))
+	})
+	register(s, desk.Steward, op("set-house", "PUT", "/house", "Change name, hours and fees"), func(ctx context.Context, in *body[store.House]) (*none, error) {
+		return nil, s.Desk.SetHouse(ctx, actorOf(ctx), in.Body)
+	})
+	register(s, desk.Steward, op("set-machine", "PUT", "/machines/{id}", "Change a machine"), func(ctx context.Context, in *struct {
+		ID   int64 `path:"id"`
+		Body desk.MachineView
+	}) (*none, error) {
+		in.Body.ID = in.ID
+		return nil, s.Desk.SetMachine(ctx, actorOf(ctx), in.Body)
+	})
+	register(s, desk.Steward, op("set-material", "PUT", "/materials/{id}", "Change a material"), func(ctx context.Context, in *struct {
+		ID   int64 `path:"id"`
+		Body desk.MaterialView
+	}) (*none, error) {
+		in.Body.ID = in.ID
+		return nil, s.Desk.SetMaterial(ctx, actorOf(ctx), in.Body)
+	})
+	register(s, desk.Steward, op("set-recipe", "PUT", "/recipes/{id}", "Change a recipe"), func(ctx context.Context, in *struct {
+		ID   int64 `path:"id"`
+		Body desk.RecipeView
+	}) (*none, error) {
+		in.Body.ID = in.ID
+		return nil, s.Desk.SetRecipe(ctx, actorOf(ctx), in.Body)
+	})
+}
+
+type byID struct {
+	ID int64 `path:"id"`
+}
+
+type created struct {
+	ID int64 `json:"id"`
+}
+
+type versioned struct {
+	Version int `json:"version" minimum:"1" doc:"The version of the job that was seen"`
+}
+
+func (s *Server) jobRoutes() {
+	register(s, desk.Member, op("shelf", "GET", "/jobs", "The open jobs: all for a coordinator, a member's own"), func(ctx context.Context, _ *none) (*body[desk.ShelfView], error) {
+		return ok(s.Desk.Shelf(ctx, actorOf(ctx)))
+	})
+	handIn := op("hand-in", "POST", "/jobs", "Make a job of uploaded files")
+	handIn.DefaultStatus = http.StatusCreated
+	register(s, desk.Member, handIn, func(ctx context.Context, in *body[desk.HandIn]) (*body[created], error) {
+		id, err := s.Desk.HandIn(ctx, actorOf(ctx), in.Body)
+		return ok(created{id}, err)
+	})
+	register(s, desk.Member, op("job", "GET", "/jobs/{id}", "One job with its ladder and history"), func(ctx context.Context, in *byID) (*body[desk.JobView], error) {
+		return ok(s.Desk.Job(ctx, actorOf(ctx), in.ID))
+	})
+	register(s, desk.Coordinator, op("approve", "POST", "/jobs/{id}/approve", "Queue a job on a machine"), func(ctx context.Context, in *struct {
+		byID
+		Body struct {
+			versioned
+			MachineID int64 `json:"machine_id,omitempty" doc:"0 or left out: the proposed machine"`
+		}
+	}) (*none, error) {
+		return nil, s.Desk.Approve(ctx, actorOf(ctx), in.ID, in.Body.Version, in.Body.MachineID)
+	})
+	register(s, desk.Coordinator, op("send-back", "POST", "/jobs/{id}/send-back", "Say no, with a reason"), func(ctx context.Context, in *struct {
+		byID
+		Body struct {
+			versioned
+			Reason string `json:"reason" maxLength:"2000"`
+		}
+	}) (*none, error) {
+		return nil, s.Desk.SendBack(ctx, actorOf(ctx), in.ID, in.Body.Version, in.Body.Reason)
+	})
+	register(s, desk.Coordinator, op("advance", "POST", "/jobs/{id}/advance", "Started, finished, ready, fetched: one step on"), func(ctx context.Context, in *struct {
+		byID
+		Body versioned
+	}) (*none, error) {
+		return nil, s.Desk.Advance(ctx, actorOf(ctx), in.ID, in.Body.Version)
+	})
+	register(s, desk.Member, op("check-again", "POST", "/jobs/{id}/check", "Check a job again"), func(ctx context.Context, in *byID) (*none, error) {
+		return nil, s.Desk.Retry(ctx, actorOf(ctx), in.ID)
+	})
+	register(s, desk.Member, op("cancel-check", "DELETE", "/jobs/{id}/check", "Stop a check"), func(ctx context.Context, in *byID) (*none, error) {
+		return nil, s.Desk.CancelCheck(ctx, actorOf(ctx), in.ID)
+	})
+}
+
+func (s *Server) floorRoutes() {
+	register(s, desk.Coordinator, op("floor", "GET", "/floor", "Machines, their lanes and the opening hours"), func(ctx context.Context, _ *none) (*body[desk.FloorView], error) {
+		return ok(s.Desk.Floor(ctx))
+	})
+	register(s, desk.Coordinator, op("move-run", "POST", "/runs/{id}/move", "Put a run at a place of a lane"), func(ctx context.Context, in *struct {
+		byID
+		Body struct {
+			MachineID int64 `json:"machine_id"`
+			Place     int   `json:"place" minimum:"0" maximum:"10000" doc:"Among the queued runs, from 0"`
+		}
+	}) (*none, error) {
+		return nil, s.Desk.MoveRun(ctx, actorOf(ctx), in.ID, in.Body.MachineID, in.Body.Place)
+	})
+}
+
+type arrived struct {
+	UploadID string `json:"upload_id"`
+	Size     int64  `json:"size"`
+}
+
+type uploadInput struct {
+	Name string `query:"name" maxLength:"300" doc:"The file's name"`
+	request
+}
+
+func (s *Server) fileRoutes() {
+	up := op("upload", "POST", "/uploads", "Send one file, as it is")
+	up.BodyReadTimeout = -1 // large files over slow lines
+	up.DefaultStatus = http.StatusCreated
+	register(s, desk.Member, up, func(ctx context.Context, in *uploadInput) (*body[arrived], error) {
+		// The server's own time limits are for small requests.
+		_ = http.NewResponseController(in.w).SetReadDeadline(time.Time{})
+		id, size, err := s.Desk.Upload(ctx, actorOf(ctx), in.Name, in.r.Body)
+		return ok(arrived{id, size}, err)
+	})
+	s.api.OpenAPI().Paths["/uploads"].Post.RequestBody = &huma.RequestBody{Required: true,
+		Content: map[string]*huma.MediaType{"application/octet-stream": {}}}
+
+	s.stream("piece-picture", "/pieces/{id}/picture", "The part's picture, PNG", func(ctx context.Context, p store.Piece) (io.Reader, header, error) {
+		png, err := s.Desk.Store.Picture(ctx, p.ID)
+		return reader(png), header{contentType: "image/png", size: int64(len(png)), cache: "private, max-age=60"}, err
+	})
+	s.stream("piece-view", "/pieces/{id}/view", "The part's surface for the 3D view (see docs/view-format.md)", func(ctx context.Context, p store.Piece) (io.Reader, header, error) {
+		if p.ViewID == nil {
+			return nil, header{}, store.ErrNotFound
+		}
+		b, err := s.Desk.Store.Blob(ctx, *p.ViewID)
+		return s.Desk.Store.BlobReader(ctx, b.ID), header{contentType: "application/octet-stream", size: b.Size, cache: "private, max-age=60"}, err
+	})
+	s.stream("piece-file", "/pieces/{id}/file", "The file as it came", func(ctx context.Context, p store.Piece) (io.Reader, header, error) {
+		b, err := s.Desk.Store.Blob(ctx, p.BlobID)
+		return s.Desk.Store.BlobReader(ctx, b.ID), header{contentType: "application/octet-stream", size: b.Size, name: p.Name}, err
+	})
+}
+
+type header struct {
+	contentType, cache, name string
+	size                     int64
+}
+
+// stream registers a download of something of a piece's.
+func (s *Server) stream(id, path, summary string, open func(context.Context, store.Piece) (io.Reader, header, error)) {
+	o := op(id, "GET", path, summary)
+	o.Responses = map[string]*huma.Response{"200": {Description: summary, Content: map[string]*huma.MediaType{"application/octet-stream": {}}}}
+	register(s, desk.Member, o, func(ctx context.Context, in *byID) (*huma.StreamResponse, error) {
+		p, err := s.Desk.Piece(ctx, actorOf(ctx), in.ID)
+		if err != nil {
+			return nil, err
+		}
+		r, h, err := open(ctx, p)
+		if err != nil {
+			return nil, err
+		}
+		return &huma.StreamResponse{Body: func(c huma.Context) {
+			c.SetHeader("Content-Type", h.contentType)
+			c.SetHeader("Content-Length", fmt.Sprint(h.size))
+			if h.cache != "" {
+				c.SetHeader("Cache-Control", h.cache)
+			}
+			if h.name != "" {
+				c.SetHeader("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": h.name}))
+			}
+			if _, err := io.Copy(c.BodyWriter(), r); err != nil {
+				s.Log.Error("download broke off", "err", err)
+			}
+		}}, nil
+	})
+}

@@ -1,0 +1,139 @@
+package store
+
+import (
+	"context"
+	"crypto/rand"
+	"crypto/sha256"
+	"errors"
+	"fmt"
+	"io"
+	"time"
+)
+
+// chunkBytes is the size of a stored piece of a file: large enough that a file
+// takes few rows, small enough that a few in memory do not matter.
+const chunkBytes = 1 << 20
+
+// Blob is a stored file.
+type Blob struct {
+	ID   int64
+	Size int64
+}
+
+// PutBlob streams a file into the database and gives its number; content that is
+// already there is kept once. Each chunk is a statement of its own, so a slow
+// upload holds no connection; until the end the file has no hash and nothing
+// refers to it, and what an upload leaves behind when it breaks off is swept.
+func (s *Store) PutBlob(ctx context.Context, r io.Reader) (Blob, error) {
+	id, err := scalar[int64](ctx, s.Q, `INSERT INTO blob DEFAULT VALUES RETURNING id`)
+	if err != nil {
+		return Blob{}, fmt.Errorf("store file: %w", err)
+	}
+	b, err := s.fillBlob(ctx, id, r)
+	if err != nil || b.ID != id {
+		if e := s.exec(context.WithoutCancel(ctx), `DELETE FROM blob WHERE id = $1 AND sha256 IS NULL`, id); e != nil {
+			err = errors.Join(err, e)
+		}
+	}
+	return b, err
+}
+
+func (s *Store) fillBlob(ctx context.Context, id int64, r io.Reader) (Blob, error) {
+	hash := sha256.New()
+	buf := make([]byte, chunkBytes)
+	var size int64
+	for n := 0; ; n++ {
+		k, err := io.ReadFull(r, buf)
+		if k > 0 {
+			hash.Write(buf[:k])
+			size += int64(k)
+			if err := s.exec(ctx, `INSERT INTO blob_chunk (blob_id, n, bytes) VALUES ($1, $2, $3)`, id, n, buf[:k]); err != nil {
+				return Blob{}, fmt.Errorf("store file: %w", err)
+			}
+		}
+		if errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF) {
+			break
+		}
+		if err != nil {
+			return Blob{}, err // the sender's, unwrapped: the caller tells limits from breaks
+		}
+	}
+	sum := hash.Sum(nil)
+	const known = `SELECT id, size FROM blob WHERE sha256 = $1`
+	if b, err := one[Blob](ctx, s.Q, known, sum); err == nil {
+		return b, nil
+	}
+	err := s.exec(ctx, `UPDATE blob SET sha256 = $2, size = $3 WHERE id = $1`, id, sum, size)
+	if errors.Is(err, ErrTaken) { // the same file finished elsewhere just now
+		return one[Blob](ctx, s.Q, known, sum)
+	}
+	if err != nil {
+		return Blob{}, fmt.Errorf("store file: %w", err)
+	}
+	return Blob{id, size}, nil
+}
+
+// Blob tells a stored file's size.
+func (q Q) Blob(ctx context.Context, id int64) (Blob, error) {
+	return one[Blob](ctx, q, `SELECT id, size FROM blob WHERE id = $1`, id)
+}
+
+// BlobReader reads a stored file chunk by chunk.
+func (q Q) BlobReader(ctx context.Context, id int64) io.Reader {
+	return &blobReader{ctx: ctx, q: q, id: id}
+}
+
+type blobReader struct {
+	ctx  context.Context
+	q    Q
+	id   int64
+	n    int
+	rest []byte
+}
+
+func (b *blobReader) Read(p []byte) (int, error) {
+	if len(b.rest) == 0 {
+		chunk, err := scalar[[]byte](b.ctx, b.q, `SELECT bytes FROM blob_chunk WHERE blob_id = $1 AND n = $2`, b.id, b.n)
+		if errors.Is(err, ErrNotFound) {
+			return 0, io.EOF
+		}
+		if err != nil {
+			return 0, fmt.Errorf("read stored file: %w", err)
+		}
+		b.n++
+		b.rest = chunk
+	}
+	k := copy(p, b.rest)
+	b.rest = b.rest[k:]
+	return k, nil
+}
+
+// SweepBlobs removes what broken-off uploads left behind, and uploads that were
+// never made a job of.
+func (q Q) SweepBlobs(ctx context.Context, olderThan time.Duration) error {
+	if err := q.exec(ctx, `DELETE FROM upload WHERE created_at < now() - make_interval(secs => $1)`, olderThan.Seconds()); err != nil {
+		return err
+	}
+	return q.exec(ctx, `DELETE FROM blob b WHERE created_at < now() - make_interval(secs => $1)
+		AND NOT EXISTS (SELECT FROM upload u WHERE u.blob_id = b.id)
+		AND NOT EXISTS (SELECT FROM piece p WHERE p.blob_id = b.id OR p.view_id = b.id)`, olderThan.Seconds())
+}
+
+// Upload is a file that has arrived and is not yet part of a job.
+type Upload struct {
+	ID       string
+	BlobID   int64
+	Name     string
+	PersonID int64
+}
+
+// AddUpload records an arrived file under a name that cannot be guessed.
+func (q Q) AddUpload(ctx context.Context, blob int64, name string, person int64) (string, error) {
+	id := rand.Text()
+	return id, q.exec(ctx, `INSERT INTO upload (id, blob_id, name, person_id) VALUES ($1, $2, $3, $4)`, id, blob, name, person)
+}
+
+// TakeUpload hands over an upload of a person and forgets it.
+func (q Q) TakeUpload(ctx context.Context, id string, person int64) (Upload, error) {
+	return one[Upload](ctx, q, `DELETE FROM upload WHERE id = $1 AND person_id = $2 RETURNING id, blob_id, name, person_id`, id, person)
+}

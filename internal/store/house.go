@@ -1,0 +1,145 @@
+package store
+
+import (
+	"context"
+
+	"jobshelf/core/machine"
+	"jobshelf/core/planning"
+	"jobshelf/core/recipe"
+	"jobshelf/core/units"
+)
+
+// House is the house's own settings.
+type House struct {
+	Name          string             `json:"name" minLength:"1" maxLength:"80"`
+	Locale        string             `json:"locale" minLength:"2" maxLength:"20" doc:"For dates and numbers, e.g. en-GB"`
+	Currency      string             `json:"currency" pattern:"^[A-Z]{3}$" doc:"ISO 4217 code"`
+	TimeZone      string             `json:"time_zone" minLength:"1" maxLength:"60" doc:"IANA name"`
+	Week          [7][]planning.Span `json:"week" doc:"Opening hours, Sunday first"`
+	AttendanceMin int                `json:"attendance_min" minimum:"0" maximum:"600" doc:"How long somebody must be there after a start, minutes"`
+	StartCents    units.Cents        `json:"start_cents" minimum:"0" maximum:"100000" doc:"Fee for starting a run, cents"`
+	Version       int                `json:"version"`
+}
+
+// House gives the settings.
+func (q Q) House(ctx context.Context) (House, error) {
+	return one[House](ctx, q, `SELECT name, locale, currency, time_zone, week, attendance_min, start_cents, version FROM house`)
+}
+
+// SetHouse writes the settings if h.Version is still theirs; version 0 makes
+// the first.
+func (q Q) SetHouse(ctx context.Context, h House) error {
+	if h.Version == 0 {
+		return q.exec(ctx, `INSERT INTO house (id, name, locale, currency, time_zone, week, attendance_min, start_cents)
+			VALUES (1, $1, $2, $3, $4, $5, $6, $7)`, h.Name, h.Locale, h.Currency, h.TimeZone, h.Week, h.AttendanceMin, h.StartCents)
+	}
+	return q.changed(ctx, `UPDATE house SET name = $1, locale = $2, currency = $3, time_zone = $4, week = $5,
+		attendance_min = $6, start_cents = $7, version = version + 1 WHERE version = $8`,
+		h.Name, h.Locale, h.Currency, h.TimeZone, h.Week, h.AttendanceMin, h.StartCents, h.Version)
+}
+
+// Machine, Material and Recipe are the core's, with their rows' numbers.
+type Machine struct {
+	ID      int64
+	Version int
+	Data    machine.Machine
+}
+
+// Material is a row.
+type Material struct {
+	ID      int64
+	Version int
+	Data    machine.Material
+}
+
+// Recipe is a row.
+type Recipe struct {
+	ID                    int64
+	Version               int
+	MachineID, MaterialID int64
+	Data                  recipe.Recipe
+}
+
+// Machines lists all, in the order they were set up.
+func (q Q) Machines(ctx context.Context) ([]Machine, error) {
+	return all[Machine](ctx, q, `SELECT id, version, data FROM machine ORDER BY id`)
+}
+
+// Materials lists all by name.
+func (q Q) Materials(ctx context.Context) ([]Material, error) {
+	return all[Material](ctx, q, `SELECT id, version, data FROM material ORDER BY name`)
+}
+
+// Recipes lists all, by machine and purpose. The names of machine and material
+// are those of today, whatever they were when the recipe was written.
+func (q Q) Recipes(ctx context.Context) ([]Recipe, error) {
+	return all[Recipe](ctx, q, `SELECT r.id, r.version, machine_id, material_id,
+		r.data || jsonb_build_object('machine', m.name, 'material', t.name)
+		FROM recipe r JOIN machine m ON m.id = machine_id JOIN material t ON t.id = material_id ORDER BY machine_id, r.id`)
+}
+
+// AddMachine, AddMaterial and AddRecipe make new rows.
+func (q Q) AddMachine(ctx context.Context, m machine.Machine) (int64, error) {
+	return scalar[int64](ctx, q, `INSERT INTO machine (name, data) VALUES ($1, $2) RETURNING id`, m.Name, m)
+}
+
+// AddMaterial makes a new row.
+func (q Q) AddMaterial(ctx context.Context, m machine.Material) (int64, error) {
+	return scalar[int64](ctx, q, `INSERT INTO material (name, data) VALUES ($1, $2) RETURNING id`, m.Name, m)
+}
+
+// AddRecipe makes a new row.
+func (q Q) AddRecipe(ctx context.Context, machineID, materialID int64, r recipe.Recipe) (int64, error) {
+	return scalar[int64](ctx, q, `INSERT INTO recipe (machine_id, material_id, purpose, data) VALUES ($1, $2, $3, $4) RETURNING id`,
+		machineID, materialID, r.Purpose, r)
+}
+
+// SetMachine, SetMaterial and SetRecipe write a row if the version is still its.
+func (q Q) SetMachine(ctx context.Context, m Machine) error {
+	return q.changed(ctx, `UPDATE machine SET name = $3, data = $4, version = version + 1 WHERE id = $1 AND version = $2`,
+		m.ID, m.Version, m.Data.Name, m.Data)
+}
+
+// SetMaterial writes a row if the version is still its.
+func (q Q) SetMaterial(ctx context.Context, m Material) error {
+	return q.changed(ctx, `UPDATE material SET name = $3, data = $4, version = version + 1 WHERE id = $1 AND version = $2`,
+		m.ID, m.Version, m.Data.Name, m.Data)
+}
+
+// SetRecipe writes a row if the version is still its; machine and purpose stay.
+func (q Q) SetRecipe(ctx context.Context, r Recipe) error {
+	return q.changed(ctx, `UPDATE recipe SET material_id = $3, data = $4, version = version + 1 WHERE id = $1 AND version = $2`,
+		r.ID, r.Version, r.MaterialID, r.Data)
+}
+
+// Person is somebody of the house.
+type Person struct {
+	ID    int64
+	Login string
+	Name  string
+	Role  string
+	Hash  string
+}
+
+const personColumns = `SELECT id, login, name, role, password_hash FROM person `
+
+// PersonByLogin and PersonByID find one.
+func (q Q) PersonByLogin(ctx context.Context, login string) (Person, error) {
+	return one[Person](ctx, q, personColumns+`WHERE login = lower($1)`, login)
+}
+
+// PersonByID finds one.
+func (q Q) PersonByID(ctx context.Context, id int64) (Person, error) {
+	return one[Person](ctx, q, personColumns+`WHERE id = $1`, id)
+}
+
+// People lists all by name.
+func (q Q) People(ctx context.Context) ([]Person, error) {
+	return all[Person](ctx, q, personColumns+`ORDER BY name`)
+}
+
+// AddPerson makes a row; the login is kept in lower case.
+func (q Q) AddPerson(ctx context.Context, p Person) (int64, error) {
+	return scalar[int64](ctx, q, `INSERT INTO person (login, name, role, password_hash) VALUES (lower($1), $2, $3, $4) RETURNING id`,
+		p.Login, p.Name, p.Role, p.Hash)
+}

@@ -1,0 +1,229 @@
+// Package work does what takes longer than a person waits: River jobs on the
+// house's database, so that any number of worker processes can share them.
+//
+// A check is one River job: read, check, fit, estimate, draw. It writes nothing
+// until its end, when the verdict, the history and River's own completion commit
+// together; so a worker that dies at any moment leaves a check that is done
+// again from the start, and ends once. How a dead worker is noticed: every
+// worker holds an advisory lock under its name; whoever can take that lock knows
+// the worker is gone and puts its jobs back (see watch).
+package work
+
+import (
+	"context"
+	"crypto/rand"
+	"errors"
+	"fmt"
+	"hash/fnv"
+	"log/slog"
+	"os"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/riverqueue/river"
+	"github.com/riverqueue/river/riverdriver/riverpgxv5"
+	"github.com/riverqueue/river/rivertype"
+
+	"jobshelf/core/modelfile"
+	"jobshelf/internal/desk"
+	"jobshelf/internal/store"
+)
+
+// Queue puts work on River; it serves processes that do none themselves too.
+type Queue struct{ client *river.Client[pgx.Tx] }
+
+// NewQueue makes a queue that only inserts.
+func NewQueue(s *store.Store) (*Queue, error) {
+	c, err := river.NewClient(riverpgxv5.New(s.Pool), &river.Config{})
+	if err != nil {
+		return nil, fmt.Errorf("work queue: %w", err)
+	}
+	return &Queue{c}, nil
+}
+
+// Check queues a round of a job's check.
+func (q *Queue) Check(ctx context.Context, tx *store.Tx, job int64, round int) (int64, error) {
+	r, err := q.client.InsertTx(ctx, tx.Raw(), CheckArgs{Job: job, Round: round}, nil)
+	if err != nil {
+		return 0, fmt.Errorf("queue the check: %w", err)
+	}
+	return r.Job.ID, nil
+}
+
+// Cancel ends work that waits or runs.
+func (q *Queue) Cancel(ctx context.Context, tx *store.Tx, queueID int64) error {
+	_, err := q.client.JobCancelTx(ctx, tx.Raw(), queueID)
+	if errors.Is(err, rivertype.ErrNotFound) {
+		return nil
+	}
+	return err
+}
+
+// Worker runs jobs.
+type Worker struct {
+	client *river.Client[pgx.Tx]
+	store  *store.Store
+	name   string
+	log    *slog.Logger
+	stop   context.CancelFunc
+	done   chan struct{}
+}
+
+// Options are a worker's settings.
+type Options struct {
+	// Parallel is how many jobs run at a time; default 2.
+	Parallel int
+	Limits   modelfile.Limits
+	Log      *slog.Logger
+}
+
+// Start begins to take jobs. Stop ends it.
+func Start(ctx context.Context, s *store.Store, d *desk.Desk, o Options) (*Worker, error) {
+	if o.Parallel <= 0 {
+		o.Parallel = 2
+	}
+	host, _ := os.Hostname()
+	w := &Worker{store: s, name: fmt.Sprintf("%.30s-%d-%s", host, os.Getpid(), rand.Text()[:8]), log: o.Log, done: make(chan struct{})}
+	workers := river.NewWorkers()
+	river.AddWorker(workers, &checkWorker{desk: d, store: s, limits: o.Limits, log: o.Log})
+	var err error
+	w.client, err = river.NewClient(riverpgxv5.New(s.Pool), &river.Config{
+		ID:                w.name,
+		Queues:            map[string]river.QueueConfig{river.QueueDefault: {MaxWorkers: o.Parallel}},
+		Workers:           workers,
+		JobTimeout:        -1, // a check may be long; it looks at its own cancelling
+		FetchCooldown:     50 * time.Millisecond,
+		FetchPollInterval: 500 * time.Millisecond,
+		Logger:            o.Log,
+		MaxAttempts:       4,
+	})
+	if err != nil {
+		return nil, fmt.Errorf("work: %w", err)
+	}
+	ctx, w.stop = context.WithCancel(context.WithoutCancel(ctx))
+	held := make(chan error, 1)
+	go w.watch(ctx, held)
+	if err := <-held; err != nil {
+		w.stop()
+		return nil, err
+	}
+	if err := w.client.Start(ctx); err != nil {
+		w.stop()
+		return nil, fmt.Errorf("work: %w", err)
+	}
+	return w, nil
+}
+
+// Stop lets running jobs end for a while, then cancels them; they are taken up
+// again by the next worker.
+func (w *Worker) Stop(ctx context.Context) error {
+	soft, cancel := context.WithTimeout(ctx, 3*time.Second)
+	defer cancel()
+	err := w.client.Stop(soft)
+	if err != nil {
+		err = w.client.StopAndCancel(ctx)
+	}
+	w.stop()
+	<-w.done
+	return err
+}
+
+// lockClass sets our workers' locks apart from other advisory locks.
+const lockClass = 7002
+
+func lockKey(name string) int32 {
+	h := fnv.New32a()
+	h.Write([]byte(name))
+	return int32(h.Sum32())
+}
+
+// watch holds the worker's lock on a connection of its own, and every two
+// seconds puts back the jobs of workers whose lock nobody holds. PostgreSQL
+// drops the lock when the process dies, however it dies.
+func (w *Worker) watch(ctx context.Context, held chan<- error) {
+	defer close(w.done)
+	first := true
+	for ctx.Err() == nil {
+		err := w.hold(ctx, func() {
+			if first {
+				first = false
+				held <- nil
+			}
+		})
+		if first {
+			held <- err
+			return
+		}
+		if ctx.Err() == nil {
+			w.log.Error("lost the worker's lock; taking it again", "err", err)
+			select {
+			case <-ctx.Done():
+			case <-time.After(time.Second):
+			}
+		}
+	}
+}
+
+func (w *Worker) hold(ctx context.Context, ready func()) error {
+	conn, err := w.store.Pool.Acquire(ctx)
+	if err != nil {
+		return fmt.Errorf("hold the worker's lock: %w", err)
+	}
+	own := conn.Hijack()
+	defer own.Close(context.WithoutCancel(ctx))
+	if _, err := own.Exec(ctx, `SELECT pg_advisory_lock($1, $2)`, lockClass, lockKey(w.name)); err != nil {
+		return fmt.Errorf("hold the worker's lock: %w", err)
+	}
+	tick := time.NewTicker(2 * time.Second)
+	defer tick.Stop()
+	for {
+		n, err := putBack(ctx, own, w.name)
+		if err != nil {
+			return err
+		}
+		if n > 0 {
+			w.log.Info("took up the jobs of a worker that is gone", "jobs", n)
+		}
+		ready()
+		select {
+		case <-ctx.Done():
+			return ctx.Err()
+		case <-tick.C:
+		}
+	}
+}
+
+// putBack makes the running jobs of dead workers available again.
+func putBack(ctx context.Context, conn *pgx.Conn, self string) (int64, error) {
+	rows, err := conn.Query(ctx, `SELECT DISTINCT attempted_by[array_length(attempted_by, 1)] FROM river_job WHERE state = 'running'`)
+	if err != nil {
+		return 0, fmt.Errorf("look for dead workers: %w", err)
+	}
+	names, err := pgx.CollectRows(rows, pgx.RowTo[string])
+	if err != nil {
+		return 0, fmt.Errorf("look for dead workers: %w", err)
+	}
+	var total int64
+	for _, name := range names {
+		if name == self {
+			continue
+		}
+		var dead bool
+		if err := conn.QueryRow(ctx, `SELECT pg_try_advisory_lock($1, $2)`, lockClass, lockKey(name)).Scan(&dead); err != nil {
+			return total, fmt.Errorf("look for dead workers: %w", err)
+		}
+		if !dead {
+			continue
+		}
+		tag, err := conn.Exec(ctx, `UPDATE river_job SET state = 'available', scheduled_at = now()
+			WHERE state = 'running' AND attempted_by[array_length(attempted_by, 1)] = $1`, name)
+		if err != nil {
+			return total, fmt.Errorf("put back the jobs of a dead worker: %w", err)
+		}
+		total += tag.RowsAffected()
+		if _, err := conn.Exec(ctx, `SELECT pg_advisory_unlock($1, $2)`, lockClass, lockKey(name)); err != nil {
+			return total, fmt.Errorf("put back the jobs of a dead worker: %w", err)
+		}
+	}
+	return total, nil
+}
