@@ -39,7 +39,7 @@ func Machines() []machine.Machine {
 		fff("Capstan", box(300, 300, 400), []float64{0.6}, machine.Motion{SpeedMMPerS: 120, AccelMMPerS2: 700, JunctionDeviationMM: 0.03, LiftMMPerS: 8}, 150, "PETG", "#3B3B3B", "Tar black"),
 		fff("Fairlead", box(180, 180, 180), []float64{0.4, 0.4}, machine.Motion{SpeedMMPerS: 150, AccelMMPerS2: 1200, JunctionDeviationMM: 0.015, LiftMMPerS: 10}, 160, "PLA", "#C9B458", "Hemp"),
 		fff("Halyard", machine.Volume{Shape: machine.Round, XMM: 200, YMM: 200, ZMM: 300}, []float64{0.4}, machine.Motion{SpeedMMPerS: 250, AccelMMPerS2: 3500, JunctionDeviationMM: 0.02, LiftMMPerS: 60}, 140, "PLA", "#C2543B", "Buoy red"),
-		{Name: "Lantern", Process: machine.VatPolymerization, Volume: box(130, 80, 160), RateCents: 200, Material: "Resin", Colour: "#D8C9A7", ColourName: "Amber"},
+		{Name: "Lantern", Process: machine.VatPolymerization, Volume: box(130, 80, 160), NozzlesMM: []float64{}, RateCents: 200, Material: "Resin", Colour: "#D8C9A7", ColourName: "Amber"},
 	}
 }
 

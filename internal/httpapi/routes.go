@@ -119,7 +119,8 @@ func (s *Server) houseRoutes() {
 	})
 }
 
-type byID struct {
+// ByID is a path with the number of a thing.
+type ByID struct {
 	ID int64 `path:"id"`
 }
 
@@ -127,7 +128,8 @@ type created struct {
 	ID int64 `json:"id"`
 }
 
-type versioned struct {
+// Versioned is a change to a job as it was seen.
+type Versioned struct {
 	Version int `json:"version" minimum:"1" doc:"The version of the job that was seen"`
 }
 
@@ -141,37 +143,37 @@ func (s *Server) jobRoutes() {
 		id, err := s.Desk.HandIn(ctx, actorOf(ctx), in.Body)
 		return ok(created{id}, err)
 	})
-	register(s, desk.Member, op("job", "GET", "/jobs/{id}", "One job with its ladder and history"), func(ctx context.Context, in *byID) (*body[desk.JobView], error) {
+	register(s, desk.Member, op("job", "GET", "/jobs/{id}", "One job with its ladder and history"), func(ctx context.Context, in *ByID) (*body[desk.JobView], error) {
 		return ok(s.Desk.Job(ctx, actorOf(ctx), in.ID))
 	})
 	register(s, desk.Coordinator, op("approve", "POST", "/jobs/{id}/approve", "Queue a job on a machine"), func(ctx context.Context, in *struct {
-		byID
+		ByID
 		Body struct {
-			versioned
+			Versioned
 			MachineID int64 `json:"machine_id,omitempty" doc:"0 or left out: the proposed machine"`
 		}
 	}) (*none, error) {
 		return nil, s.Desk.Approve(ctx, actorOf(ctx), in.ID, in.Body.Version, in.Body.MachineID)
 	})
 	register(s, desk.Coordinator, op("send-back", "POST", "/jobs/{id}/send-back", "Say no, with a reason"), func(ctx context.Context, in *struct {
-		byID
+		ByID
 		Body struct {
-			versioned
+			Versioned
 			Reason string `json:"reason" maxLength:"2000"`
 		}
 	}) (*none, error) {
 		return nil, s.Desk.SendBack(ctx, actorOf(ctx), in.ID, in.Body.Version, in.Body.Reason)
 	})
 	register(s, desk.Coordinator, op("advance", "POST", "/jobs/{id}/advance", "Started, finished, ready, fetched: one step on"), func(ctx context.Context, in *struct {
-		byID
-		Body versioned
+		ByID
+		Body Versioned
 	}) (*none, error) {
 		return nil, s.Desk.Advance(ctx, actorOf(ctx), in.ID, in.Body.Version)
 	})
-	register(s, desk.Member, op("check-again", "POST", "/jobs/{id}/check", "Check a job again"), func(ctx context.Context, in *byID) (*none, error) {
+	register(s, desk.Member, op("check-again", "POST", "/jobs/{id}/check", "Check a job again"), func(ctx context.Context, in *ByID) (*none, error) {
 		return nil, s.Desk.Retry(ctx, actorOf(ctx), in.ID)
 	})
-	register(s, desk.Member, op("cancel-check", "DELETE", "/jobs/{id}/check", "Stop a check"), func(ctx context.Context, in *byID) (*none, error) {
+	register(s, desk.Member, op("cancel-check", "DELETE", "/jobs/{id}/check", "Stop a check"), func(ctx context.Context, in *ByID) (*none, error) {
 		return nil, s.Desk.CancelCheck(ctx, actorOf(ctx), in.ID)
 	})
 }
@@ -181,7 +183,7 @@ func (s *Server) floorRoutes() {
 		return ok(s.Desk.Floor(ctx))
 	})
 	register(s, desk.Coordinator, op("move-run", "POST", "/runs/{id}/move", "Put a run at a place of a lane"), func(ctx context.Context, in *struct {
-		byID
+		ByID
 		Body struct {
 			MachineID int64 `json:"machine_id"`
 			Place     int   `json:"place" minimum:"0" maximum:"10000" doc:"Among the queued runs, from 0"`
@@ -240,7 +242,7 @@ type header struct {
 func (s *Server) stream(id, path, summary string, open func(context.Context, store.Piece) (io.Reader, header, error)) {
 	o := op(id, "GET", path, summary)
 	o.Responses = map[string]*huma.Response{"200": {Description: summary, Content: map[string]*huma.MediaType{"application/octet-stream": {}}}}
-	register(s, desk.Member, o, func(ctx context.Context, in *byID) (*huma.StreamResponse, error) {
+	register(s, desk.Member, o, func(ctx context.Context, in *ByID) (*huma.StreamResponse, error) {
 		p, err := s.Desk.Piece(ctx, actorOf(ctx), in.ID)
 		if err != nil {
 			return nil, err

@@ -53,6 +53,8 @@ type Server struct {
 
 const defaultUploadBytes = 300_000_000
 
+func init() { huma.DefaultArrayNullable = false } // our lists are empty, never null
+
 // New builds the routes.
 func New(c Config) *Server {
 	if c.UploadBytes <= 0 {

@@ -1,0 +1,94 @@
+// Command shots takes the pictures in docs/screenshots from a running demo.
+//
+//	shots [-base http://127.0.0.1:8080] [-out docs/screenshots] [-only NAME]
+package main
+
+import (
+	"context"
+	"flag"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"jobshelf/internal/browser"
+	"jobshelf/internal/demo"
+)
+
+// shot is a picture: where, what to do there, and what to wait for.
+type shot struct {
+	name, path, login, do, ready string
+}
+
+const settled = `!document.querySelector('[role=status]') && document.fonts.status === 'loaded'`
+const drawn = `document.querySelector('.view[data-state=shown]')`
+
+var shots = []shot{
+	{"shelf", "/shelf", "cato", "", `document.querySelectorAll('.slip img').length > 12`},
+	{"counter", "/counter/1", "cato", "", `document.querySelector('#yes')`},
+	{"counter-no", "/counter/5", "cato", `document.querySelector('#no').click()`, `document.querySelector('.message textarea')`},
+	{"bench", "/bench/1", "cato", "", drawn},
+	{"bench-too-large", "/bench/7", "cato", `[...document.querySelectorAll('.ladder tr')].find((r) => r.textContent.includes('Halyard')).click()`, drawn},
+	{"floor", "/floor", "cato", `document.querySelectorAll('.run.queued')[1].focus()`, `document.querySelector('.run')`},
+	{"house", "/house", "tess", "", `document.querySelector('.ledger')`},
+	{"hand-in", "/shelf", "cato", `document.querySelector('#hand-in').click()`, `document.querySelector('.v-navigation-drawer--active #file-input')`},
+	{"shelf-dark", "/shelf", "cato", `document.querySelector('[aria-label="Light or dark"]').click()`, `document.querySelectorAll('.slip img').length > 12`},
+}
+
+func main() {
+	base := flag.String("base", "http://127.0.0.1:8080", "")
+	out := flag.String("out", "docs/screenshots", "")
+	only := flag.String("only", "", "")
+	flag.Parse()
+	if err := run(*base, *out, *only); err != nil {
+		fmt.Fprintln(os.Stderr, "shots:", err)
+		os.Exit(1)
+	}
+}
+
+func run(base, out, only string) error {
+	if err := os.MkdirAll(out, 0o755); err != nil {
+		return err
+	}
+	for _, s := range shots {
+		if only != "" && !strings.HasPrefix(s.name, only) {
+			continue
+		}
+		if err := take(base, out, s); err != nil {
+			return fmt.Errorf("%s: %w", s.name, err)
+		}
+	}
+	return nil
+}
+
+func take(base, out string, s shot) error {
+	p, stop, err := browser.Open(context.Background(), base)
+	if err != nil {
+		return err
+	}
+	defer stop()
+	if err := p.SignIn(s.login, demo.Password); err != nil {
+		return err
+	}
+	if err := p.Go(s.path); err != nil {
+		return err
+	}
+	if s.do != "" {
+		if err := p.Wait(`document.querySelector('.slip, #yes, .run, .ladder, .ledger')`); err != nil {
+			return err
+		}
+		if err := p.Do(s.do); err != nil {
+			return err
+		}
+	}
+	if err := p.Wait(s.ready + " && " + settled); err != nil {
+		return err
+	}
+	time.Sleep(700 * time.Millisecond) // transitions end
+	png, err := p.Picture()
+	if err != nil {
+		return err
+	}
+	return os.WriteFile(filepath.Join(out, s.name+".png"), png, 0o644)
+}

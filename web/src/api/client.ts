@@ -1,0 +1,82 @@
+import createClient from 'openapi-fetch'
+import type { components, paths } from './schema'
+
+type Schemas = components['schemas']
+export type Slip = Schemas['Slip']
+export type JobView = Schemas['JobView']
+export type Rung = Schemas['Rung']
+export type Finding = Schemas['Finding']
+export type ShelfView = Schemas['ShelfView']
+export type FloorView = Schemas['FloorView']
+export type LaneView = Schemas['LaneView']
+export type RunView = Schemas['RunView']
+export type HouseView = Schemas['HouseView']
+export type HouseSettings = Schemas['House']
+export type Actor = Schemas['Actor']
+export type PieceView = Schemas['PieceView']
+export type Purpose = Schemas['HandIn']['purpose']
+
+export const api = createClient<paths>({ baseUrl: '/api' })
+
+/** What the server refused, in words for a person. */
+export class Refusal extends Error {
+  constructor(
+    readonly status: number,
+    message: string,
+    /** Field path to text, for forms. */
+    readonly fields: Record<string, string> = {},
+  ) {
+    super(message)
+  }
+}
+
+interface Problem {
+  detail?: string
+  title?: string
+  errors?: { location?: string; message?: string }[]
+}
+
+export function refusal(status: number, problem: Problem | undefined): Refusal {
+  const fields: Record<string, string> = {}
+  for (const e of problem?.errors ?? []) {
+    if (e.location) fields[e.location.replace(/^body\.(data\.)?/, '')] = e.message ?? ''
+  }
+  const first = Object.entries(fields)[0]
+  let text = problem?.detail ?? problem?.title ?? 'The server did not answer as expected.'
+  if (text === 'validation failed' && first) text = `${first[0]}: ${first[1]}`
+  return new Refusal(status, text, fields)
+}
+
+interface Answer<T> {
+  data?: T
+  error?: unknown
+  response: Response
+}
+
+/** Gives an answer's data, or throws a Refusal. */
+export async function take<T>(call: Promise<Answer<T>>): Promise<T> {
+  let answer: Answer<T>
+  try {
+    answer = await call
+  } catch {
+    throw new Refusal(0, 'The server cannot be reached. Try again.')
+  }
+  if (!answer.response.ok) throw refusal(answer.response.status, answer.error as Problem)
+  return answer.data as T
+}
+
+/** Sends a file as it is and tells how far it has got, 0 to 1. */
+export function upload(file: File, progress: (share: number) => void, signal?: AbortSignal): Promise<string> {
+  return new Promise((resolve, reject) => {
+    const x = new XMLHttpRequest()
+    x.open('POST', `/api/uploads?name=${encodeURIComponent(file.name)}`)
+    x.setRequestHeader('Content-Type', 'application/octet-stream')
+    x.responseType = 'json'
+    x.upload.onprogress = (e) => progress(e.lengthComputable ? e.loaded / e.total : 0)
+    x.onload = () => (x.status === 201 ? resolve(x.response.upload_id) : reject(refusal(x.status, x.response)))
+    x.onerror = () => reject(new Refusal(0, `${file.name} did not arrive. Try again.`))
+    x.onabort = () => reject(new Refusal(0, 'Cancelled.'))
+    signal?.addEventListener('abort', () => x.abort())
+    x.send(file)
+  })
+}

@@ -1,0 +1,100 @@
+import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
+import { computed, toValue, type MaybeRefOrGetter } from 'vue'
+import { say } from '../composables/notices'
+import { api, Refusal, take, type HouseView } from './client'
+
+export function useWho() {
+  return useQuery({
+    queryKey: ['who'],
+    queryFn: async () => {
+      try {
+        return await take(api.GET('/session'))
+      } catch (e) {
+        if (e instanceof Refusal && e.status === 401) return null
+        throw e
+      }
+    },
+  })
+}
+
+export const useShelf = () => useQuery({ queryKey: ['shelf'], queryFn: () => take(api.GET('/jobs')) })
+
+export const useFloor = () => useQuery({ queryKey: ['floor'], queryFn: () => take(api.GET('/floor')), refetchInterval: 60_000 })
+
+export const useHouse = (enabled: MaybeRefOrGetter<boolean> = true) =>
+  useQuery({ queryKey: ['house'], queryFn: () => take(api.GET('/house')), enabled: () => toValue(enabled) })
+
+export const usePeople = (enabled: MaybeRefOrGetter<boolean>) =>
+  useQuery({ queryKey: ['people'], queryFn: () => take(api.GET('/people')), enabled: () => toValue(enabled) })
+
+export function useJob(id: MaybeRefOrGetter<number | undefined>) {
+  return useQuery({
+    queryKey: computed(() => ['job', toValue(id)]),
+    queryFn: () => take(api.GET('/jobs/{id}', { params: { path: { id: toValue(id)! } } })),
+    enabled: () => toValue(id) !== undefined,
+  })
+}
+
+/** A deed: runs, reloads what it may have changed, and says so when refused. */
+function useDeed<V>(run: (v: V) => Promise<unknown>, done?: (v: V) => string) {
+  const client = useQueryClient()
+  return useMutation({
+    mutationFn: run,
+    onSuccess: (_, v) => {
+      if (done) say(done(v))
+    },
+    onError: (e) => say(e.message, 'refused'),
+    onSettled: () => client.invalidateQueries(),
+  })
+}
+
+interface At {
+  id: number
+  version: number
+}
+
+export const useApprove = () =>
+  useDeed(
+    (v: At & { machine_id?: number; machine: string; title: string }) =>
+      take(api.POST('/jobs/{id}/approve', { params: { path: { id: v.id } }, body: { version: v.version, machine_id: v.machine_id } })),
+    (v) => `${v.title} is queued on ${v.machine}.`,
+  )
+
+export const useSendBack = () =>
+  useDeed(
+    (v: At & { reason: string; title: string }) =>
+      take(api.POST('/jobs/{id}/send-back', { params: { path: { id: v.id } }, body: { version: v.version, reason: v.reason } })),
+    (v) => `${v.title} is sent back.`,
+  )
+
+export const useAdvance = () =>
+  useDeed((v: At) => take(api.POST('/jobs/{id}/advance', { params: { path: { id: v.id } }, body: { version: v.version } })))
+
+export const useCheckAgain = () => useDeed((id: number) => take(api.POST('/jobs/{id}/check', { params: { path: { id } } })))
+
+export const useCancelCheck = () => useDeed((id: number) => take(api.DELETE('/jobs/{id}/check', { params: { path: { id } } })))
+
+export const useMoveRun = () =>
+  useDeed((v: { id: number; machine_id: number; place: number }) =>
+    take(api.POST('/runs/{id}/move', { params: { path: { id: v.id } }, body: { machine_id: v.machine_id, place: v.place } })),
+  )
+
+type Machine = HouseView['machines'][number]
+type Material = HouseView['materials'][number]
+type Recipe = HouseView['recipes'][number]
+
+/** Writes one entry of the house; refusals go to the form. */
+export function useSetHouse() {
+  const client = useQueryClient()
+  const after = async <T>(call: Promise<T>, what: string) => {
+    await call
+    say(`${what} is saved. Jobs still to decide are checked again.`)
+    await client.invalidateQueries()
+  }
+  return {
+    house: (h: HouseView['house']) => after(take(api.PUT('/house', { body: h })), 'The house'),
+    machine: (m: Machine) => after(take(api.PUT('/machines/{id}', { params: { path: { id: m.id } }, body: m })), m.data.name),
+    material: (m: Material) => after(take(api.PUT('/materials/{id}', { params: { path: { id: m.id } }, body: m })), m.data.name),
+    recipe: (r: Recipe) => after(take(api.PUT('/recipes/{id}', { params: { path: { id: r.id } }, body: r })), r.data.name),
+  }
+}

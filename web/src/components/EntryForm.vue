@@ -1,0 +1,84 @@
+<script setup lang="ts">
+import { computed, ref, watch } from 'vue'
+import { Refusal } from '../api/client'
+import { setAt, valueAt, type Field } from './fields'
+
+const props = defineProps<{ title: string; data: object; fields: Field[]; editable: boolean; save: (data: object) => Promise<void> }>()
+const draft = ref<object>({})
+const problem = ref('')
+const problems = ref<Record<string, string>>({})
+const busy = ref(false)
+watch(() => props.data, reset, { immediate: true })
+
+function reset() {
+  draft.value = structuredClone(JSON.parse(JSON.stringify(props.data)))
+  problem.value = ''
+  problems.value = {}
+}
+
+const shown = computed(() => props.fields.filter((x) => x.only?.(draft.value as Record<string, unknown>) ?? true))
+const changed = computed(() => JSON.stringify(draft.value) !== JSON.stringify(props.data))
+
+function text(x: Field): string {
+  const v = valueAt(draft.value, x.path)
+  if (x.kind === 'money') return ((v as number) / 100).toFixed(2)
+  if (x.kind === 'numbers') return ((v as number[] | null) ?? []).join(', ')
+  // Machines compute in binary; nobody set 45.00000000000001.
+  return typeof v === 'number' ? String(Number(v.toPrecision(12))) : String(v ?? '')
+}
+function put(x: Field, raw: string) {
+  let v: unknown = raw
+  if (x.kind === 'money') v = Math.round(Number(raw) * 100)
+  else if (x.kind === 'numbers') v = raw.split(',').filter((s) => s.trim()).map(Number)
+  else if (x.kind === undefined || x.kind === 'number') v = Number(raw)
+  setAt(draft.value, x.path, v)
+}
+const wrong = (x: Field) => problems.value[x.path] ?? Object.entries(problems.value).find(([k]) => k.startsWith(`${x.path}[`))?.[1]
+
+async function send() {
+  busy.value = true
+  problem.value = ''
+  problems.value = {}
+  try {
+    await props.save(draft.value)
+  } catch (e) {
+    problem.value = (e as Error).message
+    if (e instanceof Refusal) problems.value = e.fields
+  } finally {
+    busy.value = false
+  }
+}
+</script>
+
+<template>
+  <form class="form" @submit.prevent="send">
+    <h2>{{ title }}</h2>
+    <div class="grid">
+      <template v-for="x in shown" :key="x.path">
+        <v-checkbox v-if="x.kind === 'bool'" :label="x.label" :model-value="valueAt(draft, x.path)" :disabled="!editable" @update:model-value="setAt(draft, x.path, $event)" />
+        <v-select v-else-if="x.kind === 'choice'" :label="x.label" :items="x.choices" :model-value="valueAt(draft, x.path) as string" :readonly="!editable" :error-messages="wrong(x)" @update:model-value="setAt(draft, x.path, $event)" />
+        <label v-else-if="x.kind === 'colour'" class="colour small">{{ x.label }} <input type="color" :value="valueAt(draft, x.path)" :disabled="!editable" @input="setAt(draft, x.path, ($event.target as HTMLInputElement).value)" /></label>
+        <v-text-field
+          v-else :label="x.label" :suffix="x.kind === 'money' ? undefined : x.unit" :type="x.kind === 'text' || x.kind === 'numbers' ? 'text' : 'number'" step="any"
+          :model-value="text(x)" :readonly="!editable" :error-messages="wrong(x)" :class="{ n: x.kind !== 'text' }" @change="put(x, ($event.target as HTMLInputElement).value)"
+        />
+      </template>
+    </div>
+    <p v-if="problem" role="alert" class="problem">■ {{ problem }}</p>
+    <div v-if="editable" class="row">
+      <v-btn type="submit" color="primary" variant="flat" :disabled="!changed" :loading="busy">Save</v-btn>
+      <v-btn variant="text" :disabled="!changed" @click="reset">Put back</v-btn>
+    </div>
+    <p v-else class="quiet small">Only a steward may change this.</p>
+  </form>
+</template>
+
+<style scoped>
+.form { display: grid; gap: 12px; }
+.grid { display: grid; grid-template-columns: repeat(auto-fill, minmax(178px, 1fr)); gap: 12px; align-items: center; }
+.n :deep(input) { font-family: var(--font-number); text-align: right; }
+.colour { display: flex; gap: 10px; align-items: center; }
+.colour input { width: 48px; height: 30px; }
+.problem { color: var(--stop); font-weight: 600; }
+.row { display: flex; gap: 10px; }
+</style>

@@ -1,0 +1,128 @@
+<script setup lang="ts">
+import { useQueryClient } from '@tanstack/vue-query'
+import { computed, ref, watch } from 'vue'
+import { useRouter } from 'vue-router'
+import { api, Refusal, take, upload, type Actor, type Purpose } from '../api/client'
+import { usePeople } from '../api/queries'
+import { say } from '../composables/notices'
+
+const props = defineProps<{ who: Actor; dropped: File[] }>()
+const open = defineModel<boolean>({ required: true })
+const router = useRouter()
+const queries = useQueryClient()
+const desk = computed(() => props.who.role !== 'member')
+const people = usePeople(() => desk.value && open.value)
+
+interface Chosen {
+  file: File
+  copies: number
+  share: number
+}
+const files = ref<Chosen[]>([])
+const title = ref('')
+const member = ref<number>(props.who.id)
+const purpose = ref<Purpose>('everyday')
+const neededBy = ref('')
+const wish = ref('')
+const problem = ref('')
+const fields = ref<Record<string, string>>({})
+const abort = ref<AbortController>()
+
+const purposes: { value: Purpose; text: string }[] = [
+  { value: 'quick look', text: 'Quick look: to see the shape, fast and light' },
+  { value: 'everyday', text: 'Everyday: for use without much load' },
+  { value: 'working part', text: 'Working part: must be strong' },
+]
+
+function add(list: Iterable<File> | null | undefined) {
+  for (const file of list ?? []) files.value.push({ file, copies: 1, share: 0 })
+}
+watch(() => props.dropped, add)
+
+function choose(e: Event) {
+  const input = e.target as HTMLInputElement
+  add(input.files)
+  input.value = ''
+}
+
+const megabytes = (n: number) => (n < 1e5 ? `${Math.max(1, Math.round(n / 1e3))} kB` : `${(n / 1e6).toFixed(1)} MB`)
+
+async function handIn() {
+  problem.value = ''
+  fields.value = {}
+  abort.value = new AbortController()
+  try {
+    const pieces = []
+    for (const c of files.value) {
+      const id = await upload(c.file, (s) => (c.share = s), abort.value.signal)
+      c.share = 1
+      pieces.push({ upload_id: id, copies: c.copies })
+    }
+    const made = await take(
+      api.POST('/jobs', { body: { title: title.value, member_id: member.value, purpose: purpose.value, needed_by: neededBy.value, wish: wish.value, pieces } }),
+    )
+    say(`Job ${made.id} is handed in and being checked.`)
+    files.value = []
+    title.value = wish.value = neededBy.value = ''
+    open.value = false
+    await queries.invalidateQueries({ queryKey: ['shelf'] })
+    await router.push(desk.value ? `/counter/${made.id}` : `/bench/${made.id}`)
+  } catch (e) {
+    problem.value = (e as Error).message
+    if (e instanceof Refusal) fields.value = e.fields
+    files.value.forEach((c) => (c.share = 0))
+  } finally {
+    abort.value = undefined
+  }
+}
+</script>
+
+<template>
+  <v-navigation-drawer v-model="open" location="right" temporary width="420" aria-label="Hand in">
+    <form class="pad" @submit.prevent="handIn">
+      <h1>Hand in</h1>
+      <label class="pick">
+        <input id="file-input" type="file" multiple accept=".stl,model/stl" @change="choose" />
+        <span>Choose model files, or drop them here</span>
+        <span class="quiet small">STL, up to 300 MB each</span>
+      </label>
+      <div v-for="(c, i) in files" :key="i" class="file">
+        <span class="name">{{ c.file.name }}</span><span class="num small quiet">{{ megabytes(c.file.size) }}</span>
+        <label class="small copies">copies <input v-model.number="c.copies" type="number" min="1" max="999" class="num" :aria-label="`Copies of ${c.file.name}`" /></label>
+        <button type="button" :aria-label="`Leave out ${c.file.name}`" @click="files.splice(i, 1)">×</button>
+        <v-progress-linear v-if="abort" class="bar" :model-value="c.share * 100" color="primary" />
+        <span v-if="abort" class="num small">{{ Math.round(c.share * 100) }} %</span>
+      </div>
+      <v-autocomplete v-if="desk" v-model="member" label="For" :items="people.data.value ?? [who]" item-title="name" item-value="id" :error-messages="fields.member_id" />
+      <fieldset>
+        <legend class="small quiet">Purpose</legend>
+        <label v-for="p in purposes" :key="p.value" class="purpose"><input v-model="purpose" type="radio" name="purpose" :value="p.value" /> {{ p.text }}</label>
+      </fieldset>
+      <v-text-field v-model="title" label="Title (else the file's name)" maxlength="120" />
+      <v-text-field v-model="neededBy" label="Needed by" type="date" :error-messages="fields.needed_by" />
+      <v-textarea v-model="wish" label="Wish: colour, strength, what matters" rows="2" maxlength="1000" />
+      <p v-if="problem" role="alert" class="problem">■ {{ problem }}</p>
+      <div class="row">
+        <v-btn id="hand-in-send" type="submit" color="primary" variant="flat" :disabled="!files.length || !!abort" :loading="!!abort">Hand in</v-btn>
+        <v-btn v-if="abort" @click="abort?.abort()">Cancel</v-btn>
+        <v-btn v-else variant="text" @click="open = false">Close</v-btn>
+      </div>
+    </form>
+  </v-navigation-drawer>
+</template>
+
+<style scoped>
+.pad { padding: 18px; display: grid; gap: 12px; }
+.pick { display: grid; justify-items: center; gap: 2px; padding: 20px; border: 2px dashed var(--rule); border-radius: 4px; cursor: pointer; position: relative; }
+.pick:focus-within { border-color: var(--accent); }
+.pick input { position: absolute; opacity: 0; inset: 0; cursor: pointer; }
+.file { display: flex; flex-wrap: wrap; gap: 4px 10px; align-items: center; border-bottom: 1px solid var(--rule); padding-bottom: 6px; }
+.name { overflow-wrap: anywhere; flex: 1; font-weight: 600; }
+.copies input { width: 56px; border: 1px solid var(--rule); border-radius: 3px; padding: 1px 4px; text-align: right; }
+.file button { font-size: 1.2rem; line-height: 1; padding: 0 4px; }
+.bar { flex: 1 1 60%; }
+fieldset { border: none; display: grid; gap: 3px; }
+.purpose { display: flex; gap: 8px; }
+.problem { color: var(--stop); font-weight: 600; }
+.row { display: flex; gap: 10px; }
+</style>

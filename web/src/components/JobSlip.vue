@@ -1,0 +1,63 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import type { Slip } from '../api/client'
+import { useFormats } from '../composables/format'
+import CheckProgress from './CheckProgress.vue'
+import GradeMark from './GradeMark.vue'
+
+const props = defineProps<{ slip: Slip; to: string }>()
+const f = useFormats()
+const checking = computed(() => ['queued', 'running'].includes(props.slip.check.state))
+const late = computed(() => !!props.slip.needed_by && !!props.slip.finish && props.slip.finish.slice(0, 10) > props.slip.needed_by)
+</script>
+
+<template>
+  <router-link :to="to" class="slip" :data-job="slip.id">
+    <img v-if="slip.pictured" :src="`/api/pieces/${slip.piece_id}/picture`" alt="" width="64" height="48" loading="lazy" />
+    <span v-else class="blank" aria-hidden="true">?</span>
+    <span class="words">
+      <span class="title">{{ slip.title }}</span>
+      <span class="quiet small">{{ slip.member }}<template v-if="slip.pieces > 1">, {{ slip.pieces }} pieces</template></span>
+    </span>
+    <span class="facts small">
+      <CheckProgress v-if="checking" :job="slip" />
+      <template v-else>
+        <span v-if="slip.seconds" class="num">{{ f.duration(slip.seconds) }}</span>
+        <span v-if="slip.grams" class="num">{{ f.grams(slip.grams) }}</span>
+        <span v-if="slip.price_cents" class="num">{{ f.money(slip.price_cents) }}</span>
+      </template>
+    </span>
+    <span class="foot small">
+      <GradeMark v-if="slip.worst" :grade="slip.worst.grade" :word="slip.worst.check" class="what" :title="slip.worst.text" />
+      <span v-if="slip.needed_by" :class="['due', { late }]">{{ late ? '⚑ late for' : 'by' }} {{ f.day(slip.needed_by) }}</span>
+    </span>
+  </router-link>
+</template>
+
+<style scoped>
+.slip {
+  display: grid;
+  grid-template: 'img words' auto 'facts facts' auto 'foot foot' 1fr / 64px minmax(0, 1fr);
+  gap: 3px 9px;
+  min-height: 112px;
+  padding: 8px 10px 6px;
+  color: var(--ink);
+  text-decoration: none;
+  background: var(--card);
+  border: 1px solid var(--rule);
+  border-bottom: none;
+  border-radius: 3px 3px 0 0;
+}
+.slip:hover { border-color: var(--ink); }
+img, .blank { grid-area: img; width: 64px; height: 48px; object-fit: contain; }
+.blank { display: grid; place-items: center; color: var(--quiet); border: 1px dashed var(--rule); }
+.words .quiet { overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
+.words { grid-area: words; display: flex; flex-direction: column; min-width: 0; }
+.title { font-weight: 650; line-height: 1.15; display: -webkit-box; -webkit-line-clamp: 2; line-clamp: 2; -webkit-box-orient: vertical; overflow: hidden; }
+.facts { grid-area: facts; display: flex; justify-content: space-between; gap: 8px; }
+.facts > :deep(.check) { width: 100%; }
+.foot { grid-area: foot; display: flex; gap: 6px; align-items: end; white-space: nowrap; overflow: hidden; }
+.what { overflow: hidden; text-overflow: ellipsis; }
+.due { margin-left: auto; }
+.late { color: var(--stop); font-weight: 650; }
+</style>

@@ -1,0 +1,59 @@
+<script setup lang="ts">
+import type { Rung } from '../api/client'
+import { useFormats } from '../composables/format'
+import { overWords } from './over'
+
+const props = defineProps<{ rungs: readonly Rung[]; chosen?: number; locked?: boolean }>()
+const emit = defineEmits<{ choose: [machineId: number] }>()
+const f = useFormats()
+
+const takes = (r: Rung) => r.in_service && r.fits && !!r.seconds
+function choose(r: Rung) {
+  if (!props.locked && takes(r)) emit('choose', r.machine_id)
+}
+</script>
+
+<template>
+  <table class="ledger ladder">
+    <caption class="quiet small">Machine ladder, by the house recipe</caption>
+    <thead>
+      <tr><th>Machine</th><th class="right">Time</th><th class="right">Filament</th><th class="right">Price</th><th class="right">Finished</th></tr>
+    </thead>
+    <tbody>
+      <tr v-for="r in rungs" :key="r.machine_id" :class="{ chosen: chosen === r.machine_id, not: !takes(r), can: takes(r) && !locked }" @click="choose(r)">
+        <td>
+          <label>
+            <input v-if="!locked" type="radio" name="rung" :checked="chosen === r.machine_id" :disabled="!takes(r)" :aria-label="r.name" @change="choose(r)" />
+            <strong>{{ r.name }}</strong>
+          </label>
+          <div class="small quiet loaded"><span class="dot" :style="{ background: r.colour }" />{{ r.loaded }}</div>
+        </td>
+        <template v-if="takes(r)">
+          <td class="right num">{{ f.duration(r.seconds) }}</td>
+          <td class="right num">{{ f.grams(r.grams) }}</td>
+          <td class="right num">{{ f.money(r.price_cents) }}</td>
+          <td class="right num">{{ f.soon(r.finish) }}<div v-if="r.proposed" class="small first">◆ first done</div></td>
+        </template>
+        <td v-else colspan="4" class="why">
+          <template v-if="!r.in_service">Not yet in service<template v-if="!r.fits">, and {{ overWords(r, f) }}</template></template>
+          <template v-else-if="!r.fits">✕ {{ overWords(r, f) }}; fits at {{ f.number(Math.floor(r.scale_to_fit * 1000) / 10, 1) }} %</template>
+          <template v-else>No recipe for this purpose</template>
+        </td>
+      </tr>
+    </tbody>
+  </table>
+</template>
+
+<style scoped>
+caption { text-align: left; padding-bottom: 4px; }
+.can { cursor: pointer; }
+.can:hover td { background: var(--faint); }
+.chosen td { background: color-mix(in srgb, var(--accent) 14%, var(--card)); }
+.not { color: var(--quiet); }
+label { display: flex; gap: 6px; align-items: center; }
+.loaded { display: flex; gap: 5px; align-items: center; white-space: nowrap; }
+.dot { width: 10px; height: 10px; border-radius: 50%; border: 1px solid var(--ink); flex: none; }
+.first { color: var(--accent); font-family: var(--font-text); font-weight: 600; }
+td { font-size: 0.92rem; }
+.why { padding-top: 8px; }
+</style>

@@ -1,0 +1,98 @@
+<script setup lang="ts">
+import { nextTick, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
+import { useTheme } from 'vuetify'
+import type { Rung } from '../api/client'
+import { useFormats } from '../composables/format'
+import { useKeys } from '../composables/keys'
+import type { PartScene } from './partScene'
+import { overWords } from './over'
+
+const props = defineProps<{ pieceId: number; rung: Rung | undefined }>()
+const f = useFormats()
+const theme = useTheme()
+const box = ref<HTMLElement>()
+const canvas = ref<HTMLCanvasElement>()
+const scene = shallowRef<PartScene>()
+const state = ref<'loading' | 'shown' | 'failed'>('loading')
+const close = ref(false)
+let lib: typeof import('./partScene')
+let bytes: ArrayBuffer | undefined
+let sizes: ResizeObserver | undefined
+let newest = 0
+
+const looks = () => {
+  const dark = theme.global.current.value.dark
+  return { part: '#E4DCCB', ink: dark ? '#ECE6D9' : '#1F2A37', paper: dark ? '#171D25' : '#F6F3EC', rule: dark ? '#3A4452' : '#CFC8BA', stop: '#B0413E' }
+}
+
+function stand() {
+  if (!scene.value || !bytes || !props.rung) return
+  scene.value.setLooks(looks())
+  scene.value.setPart(lib.readView(bytes.slice(0)), props.rung.turn_deg)
+  scene.value.setVolume({ shape: props.rung.shape, mm: props.rung.volume_mm }, props.rung.fits ? [] : overWords(props.rung, f.value).split(', '))
+  scene.value.frame(close.value ? 'part' : 'plate')
+}
+
+async function load() {
+  const mine = ++newest
+  state.value = 'loading'
+  try {
+    lib = await import('./partScene')
+    const answer = await fetch(`/api/pieces/${props.pieceId}/view`)
+    if (!answer.ok) throw new Error(`${answer.status}`)
+    const got = await answer.arrayBuffer()
+    if (mine !== newest || !canvas.value) return // another piece was asked for meanwhile
+    bytes = got
+    scene.value ??= new lib.PartScene(canvas.value, looks())
+    await nextTick()
+    fit()
+    stand()
+    state.value = 'shown'
+  } catch {
+    if (mine === newest) state.value = 'failed'
+  }
+}
+
+function fit() {
+  if (box.value) scene.value?.resize(box.value.clientWidth, box.value.clientHeight)
+}
+
+function swap() {
+  close.value = !close.value
+  scene.value?.frame(close.value ? 'part' : 'plate')
+}
+
+onMounted(() => {
+  sizes = new ResizeObserver(fit)
+  sizes.observe(box.value!)
+  void load()
+})
+watch(() => props.pieceId, load)
+watch([() => props.rung?.machine_id, () => theme.global.name.value], stand)
+onBeforeUnmount(() => {
+  newest++
+  sizes?.disconnect()
+  scene.value?.dispose()
+})
+
+useKeys('Part', [
+  { key: 'f', does: 'Look close at the part, or at the whole plate', run: swap },
+  { key: 'ArrowLeft', does: 'Walk round to the left', run: () => scene.value?.turn(-15) },
+  { key: 'ArrowRight', does: 'Walk round to the right', run: () => scene.value?.turn(15) },
+])
+</script>
+
+<template>
+  <div ref="box" class="view" :data-state="state">
+    <canvas ref="canvas" :aria-label="`The part on ${rung?.name ?? 'its plate'}`" />
+    <p v-if="state !== 'shown'" class="state quiet" role="status">{{ state === 'loading' ? 'Fetching the part …' : 'The part cannot be shown here.' }}</p>
+    <button type="button" class="near small" @click="swap">{{ close ? 'Whole plate' : 'Close up' }} <kbd>F</kbd></button>
+  </div>
+</template>
+
+<style scoped>
+.view { position: relative; min-height: 0; overflow: hidden; }
+canvas { position: absolute; inset: 0; width: 100%; height: 100%; cursor: grab; }
+.state { position: absolute; inset: 0; display: grid; place-items: center; }
+.near { position: absolute; left: 8px; bottom: 6px; color: var(--ink); }
+</style>

@@ -1,0 +1,70 @@
+<script setup lang="ts">
+import { mdiKeyboardOutline, mdiLogout, mdiThemeLightDark } from '@mdi/js'
+import { computed } from 'vue'
+import { useRoute } from 'vue-router'
+import type { Actor } from '../api/client'
+import { useHouse } from '../api/queries'
+import { isLive } from '../composables/events'
+import { rooms } from '../router'
+
+const props = defineProps<{ who: Actor }>()
+const emit = defineEmits<{ handIn: []; theme: []; signOut: []; keys: [] }>()
+
+const house = useHouse()
+const route = useRoute()
+const mine = computed(() => (props.who.role === 'member' ? rooms.filter((r) => r.path === '/shelf' || r.path === '/bench') : rooms))
+</script>
+
+<template>
+  <v-app-bar flat height="54" class="bar" tag="header"><div class="band">
+    <div class="sign">
+      <strong>Job Shelf</strong>
+      <span class="quiet small">{{ house.data.value?.house.name }}</span>
+    </div>
+    <nav aria-label="Rooms">
+      <router-link v-for="r in mine" :key="r.path" :to="r.path" :class="['room', { here: route.path.startsWith(r.path) }]" :aria-current="route.path.startsWith(r.path) ? 'page' : undefined">{{ r.name }}<kbd>{{ r.key }}</kbd></router-link>
+    </nav>
+    <div class="right">
+      <span v-if="!isLive" class="off" role="status">Not live: trying to reach the server</span>
+      <v-btn id="hand-in" color="primary" variant="flat" @click="emit('handIn')">Hand in <kbd class="on">H</kbd></v-btn>
+      <v-btn :icon="mdiKeyboardOutline" variant="text" size="small" aria-label="Show the keys" @click="emit('keys')" />
+      <v-btn :icon="mdiThemeLightDark" variant="text" size="small" aria-label="Light or dark" @click="emit('theme')" />
+      <span class="small person">{{ who.name }}<br /><span class="quiet">{{ who.role }}</span></span>
+      <v-btn :icon="mdiLogout" variant="text" size="small" aria-label="Sign out" @click="emit('signOut')" />
+    </div>
+  </div></v-app-bar>
+</template>
+
+<style scoped>
+.bar { border-bottom: 2px solid var(--ink) !important; }
+.band {
+  display: flex;
+  align-items: stretch;
+  gap: 28px;
+  min-height: 52px;
+  padding: 0 18px;
+  width: 100%;
+  height: 100%;
+}
+.sign { display: flex; flex-direction: column; justify-content: center; line-height: 1.15; }
+.sign strong { font-family: var(--font-head); font-size: 1.2rem; letter-spacing: -0.02em; }
+nav { display: flex; gap: 2px; align-items: stretch; }
+.room {
+  display: flex;
+  align-items: center;
+  gap: 7px;
+  padding: 0 13px;
+  color: var(--ink);
+  text-decoration: none;
+  font-family: var(--font-head);
+  font-weight: 560;
+  border-bottom: 4px solid transparent;
+  border-top: 4px solid transparent;
+}
+.room:hover { background: var(--faint); }
+.room.here { border-bottom-color: var(--accent); }
+.right { margin-left: auto; display: flex; align-items: center; gap: 6px; }
+.person { line-height: 1.15; margin-left: 8px; }
+.on { background: transparent; color: inherit; border-color: currentcolor; margin-left: 8px; }
+.off { color: var(--stop); font-weight: 600; }
+</style>

@@ -1,0 +1,227 @@
+import {
+  AmbientLight, BufferAttribute, BufferGeometry, CanvasTexture, Color, DirectionalLight, DoubleSide, EdgesGeometry, EllipseCurve, Group,
+  LineBasicMaterial, LineLoop, LineSegments, Mesh, MeshLambertMaterial, PerspectiveCamera, Scene, Sprite, SpriteMaterial, Vector3, WebGLRenderer,
+} from 'three'
+import { OrbitControls } from 'three/examples/jsm/controls/OrbitControls.js'
+
+export interface Volume {
+  shape: 'rectangle' | 'round'
+  mm: readonly number[]
+}
+
+export interface Looks {
+  part: string
+  ink: string
+  paper: string
+  rule: string
+  stop: string
+}
+
+/** Reads docs/view-format.md: counts, positions in mm, triangles. */
+export function readView(bytes: ArrayBuffer): BufferGeometry {
+  const [vertices = 0, triangles = 0] = new Uint32Array(bytes, 0, 2)
+  const g = new BufferGeometry()
+  g.setAttribute('position', new BufferAttribute(new Float32Array(bytes, 8, vertices * 3), 3))
+  g.setIndex(new BufferAttribute(new Uint32Array(bytes, 8 + 12 * vertices, triangles * 3), 1))
+  return g
+}
+
+// Edges sharper than this are inked; finer ones belong to round surfaces.
+const inkDegrees = 32
+const inkTriangles = 40_000
+
+/**
+ * The part on its plate. Draws only when something has changed: there is no loop.
+ * What stands outside the volume is drawn in the stop colour, striped.
+ */
+export class PartScene {
+  private readonly renderer: WebGLRenderer
+  private readonly scene = new Scene()
+  private readonly camera = new PerspectiveCamera(32, 1, 1, 20_000)
+  private readonly controls: OrbitControls
+  private readonly room = new Group()
+  private readonly part = new Group()
+  private readonly half = { value: new Vector3() }
+  private readonly round = { value: 0 }
+  private size = new Vector3(1, 1, 1)
+  private pending = 0
+
+  constructor(canvas: HTMLCanvasElement, private looks: Looks) {
+    this.renderer = new WebGLRenderer({ canvas, antialias: false, alpha: true })
+    this.renderer.setPixelRatio(Math.min(devicePixelRatio, 2))
+    this.controls = new OrbitControls(this.camera, canvas)
+    this.controls.addEventListener('change', () => this.draw())
+    const sun = new DirectionalLight(0xffffff, 2.1)
+    sun.position.set(0.4, -0.7, 1)
+    this.scene.add(new AmbientLight(0xffffff, 1.5), sun, this.room, this.part)
+    this.camera.up.set(0, 0, 1)
+  }
+
+  setLooks(looks: Looks) {
+    this.looks = looks
+  }
+
+  resize(width: number, height: number) {
+    this.renderer.setSize(width, height, false)
+    this.camera.aspect = width / Math.max(1, height)
+    this.camera.updateProjectionMatrix()
+    this.draw()
+  }
+
+  /** Stands a part in the middle of the plate, turned about the vertical. */
+  setPart(g: BufferGeometry, turnDeg: number) {
+    empty(this.part)
+    g.computeBoundingBox()
+    const box = g.boundingBox!
+    const mid = box.getCenter(new Vector3())
+    g.translate(-mid.x, -mid.y, -box.min.z)
+    g.rotateZ((turnDeg * Math.PI) / 180)
+    g.computeBoundingBox()
+    const turned = g.boundingBox!.getCenter(new Vector3())
+    g.translate(-turned.x, -turned.y, 0)
+    g.computeBoundingBox()
+    g.boundingBox!.getSize(this.size)
+    this.part.add(new Mesh(g, this.matter()))
+    if (g.index!.count / 3 <= inkTriangles) {
+      this.part.add(new LineSegments(new EdgesGeometry(g, inkDegrees), new LineBasicMaterial({ color: this.looks.ink })))
+    }
+    this.draw()
+  }
+
+  private matter() {
+    const m = new MeshLambertMaterial({ color: this.looks.part, side: DoubleSide, flatShading: true, polygonOffset: true, polygonOffsetFactor: 1, polygonOffsetUnits: 1 })
+    const stop = { value: new Color(this.looks.stop) }
+    m.onBeforeCompile = (s) => {
+      Object.assign(s.uniforms, { half_: this.half, round_: this.round, stop_: stop })
+      s.vertexShader = s.vertexShader.replace('void main() {', 'varying vec3 at_;\nvoid main() {\nat_ = position;')
+      s.fragmentShader = s.fragmentShader.replace('void main() {', 'varying vec3 at_; uniform vec3 half_; uniform float round_; uniform vec3 stop_;\nvoid main() {').replace(
+        '#include <color_fragment>',
+        `#include <color_fragment>
+        bool out_ = at_.z > half_.z + 0.01 || (round_ > 0.5 ? length(at_.xy) > half_.x + 0.01 : abs(at_.x) > half_.x + 0.01 || abs(at_.y) > half_.y + 0.01);
+        if (out_) diffuseColor.rgb = mod(gl_FragCoord.x + gl_FragCoord.y, 9.0) < 4.5 ? stop_ : mix(stop_, diffuseColor.rgb, 0.7);`,
+      )
+    }
+    return m
+  }
+
+  /** Draws the machine's room: its plate, ruled every 10 mm, and its edges. */
+  setVolume(v: Volume, over: readonly string[]) {
+    empty(this.room)
+    const [x = 1, y = 1, z = 1] = v.mm
+    this.half.value.set(x / 2, y / 2, z)
+    this.round.value = v.shape === 'round' ? 1 : 0
+    const strong = new LineBasicMaterial({ color: this.looks.ink })
+    const faint = new LineBasicMaterial({ color: this.looks.rule })
+    const lines: number[] = []
+    const chord = (at: number, half: number) => (v.shape === 'round' ? Math.sqrt(Math.max(0, half * half - at * at)) : half)
+    for (let i = -Math.floor(x / 20) * 10; i <= x / 2; i += 10) lines.push(i, -chord(i, y / 2), 0, i, chord(i, y / 2), 0)
+    for (let i = -Math.floor(y / 20) * 10; i <= y / 2; i += 10) lines.push(-chord(i, x / 2), i, 0, chord(i, x / 2), i, 0)
+    this.room.add(segments(lines, faint))
+    const posts: number[] = []
+    if (v.shape === 'round') {
+      const ring = new EllipseCurve(0, 0, x / 2, x / 2).getPoints(96)
+      for (const h of [0, z]) {
+        const g = new BufferGeometry().setFromPoints(ring.map((p) => new Vector3(p.x, p.y, h)))
+        this.room.add(new LineLoop(g, h ? faint : strong))
+      }
+      for (let k = 0; k < 4; k++) {
+        const [c, s] = [Math.cos((k * Math.PI) / 2 + 0.785), Math.sin((k * Math.PI) / 2 + 0.785)]
+        posts.push((c * x) / 2, (s * x) / 2, 0, (c * x) / 2, (s * x) / 2, z)
+      }
+    } else {
+      const c: [number, number][] = [[-x / 2, -y / 2], [x / 2, -y / 2], [x / 2, y / 2], [-x / 2, y / 2]]
+      const base: number[] = []
+      c.forEach(([px, py], k) => {
+        const [qx, qy] = c[(k + 1) % 4]!
+        base.push(px, py, 0, qx, qy, 0)
+        posts.push(px, py, 0, px, py, z, px, py, z, qx, qy, z)
+      })
+      this.room.add(segments(base, strong))
+    }
+    this.room.add(segments(posts, faint))
+    const far = Math.max(x, y) / 2
+    this.label(v.shape === 'round' ? `⌀ ${x} mm` : `${x} mm`, new Vector3(0, -far * 1.16, 0), this.looks.ink)
+    this.label(`${z} mm`, new Vector3(far * 1.02, far * 1.02, z), this.looks.ink)
+    over.forEach((text, k) => this.label(text, new Vector3(0, 0, this.size.z + far * (0.12 + 0.13 * k)), this.looks.stop))
+    this.draw()
+  }
+
+  private label(text: string, at: Vector3, colour: string) {
+    const c = document.createElement('canvas')
+    const g = c.getContext('2d')!
+    const font = "600 34px 'Atkinson Hyperlegible Mono Variable', monospace"
+    g.font = font
+    c.width = Math.ceil(g.measureText(text).width) + 20
+    c.height = 52
+    g.font = font
+    g.fillStyle = this.looks.paper
+    g.fillRect(0, 0, c.width, c.height)
+    g.fillStyle = colour
+    g.fillText(text, 10, 38)
+    const s = new Sprite(new SpriteMaterial({ map: new CanvasTexture(c), depthTest: false, sizeAttenuation: false }))
+    s.position.copy(at)
+    s.scale.set((0.025 * c.width) / c.height, 0.025, 1)
+    s.renderOrder = 9
+    this.room.add(s)
+  }
+
+  /** Looks at the whole plate, or close at the part. */
+  frame(what: 'plate' | 'part') {
+    const h = this.half.value
+    const reach = what === 'plate' ? Math.max(h.x, h.y, this.size.x / 2, this.size.y / 2, h.z / 2) * 2.5 : Math.max(this.size.x, this.size.y, this.size.z) * 1.3
+    const target = new Vector3(0, 0, what === 'plate' ? h.z * 0.42 : this.size.z / 2)
+    const far = (reach / 2 / Math.tan((this.camera.fov * Math.PI) / 360)) * Math.max(1, 1.1 / this.camera.aspect) * 1.12
+    this.camera.position.copy(target).add(new Vector3(0.42, -0.8, 0.5).normalize().multiplyScalar(far))
+    this.camera.near = far / 50
+    this.camera.far = far * 20
+    this.camera.updateProjectionMatrix()
+    this.controls.target.copy(target)
+    this.controls.update()
+    this.draw()
+  }
+
+  /** Turns the view by degrees about the vertical. */
+  turn(deg: number) {
+    const d = this.camera.position.clone().sub(this.controls.target)
+    d.applyAxisAngle(new Vector3(0, 0, 1), (deg * Math.PI) / 180)
+    this.camera.position.copy(this.controls.target).add(d)
+    this.controls.update()
+    this.draw()
+  }
+
+  draw() {
+    if (this.pending) return
+    this.pending = requestAnimationFrame(() => {
+      this.pending = 0
+      this.renderer.render(this.scene, this.camera)
+    })
+  }
+
+  dispose() {
+    cancelAnimationFrame(this.pending)
+    this.controls.dispose()
+    empty(this.part)
+    empty(this.room)
+    this.renderer.dispose()
+    this.renderer.forceContextLoss()
+  }
+}
+
+function segments(points: number[], material: LineBasicMaterial) {
+  const g = new BufferGeometry()
+  g.setAttribute('position', new BufferAttribute(new Float32Array(points), 3))
+  return new LineSegments(g, material)
+}
+
+function empty(group: Group) {
+  group.traverse((o) => {
+    if (o instanceof Mesh || o instanceof LineSegments || o instanceof LineLoop) {
+      o.geometry.dispose()
+      o.material.dispose()
+    } else if (o instanceof Sprite) {
+      o.material.map?.dispose()
+      o.material.dispose()
+    }
+  })
+  group.clear()
+}

@@ -1,0 +1,67 @@
+import { useQueryClient } from '@tanstack/vue-query'
+import { onScopeDispose, reactive, readonly, ref } from 'vue'
+
+interface Progress {
+  job: number
+  fraction: number
+  doing: string
+}
+
+const running = reactive(new Map<number, Progress>())
+const live = ref(false)
+
+/** How far the checks are that run now, by job. */
+export const progress = readonly(running)
+/** Whether changes arrive by themselves. */
+export const isLive = readonly(live)
+
+/**
+ * Listens to the server for as long as the caller lives: progress goes into
+ * `progress`, and a change makes what shows it load anew. The browser takes the
+ * connection up again by itself; what was missed meanwhile is loaded.
+ */
+export function useEvents() {
+  const queries = useQueryClient()
+  const source = new EventSource('/api/events')
+  let wasDown = false
+  // Changes come in flocks (a recipe changed checks twenty jobs); gather them.
+  const stale = new Set<string>()
+  let timer: ReturnType<typeof setTimeout> | undefined
+  const touch = (...keys: string[]) => {
+    keys.forEach((k) => stale.add(k))
+    timer ??= setTimeout(() => {
+      timer = undefined
+      for (const k of stale) {
+        const [name, id] = k.split('/')
+        queries.invalidateQueries({ queryKey: id ? [name, Number(id)] : [name] })
+      }
+      stale.clear()
+    }, 120)
+  }
+  source.addEventListener('open', () => {
+    live.value = true
+    if (wasDown) queries.invalidateQueries()
+    wasDown = false
+  })
+  source.addEventListener('error', () => {
+    live.value = false
+    wasDown = true
+  })
+  source.addEventListener('progress', (e) => {
+    const p: Progress = JSON.parse((e as MessageEvent).data)
+    running.set(p.job, p)
+  })
+  source.addEventListener('changed', (e) => {
+    const c: { kind: string; job?: number } = JSON.parse((e as MessageEvent).data)
+    if (c.job) running.delete(c.job)
+    if (c.kind === 'house') touch('shelf', 'floor', 'house', 'job')
+    else if (c.kind === 'lane') touch('shelf', 'floor', 'job')
+    else touch('shelf', 'floor', `job/${c.job}`)
+  })
+  onScopeDispose(() => {
+    clearTimeout(timer)
+    source.close()
+    live.value = false
+    running.clear()
+  })
+}

@@ -1,0 +1,153 @@
+<script setup lang="ts">
+import { computed, ref, watch } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import { useAdvance, useApprove, useJob, useShelf, useWho } from '../api/queries'
+import CheckProgress from '../components/CheckProgress.vue'
+import FindingList from '../components/FindingList.vue'
+import MachineLadder from '../components/MachineLadder.vue'
+import PartView from '../components/PartView.vue'
+import { useFormats } from '../composables/format'
+import { useKeys } from '../composables/keys'
+
+const f = useFormats()
+const route = useRoute()
+const router = useRouter()
+const who = useWho()
+const shelf = useShelf()
+const approve = useApprove()
+const advance = useAdvance()
+
+const jobs = computed(() => shelf.data.value?.slips ?? [])
+const id = computed(() => (route.params.id ? Number(route.params.id) : jobs.value[0]?.id))
+const query = useJob(id)
+const job = computed(() => (query.data.value?.id === id.value ? query.data.value : undefined))
+const desk = computed(() => who.data.value?.role !== 'member')
+const picked = ref<number>()
+const shown = ref(0)
+watch(id, () => {
+  picked.value = undefined
+  shown.value = 0
+})
+const rung = computed(() => {
+  const l = job.value?.ladder ?? []
+  return l.find((r) => r.machine_id === (picked.value ?? job.value?.machine_id)) ?? l.find((r) => r.proposed) ?? l[0]
+})
+const piece = computed(() => job.value?.piece_set[shown.value])
+const canApprove = computed(
+  () => desk.value && job.value?.step === 'to decide' && job.value.check.state === 'done' && rung.value?.in_service && rung.value.fits && !job.value.findings.some((x) => x.grade === 'stops it'),
+)
+const stepOn: Record<string, string> = { approved: 'It has been started', 'on the floor': 'It is off the machine', finishing: 'Ready to be fetched', 'pick-up': 'It has been fetched' }
+
+function queue() {
+  if (!canApprove.value || !job.value || !rung.value) return
+  approve.mutate({ id: job.value.id, version: job.value.version, title: job.value.title, machine: rung.value.name, machine_id: rung.value.machine_id })
+}
+function go(d: number) {
+  const i = jobs.value.findIndex((s) => s.id === id.value)
+  const s = jobs.value[i + d]
+  if (s) void router.replace(`/bench/${s.id}`)
+}
+function nextMachine() {
+  const l = job.value?.ladder ?? []
+  const i = l.findIndex((r) => r.machine_id === rung.value?.machine_id)
+  picked.value = l[(i + 1) % l.length]?.machine_id
+}
+
+useKeys('Bench', [
+  { key: 'm', does: 'Show it on the next machine', run: nextMachine },
+  { key: 'y', does: 'Yes: queue it on the machine shown', run: queue, when: () => !!canApprove.value },
+  { key: 'ArrowDown', does: 'Next job', run: () => go(1) },
+  { key: 'ArrowUp', does: 'Job before', run: () => go(-1) },
+  { key: 'c', does: 'To the counter', run: () => void router.push(`/counter/${id.value}`), when: () => desk.value },
+])
+</script>
+
+<template>
+  <div v-if="job" class="bench">
+    <header>
+      <h1>{{ job.title }} <span class="quiet num no">#{{ job.id }}</span></h1>
+      <span>{{ job.member }}</span><span>{{ job.purpose }}</span><span class="tag">{{ job.step }}</span>
+      <span v-if="job.needed_by">needed by {{ f.day(job.needed_by) }}</span>
+      <span v-if="job.run" class="num">{{ f.moment(job.run.start) }} → {{ f.moment(job.run.finish) }}</span>
+      <v-btn v-if="desk && stepOn[job.step]" size="small" class="act" @click="advance.mutate({ id: job.id, version: job.version })">{{ stepOn[job.step] }}</v-btn>
+    </header>
+    <section class="left">
+      <CheckProgress :job="job" />
+      <h2>Findings</h2>
+      <FindingList :findings="job.findings" />
+      <h2>Measured</h2>
+      <div v-if="job.piece_set.length > 1" class="tabs">
+        <button v-for="(p, i) in job.piece_set" :key="p.id" type="button" :aria-pressed="i === shown" @click="shown = i">{{ p.name }}</button>
+      </div>
+      <dl v-if="piece?.triangles">
+        <dt>Size</dt><dd class="num wrap">{{ piece.size_mm.map((v) => f.number(v, 1)).join(' × ') }} mm</dd>
+        <dt>Volume</dt><dd class="num">{{ f.number(piece.volume_mm3! / 1000, 2) }} cm³</dd>
+        <dt>Surface</dt><dd class="num">{{ f.number(piece.area_mm2! / 100, 1) }} cm²</dd>
+        <dt>Triangles</dt><dd class="num">{{ f.number(piece.triangles) }}</dd>
+        <dt>Bodies</dt><dd class="num">{{ piece.bodies }}</dd>
+        <dt>Skin</dt><dd>{{ piece.closed ? 'closed' : 'open' }}, {{ piece.oriented ? 'facing one way' : 'partly turned' }}</dd>
+        <dt>File</dt><dd><a :href="`/api/pieces/${piece.id}/file`">{{ piece.name }}</a></dd>
+        <dt>Copies</dt><dd class="num">{{ piece.copies }}</dd>
+      </dl>
+    </section>
+    <section class="middle" aria-label="The part on its plate">
+      <PartView v-if="piece?.viewable" :piece-id="piece.id" :rung="rung" />
+      <p v-else class="nothing quiet">{{ piece?.problem ? 'There is nothing to show: the file cannot be read.' : 'The part is shown when it has been read.' }}</p>
+    </section>
+    <section class="rightside">
+      <MachineLadder :rungs="job.ladder" :chosen="rung?.machine_id" :locked="job.step !== 'to decide'" @choose="picked = $event" />
+      <v-btn v-if="desk && job.step === 'to decide'" color="primary" variant="flat" class="queue" :disabled="!canApprove" @click="queue">Yes, queue it on {{ rung?.name }} <kbd class="on">Y</kbd></v-btn>
+      <template v-if="rung?.lines?.length">
+        <h2>Price on {{ rung.name }}</h2>
+        <table class="ledger sum">
+          <tbody>
+            <tr v-for="l in rung.lines" :key="l.text"><td>{{ l.text }}</td><td class="right num">{{ f.money(l.cents) }}</td></tr>
+            <tr><td><strong>Together</strong></td><td class="right num"><strong>{{ f.money(rung.price_cents) }}</strong></td></tr>
+          </tbody>
+        </table>
+        <p class="small quiet">{{ rung.recipe }}: <span class="num">{{ rung.layers }}</span> layers, <span class="num">{{ f.metres(rung.filament_m) }}</span> of filament, warm-up <span class="num">{{ f.duration(rung.warm_up_seconds) }}</span>. Quick estimate, support left out.</p>
+      </template>
+    </section>
+    <footer aria-label="History">
+      <h2>History</h2>
+      <ol>
+        <li v-for="(h, i) in job.history" :key="i"><span class="num small">{{ f.moment(h.at) }}</span> {{ h.who || 'Job Shelf' }}: {{ h.what }}<template v-if="h.why">. {{ h.why }}</template></li>
+      </ol>
+    </footer>
+  </div>
+  <p v-else-if="query.isError.value" class="empty">This job is not there, or not yours to see.</p>
+  <p v-else-if="shelf.data.value && !jobs.length" class="empty">The bench is empty. Hand in a model with <kbd>H</kbd>.</p>
+  <p v-else class="empty quiet" role="status">Loading …</p>
+</template>
+
+<style scoped>
+.bench {
+  display: grid;
+  grid-template: 'head head head' auto 'left middle right' minmax(420px, 1fr) 'foot foot foot' auto / 268px minmax(300px, 1fr) 452px;
+  min-height: calc(100vh - 54px);
+}
+header { grid-area: head; display: flex; flex-wrap: wrap; gap: 4px 18px; align-items: center; padding: 10px 18px; border-bottom: 1px solid var(--rule); }
+.act { margin-left: auto; }
+.no { font-weight: 400; font-size: 0.9em; }
+.tag { border: 1.5px solid var(--ink); padding: 0 8px; border-radius: 3px; font-weight: 600; }
+.left { grid-area: left; padding: 12px 14px 12px 18px; }
+.left h2:not(:first-child) { margin-top: 16px; }
+.left h2 { margin-bottom: 6px; }
+.middle { grid-area: middle; display: grid; min-width: 0; border-left: 1px solid var(--rule); border-right: 1px solid var(--rule); background: var(--paper); }
+.nothing { place-self: center; max-width: 30ch; text-align: center; }
+.rightside { grid-area: right; padding: 12px 18px 12px 12px; }
+.rightside h2 { margin: 16px 0 4px; }
+.queue { margin-top: 10px; }
+.on { background: transparent; color: inherit; border-color: currentcolor; margin-left: 8px; }
+.sum td { padding: 2px 8px; }
+dl { display: grid; grid-template-columns: auto minmax(0, 1fr); gap: 1px 12px; font-size: 0.92rem; }
+dt { color: var(--quiet); }
+dd { overflow-wrap: anywhere; }
+.wrap { white-space: normal; }
+.tabs { display: flex; flex-wrap: wrap; gap: 4px; margin-bottom: 6px; }
+.tabs button { border: 1px solid var(--rule); border-radius: 3px; padding: 0 8px; }
+.tabs button[aria-pressed='true'] { border-color: var(--ink); font-weight: 600; }
+footer { grid-area: foot; border-top: 1px solid var(--rule); padding: 8px 18px 16px; }
+footer ol { list-style: none; padding: 0; columns: 2; font-size: 0.92rem; }
+.empty { padding: 40px; }
+</style>

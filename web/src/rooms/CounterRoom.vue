@@ -1,0 +1,195 @@
+<script setup lang="ts">
+import { computed, nextTick, ref, watch } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import type { Slip } from '../api/client'
+import { useApprove, useJob, useSendBack, useShelf } from '../api/queries'
+import CheckProgress from '../components/CheckProgress.vue'
+import FindingList from '../components/FindingList.vue'
+import GradeMark from '../components/GradeMark.vue'
+import MachineLadder from '../components/MachineLadder.vue'
+import { answers } from '../components/answers'
+import { useFormats } from '../composables/format'
+import { useKeys } from '../composables/keys'
+
+const f = useFormats()
+const shelf = useShelf()
+const route = useRoute()
+const router = useRouter()
+const approve = useApprove()
+const sendBack = useSendBack()
+
+const arrivals = computed(() => {
+  const due = (s: Slip) => s.needed_by ?? '9999'
+  return (shelf.data.value?.slips ?? [])
+    .filter((s) => s.step === 'arrived' || s.step === 'to decide')
+    .sort((a, b) => due(a).localeCompare(due(b)) || a.id - b.id)
+})
+const id = computed(() => (route.params.id ? Number(route.params.id) : arrivals.value[0]?.id))
+const at = computed(() => arrivals.value.findIndex((s) => s.id === id.value))
+const query = useJob(id)
+const job = computed(() => (query.data.value?.id === id.value ? query.data.value : undefined))
+
+// The machine is the proposed one until another is chosen for this job.
+const picked = ref<number>()
+const saysNo = ref(false)
+const reason = ref('')
+const reasonField = ref<{ focus(): void }>()
+watch(id, () => {
+  picked.value = undefined
+  saysNo.value = false
+  reason.value = ''
+})
+const takers = computed(() => job.value?.ladder.filter((r) => r.in_service && r.fits && r.seconds) ?? [])
+const rung = computed(() => takers.value.find((r) => r.machine_id === picked.value) ?? takers.value.find((r) => r.proposed))
+const stopped = computed(() => job.value?.findings.some((x) => x.grade === 'stops it') ?? false)
+const decidable = computed(() => job.value?.step === 'to decide' && job.value.check.state === 'done')
+const canApprove = computed(() => decidable.value && !stopped.value && !!rung.value && !approve.isPending.value)
+const piece = computed(() => job.value?.piece_set[0])
+
+function go(to: number) {
+  const s = arrivals.value[Math.min(arrivals.value.length - 1, Math.max(0, to))]
+  if (s) void router.replace(`/counter/${s.id}`)
+}
+
+/** After a decision the next arrival comes up by itself. */
+function afterwards() {
+  const next = arrivals.value[at.value + 1] ?? arrivals.value[at.value - 1]
+  void router.replace(next ? `/counter/${next.id}` : '/counter')
+}
+
+function yes() {
+  if (!canApprove.value || !job.value || !rung.value) return
+  const { id, version, title } = job.value
+  approve.mutate({ id, version, title, machine: rung.value.name, machine_id: rung.value.machine_id }, { onSuccess: afterwards })
+}
+
+function no() {
+  if (!job.value || job.value.step === 'sent back') return
+  saysNo.value = true
+  reason.value ||= answers(job.value)[0]?.text ?? ''
+  void nextTick(() => reasonField.value?.focus())
+}
+
+function send() {
+  if (!job.value) return
+  const { id, version, title } = job.value
+  sendBack.mutate({ id, version, title, reason: reason.value }, { onSuccess: afterwards })
+}
+
+function nextMachine() {
+  const i = takers.value.findIndex((r) => r.machine_id === rung.value?.machine_id)
+  picked.value = takers.value[(i + 1) % takers.value.length]?.machine_id
+}
+
+useKeys('Counter', [
+  { key: 'ArrowDown', does: 'Next arrival', run: () => go(at.value + 1) },
+  { key: 'ArrowUp', does: 'Arrival before', run: () => go(at.value - 1) },
+  { key: 'y', does: 'Yes: approve on the chosen machine', run: yes },
+  { key: 'n', does: 'No: send back with a message', run: no },
+  { key: 'm', does: 'Choose the next machine', run: nextMachine, when: () => takers.value.length > 1 },
+  { key: 'b', does: 'Open on the bench', run: () => void (id.value && router.push(`/bench/${id.value}`)) },
+  { key: 'Escape', does: 'Leave the message', run: () => (saysNo.value = false), when: () => saysNo.value },
+])
+</script>
+
+<template>
+  <div class="counter">
+    <aside aria-label="Arrivals">
+      <h1>Counter</h1>
+      <p class="quiet small">{{ arrivals.length }} to look at, soonest needed first. <kbd>↑</kbd> <kbd>↓</kbd></p>
+      <ol>
+        <li v-for="s in arrivals" :key="s.id">
+          <router-link replace :to="`/counter/${s.id}`" :class="{ here: s.id === id }" :aria-current="s.id === id">
+            <span class="t">{{ s.title }}</span><span v-if="s.needed_by" class="num small d">{{ f.day(s.needed_by) }}</span>
+            <span class="quiet small m">{{ s.member }}</span>
+            <span class="small g"><GradeMark v-if="s.worst" :grade="s.worst.grade" :word="s.worst.check" /><template v-else-if="s.check.state === 'done'">✓</template><template v-else>…</template></span>
+          </router-link>
+        </li>
+      </ol>
+    </aside>
+
+    <main v-if="job" :key="job.id" class="verdict">
+      <header>
+        <img v-if="job.pictured" :src="`/api/pieces/${job.piece_id}/picture`" alt="" width="224" height="168" />
+        <div class="who">
+          <h1>{{ job.title }} <span class="quiet num no">#{{ job.id }}</span></h1>
+          <p>{{ job.member }}, <strong>{{ job.purpose }}</strong><template v-if="job.pieces > 1">, {{ job.pieces }} pieces</template><template v-if="job.needed_by">, needed by {{ f.day(job.needed_by) }}</template></p>
+          <p v-if="job.wish" class="wish">“{{ job.wish }}”</p>
+          <p v-if="piece?.triangles" class="small quiet">
+            <span class="num">{{ piece.size_mm.map((v) => f.number(v, 1)).join(' × ') }} mm</span> ·
+            <span class="num">{{ f.number(piece.volume_mm3! / 1000, 2) }} cm³</span> ·
+            <span class="num">{{ f.number(piece.triangles) }}</span> triangles · {{ piece.bodies }} {{ piece.bodies === 1 ? 'body' : 'bodies' }} ·
+            {{ piece.closed ? 'closed' : 'open' }} · {{ piece.name }}
+          </p>
+          <CheckProgress :job="job" />
+        </div>
+      </header>
+
+      <section class="answer" aria-label="Decision">
+        <div v-if="decidable" class="proposal">
+          <template v-if="rung && !stopped">
+            <p class="big"><strong>{{ rung.name }}</strong>, done <span class="num">{{ f.moment(rung.finish) }}</span></p>
+            <p class="num">{{ f.duration(rung.seconds) }} · {{ f.grams(rung.grams) }} · {{ f.money(rung.price_cents) }}</p>
+          </template>
+          <p v-else-if="stopped" class="big">Something stops it; see below.</p>
+          <p v-else class="big">No machine in service can take it.</p>
+        </div>
+        <p v-else-if="job.step === 'to decide' || job.step === 'arrived'" class="proposal big">The verdict comes when the check is through.</p>
+        <p v-else class="proposal big">This job is {{ job.step }}<template v-if="job.machine"> on {{ job.machine }}</template>.</p>
+        <div class="acts">
+          <v-btn id="yes" color="primary" variant="flat" size="large" :disabled="!canApprove" @click="yes">Yes, queue it <kbd class="on">Y</kbd></v-btn>
+          <v-btn id="no" :disabled="job.step !== 'to decide' && job.step !== 'arrived'" size="large" @click="no">No <kbd class="on">N</kbd></v-btn>
+          <v-btn variant="text" :to="`/bench/${job.id}`">On the bench <kbd class="on">B</kbd></v-btn>
+        </div>
+        <form v-if="saysNo" class="message" @submit.prevent="send">
+          <div class="ready">
+            <button v-for="a in answers(job)" :key="a.about" type="button" @click="reason = a.text">{{ a.about }}</button>
+          </div>
+          <v-textarea ref="reasonField" v-model="reason" label="Message to the member" rows="3" auto-grow maxlength="2000" @keydown.esc.stop="saysNo = false" />
+          <v-btn type="submit" color="error" variant="flat" :disabled="!reason.trim()" :loading="sendBack.isPending.value">Send back with this message</v-btn>
+        </form>
+      </section>
+
+      <div class="below">
+        <section><h2>Findings</h2><FindingList :findings="job.findings" /></section>
+        <section><MachineLadder :rungs="job.ladder" :chosen="rung?.machine_id" :locked="!decidable" @choose="picked = $event" /></section>
+      </div>
+    </main>
+    <main v-else-if="shelf.data.value && !arrivals.length" class="verdict empty">
+      <h1>All decided</h1>
+      <p>When a model is handed in it is checked and shows up here. <kbd>H</kbd> hands one in.</p>
+    </main>
+    <main v-else class="verdict quiet" role="status">Loading …</main>
+  </div>
+</template>
+
+<style scoped>
+.counter { display: grid; grid-template-columns: 272px 1fr; min-height: calc(100vh - 54px); }
+aside { border-right: 1px solid var(--rule); padding: 14px 0 14px 18px; position: sticky; top: 54px; align-self: start; max-height: calc(100vh - 54px); overflow-y: auto; }
+ol { list-style: none; padding: 0; margin-top: 8px; }
+aside a { display: grid; grid-template: 't d' auto 'm g' auto / 1fr auto; gap: 0 8px; padding: 6px 10px; color: var(--ink); text-decoration: none; border-bottom: 1px solid var(--rule); border-left: 5px solid transparent; }
+aside a:hover { background: var(--faint); }
+aside a.here { background: var(--card); border-left-color: var(--accent); }
+.t { grid-area: t; font-weight: 600; line-height: 1.2; }
+.d { grid-area: d; }
+.m { grid-area: m; }
+.g { grid-area: g; text-align: right; }
+.verdict { padding: 16px 22px 40px; min-width: 0; }
+header { display: flex; gap: 20px; }
+header img { object-fit: contain; flex: none; }
+.no { font-weight: 400; font-size: 0.9em; }
+.wish { margin: 5px 0; max-width: 60ch; }
+.who { display: grid; gap: 3px; align-content: start; flex: 1; min-width: 0; }
+.answer { display: flex; flex-wrap: wrap; gap: 12px 24px; align-items: center; justify-content: space-between; border: 1.5px solid var(--ink); border-radius: 3px; background: var(--card); padding: 12px 16px; margin: 14px 0 16px; }
+.big { font-size: 1.12rem; }
+.acts { display: flex; gap: 10px; align-items: center; }
+.on { background: transparent; color: inherit; border-color: currentcolor; margin-left: 8px; }
+.message { flex: 1 1 100%; display: grid; gap: 8px; justify-items: start; }
+.message > .v-input { width: 100%; }
+.ready { display: flex; flex-wrap: wrap; gap: 6px; }
+.ready button { border: 1px solid var(--rule); border-radius: 12px; padding: 1px 10px; font-size: 0.88rem; }
+.below { display: grid; grid-template-columns: minmax(240px, 4fr) minmax(420px, 6fr); gap: 26px; }
+.below h2 { margin-bottom: 8px; }
+header h1 { margin-bottom: 4px; }
+aside h1 { margin-bottom: 2px; }
+</style>

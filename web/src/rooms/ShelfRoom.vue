@@ -1,0 +1,93 @@
+<script setup lang="ts">
+import { computed, ref } from 'vue'
+import { useRouter } from 'vue-router'
+import type { Slip } from '../api/client'
+import { useShelf } from '../api/queries'
+import JobSlip from '../components/JobSlip.vue'
+import { useKeys } from '../composables/keys'
+
+const shelf = useShelf()
+const router = useRouter()
+const search = ref('')
+const searchField = ref<{ focus(): void }>()
+
+const names: Record<string, [name: string, empty: string]> = {
+  arrived: ['Arrived', 'Nothing is waiting to be checked.'],
+  'to decide': ['To decide', 'All decided.'],
+  approved: ['Approved', 'No job waits for its machine.'],
+  'on the floor': ['On the floor', 'No machine is at work.'],
+  finishing: ['Finishing', 'Nothing to clean up.'],
+  'pick-up': ['Pick-up', 'Nothing waits to be fetched.'],
+}
+
+const found = computed(() => {
+  const words = search.value.toLowerCase().split(/\s+/).filter(Boolean)
+  return (shelf.data.value?.slips ?? []).filter((s) => {
+    const text = `${s.id} ${s.title} ${s.member} ${s.purpose} ${s.machine ?? ''} ${s.worst?.check ?? ''} ${s.wish}`.toLowerCase()
+    return words.every((w) => text.includes(w))
+  })
+})
+const shelves = computed(() =>
+  (shelf.data.value?.steps ?? []).map((step) => ({ step, name: names[step]?.[0] ?? step, empty: names[step]?.[1] ?? '', slips: found.value.filter((s) => s.step === step) })),
+)
+const next = computed(() => shelf.data.value?.next)
+const place = (s: Slip) => (s.step === 'to decide' ? `/counter/${s.id}` : `/bench/${s.id}`)
+
+function goNext() {
+  const n = next.value
+  if (n) void router.push(n.room === 'floor' ? '/floor' : `/${n.room}/${n.job_id}`)
+}
+
+/** Walks the slips as they lie: left and right along a shelf, up and down between shelves. */
+function walk(dx: number, dy: number) {
+  const rows = [...document.querySelectorAll('.plank')].map((p) => [...p.querySelectorAll<HTMLElement>('.slip')]).filter((r) => r.length)
+  if (!rows.length) return
+  let y = rows.findIndex((r) => r.includes(document.activeElement as HTMLElement))
+  if (y < 0) return rows[0]![0]!.focus()
+  const x = rows[y]!.indexOf(document.activeElement as HTMLElement)
+  y = Math.min(rows.length - 1, Math.max(0, y + dy))
+  const row = rows[y]!
+  row[Math.min(row.length - 1, Math.max(0, x + dx))]!.focus()
+}
+
+useKeys('Shelf', [
+  { key: 'n', does: 'Do what comes next', run: goNext, when: () => !!next.value },
+  { key: '/', does: 'Search', run: () => searchField.value?.focus() },
+  { key: 'ArrowRight', does: 'Next slip', run: () => walk(1, 0) },
+  { key: 'ArrowLeft', does: 'Slip before', run: () => walk(-1, 0) },
+  { key: 'ArrowDown', does: 'Shelf below', run: () => walk(0, 1) },
+  { key: 'ArrowUp', does: 'Shelf above', run: () => walk(0, -1) },
+])
+</script>
+
+<template>
+  <div class="room">
+    <div class="top">
+      <button v-if="next" type="button" class="next" @click="goNext">
+        <span class="quiet small">Next</span> <strong>{{ next.text }}</strong> <kbd>N</kbd>
+      </button>
+      <p v-else-if="shelf.data.value && !shelf.data.value.slips.length" class="next">Nothing is on the shelf. Hand in a model with <kbd>H</kbd>, or drop one anywhere.</p>
+      <v-text-field ref="searchField" v-model="search" class="search" label="Search jobs, members, machines  ( / )" clearable />
+    </div>
+    <section v-for="s in shelves" :key="s.step" class="plank" :aria-label="s.name">
+      <h2><span>{{ s.name }}</span><span class="num count">{{ s.slips.length }}</span></h2>
+      <div class="slips">
+        <JobSlip v-for="x in s.slips" :key="x.id" :slip="x" :to="place(x)" />
+        <p v-if="!s.slips.length" class="quiet empty">{{ search ? 'No match here.' : s.empty }}</p>
+      </div>
+    </section>
+  </div>
+</template>
+
+<style scoped>
+.room { padding: 14px 18px 40px; }
+.top { display: flex; gap: 18px; align-items: center; margin-bottom: 10px; }
+.next { padding: 8px 14px; border: 1.5px solid var(--ink); border-left: 6px solid var(--attention); background: var(--card); border-radius: 3px; text-align: left; }
+.next strong { margin: 0 8px; }
+.search { max-width: 340px; margin-left: auto; }
+.plank { display: grid; grid-template-columns: 112px 1fr; border-bottom: 5px solid var(--rule); padding-top: 10px; }
+.plank h2 { display: flex; flex-direction: column; justify-content: flex-start; }
+.count { font-size: 1.5rem; font-weight: 400; color: var(--quiet); }
+.slips { display: grid; grid-template-columns: repeat(auto-fill, minmax(208px, 1fr)); gap: 10px; min-height: 44px; }
+.empty { grid-column: 1 / -1; padding-top: 3px; }
+</style>

@@ -1,0 +1,25 @@
+import { createRouter, createWebHistory } from 'vue-router'
+
+/** The rooms, in the order of the day; the number is their key. */
+export const rooms = [
+  { path: '/shelf', name: 'Shelf', key: '1' },
+  { path: '/counter', name: 'Counter', key: '2' },
+  { path: '/bench', name: 'Bench', key: '3' },
+  { path: '/floor', name: 'Floor', key: '4' },
+  { path: '/house', name: 'House', key: '5' },
+] as const
+
+export function makeRouter() {
+  return createRouter({
+    history: createWebHistory(),
+    routes: [
+      { path: '/', redirect: '/shelf' },
+      { path: '/shelf', component: () => import('./rooms/ShelfRoom.vue') },
+      { path: '/counter/:id(\\d+)?', component: () => import('./rooms/CounterRoom.vue') },
+      { path: '/bench/:id(\\d+)?', component: () => import('./rooms/BenchRoom.vue') },
+      { path: '/floor', component: () => import('./rooms/FloorRoom.vue') },
+      { path: '/house', component: () => import('./rooms/HouseRoom.vue') },
+      { path: '/:rest(.*)', redirect: '/shelf' },
+    ],
+  })
+}

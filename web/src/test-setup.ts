@@ -1,0 +1,6 @@
+// jsdom has no ResizeObserver; Vuetify wants one.
+globalThis.ResizeObserver ??= class {
+  observe() {}
+  unobserve() {}
+  disconnect() {}
+}
