@@ -10,6 +10,7 @@ import (
 	"os/exec"
 	"time"
 
+	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/chromedp"
 )
 
@@ -144,6 +145,20 @@ func (p *Page) SignIn(login, password string) error {
 	} {
 		if err := step(); err != nil {
 			return err
+		}
+	}
+	return nil
+}
+
+// DropFiles lets files fall onto the page at a point, as from a file manager.
+func (p *Page) DropFiles(x, y float64, names ...string) error {
+	data := &input.DragData{Items: []*input.DragDataItem{}, Files: names, DragOperationsMask: 1}
+	for _, t := range []input.DispatchDragEventType{input.DispatchDragEventTypeDragEnter, input.DispatchDragEventTypeDragOver, input.DispatchDragEventTypeDrop} {
+		ctx, cancel := context.WithTimeout(p.ctx, p.Patience)
+		_, err := chromedp.Call(ctx, input.DispatchDragEvent, input.DispatchDragEventParams{Type: t, X: x, Y: y, Data: data})
+		cancel()
+		if err != nil {
+			return fmt.Errorf("drop files: %w", err)
 		}
 	}
 	return nil

@@ -44,7 +44,7 @@ function useDeed<V>(run: (v: V) => Promise<unknown>, done?: (v: V) => string) {
       if (done) say(done(v))
     },
     onError: (e) => say(e.message, 'refused'),
-    onSettled: () => client.invalidateQueries(),
+    onSettled: () => void client.invalidateQueries(),
   })
 }
 

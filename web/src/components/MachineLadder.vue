@@ -3,13 +3,14 @@ import type { Rung } from '../api/client'
 import { useFormats } from '../composables/format'
 import { overWords } from './over'
 
-const props = defineProps<{ rungs: readonly Rung[]; chosen?: number; locked?: boolean }>()
+const props = defineProps<{ rungs: readonly Rung[]; chosen?: number; locked?: boolean; look?: boolean }>()
 const emit = defineEmits<{ choose: [machineId: number] }>()
 const f = useFormats()
 
 const takes = (r: Rung) => r.in_service && r.fits && !!r.seconds
 function choose(r: Rung) {
-  if (!props.locked && takes(r)) emit('choose', r.machine_id)
+  // To look at, any machine will do; to queue on, only one that takes it.
+  if (props.look || (!props.locked && takes(r))) emit('choose', r.machine_id)
 }
 </script>
 
@@ -20,10 +21,10 @@ function choose(r: Rung) {
       <tr><th>Machine</th><th class="right">Time</th><th class="right">Filament</th><th class="right">Price</th><th class="right">Finished</th></tr>
     </thead>
     <tbody>
-      <tr v-for="r in rungs" :key="r.machine_id" :class="{ chosen: chosen === r.machine_id, not: !takes(r), can: takes(r) && !locked }" @click="choose(r)">
+      <tr v-for="r in rungs" :key="r.machine_id" :class="{ chosen: chosen === r.machine_id, not: !takes(r), can: look || (takes(r) && !locked) }" @click="choose(r)">
         <td>
           <label>
-            <input v-if="!locked" type="radio" name="rung" :checked="chosen === r.machine_id" :disabled="!takes(r)" :aria-label="r.name" @change="choose(r)" />
+            <input v-if="look || !locked" type="radio" name="rung" :checked="chosen === r.machine_id" :disabled="!look && !takes(r)" :aria-label="r.name" @change="choose(r)" />
             <strong>{{ r.name }}</strong>
           </label>
           <div class="small quiet loaded"><span class="dot" :style="{ background: r.colour }" />{{ r.loaded }}</div>
@@ -54,6 +55,6 @@ label { display: flex; gap: 6px; align-items: center; }
 .loaded { display: flex; gap: 5px; align-items: center; white-space: nowrap; }
 .dot { width: 10px; height: 10px; border-radius: 50%; border: 1px solid var(--ink); flex: none; }
 .first { color: var(--accent); font-family: var(--font-text); font-weight: 600; }
-td { font-size: 0.92rem; }
+td, th { font-size: 0.9rem; padding-left: 5px !important; padding-right: 5px !important; }
 .why { padding-top: 8px; }
 </style>

@@ -95,7 +95,7 @@ useKeys('Bench', [
       <p v-else class="nothing quiet">{{ piece?.problem ? 'There is nothing to show: the file cannot be read.' : 'The part is shown when it has been read.' }}</p>
     </section>
     <section class="rightside">
-      <MachineLadder :rungs="job.ladder" :chosen="rung?.machine_id" :locked="job.step !== 'to decide'" @choose="picked = $event" />
+      <MachineLadder :rungs="job.ladder" :chosen="rung?.machine_id" look @choose="picked = $event" />
       <v-btn v-if="desk && job.step === 'to decide'" color="primary" variant="flat" class="queue" :disabled="!canApprove" @click="queue">Yes, queue it on {{ rung?.name }} <kbd class="on">Y</kbd></v-btn>
       <template v-if="rung?.lines?.length">
         <h2>Price on {{ rung.name }}</h2>

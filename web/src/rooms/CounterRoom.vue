@@ -51,16 +51,21 @@ function go(to: number) {
   if (s) void router.replace(`/counter/${s.id}`)
 }
 
-/** After a decision the next arrival comes up by itself. */
-function afterwards() {
+/** Does a deed, and then the next arrival comes up by itself. */
+async function decide(deed: Promise<unknown>) {
   const next = arrivals.value[at.value + 1] ?? arrivals.value[at.value - 1]
-  void router.replace(next ? `/counter/${next.id}` : '/counter')
+  try {
+    await deed
+  } catch {
+    return // the refusal has been said; stay with the job
+  }
+  await router.replace(next ? `/counter/${next.id}` : '/counter')
 }
 
 function yes() {
   if (!canApprove.value || !job.value || !rung.value) return
   const { id, version, title } = job.value
-  approve.mutate({ id, version, title, machine: rung.value.name, machine_id: rung.value.machine_id }, { onSuccess: afterwards })
+  void decide(approve.mutateAsync({ id, version, title, machine: rung.value.name, machine_id: rung.value.machine_id }))
 }
 
 function no() {
@@ -73,7 +78,7 @@ function no() {
 function send() {
   if (!job.value) return
   const { id, version, title } = job.value
-  sendBack.mutate({ id, version, title, reason: reason.value }, { onSuccess: afterwards })
+  void decide(sendBack.mutateAsync({ id, version, title, reason: reason.value }))
 }
 
 function nextMachine() {
@@ -108,7 +113,8 @@ useKeys('Counter', [
       </ol>
     </aside>
 
-    <main v-if="job" :key="job.id" class="verdict">
+    <!-- The key is a word: a bare number would meet the numbers that Vue gives the other branches. -->
+    <main v-if="job" :key="`job-${job.id}`" class="verdict">
       <header>
         <img v-if="job.pictured" :src="`/api/pieces/${job.piece_id}/picture`" alt="" width="224" height="168" />
         <div class="who">

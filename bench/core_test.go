@@ -1,0 +1,191 @@
+package bench
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+	"math"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"runtime"
+	"testing"
+
+	"jobshelf/core/estimate"
+	"jobshelf/core/mesh"
+	"jobshelf/core/modelfile"
+	"jobshelf/core/recipe"
+	"jobshelf/core/section"
+	"jobshelf/core/solid"
+	"jobshelf/internal/demo"
+)
+
+var ctx = context.Background()
+
+var sizes = []int{100_000, 1_000_000, 4_000_000}
+
+// pebble is a lumpy ball of about n triangles, 77 mm high: smooth, closed, and
+// like nothing that a special case would know.
+func pebble(n int) *mesh.Mesh {
+	m := solid.Sphere(1, int(math.Sqrt(float64(n))))
+	for i, v := range m.Vertices {
+		r := 38 + 4*math.Sin(3*v.X+1)*math.Sin(4*v.Y)*math.Cos(5*v.Z) + 2*math.Sin(11*v.Y+2*v.X)
+		m.Vertices[i] = v.Scale(r)
+	}
+	return m
+}
+
+func stl(b *testing.B, n int) []byte {
+	b.Helper()
+	var out bytes.Buffer
+	if err := modelfile.WriteSTL(&out, pebble(n), "pebble"); err != nil {
+		b.Fatal(err)
+	}
+	return out.Bytes()
+}
+
+func perTriangle(b *testing.B, n int) {
+	ns := float64(b.Elapsed().Nanoseconds()) / float64(b.N) / float64(n)
+	b.ReportMetric(ns, "ns/tri")
+	b.ReportMetric(1e9/ns, "tri/s")
+}
+
+func each(b *testing.B, f func(b *testing.B, file []byte, n int)) {
+	for _, n := range sizes {
+		if testing.Short() && n > 1_000_000 {
+			continue
+		}
+		file := stl(b, n)
+		b.Run(fmt.Sprintf("%dk", n/1000), func(b *testing.B) {
+			b.ReportAllocs()
+			f(b, file, (len(file)-84)/50)
+		})
+	}
+}
+
+func BenchmarkPlainRead(b *testing.B) {
+	each(b, func(b *testing.B, file []byte, n int) {
+		name := filepath.Join(b.TempDir(), "x.stl")
+		if err := os.WriteFile(name, file, 0o600); err != nil {
+			b.Fatal(err)
+		}
+		for b.Loop() {
+			if _, err := os.ReadFile(name); err != nil {
+				b.Fatal(err)
+			}
+		}
+		perTriangle(b, n)
+	})
+}
+
+func read(b *testing.B, file []byte) *mesh.Mesh {
+	b.Helper()
+	m, err := modelfile.Read(ctx, bytes.NewReader(file), int64(len(file)), modelfile.Limits{}, nil)
+	if err != nil {
+		b.Fatal(err)
+	}
+	return m.Mesh
+}
+
+func BenchmarkReadAndIndex(b *testing.B) {
+	each(b, func(b *testing.B, file []byte, n int) {
+		for b.Loop() {
+			read(b, file)
+		}
+		perTriangle(b, n)
+		m := read(b, file)
+		held := 24*cap(m.Vertices) + 12*cap(m.Triangles)
+		b.ReportMetric(float64(held)/float64(n), "B-held/tri")
+	})
+}
+
+func BenchmarkTopology(b *testing.B) {
+	each(b, func(b *testing.B, file []byte, n int) {
+		m := read(b, file)
+		for b.Loop() {
+			if !mesh.TopologyOf(m).Closed() {
+				b.Fatal("not closed")
+			}
+		}
+		perTriangle(b, n)
+	})
+}
+
+func BenchmarkSections384(b *testing.B) {
+	each(b, func(b *testing.B, file []byte, n int) {
+		m := read(b, file)
+		topo := mesh.TopologyOf(m)
+		box := m.Bounds()
+		zs := make([]float64, 384)
+		for i := range zs {
+			zs[i] = box.Min.Z + (float64(i)+0.5)*(box.Max.Z-box.Min.Z)/384
+		}
+		for b.Loop() {
+			if _, err := section.Planes(ctx, m, topo, zs, 1); err != nil {
+				b.Fatal(err)
+			}
+		}
+		perTriangle(b, n)
+	})
+}
+
+func BenchmarkStack(b *testing.B) {
+	each(b, func(b *testing.B, file []byte, n int) {
+		m := read(b, file)
+		topo := mesh.TopologyOf(m)
+		for b.Loop() {
+			if _, err := section.NewStack(ctx, m, topo, 0.24, 0.2, 1, nil); err != nil {
+				b.Fatal(err)
+			}
+		}
+		perTriangle(b, n)
+	})
+}
+
+// The quick estimate of one machine, after the sections are there.
+func BenchmarkQuickEstimate(b *testing.B) {
+	each(b, func(b *testing.B, file []byte, n int) {
+		m := read(b, file)
+		c := demo.Choices(recipe.Everyday)[0]
+		s, err := section.NewStack(ctx, m, mesh.TopologyOf(m), c.Recipe.FirstLayerMM, c.Recipe.LayerMM, 1, nil)
+		if err != nil {
+			b.Fatal(err)
+		}
+		for b.Loop() {
+			estimate.QuickOf(s, c.Recipe, c.Machine, c.Material, 50)
+		}
+	})
+}
+
+// The same work by manifold-3d under node: parse and merge, build, 384 slices.
+func BenchmarkPeer(b *testing.B) {
+	for _, n := range sizes[:2] {
+		b.Run(fmt.Sprintf("%dk", n/1000), func(b *testing.B) {
+			file := stl(b, n)
+			name := filepath.Join(b.TempDir(), "x.stl")
+			if err := os.WriteFile(name, file, 0o600); err != nil {
+				b.Fatal(err)
+			}
+			tri := float64((len(file) - 84) / 50)
+			var sums [3]float64
+			for b.Loop() {
+				cmd := exec.Command("node", "peer.mjs", name)
+				cmd.Stderr = os.Stderr
+				out, err := cmd.Output()
+				if err != nil {
+					b.Fatal(err)
+				}
+				var ms struct{ Load, Build, Slices float64 }
+				if err := json.Unmarshal(out, &ms); err != nil {
+					b.Fatal(err)
+				}
+				sums[0], sums[1], sums[2] = sums[0]+ms.Load, sums[1]+ms.Build, sums[2]+ms.Slices
+			}
+			for i, unit := range []string{"load-ns/tri", "build-ns/tri", "slices-ns/tri"} {
+				b.ReportMetric(sums[i]*1e6/float64(b.N)/tri, unit)
+			}
+		})
+	}
+	runtime.GC()
+}

@@ -1,0 +1,109 @@
+package main
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"os"
+	"path/filepath"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// call runs a subcommand as from the shell.
+func call(t *testing.T, args ...string) (code int, out, errOut string) {
+	t.Helper()
+	var o, e bytes.Buffer
+	code = run(context.Background(), args, &o, &e)
+	return code, o.String(), e.String()
+}
+
+// demoParts writes the demo's parts into a directory once and gives it.
+func demoParts(t *testing.T) string {
+	t.Helper()
+	dir := t.TempDir()
+	code, _, errOut := call(t, "parts", dir)
+	require.Zero(t, code, errOut)
+	return dir
+}
+
+func TestCheckTellsByItsExitCode(t *testing.T) {
+	dir := demoParts(t)
+	part := func(name string) string { return filepath.Join(dir, name+".stl") }
+	broken := filepath.Join(dir, "broken.stl")
+	require.NoError(t, os.WriteFile(broken, []byte("solid x\nfacet\n"), 0o600))
+	for _, c := range []struct {
+		name string
+		args []string
+		code int
+	}{
+		{"sound part", []string{part("oarlock-bushing")}, 0},
+		{"open part", []string{part("cleat-with-hole")}, 1},
+		{"too large everywhere", []string{part("deck-vent-ring"), "--machine", "Fairlead", "--json"}, 0},
+		{"unreadable", []string{broken}, 2},
+		{"one of two unreadable", []string{part("oarlock-bushing"), broken}, 2},
+		{"not there", []string{filepath.Join(dir, "nothing.stl")}, 2},
+		{"no such machine", []string{part("sheave"), "--machine", "Anchor"}, 2},
+		{"no file", nil, 2},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			code, out, errOut := call(t, append([]string{"check"}, c.args...)...)
+			assert.Equal(t, c.code, code, "%s%s", out, errOut)
+			assert.NotEmpty(t, out+errOut)
+		})
+	}
+}
+
+// The members that docs/check-json.md promises, with the bushing's own sizes.
+func TestCheckJSON(t *testing.T) {
+	dir := demoParts(t)
+	code, out, _ := call(t, "check", filepath.Join(dir, "oarlock-bushing.stl"), "--json", "--recipe", "working part")
+	require.Zero(t, code)
+	var got map[string]any
+	require.NoError(t, json.Unmarshal([]byte(out), &got))
+	for _, k := range []string{"file", "format", "unit", "triangles", "vertices", "bodies", "closed", "oriented", "boundary_edges",
+		"nonmanifold_edges", "volume_mm3", "area_mm2", "bbox_mm", "centroid_mm", "findings", "machines"} {
+		assert.Contains(t, got, k)
+	}
+	assert.Equal(t, true, got["closed"])
+	machines := got["machines"].([]any)
+	require.Len(t, machines, 5)
+	first := machines[0].(map[string]any)
+	assert.Equal(t, "Bowline", first["name"])
+	assert.Len(t, first["over_mm"], 3)
+	quick := first["quick"].(map[string]any)
+	for _, k := range []string{"seconds", "grams", "filament_mm", "price_cents", "layers"} {
+		assert.Positive(t, quick[k], k)
+	}
+	assert.NotContains(t, machines[4], "quick", "Lantern is not in service")
+}
+
+// The ruler is cut where it was drawn, in the order asked for.
+func TestSectionsInTheFilesOwnCoordinates(t *testing.T) {
+	dir := demoParts(t)
+	code, out, _ := call(t, "sections", filepath.Join(dir, "chart-ruler.stl"), "--at", "1.5,0.5", "--json")
+	require.Zero(t, code)
+	var planes []struct {
+		Z     float64 `json:"z_mm"`
+		Area  float64 `json:"area_mm2"`
+		Loops int     `json:"loops"`
+	}
+	require.NoError(t, json.Unmarshal([]byte(out), &planes))
+	require.Len(t, planes, 2)
+	assert.Equal(t, 1.5, planes[0].Z, "in the order asked for")
+	assert.Equal(t, 0.5, planes[1].Z)
+	assert.Positive(t, planes[1].Area)
+	code, _, errOut := call(t, "sections", filepath.Join(dir, "chart-ruler.stl"), "--layer", "0")
+	assert.Equal(t, 2, code)
+	assert.Contains(t, errOut, "layer height")
+}
+
+func TestOpenAPIIsTheOneInTheRepository(t *testing.T) {
+	code, out, _ := call(t, "openapi")
+	require.Zero(t, code)
+	kept, err := os.ReadFile("../../web/src/api/openapi.json")
+	require.NoError(t, err)
+	assert.Equal(t, string(kept), out, "run `make api`")
+}

@@ -1,0 +1,380 @@
+// Package e2e runs the real program, its database and a real browser together.
+package e2e
+
+import (
+	"bufio"
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"net/http/cookiejar"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"sync"
+	"syscall"
+	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"jobshelf/core/mesh"
+	"jobshelf/core/modelfile"
+	"jobshelf/core/solid"
+	"jobshelf/internal/browser"
+	"jobshelf/internal/demo"
+	"jobshelf/internal/desk"
+	"jobshelf/internal/pgtest"
+	"jobshelf/internal/store"
+)
+
+func TestMain(m *testing.M) { pgtest.Main(m) }
+
+var ctx = context.Background()
+
+// binary is the program, built once.
+var binary = sync.OnceValues(func() (string, error) {
+	dir, err := os.MkdirTemp("", "jobshelf-e2e-")
+	if err != nil {
+		return "", err
+	}
+	path := filepath.Join(dir, "jobshelf")
+	build := exec.Command("go", "build", "-o", path, "jobshelf/cmd/jobshelf")
+	build.Env = append(os.Environ(), "CGO_ENABLED=0")
+	out, err := build.CombinedOutput()
+	if err != nil {
+		err = fmt.Errorf("%w: %s", err, out)
+	}
+	return path, err
+})
+
+// process is a running jobshelf.
+type process struct {
+	cmd  *exec.Cmd
+	base string
+	done chan struct{}
+}
+
+// start runs a subcommand until the test ends and waits for a line with word.
+func start(t testing.TB, word string, args ...string) *process {
+	t.Helper()
+	path, err := binary()
+	require.NoError(t, err)
+	p := &process{cmd: exec.Command(path, args...), done: make(chan struct{})}
+	p.cmd.Stderr = os.Stderr
+	out, err := p.cmd.StdoutPipe()
+	require.NoError(t, err)
+	require.NoError(t, p.cmd.Start())
+	t.Cleanup(func() { p.end(syscall.SIGTERM) })
+	line := make(chan string, 1)
+	go func() {
+		defer close(p.done)
+		for s := bufio.NewScanner(out); s.Scan(); {
+			if strings.Contains(s.Text(), word) {
+				line <- s.Text()
+			}
+		}
+		_ = p.cmd.Wait()
+	}()
+	select {
+	case l := <-line:
+		p.base = l[strings.LastIndexByte(l, ' ')+1:]
+	case <-p.done:
+		t.Fatal("it ended before it was ready")
+	}
+	return p
+}
+
+func (p *process) end(s syscall.Signal) {
+	_ = p.cmd.Process.Signal(s)
+	<-p.done
+}
+
+func serve(t testing.TB, url string, more ...string) *process {
+	return start(t, "is at", append([]string{"serve", "--listen", "127.0.0.1:0", "--database", url, "--sign-ins-per-minute", "100"}, more...)...)
+}
+
+// house is a database with the demo house and no jobs.
+func house(t testing.TB) (url string, s *store.Store) {
+	t.Helper()
+	url = pgtest.URL(t)
+	s, err := store.Open(ctx, url)
+	require.NoError(t, err)
+	t.Cleanup(s.Close)
+	_, err = demo.SetUp(ctx, s)
+	require.NoError(t, err)
+	return url, s
+}
+
+// ball is a lumpless STL of about n triangles in a file.
+func ball(t testing.TB, n int) string {
+	t.Helper()
+	bands := 2
+	for bands*bands < n {
+		bands++
+	}
+	return file(t, "ball.stl", solid.Sphere(30, bands))
+}
+
+func file(t testing.TB, name string, m *mesh.Mesh) string {
+	t.Helper()
+	var b bytes.Buffer
+	require.NoError(t, modelfile.WriteSTL(&b, m, ""))
+	path := filepath.Join(t.TempDir(), name)
+	require.NoError(t, os.WriteFile(path, b.Bytes(), 0o600))
+	return path
+}
+
+// client talks to the API as somebody.
+type client struct {
+	t    testing.TB
+	base string
+	http *http.Client
+}
+
+func signIn(t testing.TB, base, login string) *client {
+	jar, err := cookiejar.New(nil)
+	require.NoError(t, err)
+	c := &client{t, base + "/api", &http.Client{Jar: jar, Timeout: time.Minute}}
+	c.post("/session", map[string]string{"login": login, "password": demo.Password}, nil)
+	return c
+}
+
+func (c *client) post(path string, in, out any) {
+	c.t.Helper()
+	b, ok := in.([]byte)
+	kind := "application/octet-stream"
+	if !ok {
+		var err error
+		b, err = json.Marshal(in)
+		require.NoError(c.t, err)
+		kind = "application/json"
+	}
+	r, err := c.http.Post(c.base+path, kind, bytes.NewReader(b))
+	require.NoError(c.t, err)
+	c.into(r, out)
+}
+
+func (c *client) get(path string, out any) {
+	c.t.Helper()
+	r, err := c.http.Get(c.base + path)
+	require.NoError(c.t, err)
+	c.into(r, out)
+}
+
+func (c *client) into(r *http.Response, out any) {
+	c.t.Helper()
+	defer r.Body.Close()
+	require.Less(c.t, r.StatusCode, 300, "%s", r.Request.URL)
+	if out != nil {
+		require.NoError(c.t, json.NewDecoder(r.Body).Decode(out))
+	}
+}
+
+func (c *client) handIn(path string) int64 {
+	data, err := os.ReadFile(path)
+	require.NoError(c.t, err)
+	var up struct {
+		UploadID string `json:"upload_id"`
+	}
+	c.post("/uploads?name="+filepath.Base(path), data, &up)
+	var made struct{ ID int64 }
+	c.post("/jobs", map[string]any{"purpose": "everyday", "pieces": []any{map[string]any{"upload_id": up.UploadID, "copies": 1}}}, &made)
+	return made.ID
+}
+
+// until asks for a job until it is as wanted.
+func (c *client) until(id int64, is func(desk.JobView) bool) desk.JobView {
+	c.t.Helper()
+	for range 6000 {
+		var v desk.JobView
+		c.get(fmt.Sprintf("/jobs/%d", id), &v)
+		if is(v) {
+			return v
+		}
+		time.Sleep(10 * time.Millisecond)
+	}
+	c.t.Fatal("waited in vain")
+	return desk.JobView{}
+}
+
+func over(v desk.JobView) bool { return v.Check.State != "queued" && v.Check.State != "running" }
+
+func checkedOnce(t testing.TB, v desk.JobView) {
+	t.Helper()
+	n := 0
+	for _, l := range v.History {
+		if l.What == "Checked" {
+			n++
+		}
+	}
+	assert.Equal(t, 1, n, "the check ends once")
+	assert.Equal(t, "done", v.Check.State)
+	assert.Equal(t, "to decide", v.Step)
+	assert.NotZero(t, v.Seconds)
+}
+
+// kill -9 in the middle of a check: after a restart the check ends, once.
+func TestACheckSurvivesKillingTheServer(t *testing.T) {
+	url, _ := house(t)
+	server := serve(t, url)
+	c := signIn(t, server.base, "nia")
+	id := c.handIn(ball(t, 1_200_000))
+	v := c.until(id, func(v desk.JobView) bool { return over(v) || v.Check.State == "running" && v.Check.Fraction > 0.05 })
+	require.Equal(t, "running", v.Check.State, "the server is to die in the middle of it")
+	server.end(syscall.SIGKILL)
+
+	server = serve(t, url)
+	v = signIn(t, server.base, "nia").until(id, over)
+	checkedOnce(t, v)
+}
+
+// A second process takes jobs from the same database, and when it dies in the
+// middle of one, a third ends it.
+func TestWorkersShareTheQueue(t *testing.T) {
+	url, _ := house(t)
+	server := serve(t, url, "--no-work")
+	c := signIn(t, server.base, "nia")
+	id := c.handIn(ball(t, 1_200_000))
+	worker := start(t, "Working", "work", "--database", url)
+	c.until(id, func(v desk.JobView) bool { return over(v) || v.Check.Fraction > 0.05 })
+	worker.end(syscall.SIGKILL)
+	start(t, "Working", "work", "--database", url)
+	checkedOnce(t, c.until(id, over))
+}
+
+// The whole way through the real interface, with a second person watching.
+func TestFromFileToLaneInTheBrowser(t *testing.T) {
+	url, _ := house(t)
+	server := serve(t, url)
+	var p *browser.Page
+	ok := func(err error) {
+		t.Helper()
+		if err != nil && p != nil { // what was on the screen tells most
+			png, _ := p.Picture()
+			name := filepath.Join(os.TempDir(), "jobshelf-e2e-failed.png")
+			_ = os.WriteFile(name, png, 0o600)
+			t.Logf("see %s", name)
+		}
+		require.NoError(t, err)
+	}
+	open := func(login string) *browser.Page {
+		page, stop, err := browser.Open(ctx, server.base)
+		ok(err)
+		t.Cleanup(stop)
+		ok(page.SignIn(login, demo.Password))
+		return page
+	}
+	p = open("cato")
+	second := open("tess")
+	ok(second.Go("/floor"))
+	ok(second.Wait(`document.querySelectorAll('.lane').length === 5`))
+
+	// By file input: large enough for progress to be seen.
+	ok(p.Do(`window.seen = []; new MutationObserver(() => document.querySelectorAll('.check .num').forEach((e) => window.seen.push(e.textContent))).observe(document.body, {subtree: true, childList: true, characterData: true})`))
+	ok(p.Key("h"))
+	ok(p.Files("#file-input", ball(t, 700_000)))
+	ok(p.Wait(`!document.querySelector('#hand-in-send').disabled`))
+	ok(p.Do(`document.querySelector('#hand-in-send').click()`)) // the panel may still be sliding in
+	ok(p.Wait(`document.querySelector('#yes') && !document.querySelector('#yes').disabled`))
+	seen, err := browser.Eval[[]string](p, `[...new Set(window.seen)]`)
+	ok(err)
+	assert.Greater(t, len(seen), 2, "progress as a number: %v", seen)
+	verdict, err := browser.Eval[string](p, `document.querySelector('.verdict').innerText`)
+	ok(err)
+	for _, words := range []string{"Ball", "60.0 × 60.0 × 60.0 mm", "closed", "Bowline", "first done"} {
+		assert.Contains(t, verdict, words)
+	}
+	proposed, err := browser.Eval[string](p, `document.querySelector('.proposal strong').innerText`)
+	ok(err)
+
+	// Approve with the keyboard; the block stands in the lane.
+	ok(p.Key("y"))
+	ok(p.Wait(`document.querySelector('.verdict.empty')`))
+	ok(p.Key("4"))
+	ok(p.Wait(`document.querySelector('.run')`))
+	lane := func(p *browser.Page) string {
+		name, err := browser.Eval[string](p, `document.querySelector('.run').closest('.lane').querySelector('.name strong').innerText`)
+		ok(err)
+		return name
+	}
+	assert.Equal(t, proposed, lane(p))
+	ok(second.Wait(`document.querySelector('.run')`)) // without a reload
+
+	// By drop, then queue it behind the first.
+	part := file(t, "oarlock-bushing.stl", solid.OarlockBushing())
+	ok(p.DropFiles(640, 400, part))
+	ok(p.Wait(`document.querySelector('.file .name')?.innerText === 'oarlock-bushing.stl'`))
+	ok(p.Do(`document.querySelector('#hand-in-send').click()`)) // the panel may still be sliding in
+	ok(p.Wait(`document.querySelector('#yes') && !document.querySelector('#yes').disabled && document.querySelector('.verdict h1').innerText.includes('Oarlock')`))
+	ok(p.Do(fmt.Sprintf(`[...document.querySelectorAll('.ladder input')].find((i) => i.ariaLabel === %q).click()`, proposed)))
+	ok(p.Wait(fmt.Sprintf(`document.querySelector('.proposal strong').innerText === %q`, proposed)))
+	ok(p.Key("y"))
+	ok(p.Wait(`document.querySelector('.verdict.empty')`))
+	ok(p.Key("4"))
+	ok(p.Wait(`document.querySelectorAll('.run').length === 2`))
+
+	// Choose the second block, read its times, move it before the first.
+	titles := `[...document.querySelectorAll('.run .t')].map((e) => e.innerText).join('|')`
+	ok(p.Wait(titles + ` === 'Ball|Oarlock bushing'`))
+	ok(p.Do(`document.querySelectorAll('.run')[1].focus()`))
+	ok(p.Wait(`document.querySelector('#run-start')?.innerText.match(/\d\d:\d\d/) && document.querySelector('#run-finish').innerText.match(/\d\d:\d\d/)`))
+	ok(p.Key(kb.ArrowLeft, chromedp.Modifier(8)))
+	ok(p.Wait(titles + ` === 'Oarlock bushing|Ball'`))
+	ok(second.Wait(titles + ` === 'Oarlock bushing|Ball'`))
+	ok(p.Go("/floor")) // load the page anew: still so
+	ok(p.Wait(titles + ` === 'Oarlock bushing|Ball'`))
+
+	// Drag it to another machine's lane with the mouse.
+	ok(p.Wait(`document.fonts.status === 'loaded'`))
+	box, err := browser.Eval[[]float64](p, `(() => { const r = document.querySelector('.run').getBoundingClientRect(); const free = [...document.querySelectorAll('.lane')].find((l) => !l.querySelector('.run') && !l.querySelector('.off')).getBoundingClientRect(); return [r.left + 12, r.top + 20, r.left + 60, free.top + 50] })()`)
+	ok(err)
+	ok(p.Drag(box[0], box[1], box[2], box[3]))
+	ok(p.Wait(`new Set([...document.querySelectorAll('.run')].map((r) => r.closest('.lane').dataset.machine)).size === 2`))
+	ok(second.Wait(`new Set([...document.querySelectorAll('.run')].map((r) => r.closest('.lane').dataset.machine)).size === 2`))
+
+	// The part on its plate is drawn, and nothing was fetched from elsewhere.
+	ok(p.Go("/bench"))
+	ok(p.Wait(`document.querySelector('.view[data-state=shown]')`))
+	foreign, err := browser.Eval[[]string](p, `performance.getEntriesByType('resource').map((e) => e.name).filter((n) => !n.startsWith(location.origin) && !n.startsWith('data:'))`)
+	ok(err)
+	assert.Empty(t, foreign)
+}
+
+// BenchmarkUploadToVerdict is the wait of a person who hands in a million
+// triangles: from the click to the verdict on the screen, with the server's peak
+// memory.
+func BenchmarkUploadToVerdict(b *testing.B) {
+	url, _ := house(b)
+	server := serve(b, url)
+	p, stop, err := browser.Open(ctx, server.base)
+	require.NoError(b, err)
+	b.Cleanup(stop)
+	p.Patience = time.Minute
+	require.NoError(b, p.SignIn("cato", demo.Password))
+	for i := 0; b.Loop(); i++ {
+		b.StopTimer()
+		path := file(b, fmt.Sprintf("pebble-%d.stl", i), solid.Sphere(30+float64(i), 1001))
+		require.NoError(b, p.Go("/shelf"))
+		require.NoError(b, p.Wait(`document.querySelector('.plank')`))
+		require.NoError(b, p.Key("h"))
+		require.NoError(b, p.Files("#file-input", path))
+		require.NoError(b, p.Wait(`!document.querySelector('#hand-in-send').disabled`))
+		b.StartTimer()
+		require.NoError(b, p.Click("#hand-in-send"))
+		require.NoError(b, p.Wait(fmt.Sprintf(`document.querySelector('#yes') && !document.querySelector('#yes').disabled && document.querySelector('.verdict h1').innerText.includes('Pebble %d')`, i)))
+	}
+	status, err := os.ReadFile(fmt.Sprintf("/proc/%d/status", server.cmd.Process.Pid))
+	require.NoError(b, err)
+	for _, l := range strings.Split(string(status), "\n") {
+		var kB float64
+		if n, _ := fmt.Sscanf(l, "VmHWM: %f kB", &kB); n == 1 {
+			b.ReportMetric(kB/1024, "peak-MB")
+		}
+	}
+}

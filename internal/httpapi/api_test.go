@@ -1,0 +1,539 @@
+package httpapi_test
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+	"io"
+	"log/slog"
+	"math"
+	"net/http"
+	"net/http/httptest"
+	"sort"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"jobshelf/core/modelfile"
+	"jobshelf/core/solid"
+	"jobshelf/internal/demo"
+	"jobshelf/internal/desk"
+	"jobshelf/internal/httpapi"
+	"jobshelf/internal/pgtest"
+	"jobshelf/internal/work"
+)
+
+func TestMain(m *testing.M) { pgtest.Main(m) }
+
+var ctx = context.Background()
+
+// house is a server with the demo house, without jobs, and a worker.
+type house struct {
+	t    *testing.T
+	api  *httpapi.Server
+	desk *desk.Desk
+	jar  map[string]*http.Cookie
+	as   string
+}
+
+func open(t *testing.T) *house {
+	t.Helper()
+	s := pgtest.New(t)
+	_, err := demo.SetUp(ctx, s)
+	require.NoError(t, err)
+	q, err := work.NewQueue(s)
+	require.NoError(t, err)
+	// A Tuesday at noon: the demo house is open.
+	noon := time.Date(2026, 11, 24, 11, 0, 0, 0, time.UTC)
+	d := &desk.Desk{Store: s, Queue: q, Now: func() time.Time { return noon }}
+	log := slog.New(slog.DiscardHandler)
+	w, err := work.Start(ctx, s, d, work.Options{Log: log})
+	require.NoError(t, err)
+	t.Cleanup(func() { assert.NoError(t, w.Stop(context.Background())) })
+	api := httpapi.New(httpapi.Config{Desk: d, Log: log, UploadBytes: 4 << 20, SignInsPerMinute: 30})
+	t.Cleanup(api.Close)
+	return &house{t: t, api: api, desk: d, jar: map[string]*http.Cookie{}}
+}
+
+type answer struct {
+	code int
+	body []byte
+	head http.Header
+}
+
+func (a answer) into(t *testing.T, v any) {
+	t.Helper()
+	require.NoError(t, json.Unmarshal(a.body, v), "%s", a.body)
+}
+
+func (h *house) call(method, path string, body any) answer {
+	h.t.Helper()
+	var r io.Reader
+	contentType := "application/json"
+	switch b := body.(type) {
+	case nil:
+	case []byte:
+		r, contentType = bytes.NewReader(b), "application/octet-stream"
+	default:
+		j, err := json.Marshal(b)
+		require.NoError(h.t, err)
+		r = bytes.NewReader(j)
+	}
+	req := httptest.NewRequest(method, "http://shelf.test/api"+path, r)
+	req.Header.Set("Content-Type", contentType)
+	if c := h.jar[h.as]; c != nil {
+		req.AddCookie(c)
+	}
+	return h.send(req)
+}
+
+func (h *house) send(req *http.Request) answer {
+	w := httptest.NewRecorder()
+	h.api.ServeHTTP(w, req)
+	for _, c := range w.Result().Cookies() {
+		if c.Name == "jobshelf" && c.Value != "" {
+			h.jar[h.as] = c
+		}
+	}
+	return answer{w.Code, w.Body.Bytes(), w.Header()}
+}
+
+// signIn makes the following calls somebody's; "" is nobody's.
+func (h *house) signIn(login string) {
+	h.t.Helper()
+	h.as = login
+	if login == "" || h.jar[login] != nil {
+		return
+	}
+	a := h.call("POST", "/session", map[string]string{"login": login, "password": demo.Password})
+	require.Equal(h.t, 200, a.code, "%s", a.body)
+}
+
+func stl(t testing.TB, part string) []byte {
+	for _, p := range solid.Parts() {
+		if p.Name == part {
+			var b bytes.Buffer
+			require.NoError(t, modelfile.WriteSTL(&b, p.Mesh, ""))
+			return b.Bytes()
+		}
+	}
+	t.Fatalf("no part %s", part)
+	return nil
+}
+
+func (h *house) handIn(file []byte, name string, more map[string]any) int64 {
+	h.t.Helper()
+	a := h.call("POST", "/uploads?name="+name, file)
+	require.Equal(h.t, 201, a.code, "%s", a.body)
+	var up struct {
+		UploadID string `json:"upload_id"`
+	}
+	a.into(h.t, &up)
+	in := map[string]any{"purpose": "everyday", "pieces": []any{map[string]any{"upload_id": up.UploadID, "copies": 1}}}
+	for k, v := range more {
+		in[k] = v
+	}
+	a = h.call("POST", "/jobs", in)
+	require.Equal(h.t, 201, a.code, "%s", a.body)
+	var made struct{ ID int64 }
+	a.into(h.t, &made)
+	return made.ID
+}
+
+// job waits until a check is over and shows the job.
+func (h *house) job(id int64) desk.JobView {
+	h.t.Helper()
+	for {
+		var v desk.JobView
+		a := h.call("GET", fmt.Sprintf("/jobs/%d", id), nil)
+		require.Equal(h.t, 200, a.code, "%s", a.body)
+		a.into(h.t, &v)
+		if v.Check.State != "queued" && v.Check.State != "running" {
+			return v
+		}
+		time.Sleep(10 * time.Millisecond)
+	}
+}
+
+func (h *house) approve(v desk.JobView, machineID int64) answer {
+	return h.call("POST", fmt.Sprintf("/jobs/%d/approve", v.ID), map[string]any{"version": v.Version, "machine_id": machineID})
+}
+
+func (h *house) machine(name string) int64 {
+	var v desk.HouseView
+	h.call("GET", "/house", nil).into(h.t, &v)
+	for _, m := range v.Machines {
+		if m.Data.Name == name {
+			return m.ID
+		}
+	}
+	h.t.Fatalf("no machine %s", name)
+	return 0
+}
+
+// Every route against every role. A route that is not in the table fails, so
+// that nobody adds one without saying who may use it.
+func TestEveryRouteAgainstEveryRole(t *testing.T) {
+	const anyone, member, coordinator, steward = 0, 1, 2, 3
+	least := map[string]int{
+		"sign-in": anyone,
+		"who":     member, "sign-out": member, "house": member, "shelf": member, "hand-in": member, "job": member,
+		"check-again": member, "cancel-check": member, "upload": member, "events": member,
+		"piece-picture": member, "piece-view": member, "piece-file": member,
+		"people": coordinator, "approve": coordinator, "send-back": coordinator, "advance": coordinator, "floor": coordinator, "move-run": coordinator,
+		"set-house": steward, "set-machine": steward, "set-material": steward, "set-recipe": steward,
+	}
+	h := open(t)
+	roles := []string{"", "nia", "cato", "tess"}
+	for _, login := range roles {
+		h.signIn(login)
+	}
+	seen := map[string]bool{}
+	for path, item := range h.api.OpenAPI().Paths {
+		for method, id := range operations(item) {
+			seen[id] = true
+			want, ok := least[id]
+			require.True(t, ok, "%s %s (%s) is not in the table", method, path, id)
+			for rank, login := range roles {
+				h.as = login
+				if id == "sign-out" && rank >= want || id == "events" && rank >= want {
+					continue // would end the session, or never end; allowed ones are tried elsewhere
+				}
+				// 7 is no job, run or machine here: who is let in gets 404 or 422.
+				a := h.call(method, strings.ReplaceAll(path, "{id}", "7"), map[string]any{})
+				switch {
+				case rank >= want:
+					assert.NotContains(t, []int{401, 403, 500}, a.code, "%s may %s: %s", login, id, a.body)
+				case login == "":
+					assert.Equal(t, 401, a.code, "nobody may %s", id)
+				default:
+					assert.Equal(t, 403, a.code, "%s may not %s", login, id)
+				}
+				if a.code >= 400 {
+					assert.Equal(t, "application/problem+json", a.head.Get("Content-Type"), "%s %s", method, path)
+				}
+			}
+		}
+	}
+	var missing []string
+	for id := range least {
+		if !seen[id] {
+			missing = append(missing, id)
+		}
+	}
+	sort.Strings(missing)
+	assert.Empty(t, missing, "in the table, but no route")
+}
+
+func operations(p *huma.PathItem) map[string]string {
+	out := map[string]string{}
+	for method, op := range map[string]*huma.Operation{"GET": p.Get, "POST": p.Post, "PUT": p.Put, "DELETE": p.Delete, "PATCH": p.Patch} {
+		if op != nil {
+			out[method] = op.OperationID
+		}
+	}
+	return out
+}
+
+func TestAModelIsJudgedApprovedAndQueued(t *testing.T) {
+	h := open(t)
+	h.signIn("nia")
+	id := h.handIn(stl(t, "mooring-cleat"), "mooring-cleat.stl", map[string]any{"wish": "for Friday", "needed_by": "2026-11-27"})
+	v := h.job(id)
+	assert.Equal(t, "to decide", v.Step)
+	assert.Equal(t, "Mooring cleat", v.Title)
+	assert.Empty(t, v.Findings)
+	require.Len(t, v.Ladder, 5)
+	var best desk.Rung
+	for _, r := range v.Ladder {
+		if r.Proposed {
+			best = r
+		}
+		if r.InService {
+			assert.Positive(t, r.Price)
+			assert.True(t, r.Fits)
+		}
+	}
+	for _, r := range v.Ladder {
+		if r.Finish != nil {
+			assert.False(t, r.Finish.Before(*best.Finish), "%s would be done before the proposed %s", r.Name, best.Name)
+		}
+	}
+	piece := v.PieceSet[0]
+	assert.Equal(t, []byte("\x89PNG"), h.call("GET", fmt.Sprintf("/pieces/%d/picture", piece.ID), nil).body[:4])
+	assert.Equal(t, stl(t, "mooring-cleat"), h.call("GET", fmt.Sprintf("/pieces/%d/file", piece.ID), nil).body, "the file as it came")
+	view := h.call("GET", fmt.Sprintf("/pieces/%d/view", piece.ID), nil).body
+	assert.Len(t, view, 8+12*piece.Vertices+12*piece.Triangles)
+
+	assert.Equal(t, 403, h.approve(v, 0).code, "a member approves nothing")
+	h.signIn("cato")
+	stale := v
+	stale.Version--
+	assert.Contains(t, []int{409, 422}, h.approve(stale, 0).code)
+	require.Equal(t, 204, h.approve(v, 0).code)
+	assert.Equal(t, 409, h.approve(v, 0).code, "not twice")
+
+	var floor desk.FloorView
+	h.call("GET", "/floor", nil).into(t, &floor)
+	var run desk.RunView
+	for _, l := range floor.Lanes {
+		for _, r := range l.Runs {
+			run = r
+			assert.Equal(t, best.Name, l.Name)
+		}
+	}
+	require.NotNil(t, run.Start)
+	assert.Equal(t, time.Duration(math.Ceil(best.Seconds))*time.Second, run.Finish.Sub(*run.Start))
+	v = h.job(id)
+	assert.Equal(t, "approved", v.Step)
+	var what []string
+	for _, l := range v.History {
+		what = append(what, l.Who+": "+l.What)
+	}
+	assert.Equal(t, []string{"Nia Marlow: Handed in mooring-cleat.stl", ": Checked", "Cato Lindgard: Approved and queued on " + best.Name}, what)
+
+	for _, step := range []string{"on the floor", "finishing", "pick-up", "fetched"} {
+		require.Equal(t, 204, h.call("POST", fmt.Sprintf("/jobs/%d/advance", id), map[string]any{"version": v.Version}).code)
+		v = h.job(id)
+		assert.Equal(t, step, v.Step)
+	}
+}
+
+func TestRunsMoveWithinAndBetweenLanes(t *testing.T) {
+	h := open(t)
+	h.signIn("cato")
+	bowline, capstan, lantern, halyard := h.machine("Bowline"), h.machine("Capstan"), h.machine("Lantern"), h.machine("Halyard")
+	var ids []int64
+	for _, part := range []string{"sheave", "oarlock-bushing", "chart-ruler"} {
+		v := h.job(h.handIn(stl(t, part), part+".stl", nil))
+		require.Equal(t, 204, h.approve(v, bowline).code)
+		ids = append(ids, v.ID)
+	}
+	lane := func(machine int64) (jobs []int64, runs []desk.RunView) {
+		var f desk.FloorView
+		h.call("GET", "/floor", nil).into(t, &f)
+		for _, l := range f.Lanes {
+			if l.MachineID == machine {
+				for _, r := range l.Runs {
+					jobs = append(jobs, r.JobID)
+				}
+				return jobs, l.Runs
+			}
+		}
+		return nil, nil
+	}
+	move := func(run, machine int64, place int) answer {
+		return h.call("POST", fmt.Sprintf("/runs/%d/move", run), map[string]any{"machine_id": machine, "place": place})
+	}
+	got, runs := lane(bowline)
+	require.Equal(t, ids, got)
+	for i := 1; i < len(runs); i++ {
+		assert.False(t, runs[i].Start.Before(*runs[i-1].Finish), "runs overlap")
+	}
+	require.Equal(t, 204, move(runs[2].ID, bowline, 0).code)
+	got, _ = lane(bowline)
+	assert.Equal(t, []int64{ids[2], ids[0], ids[1]}, got)
+
+	was := runs[0]
+	require.Equal(t, 204, move(was.ID, capstan, 99).code)
+	got, runs = lane(capstan)
+	assert.Equal(t, []int64{ids[0]}, got)
+	assert.NotEqual(t, was.Seconds, runs[0].Seconds, "on another machine it takes that machine's time")
+	assert.Equal(t, "PETG", runs[0].Material)
+
+	ruler := func() int64 { _, r := lane(bowline); return r[0].ID }()
+	a := move(ruler, halyard, 0)
+	assert.Equal(t, 409, a.code)
+	assert.Contains(t, string(a.body), "12.4 mm in X", "a refusal says by how much")
+	assert.Equal(t, 409, move(ruler, lantern, 0).code, "not in service")
+	assert.Equal(t, 404, move(9999, capstan, 0).code)
+
+	// What is printing stays, and nothing goes before it.
+	v := h.job(ids[2])
+	require.Equal(t, 204, h.call("POST", fmt.Sprintf("/jobs/%d/advance", ids[2]), map[string]any{"version": v.Version}).code)
+	assert.Equal(t, 409, move(ruler, capstan, 0).code)
+	_, runs = lane(bowline)
+	require.Equal(t, 204, move(runs[1].ID, bowline, 0).code)
+	got, _ = lane(bowline)
+	assert.Equal(t, []int64{ids[2], ids[1]}, got)
+	v = h.job(ids[1])
+	assert.Equal(t, 409, h.call("POST", fmt.Sprintf("/jobs/%d/advance", ids[1]), map[string]any{"version": v.Version}).code, "the machine is busy")
+}
+
+// Bad files: the job stays, with its file and the reason; the server goes on.
+func TestBadFilesKeepTheJobAndTellWhy(t *testing.T) {
+	h := open(t)
+	h.signIn("nia")
+	nan := stl(t, "sheave")
+	copy(nan[84+50*9+12:], []byte{0, 0, 0xc0, 0x7f})
+	for name, c := range map[string]struct {
+		data []byte
+		says string
+	}{
+		"empty":     {[]byte{}, "empty"},
+		"truncated": {stl(t, "sheave")[:5000], "5000 bytes"},
+		"prose":     {[]byte("Please print this"), "no model"},
+		"nan":       {nan, "Triangle 10"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			id := h.handIn(c.data, name+".stl", nil)
+			v := h.job(id)
+			assert.Equal(t, "to decide", v.Step)
+			assert.Equal(t, "failed", v.Check.State)
+			assert.Contains(t, v.Check.Error, c.says)
+			require.NotEmpty(t, v.Findings)
+			assert.EqualValues(t, "stops it", v.Findings[0].Grade)
+			assert.Equal(t, c.data, append([]byte{}, h.call("GET", fmt.Sprintf("/pieces/%d/file", v.PieceID), nil).body...))
+			h.signIn("cato")
+			assert.Equal(t, 409, h.approve(v, 0).code)
+			assert.Equal(t, 422, h.call("POST", fmt.Sprintf("/jobs/%d/send-back", id), map[string]any{"version": v.Version, "reason": " "}).code)
+			assert.Equal(t, 204, h.call("POST", fmt.Sprintf("/jobs/%d/send-back", id), map[string]any{"version": v.Version, "reason": "Please send it again"}).code)
+			h.signIn("nia")
+		})
+	}
+	a := h.call("POST", "/uploads?name=big.stl", make([]byte, 5<<20))
+	assert.Equal(t, 413, a.code)
+	assert.Contains(t, string(a.body), "over the limit")
+	var n int
+	require.NoError(t, h.desk.Store.Pool.QueryRow(ctx, `SELECT count(*) FROM blob WHERE sha256 IS NULL`).Scan(&n))
+	assert.Zero(t, n, "nothing half-stored")
+}
+
+func TestMembersSeeTheirOwnOnly(t *testing.T) {
+	h := open(t)
+	h.signIn("nia")
+	v := h.job(h.handIn(stl(t, "net-needle"), `..\..\evil/../needle.stl`, nil))
+	assert.Equal(t, "needle.stl", v.PieceSet[0].Name)
+	h.signIn("oskar")
+	for _, path := range []string{fmt.Sprintf("/jobs/%d", v.ID), fmt.Sprintf("/pieces/%d/file", v.PieceID), fmt.Sprintf("/pieces/%d/view", v.PieceID), fmt.Sprintf("/pieces/%d/picture", v.PieceID)} {
+		assert.Equal(t, 404, h.call("GET", path, nil).code, path)
+	}
+	assert.Equal(t, 404, h.call("POST", fmt.Sprintf("/jobs/%d/check", v.ID), nil).code)
+	var shelf desk.ShelfView
+	h.call("GET", "/jobs", nil).into(t, &shelf)
+	assert.Empty(t, shelf.Slips)
+	a := h.call("POST", "/jobs", map[string]any{"purpose": "everyday", "member_id": v.MemberID, "pieces": []any{map[string]any{"upload_id": "x", "copies": 1}}})
+	assert.Equal(t, 422, a.code, "not in another's name")
+
+	// An upload is its sender's: nobody else can make a job of it.
+	var up struct {
+		UploadID string `json:"upload_id"`
+	}
+	h.call("POST", "/uploads?name=a.stl", stl(t, "sheave")).into(t, &up)
+	h.signIn("nia")
+	a = h.call("POST", "/jobs", map[string]any{"purpose": "everyday", "pieces": []any{map[string]any{"upload_id": up.UploadID, "copies": 1}}})
+	assert.Equal(t, 422, a.code)
+	assert.Contains(t, string(a.body), "body.pieces[0].upload_id")
+}
+
+func TestChecksCanBeCancelledAndAskedForAgain(t *testing.T) {
+	h := open(t)
+	h.signIn("nia")
+	var big bytes.Buffer
+	require.NoError(t, modelfile.WriteSTL(&big, solid.Sphere(40, 280), ""))
+	id := h.handIn(big.Bytes(), "ball.stl", nil)
+	cancelled := h.call("DELETE", fmt.Sprintf("/jobs/%d/check", id), nil).code
+	v := h.job(id)
+	if cancelled == 204 { // else the check was quicker than we
+		assert.Equal(t, "cancelled", v.Check.State)
+		assert.Equal(t, "arrived", v.Step)
+	} else {
+		assert.Equal(t, 409, cancelled)
+	}
+	require.Equal(t, 204, h.call("POST", fmt.Sprintf("/jobs/%d/check", id), nil).code)
+	v = h.job(id)
+	assert.Equal(t, "done", v.Check.State)
+	assert.Equal(t, "to decide", v.Step)
+	assert.Equal(t, 409, h.call("DELETE", fmt.Sprintf("/jobs/%d/check", id), nil).code, "nothing to cancel")
+}
+
+// A change in the house is checked field by field, and jobs being weighed are
+// judged by it anew.
+func TestStewardChangesTheHouse(t *testing.T) {
+	h := open(t)
+	h.signIn("nia")
+	id := h.handIn(stl(t, "sheave"), "sheave.stl", nil)
+	before := h.job(id)
+	h.signIn("tess")
+	var v desk.HouseView
+	h.call("GET", "/house", nil).into(t, &v)
+	var m desk.MachineView
+	var r desk.RecipeView
+	for _, x := range v.Machines {
+		if x.Data.Name == "Bowline" {
+			m = x
+		}
+	}
+	for _, x := range v.Recipes {
+		if x.MachineID == m.ID && x.Data.Purpose == "everyday" {
+			r = x
+		}
+	}
+	r.Data.InfillPercent = 80
+	require.Equal(t, 204, h.call("PUT", fmt.Sprintf("/recipes/%d", r.ID), r).code)
+	assert.Equal(t, 409, h.call("PUT", fmt.Sprintf("/recipes/%d", r.ID), r).code, "an old version")
+	grams := func(v desk.JobView) float64 {
+		for _, l := range v.Ladder {
+			if l.MachineID == m.ID {
+				return l.Grams
+			}
+		}
+		return 0
+	}
+	assert.Greater(t, grams(h.job(id)), 1.3*grams(before))
+
+	r.Version++
+	r.Data.LayerMM = 0.39
+	a := h.call("PUT", fmt.Sprintf("/recipes/%d", r.ID), r)
+	assert.Equal(t, 422, a.code)
+	assert.Contains(t, string(a.body), "body.layer_mm")
+	m.Data.Volume.XMM = -5
+	assert.Equal(t, 422, h.call("PUT", fmt.Sprintf("/machines/%d", m.ID), m).code)
+	m.Data.Volume.XMM, m.Data.RateCents = 220, 990
+	require.Equal(t, 204, h.call("PUT", fmt.Sprintf("/machines/%d", m.ID), m).code)
+	v.House.TimeZone = "Europe/Nowhere"
+	assert.Equal(t, 422, h.call("PUT", "/house", v.House).code)
+	v.House.TimeZone, v.House.AttendanceMin = "Europe/Lisbon", 5
+	require.Equal(t, 204, h.call("PUT", "/house", v.House).code)
+	for _, x := range v.Materials {
+		x.Data.SpoolCents *= 2
+		require.Equal(t, 204, h.call("PUT", fmt.Sprintf("/materials/%d", x.ID), x).code)
+	}
+	assert.Equal(t, "done", h.job(id).Check.State)
+}
+
+func TestSignInIsGuarded(t *testing.T) {
+	h := open(t)
+	try := func(login, password string) int {
+		return h.call("POST", "/session", map[string]string{"login": login, "password": password}).code
+	}
+	assert.Equal(t, 401, try("nia", "wrong"))
+	assert.Equal(t, 401, try("nobody", demo.Password))
+	assert.Equal(t, 401, try("nobody", ""+"x"))
+	assert.Equal(t, 200, try("NIA", demo.Password), "logins are not case-sensitive")
+	assert.Equal(t, 200, h.call("GET", "/session", nil).code)
+	old := h.jar[""]
+	require.Equal(t, 204, h.call("DELETE", "/session", nil).code)
+	h.jar[""] = old
+	assert.Equal(t, 401, h.call("GET", "/session", nil).code, "a signed-out cookie opens nothing")
+
+	// Another site's page may not post here with the visitor's cookie.
+	h.signIn("cato")
+	req := httptest.NewRequest("POST", "http://shelf.test/api/jobs/1/approve", strings.NewReader(`{"version":1}`))
+	req.Header.Set("Sec-Fetch-Site", "cross-site")
+	req.Header.Set("Content-Type", "application/json")
+	req.AddCookie(h.jar["cato"])
+	assert.Equal(t, 403, h.send(req).code)
+
+	codes := map[int]int{}
+	for range 40 {
+		codes[try("tess", "guess")]++
+	}
+	assert.Positive(t, codes[429], "guessing is slowed down: %v", codes)
+	assert.LessOrEqual(t, codes[401], 30)
+}

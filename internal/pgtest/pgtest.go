@@ -1,0 +1,93 @@
+// Package pgtest gives each test a database of its own on a real server.
+//
+// A package whose tests use it says
+//
+//	func TestMain(m *testing.M) { pgtest.Main(m) }
+package pgtest
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"sync"
+	"sync/atomic"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"jobshelf/internal/pgcluster"
+	"jobshelf/internal/store"
+)
+
+const template = "jobshelf_template"
+
+var (
+	cluster *pgcluster.Cluster
+	once    sync.Once
+	failed  error
+	count   atomic.Int64
+)
+
+// Main runs a package's tests and ends the server they used, if any.
+func Main(m *testing.M) {
+	code := m.Run()
+	if cluster != nil {
+		if err := cluster.Stop(); err != nil {
+			fmt.Fprintln(os.Stderr, "pgtest:", err)
+		}
+		_ = os.RemoveAll(dir)
+	}
+	os.Exit(code)
+}
+
+var dir string
+
+// start brings up the server and makes the template: a migrated, empty database.
+func start() {
+	ctx, cancel := context.WithTimeout(context.Background(), 90*time.Second)
+	defer cancel()
+	if dir, failed = os.MkdirTemp("/tmp", "jobshelf-test-"); failed != nil {
+		return
+	}
+	if cluster, failed = pgcluster.Start(ctx, pgcluster.Options{Dir: dir, Volatile: true}); failed != nil {
+		return
+	}
+	failed = create(ctx, template, "")
+	if failed != nil {
+		return
+	}
+	var s *store.Store
+	if s, failed = store.Open(ctx, cluster.URL(template)); failed == nil {
+		failed = s.Migrate(ctx)
+		s.Close() // a template must have no connections
+	}
+}
+
+func create(ctx context.Context, name, from string) error {
+	s, err := store.Open(ctx, cluster.URL("postgres"))
+	if err != nil {
+		return err
+	}
+	defer s.Close()
+	return s.CreateDatabase(ctx, name, from)
+}
+
+// URL is the address of a new, migrated, empty database.
+func URL(t testing.TB) string {
+	t.Helper()
+	once.Do(start)
+	require.NoError(t, failed)
+	name := fmt.Sprintf("test_%d", count.Add(1))
+	require.NoError(t, create(context.Background(), name, template))
+	return cluster.URL(name)
+}
+
+// New opens a new database.
+func New(t testing.TB) *store.Store {
+	t.Helper()
+	s, err := store.Open(context.Background(), URL(t))
+	require.NoError(t, err)
+	t.Cleanup(s.Close)
+	return s
+}

@@ -1,0 +1,113 @@
+package store_test
+
+import (
+	"bytes"
+	"context"
+	"crypto/rand"
+	"errors"
+	"io"
+	"testing"
+	"testing/iotest"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"jobshelf/internal/pgtest"
+	"jobshelf/internal/store"
+)
+
+func TestMain(m *testing.M) { pgtest.Main(m) }
+
+var ctx = context.Background()
+
+func count(t *testing.T, s *store.Store, sql string) (n int) {
+	t.Helper()
+	require.NoError(t, s.Pool.QueryRow(ctx, sql).Scan(&n))
+	return n
+}
+
+// Files come back byte for byte, whatever their size against the chunk's, and
+// the same content is kept once.
+func TestBlobs(t *testing.T) {
+	s := pgtest.New(t)
+	for _, size := range []int{0, 1, 1<<20 - 1, 1 << 20, 1<<20 + 1, 3<<20 + 77} {
+		data := make([]byte, size)
+		rand.Read(data)
+		b, err := s.PutBlob(ctx, iotest.HalfReader(bytes.NewReader(data)))
+		require.NoError(t, err)
+		assert.EqualValues(t, size, b.Size)
+		got, err := io.ReadAll(s.BlobReader(ctx, b.ID))
+		require.NoError(t, err)
+		assert.True(t, bytes.Equal(data, got), "%d bytes differ", size)
+		again, err := s.PutBlob(ctx, bytes.NewReader(data))
+		require.NoError(t, err)
+		assert.Equal(t, b, again)
+	}
+	assert.Equal(t, 6, count(t, s, `SELECT count(*) FROM blob`))
+}
+
+// An upload that breaks off leaves nothing behind.
+func TestBrokenUploadLeavesNothing(t *testing.T) {
+	s := pgtest.New(t)
+	gone := errors.New("connection lost")
+	_, err := s.PutBlob(ctx, io.MultiReader(bytes.NewReader(make([]byte, 2<<20)), iotest.ErrReader(gone)))
+	assert.ErrorIs(t, err, gone)
+	assert.Zero(t, count(t, s, `SELECT count(*) FROM blob`))
+	assert.Zero(t, count(t, s, `SELECT count(*) FROM blob_chunk`))
+}
+
+func TestSweepKeepsWhatIsUsed(t *testing.T) {
+	s := pgtest.New(t)
+	person, err := s.AddPerson(ctx, store.Person{Login: "A", Name: "A", Role: "member"})
+	require.NoError(t, err)
+	put := func(text string) int64 {
+		b, err := s.PutBlob(ctx, bytes.NewReader([]byte(text)))
+		require.NoError(t, err)
+		return b.ID
+	}
+	used, uploaded := put("used"), put("uploaded")
+	put("orphan")
+	job, err := s.AddJob(ctx, store.Job{Title: "x", MemberID: person, Purpose: "everyday"})
+	require.NoError(t, err)
+	require.NoError(t, s.AddPiece(ctx, job, 1, "x.stl", 1, used))
+	_, err = s.AddUpload(ctx, uploaded, "y.stl", person)
+	require.NoError(t, err)
+	require.NoError(t, s.SweepBlobs(ctx, time.Hour))
+	assert.Equal(t, 3, count(t, s, `SELECT count(*) FROM blob`), "nothing is old yet")
+	require.NoError(t, s.SweepBlobs(ctx, -time.Hour))
+	assert.Equal(t, 1, count(t, s, `SELECT count(*) FROM blob`), "only what a job uses stays")
+}
+
+func TestVersionsAndNamesAreGuarded(t *testing.T) {
+	s := pgtest.New(t)
+	require.NoError(t, s.SetHouse(ctx, store.House{Name: "x"}))
+	h, err := s.House(ctx)
+	require.NoError(t, err)
+	h.Name = "y"
+	require.NoError(t, s.SetHouse(ctx, h))
+	assert.ErrorIs(t, s.SetHouse(ctx, h), store.ErrChanged, "the second writer has seen an old version")
+	_, err = s.AddPerson(ctx, store.Person{Login: "Same", Name: "A", Role: "member"})
+	require.NoError(t, err)
+	_, err = s.AddPerson(ctx, store.Person{Login: "same", Name: "B", Role: "member"})
+	assert.ErrorIs(t, err, store.ErrTaken)
+	_, err = s.Job(ctx, 99)
+	assert.ErrorIs(t, err, store.ErrNotFound)
+}
+
+func TestEventsArriveWhenTheTransactionCommits(t *testing.T) {
+	s := pgtest.New(t)
+	ctx, cancel := context.WithTimeout(ctx, 20*time.Second)
+	defer cancel()
+	got, ready := make(chan store.Event, 10), make(chan struct{})
+	go func() { _ = s.Listen(ctx, func() { close(ready) }, func(e store.Event) { got <- e }) }()
+	<-ready
+	undone := errors.New("undone")
+	err := s.InTx(ctx, func(tx *store.Tx) error {
+		require.NoError(t, tx.Notify(ctx, store.Event{Kind: "job", Job: 1}))
+		return undone
+	})
+	require.ErrorIs(t, err, undone)
+	require.NoError(t, s.InTx(ctx, func(tx *store.Tx) error { return tx.Notify(ctx, store.Event{Kind: "job", Job: 2}) }))
+	assert.EqualValues(t, 2, (<-got).Job, "the first was rolled back")
+}

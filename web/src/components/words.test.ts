@@ -1,0 +1,86 @@
+import { describe, expect, it } from 'vitest'
+import type { FloorView, JobView } from '../api/client'
+import { refusal } from '../api/client'
+import { formats } from '../composables/format'
+import { answers } from './answers'
+import { hoursText, parseHours, setAt, valueAt } from './fields'
+import { moved, placeAt, shifted } from './lanes'
+import { overWords } from './over'
+
+const f = formats('en-GB', 'EUR', 'Europe/Amsterdam')
+
+describe('formats', () => {
+  it('says durations in hours and minutes, never zero', () => {
+    expect(f.duration(3)).toBe('1 min')
+    expect(f.duration(3599)).toBe('1 h 00 min')
+    expect(f.duration(2 * 3600 + 61)).toBe('2 h 01 min')
+    expect(f.duration(undefined)).toBe('–')
+  })
+  it('follows the house’s locale and zone', () => {
+    expect(f.money(1234)).toBe('€12.34')
+    expect(formats('de-DE', 'EUR', 'UTC').money(123456).replace(/\s/g, ' ')).toBe('1.234,56 €')
+    // Midnight in Amsterdam is still yesterday in UTC.
+    expect(f.moment('2026-11-24T23:30:00Z')).toContain('25 Nov')
+    expect(f.clock('2026-07-01T10:00:00Z')).toBe('12:00')
+  })
+})
+
+describe('opening hours', () => {
+  it.each([
+    ['10-13, 14:30-21', '10:00–13:00, 14:30–21:00'],
+    ['closed', ''],
+    ['', ''],
+  ])('reads %s', (text, back) => expect(hoursText(parseHours(text)!)).toBe(back))
+  it.each(['10', '13-10', '10-25', 'ten to two'])('refuses %s', (text) => expect(parseHours(text)).toBeUndefined())
+})
+
+describe('entries', () => {
+  it('reads and writes along a path', () => {
+    const d = { motion: { speed: 1 } }
+    setAt(d, 'motion.speed', 5)
+    expect(valueAt(d, 'motion.speed')).toBe(5)
+    expect(valueAt(d, 'nothing.here')).toBeUndefined()
+  })
+  it('puts a refusal beside its field', () => {
+    const r = refusal(422, { detail: 'validation failed', errors: [{ location: 'body.data.layer_mm', message: 'too thick' }] })
+    expect(r.fields).toEqual({ layer_mm: 'too thick' })
+    expect(r.message).toBe('layer_mm: too thick')
+  })
+})
+
+it('dimensions only what is over, and a disc once', () => {
+  expect(overWords({ over_mm: [12.36, 0, 3], shape: 'rectangle' }, f)).toBe('12.4 mm over in X, 3.0 mm over in Z')
+  expect(overWords({ over_mm: [5, 5, 0], shape: 'round' }, f)).toBe('5.0 mm over in diameter')
+})
+
+it('has a ready message for each finding once, and always one to ask', () => {
+  const finding = { check: 'open surface', grade: 'stops it', value: 3, limit: 0, unit: 'edges', text: '3 edges' } as const
+  const job = { title: 'Cleat', findings: [finding, finding] } as unknown as JobView
+  expect(answers(job).map((a) => a.about)).toEqual(['open surface', 'ask the member'])
+})
+
+describe('lanes', () => {
+  const run = (id: number, machine_id: number, from: number, state = 'queued') =>
+    ({ id, machine_id, state, start: new Date(from * 3600e3).toISOString(), finish: new Date((from + 1) * 3600e3).toISOString() }) as FloorView['lanes'][number]['runs'][number]
+  const floor = {
+    lanes: [
+      { machine_id: 1, in_service: true, runs: [run(1, 1, 0, 'printing'), run(2, 1, 1), run(3, 1, 2)] },
+      { machine_id: 2, in_service: false, runs: [] },
+      { machine_id: 3, in_service: true, runs: [] },
+    ],
+  } as unknown as FloorView
+  const [printing, second, third] = floor.lanes[0]!.runs as [never, never, never]
+  it('moves queued runs only, within their lane', () => {
+    expect(shifted(floor, third, -1)).toEqual({ machine_id: 1, place: 0 })
+    expect(shifted(floor, second, -1)).toBeUndefined()
+    expect(shifted(floor, printing, 1)).toBeUndefined()
+  })
+  it('passes over machines that are out of service', () => {
+    expect(moved(floor, second, 1)).toEqual({ machine_id: 3, place: 0 })
+    expect(moved(floor, second, -1)).toBeUndefined()
+  })
+  it('drops behind the runs whose middle has passed', () => {
+    expect(placeAt(floor.lanes[0]!, third, 1.4 * 3600e3)).toEqual({ machine_id: 1, place: 0 })
+    expect(placeAt(floor.lanes[0]!, third, 1.6 * 3600e3)).toEqual({ machine_id: 1, place: 1 })
+  })
+})
