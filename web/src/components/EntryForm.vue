@@ -1,8 +1,10 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
 import { Refusal } from '../api/client'
+import { useCurrency } from '../composables/format'
 import { setAt, valueAt, type Field } from './fields'
 
+const currency = useCurrency()
 const props = defineProps<{ title: string; data: object; fields: Field[]; editable: boolean; save: (data: object) => Promise<void> }>()
 const draft = ref<object>({})
 const problem = ref('')
@@ -59,7 +61,7 @@ async function send() {
         <v-select v-else-if="x.kind === 'choice'" :label="x.label" :items="x.choices" :model-value="valueAt(draft, x.path) as string" :readonly="!editable" :error-messages="wrong(x)" @update:model-value="setAt(draft, x.path, $event)" />
         <label v-else-if="x.kind === 'colour'" class="colour small">{{ x.label }} <input type="color" :value="valueAt(draft, x.path)" :disabled="!editable" @input="setAt(draft, x.path, ($event.target as HTMLInputElement).value)" /></label>
         <v-text-field
-          v-else :label="x.label" :suffix="x.kind === 'money' ? undefined : x.unit" :type="x.kind === 'text' || x.kind === 'numbers' ? 'text' : 'number'" step="any"
+          v-else :label="x.label" :suffix="x.kind === 'money' ? currency : x.unit" :type="x.kind === 'text' || x.kind === 'numbers' ? 'text' : 'number'" step="any"
           :model-value="text(x)" :readonly="!editable" :error-messages="wrong(x)" :class="{ n: x.kind !== 'text' }" @change="put(x, ($event.target as HTMLInputElement).value)"
         />
       </template>

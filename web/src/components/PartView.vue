@@ -14,7 +14,8 @@ const box = ref<HTMLElement>()
 const canvas = ref<HTMLCanvasElement>()
 const scene = shallowRef<PartScene>()
 const state = ref<'loading' | 'shown' | 'failed'>('loading')
-const close = ref(false)
+// A part that fits is looked at closely; one that does not, with its machine.
+const close = ref(props.rung?.fits ?? true)
 let lib: typeof import('./partScene')
 let bytes: ArrayBuffer | undefined
 let sizes: ResizeObserver | undefined

@@ -149,15 +149,15 @@ export class PartScene {
   private label(text: string, at: Vector3, colour: string) {
     const c = document.createElement('canvas')
     const g = c.getContext('2d')!
-    const font = "600 34px 'Atkinson Hyperlegible Mono Variable', monospace"
+    const font = "600 68px 'Atkinson Hyperlegible Mono Variable', monospace"
     g.font = font
-    c.width = Math.ceil(g.measureText(text).width) + 20
-    c.height = 52
+    c.width = Math.ceil(g.measureText(text).width) + 40
+    c.height = 104
     g.font = font
     g.fillStyle = this.looks.paper
     g.fillRect(0, 0, c.width, c.height)
     g.fillStyle = colour
-    g.fillText(text, 10, 38)
+    g.fillText(text, 20, 76)
     const s = new Sprite(new SpriteMaterial({ map: new CanvasTexture(c), depthTest: false, sizeAttenuation: false }))
     s.position.copy(at)
     s.scale.set((0.025 * c.width) / c.height, 0.025, 1)
@@ -168,7 +168,7 @@ export class PartScene {
   /** Looks at the whole plate, or close at the part. */
   frame(what: 'plate' | 'part') {
     const h = this.half.value
-    const reach = what === 'plate' ? Math.max(h.x, h.y, this.size.x / 2, this.size.y / 2, h.z / 2) * 2.5 : Math.max(this.size.x, this.size.y, this.size.z) * 1.3
+    const reach = what === 'plate' ? Math.max(h.x, h.y, this.size.x / 2, this.size.y / 2, h.z / 2) * 2.5 : Math.max(this.size.x, this.size.y, this.size.z) * 1.35
     const target = new Vector3(0, 0, what === 'plate' ? h.z * 0.42 : this.size.z / 2)
     const far = (reach / 2 / Math.tan((this.camera.fov * Math.PI) / 360)) * Math.max(1, 1.1 / this.camera.aspect) * 1.12
     this.camera.position.copy(target).add(new Vector3(0.42, -0.8, 0.5).normalize().multiplyScalar(far))

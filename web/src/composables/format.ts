@@ -76,5 +76,11 @@ export function provideFormats(signedIn: () => boolean) {
   provide(formatsKey, made)
 }
 
+/** The code of the house's currency. */
+export function useCurrency() {
+  const house = useHouse()
+  return computed(() => house.data.value?.house.currency ?? '')
+}
+
 /** The house's formats; until they are loaded, plain ones. */
 export const useFormats = () => inject(formatsKey, computed(() => beforeLoaded))

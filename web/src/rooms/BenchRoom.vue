@@ -123,14 +123,14 @@ useKeys('Bench', [
 <style scoped>
 .bench {
   display: grid;
-  grid-template: 'head head head' auto 'left middle right' minmax(420px, 1fr) 'foot foot foot' auto / 268px minmax(300px, 1fr) 452px;
+  grid-template: 'head head head' auto 'left middle right' minmax(420px, 1fr) 'foot foot foot' auto / 250px minmax(300px, 1fr) 486px;
   min-height: calc(100vh - 54px);
 }
 header { grid-area: head; display: flex; flex-wrap: wrap; gap: 4px 18px; align-items: center; padding: 10px 18px; border-bottom: 1px solid var(--rule); }
 .act { margin-left: auto; }
 .no { font-weight: 400; font-size: 0.9em; }
 .tag { border: 1.5px solid var(--ink); padding: 0 8px; border-radius: 3px; font-weight: 600; }
-.left { grid-area: left; padding: 12px 14px 12px 18px; }
+.left { grid-area: left; padding: 12px 10px 12px 18px; }
 .left h2:not(:first-child) { margin-top: 16px; }
 .left h2 { margin-bottom: 6px; }
 .middle { grid-area: middle; display: grid; min-width: 0; border-left: 1px solid var(--rule); border-right: 1px solid var(--rule); background: var(--paper); }

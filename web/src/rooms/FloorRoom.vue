@@ -230,7 +230,7 @@ header { display: flex; gap: 18px; align-items: baseline; padding: 12px 18px 8px
 .run {
   position: absolute; top: 12px; bottom: 12px; z-index: 3;
   display: flex; flex-direction: column; align-items: flex-start; justify-content: center;
-  padding: 2px 6px 2px 13px; overflow: hidden; text-align: left; line-height: 1.2; white-space: nowrap;
+  padding: 2px 6px 2px 13px; overflow: hidden; container-type: inline-size; text-align: left; line-height: 1.2; white-space: nowrap;
   color: var(--ink); background: var(--card); border: 1.5px solid var(--ink); border-radius: 3px; cursor: grab; touch-action: none;
 }
 .run::before { content: ''; position: absolute; left: 0; top: 0; bottom: 0; width: 8px; background: var(--filament); border-right: 1.5px solid var(--ink); }
@@ -239,6 +239,9 @@ header { display: flex; gap: 18px; align-items: baseline; padding: 12px 18px 8px
 .run.late { border-color: var(--stop); }
 .run.held { cursor: grabbing; opacity: 0.85; z-index: 9; }
 .t { font-weight: 650; max-width: 100%; overflow: hidden; text-overflow: ellipsis; }
+/* A block too short for its times says them below, when it is chosen. */
+@container (max-width: 88px) { .run .small { display: none; } }
+.t { white-space: normal; max-height: 3.6em; overflow-wrap: anywhere; }
 .none { position: absolute; top: 40%; }
 .detail { position: sticky; bottom: 0; z-index: 6; display: flex; flex-wrap: wrap; gap: 8px 20px; align-items: center; justify-content: space-between; padding: 10px 18px; min-height: 66px; background: var(--card); border-top: 2px solid var(--ink); }
 .acts { display: flex; flex-wrap: wrap; gap: 6px; align-items: center; }
