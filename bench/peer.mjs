@@ -1,11 +1,8 @@
 // Reads a binary STL with manifold-3d, builds its structure and cuts 384 slices;
 // prints milliseconds as JSON. The peer of the benchmarks beside it.
 import { readFileSync } from 'node:fs'
-import { createRequire } from 'node:module'
-import { pathToFileURL } from 'node:url'
+import load from '../web/node_modules/manifold-3d/manifold.js'
 
-const require = createRequire(new URL('../web/package.json', import.meta.url))
-const { default: load } = await import(pathToFileURL(require.resolve('manifold-3d')))
 const wasm = await load()
 wasm.setup()
 

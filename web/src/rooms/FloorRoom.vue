@@ -238,10 +238,11 @@ header { display: flex; gap: 18px; align-items: baseline; padding: 12px 18px 8px
 .run.chosen { box-shadow: 0 0 0 2.5px var(--accent); z-index: 5; }
 .run.late { border-color: var(--stop); }
 .run.held { cursor: grabbing; opacity: 0.85; z-index: 9; }
-.t { font-weight: 650; max-width: 100%; overflow: hidden; text-overflow: ellipsis; }
+.t { font-weight: 650; max-width: 100%; max-height: 3.6em; overflow: hidden; text-overflow: ellipsis; white-space: normal; }
 /* A block too short for its times says them below, when it is chosen. */
 @container (max-width: 88px) { .run .small { display: none; } }
-.t { white-space: normal; max-height: 3.6em; overflow-wrap: anywhere; }
+@container (max-width: 48px) { .run .t { writing-mode: vertical-rl; white-space: nowrap; max-height: 74px; } }
+
 .none { position: absolute; top: 40%; }
 .detail { position: sticky; bottom: 0; z-index: 6; display: flex; flex-wrap: wrap; gap: 8px 20px; align-items: center; justify-content: space-between; padding: 10px 18px; min-height: 66px; background: var(--card); border-top: 2px solid var(--ink); }
 .acts { display: flex; flex-wrap: wrap; gap: 6px; align-items: center; }
