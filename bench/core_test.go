@@ -112,6 +112,32 @@ func BenchmarkTopology(b *testing.B) {
 	})
 }
 
+// All checks together, the search for crossings included.
+func BenchmarkInspect(b *testing.B) {
+	each(b, func(b *testing.B, file []byte, n int) {
+		m := read(b, file)
+		for b.Loop() {
+			r, err := mesh.Inspect(ctx, m)
+			if err != nil || !r.Sound() {
+				b.Fatal(err, "not sound")
+			}
+		}
+		perTriangle(b, n)
+	})
+}
+
+func BenchmarkCrossings(b *testing.B) {
+	each(b, func(b *testing.B, file []byte, n int) {
+		m := read(b, file)
+		for b.Loop() {
+			if c, err := mesh.NewTree(m).Crossings(ctx); err != nil || c.Count > 0 {
+				b.Fatal(err, c.Count)
+			}
+		}
+		perTriangle(b, n)
+	})
+}
+
 func BenchmarkSections384(b *testing.B) {
 	each(b, func(b *testing.B, file []byte, n int) {
 		m := read(b, file)

@@ -100,15 +100,15 @@ func serve(t testing.TB, url string, more ...string) *process {
 }
 
 // house is a database with the demo house and no jobs.
-func house(t testing.TB) (url string, s *store.Store) {
+func house(t testing.TB) string {
 	t.Helper()
-	url = pgtest.URL(t)
+	url := pgtest.URL(t)
 	s, err := store.Open(ctx, url)
 	require.NoError(t, err)
 	t.Cleanup(s.Close)
 	_, err = demo.SetUp(ctx, s)
 	require.NoError(t, err)
-	return url, s
+	return url
 }
 
 // ball is a lumpless STL of about n triangles in a file.
@@ -221,7 +221,7 @@ func checkedOnce(t testing.TB, v desk.JobView) {
 
 // kill -9 in the middle of a check: after a restart the check ends, once.
 func TestACheckSurvivesKillingTheServer(t *testing.T) {
-	url, _ := house(t)
+	url := house(t)
 	server := serve(t, url)
 	c := signIn(t, server.base, "nia")
 	id := c.handIn(ball(t, 1_200_000))
@@ -237,7 +237,7 @@ func TestACheckSurvivesKillingTheServer(t *testing.T) {
 // A second process takes jobs from the same database, and when it dies in the
 // middle of one, a third ends it.
 func TestWorkersShareTheQueue(t *testing.T) {
-	url, _ := house(t)
+	url := house(t)
 	server := serve(t, url, "--no-work")
 	c := signIn(t, server.base, "nia")
 	id := c.handIn(ball(t, 1_200_000))
@@ -250,7 +250,7 @@ func TestWorkersShareTheQueue(t *testing.T) {
 
 // The whole way through the real interface, with a second person watching.
 func TestFromFileToLaneInTheBrowser(t *testing.T) {
-	url, _ := house(t)
+	url := house(t)
 	server := serve(t, url)
 	var p *browser.Page
 	ok := func(err error) {
@@ -350,7 +350,7 @@ func TestFromFileToLaneInTheBrowser(t *testing.T) {
 // triangles: from the click to the verdict on the screen, with the server's peak
 // memory.
 func BenchmarkUploadToVerdict(b *testing.B) {
-	url, _ := house(b)
+	url := house(b)
 	server := serve(b, url)
 	p, stop, err := browser.Open(ctx, server.base)
 	require.NoError(b, err)

@@ -236,12 +236,11 @@ func sections(ctx context.Context, args []string, out, _ io.Writer) (int, error)
 		return 0, writeJSON(out, planes)
 	}
 	w := bufio.NewWriter(out)
-	defer w.Flush()
 	fmt.Fprintf(w, "%12s %14s %14s %6s\n", "z mm", "area mm²", "outline mm", "loops")
 	for _, p := range planes {
 		fmt.Fprintf(w, "%12.4f %14.4f %14.4f %6d\n", p.ZMM, p.AreaMM2, p.PerimeterMM, p.Loops)
 	}
-	return 0, nil
+	return 0, w.Flush()
 }
 
 // maxPlanes bounds how many sections are asked for at a time.

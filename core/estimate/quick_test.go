@@ -148,10 +148,9 @@ func TestDemoPartsByHand(t *testing.T) {
 	area := got.Volume / 40
 	around := (got.Area - 2*area) / 40
 	var mitre float64 // Σ 2·tan(turn/2): 2 halves, each 2π plus what mitres add
-	top := section.Slab{}
 	st, err := section.NewStack(context.Background(), m, mesh.TopologyOf(m), 0.2, 0.2, 1, nil)
 	require.NoError(t, err)
-	top = st.Slabs[100]
+	top := st.Slabs[100]
 	mitre = top.MitreRad
 	assert.InEpsilon(t, area, top.AreaMM2, 1e-4)
 	assert.InEpsilon(t, around, top.LengthMM, 1e-4)

@@ -19,7 +19,30 @@ type Topology struct {
 	// counted from 0 in the order of first triangles; -1 for degenerate ones.
 	Body   []int32
 	Bodies int
+	// Faults are the edges that do not have two faces running opposite ways, in
+	// the order of their vertices, an edge of more than two once for each; at
+	// most maxFaults of them.
+	Faults []Fault
 }
+
+// EdgeKind says how many faces an edge has and how they run.
+type EdgeKind uint8
+
+// The kinds of edges that are at fault.
+const (
+	OpenEdge   EdgeKind = iota // one face
+	SharedEdge                 // more than two
+	TurnedEdge                 // two that run the same way
+)
+
+// Fault is an edge at fault, by its vertices; Side is a half-edge on it.
+type Fault struct {
+	A, B uint32
+	Side int32
+	Kind EdgeKind
+}
+
+const maxFaults = 4_000_000
 
 // Closed says that every edge has exactly two faces.
 func (t *Topology) Closed() bool { return t.Boundary == 0 && t.NonManifold == 0 }
@@ -72,7 +95,7 @@ func TopologyOf(m *Mesh) *Topology {
 		}
 	}
 	for v := range m.Vertices {
-		t.pair(sides[start[v]:start[v+1]])
+		t.pair(uint32(v), sides[start[v]:start[v+1]])
 	}
 	t.label(m, n)
 	return t
@@ -80,34 +103,39 @@ func TopologyOf(m *Mesh) *Topology {
 
 // pair sorts the half-edges of one lower vertex by their upper vertex and joins
 // those of equal edges.
-func (t *Topology) pair(s []side) {
+func (t *Topology) pair(v uint32, s []side) {
 	sortSides(s)
 	for i := 0; i < len(s); {
 		j := i + 1
 		for j < len(s) && s[j].hi == s[i].hi {
 			j++
 		}
-		t.join(s[i:j])
+		t.join(v, s[i:j])
 		i = j
 	}
 }
 
 // join mates the half-edges of one edge, first in opposite directions, then
 // what is left in twos, and counts what kind of edge it is.
-func (t *Topology) join(s []side) {
+func (t *Topology) join(v uint32, s []side) {
 	switch len(s) {
 	case 1:
 		t.Boundary++
+		t.fault(v, s[0], OpenEdge)
 		t.Mate[s[0].he>>1] = -1
 		return
 	case 2:
 		if (s[0].he^s[1].he)&1 == 0 {
 			t.Misoriented++
+			t.fault(v, s[0], TurnedEdge)
 		}
 		t.mate(s[0], s[1])
 		return
 	}
 	t.NonManifold++
+	for _, x := range s {
+		t.fault(v, x, SharedEdge)
+	}
 	var up, down []side
 	for _, x := range s {
 		if x.he&1 == 0 {
@@ -126,6 +154,12 @@ func (t *Topology) join(s []side) {
 	}
 	if len(rest) == 1 {
 		t.Mate[rest[0].he>>1] = -1
+	}
+}
+
+func (t *Topology) fault(v uint32, s side, k EdgeKind) {
+	if len(t.Faults) < maxFaults {
+		t.Faults = append(t.Faults, Fault{v, s.hi, int32(s.he >> 1), k})
 	}
 }
 
