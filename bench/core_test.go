@@ -85,7 +85,7 @@ func read(b *testing.B, file []byte) *mesh.Mesh {
 	if err != nil {
 		b.Fatal(err)
 	}
-	return m.Mesh
+	return m.Models[0].Mesh
 }
 
 func BenchmarkReadAndIndex(b *testing.B) {

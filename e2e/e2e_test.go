@@ -346,6 +346,108 @@ func TestFromFileToLaneInTheBrowser(t *testing.T) {
 	assert.Empty(t, foreign)
 }
 
+// text puts a text file where the browser can take it.
+func text(t testing.TB, name, content string) string {
+	t.Helper()
+	path := filepath.Join(t.TempDir(), name)
+	require.NoError(t, os.WriteFile(path, []byte(content), 0o600))
+	return path
+}
+
+func objText(m *mesh.Mesh) string {
+	var b strings.Builder
+	for _, v := range m.Vertices {
+		fmt.Fprintf(&b, "v %v %v %v\n", v.X, v.Y, v.Z)
+	}
+	for _, f := range m.Triangles {
+		fmt.Fprintf(&b, "f %d %d %d\n", f[0]+1, f[1]+1, f[2]+1)
+	}
+	return b.String()
+}
+
+func amfText(m *mesh.Mesh) string {
+	var b strings.Builder
+	b.WriteString(`<?xml version="1.0"?><amf unit="millimeter"><object id="1"><mesh><vertices>`)
+	for _, v := range m.Vertices {
+		fmt.Fprintf(&b, "<vertex><coordinates><x>%v</x><y>%v</y><z>%v</z></coordinates></vertex>", v.X, v.Y, v.Z)
+	}
+	b.WriteString("</vertices><volume>")
+	for _, f := range m.Triangles {
+		fmt.Fprintf(&b, "<triangle><v1>%d</v1><v2>%d</v2><v3>%d</v3></triangle>", f[0], f[1], f[2])
+	}
+	b.WriteString("</volume></mesh></object></amf>")
+	return b.String()
+}
+
+// Four files of four formats in one job; a unit is taken, a hole seen and
+// closed, a job sent back with the ready message; a program sliced elsewhere is
+// told by its layers.
+func TestIntakeInTheBrowser(t *testing.T) {
+	server := serve(t, house(t))
+	p, stop, err := browser.Open(ctx, server.base)
+	require.NoError(t, err)
+	t.Cleanup(stop)
+	ok := func(err error) {
+		t.Helper()
+		if err != nil {
+			png, _ := p.Picture()
+			name := filepath.Join(os.TempDir(), "jobshelf-e2e-failed.png")
+			_ = os.WriteFile(name, png, 0o600)
+			t.Logf("see %s", name)
+		}
+		require.NoError(t, err)
+	}
+	ok(p.SignIn("cato", demo.Password))
+
+	parts := map[string]*mesh.Mesh{}
+	for _, x := range solid.Parts() {
+		parts[x.Name] = x.Mesh
+	}
+	var tmf bytes.Buffer
+	require.NoError(t, modelfile.Write3MF(&tmf, &modelfile.File{Unit: "mm", Models: []modelfile.Model{{Name: "sheave", Mesh: parts["sheave"], Places: []mesh.Vec3{{}, {X: 90}}}}}))
+	ok(p.DropFiles(640, 400, file(t, "cheek.stl", parts["block-cheek-inch"]), text(t, "holed.obj", objText(parts["cleat-with-hole"])),
+		text(t, "sheaves.3mf", tmf.String()), text(t, "bushing.amf", amfText(parts["oarlock-bushing"]))))
+	ok(p.Wait(`document.querySelectorAll('.file .name').length === 4`))
+	ok(p.Do(`document.querySelector('#hand-in-send').click()`))
+	ok(p.Wait(`document.querySelectorAll('.pieces button').length === 4 && document.querySelector('[data-check="open surface"]')`))
+	seen, err := browser.Eval[string](p, `document.querySelector('.pieces').innerText`)
+	ok(err)
+	assert.Contains(t, seen, "× 2", "two sheaves in the 3MF")
+
+	// Inches for the cheek.
+	ok(p.Wait(`document.querySelector('[data-unit="in"]')`))
+	ok(p.Click(`[data-unit="in"]`))
+	ok(p.Wait(`document.querySelector('.care')?.innerText.includes('Taken in inches') && !document.querySelector('[data-check="unit"]')`))
+
+	// The hole: see it, close it, see both versions.
+	ok(p.Click(`[data-check="open surface"] .acts button`))
+	ok(p.Wait(`document.querySelector('.view[data-state=shown][data-pins="1"]')`))
+	ok(p.Wait(`document.querySelector('#repair')`))
+	ok(p.Key("r"))
+	ok(p.Wait(`document.querySelector('#repair-go')`))
+	ok(p.Click(`#repair-go`))
+	ok(p.Wait(`document.querySelectorAll('.views .view[data-state=shown]').length === 2 && !document.querySelector('[data-check="open surface"]') && document.querySelector('.versions')`))
+	mended, err := browser.Eval[string](p, `document.querySelector('.versions').innerText`)
+	ok(err)
+	assert.Contains(t, mended, "Closed 1 holes")
+	ok(p.Wait(`document.querySelector('#yes') && !document.querySelector('#yes').disabled`))
+
+	// A program sliced elsewhere, and back it goes with the ready message.
+	program := "M104 S205\nG28\nG90\nM83\n"
+	for z := 0.25; z < 5; z += 0.25 {
+		program += fmt.Sprintf("G1 Z%.2f F900\nG1 X20 Y20 F6000\nG1 X60 E2 F1800\nG1 Y60 E2\nG1 X20 E2\nG1 Y20 E2\n", z)
+	}
+	ok(p.DropFiles(640, 400, text(t, "home-made.gcode", program+"M104 S0\n")))
+	ok(p.Wait(`document.querySelectorAll('.file .name').length === 1`))
+	ok(p.Do(`document.querySelector('#hand-in-send').click()`))
+	ok(p.Wait(`document.querySelector('[data-check="layer height"]')`))
+	ok(p.Wait(`document.querySelector('.program').innerText.includes('0.25 mm')`))
+	ok(p.Do(`[...document.querySelectorAll('[data-check="layer height"] button')].find((b) => b.innerText.startsWith('Send back')).click()`))
+	ok(p.Wait(`document.querySelector('.message textarea').value.includes('Please hand in the model instead')`))
+	ok(p.Do(`document.querySelector('.message').requestSubmit()`))
+	ok(p.Wait(`[...document.querySelectorAll('.notices, [role=status]')].some((n) => n.innerText.includes('is sent back')) || document.body.innerText.includes('is sent back')`))
+}
+
 // BenchmarkUploadToVerdict is the wait of a person who hands in a million
 // triangles: from the click to the verdict on the screen, with the server's peak
 // memory.

@@ -14,6 +14,7 @@ import (
 	"strconv"
 	"strings"
 
+	"jobshelf/core/gcode"
 	"jobshelf/core/mesh"
 	"jobshelf/core/modelfile"
 	"jobshelf/core/printability"
@@ -50,7 +51,14 @@ func split(args []string, values map[string]*string, switches map[string]*bool) 
 type checked struct {
 	File string `json:"file"`
 	*verdict.Verdict
-	Error *unreadable `json:"error,omitempty"`
+	Models []modelEntry `json:"models,omitempty"`
+	Error  *unreadable  `json:"error,omitempty"`
+}
+
+// modelEntry is one of several models in a file.
+type modelEntry struct {
+	Copies int `json:"copies"`
+	*verdict.Verdict
 }
 
 type unreadable struct {
@@ -76,17 +84,14 @@ func check(ctx context.Context, args []string, out, _ io.Writer) (int, error) {
 	answers := make([]checked, 0, len(files))
 	for _, f := range files {
 		a := checked{File: f}
-		model, err := readFile(ctx, f)
-		if err != nil {
+		if err := a.judge(ctx, f, choices); err != nil {
+			if ctx.Err() != nil {
+				return 1, ctx.Err()
+			}
 			a.Error = refusalOf(err)
 			code = 2
-		} else {
-			if a.Verdict, err = verdict.Judge(ctx, model, choices, demo.StartCents, nil); err != nil {
-				return 1, err
-			}
-			if a.Verdict.Stops() {
-				code = max(code, 1)
-			}
+		} else if a.Verdict.Stops() {
+			code = max(code, 1)
 		}
 		answers = append(answers, a)
 		if !asJSON {
@@ -134,24 +139,109 @@ func choose(onMachine, byRecipe string) ([]verdict.Choice, error) {
 	return nil, fmt.Errorf("there is no machine %q; there are %s", onMachine, strings.Join(names, ", "))
 }
 
-func readFile(ctx context.Context, name string) (*modelfile.Model, error) {
-	f, err := os.Open(name)
+// judge reads a file of any format and judges what it holds.
+func (a *checked) judge(ctx context.Context, name string, choices []verdict.Choice) error {
+	f, format, size, err := openModel(name)
 	if err != nil {
-		return nil, err
+		return err
 	}
 	defer f.Close()
+	if format == modelfile.GCode {
+		s, err := gcode.Read(ctx, f, size, nil)
+		if err == nil {
+			a.Verdict = verdict.JudgeProgram(s, choices, demo.StartCents, 60*float64(demo.House().LongestRunMin))
+		}
+		return err
+	}
+	file, err := modelfile.Read(ctx, f, size, modelfile.Limits{}, nil)
+	if err != nil {
+		return err
+	}
+	var parts []verdict.Part
+	var boxes []verdict.Box
+	var names []string
+	for _, c := range choices {
+		names = append(names, c.Machine.Name)
+	}
+	for _, m := range file.Models {
+		v, err := verdict.Judge(ctx, verdict.Subject{Mesh: m.Mesh, Name: m.Name, Format: file.Format, Unit: file.Unit}, choices, demo.StartCents, nil)
+		if err != nil {
+			return err
+		}
+		parts = append(parts, verdict.Part{Verdict: v, Copies: m.Copies()})
+		boxes = append(boxes, placedBox(v, m.Places))
+		a.Models = append(a.Models, modelEntry{m.Copies(), v})
+	}
+	a.Verdict = verdict.Together(file.Format, parts, boxes, names)
+	if len(a.Models) == 1 && a.Models[0].Copies == 1 {
+		a.Models = nil // it would say the same again
+	}
+	return nil
+}
+
+// placedBox is the box around all copies of a model.
+func placedBox(v *verdict.Verdict, places []mesh.Vec3) verdict.Box {
+	mm := v.Unit.MM()
+	var out verdict.Box
+	for i, p := range places {
+		for k, d := range [3]float64{p.X * mm, p.Y * mm, p.Z * mm} {
+			lo, hi := v.BoxMM.Min[k]+d, v.BoxMM.Max[k]+d
+			if i == 0 {
+				out.Min[k], out.Max[k] = lo, hi
+			}
+			out.Min[k], out.Max[k] = min(out.Min[k], lo), max(out.Max[k], hi)
+		}
+	}
+	return out
+}
+
+// openModel opens a file and tells its format from its first bytes.
+func openModel(name string) (*os.File, modelfile.Format, int64, error) {
+	f, err := os.Open(name)
+	if err != nil {
+		return nil, "", 0, err
+	}
 	info, err := f.Stat()
 	if err != nil {
-		return nil, err
+		return nil, "", 0, errors.Join(err, f.Close())
 	}
-	size := int64(-1)
-	if info.Mode().IsRegular() {
-		size = info.Size()
+	if !info.Mode().IsRegular() {
+		return nil, "", 0, errors.Join(fmt.Errorf("%s is no file", name), f.Close())
 	}
-	return modelfile.Read(ctx, f, size, modelfile.Limits{}, nil)
+	head := make([]byte, modelfile.SniffBytes)
+	n, err := io.ReadFull(f, head)
+	if err != nil && !errors.Is(err, io.EOF) && !errors.Is(err, io.ErrUnexpectedEOF) {
+		return nil, "", 0, errors.Join(err, f.Close())
+	}
+	if _, err := f.Seek(0, io.SeekStart); err != nil {
+		return nil, "", 0, errors.Join(err, f.Close())
+	}
+	format, err := modelfile.Detect(head[:n], info.Size())
+	if err != nil {
+		return nil, "", 0, errors.Join(err, f.Close())
+	}
+	return f, format, info.Size(), nil
+}
+
+// readFile reads all models of a file, in one mesh where they stand.
+func readFile(ctx context.Context, name string) (*modelfile.File, *mesh.Mesh, error) {
+	f, _, size, err := openModel(name)
+	if err != nil {
+		return nil, nil, err
+	}
+	defer f.Close()
+	file, err := modelfile.Read(ctx, f, size, modelfile.Limits{}, nil)
+	if err != nil {
+		return nil, nil, err
+	}
+	return file, file.Joined(), nil
 }
 
 func refusalOf(err error) *unreadable {
+	var program *gcode.Error
+	if errors.As(err, &program) {
+		return &unreadable{What: program.What, Do: program.Do, Line: program.Line}
+	}
 	var e *modelfile.Error
 	if !errors.As(err, &e) {
 		return &unreadable{What: err.Error()}
@@ -173,12 +263,28 @@ func writeJSON(out io.Writer, v any) error {
 func say(out io.Writer, a checked) {
 	fmt.Fprintln(out, a.File)
 	if a.Error != nil {
-		fmt.Fprintf(out, "  cannot be read: %s. %s\n", a.Error.What, a.Error.Do)
+		where := ""
+		if a.Error.Line > 0 {
+			where = fmt.Sprintf(" (line %d)", a.Error.Line)
+		} else if a.Error.Byte != nil {
+			where = fmt.Sprintf(" (byte %d)", *a.Error.Byte)
+		}
+		fmt.Fprintf(out, "  cannot be read: %s%s. %s\n", a.Error.What, where, a.Error.Do)
 		return
 	}
 	b := a.BoxMM
-	fmt.Fprintf(out, "  %s, %d triangles, %d bodies, %.2f × %.2f × %.2f mm, %.2f cm³\n", a.Format, a.Triangles, a.Bodies,
-		b.Max[0]-b.Min[0], b.Max[1]-b.Min[1], b.Max[2]-b.Min[2], a.VolumeMM3/1000)
+	if p := a.Program; p != nil {
+		fmt.Fprintf(out, "  G-code of %d lines, %d layers of %g mm, %d h %02d min, %.2f m of filament, nozzle up to %.0f °C\n", p.Lines, p.Layers, p.LayerMM,
+			int(p.Seconds)/3600, int(p.Seconds)/60%60, p.FilamentMM/1000, p.NozzleMaxC)
+	} else {
+		fmt.Fprintf(out, "  %s, %d triangles, %d bodies, %.2f × %.2f × %.2f mm, %.2f cm³\n", a.Format, a.Triangles, a.BodyCount,
+			b.Max[0]-b.Min[0], b.Max[1]-b.Min[1], b.Max[2]-b.Min[2], a.VolumeMM3/1000)
+	}
+	if len(a.Models) > 1 {
+		for _, m := range a.Models {
+			fmt.Fprintf(out, "    %d × %s: %d triangles, %.2f cm³\n", m.Copies, cmp.Or(m.Name, "without a name"), m.Triangles, m.VolumeMM3/1000)
+		}
+	}
 	for _, g := range []printability.Grade{printability.StopsIt, printability.Decide, printability.WorthKnowing} {
 		for _, f := range a.Findings {
 			if f.Grade == g {
@@ -215,15 +321,15 @@ func sections(ctx context.Context, args []string, out, _ io.Writer) (int, error)
 	if err != nil || len(files) != 1 || (layer == "") == (at == "") {
 		return 2, errUsage
 	}
-	model, err := readFile(ctx, files[0])
+	_, whole, err := readFile(ctx, files[0])
 	if err != nil {
 		return 2, err
 	}
-	zs, back, err := heights(model.Mesh, layer, at)
+	zs, back, err := heights(whole, layer, at)
 	if err != nil {
 		return 2, err
 	}
-	cut, err := section.Planes(ctx, model.Mesh, mesh.TopologyOf(model.Mesh), zs, 1)
+	cut, err := section.Planes(ctx, whole, mesh.TopologyOf(whole), zs, 1)
 	if err != nil {
 		return 1, err
 	}

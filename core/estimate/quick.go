@@ -62,12 +62,18 @@ func QuickOf(s *section.Stack, r *recipe.Recipe, m *machine.Machine, mat *machin
 	q.FilamentMM = volume / bore
 	q.Grams = mat.Grams(m.FilamentMM, q.FilamentMM)
 	q.WarmUpSeconds = m.WarmUpSeconds(r.NozzleC, r.BedC)
-	q.PriceCents, q.Lines = Price([]Charge{
-		{"Filament", q.Grams * float64(mat.SpoolCents) / mat.SpoolGrams},
-		{"Machine time", q.Seconds / 3600 * float64(m.RateCents)},
+	q.PriceCents, q.Lines = PriceOf(q.Grams, q.Seconds, m, mat, startCents)
+	return q
+}
+
+// PriceOf is the price of a mass of filament and a time on a machine, with the
+// house's fee for the start.
+func PriceOf(grams, seconds float64, m *machine.Machine, mat *machine.Material, startCents units.Cents) (units.Cents, []PriceLine) {
+	return Price([]Charge{
+		{"Filament", grams * float64(mat.SpoolCents) / mat.SpoolGrams},
+		{"Machine time", seconds / 3600 * float64(m.RateCents)},
 		{StartLine, float64(startCents)},
 	})
-	return q
 }
 
 // layerLengths spreads a layer over its kinds of line. The outer shell runs half

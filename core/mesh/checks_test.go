@@ -390,6 +390,7 @@ func TestRepairUnitesOverlappingBodies(t *testing.T) {
 				assert.Equal(t, 1, r.Topology.Bodies)
 			}
 			assert.Empty(t, r.Overlaps)
+			assert.LessOrEqual(t, r.Crossings.Count, 1, "rounding may leave a sliver of the seam across another")
 			if c.volume > 0 {
 				assert.InEpsilon(t, c.volume, r.Measures.Volume, 1e-3)
 			}
@@ -543,7 +544,7 @@ func TestMeasuresAgreeWithAGeometryLibrary(t *testing.T) {
 		require.Equal(t, "NoError", peer.Status, all[i].name)
 		read, err := modelfile.Read(ctx, strings.NewReader(mustFile(t, args[i+1])), -1, modelfile.Limits{}, nil)
 		require.NoError(t, err)
-		got := read.Mesh.Measure()
+		got := read.Models[0].Mesh.Measure()
 		assert.InEpsilon(t, peer.Volume, got.Volume, 1e-6, fmt.Sprint(all[i].name, " volume"))
 		assert.InEpsilon(t, peer.Area, got.Area, 1e-6, fmt.Sprint(all[i].name, " area"))
 	}

@@ -2,6 +2,7 @@ package mesh
 
 import (
 	"context"
+	"fmt"
 	"math"
 	"slices"
 )
@@ -89,6 +90,32 @@ func (r *Report) Sound() bool {
 		return false
 	}
 	return !slices.ContainsFunc(r.Bodies, func(b Body) bool { return b.InsideOut })
+}
+
+// Left says in words what is wrong, most serious first; nothing for a sound
+// surface.
+func (r *Report) Left() []string {
+	out := []string{}
+	say := func(n int, format string) {
+		if n > 0 {
+			out = append(out, fmt.Sprintf(format, n))
+		}
+	}
+	turned := 0
+	for _, b := range r.Bodies {
+		if b.InsideOut {
+			turned++
+		}
+	}
+	say(r.Topology.Boundary, "%d open edges")
+	say(r.Topology.NonManifold, "%d edges with more than two faces")
+	say(r.Topology.Misoriented, "%d edges whose faces look opposite ways")
+	say(turned, "%d bodies inside out")
+	say(r.Crossings.Count, "%d pairs of triangles that cross")
+	say(len(r.Overlaps), "%d pairs of bodies that overlap")
+	say(len(r.Degenerate), "%d triangles without area")
+	say(len(r.Duplicate), "%d repeated triangles")
+	return out
 }
 
 func sorted3(t [3]uint32) [3]uint32 {

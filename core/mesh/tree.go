@@ -14,6 +14,7 @@ type Tree struct {
 	order []int32 // triangles in tree order
 	boxes []box32 // by place in order
 	nodes []node
+	graze float64 // see grazeUlps
 }
 
 type box32 struct{ lo, hi [3]float32 }
@@ -70,6 +71,10 @@ func NewTree(m *Mesh) *Tree {
 	t := &Tree{m: m}
 	bounds := m.Bounds()
 	size := bounds.Size()
+	for _, v := range [2]Vec3{bounds.Min, bounds.Max} {
+		t.graze = math.Max(t.graze, math.Max(math.Abs(v.X), math.Max(math.Abs(v.Y), math.Abs(v.Z))))
+	}
+	t.graze *= grazeUlps * 0x1p-23
 	scale := func(s float64) float64 {
 		if s <= 0 {
 			return 0

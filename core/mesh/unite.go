@@ -76,7 +76,8 @@ const nudgeShare = 1e-5
 
 // unite joins two closed bodies that face outwards and do not cross themselves.
 // It cuts each triangle along its crossings with the other body, keeps what lies
-// outside of the other, and gives false if that does not come out closed. Which
+// outside of the other, and gives false if that does not come out closed. Of
+// several ways to undo the nudge it takes the one that leaves least crossings. Which
 // edge crosses which triangle is decided exactly (orient3), so both bodies agree
 // on the corners of the cut; the corners are then rounded to float32, as files
 // hold them.
@@ -84,17 +85,27 @@ func unite(ctx context.Context, a, b *Mesh) (*Mesh, bool) {
 	box := a.Bounds()
 	other := b.Bounds()
 	reach := math.Max(box.Size().Len(), other.Size().Len()) * nudgeShare
+	var best *Mesh
+	least := math.MaxInt
 	for _, d := range nudges {
-		moved := b.Transformed(1, d.Scale(reach))
-		out, err := uniteOnce(ctx, a, moved)
-		if err == nil {
-			return out, true
-		}
+		out, err := uniteOnce(ctx, a, b, d.Scale(reach))
 		if ctx.Err() != nil {
 			return nil, false
 		}
+		for _, o := range out { // err leaves none
+			c, err := NewTree(o).Crossings(ctx)
+			if err != nil {
+				return nil, false
+			}
+			if c.Count < least {
+				best, least = o, c.Count
+			}
+		}
+		if err == nil && least == 0 {
+			break
+		}
 	}
-	return nil, false
+	return best, best != nil
 }
 
 // errTouch: a corner lies exactly on a plane of the other body; errOpen: the
@@ -121,11 +132,15 @@ type crossing struct {
 	tri  int32
 }
 
-func uniteOnce(ctx context.Context, a, b *Mesh) (*Mesh, error) {
+// settleNudges is how near corners of the result must be, against the nudge, to
+// be drawn together: what it moved apart comes together again.
+const settleNudges = 4
+
+func uniteOnce(ctx context.Context, a, b *Mesh, nudge Vec3) ([]*Mesh, error) {
 	c := &cutter{m: &Mesh{}, firstB: int32(len(a.Triangles)), points: map[crossing]uint32{}, onEdge: map[[2]uint32][]uint32{},
 		inside: map[int32][][2]uint32{}, seam: map[[2]uint32]bool{}}
 	c.m.Append(a)
-	c.m.Append(b)
+	c.m.Append(b.Transformed(1, nudge))
 	cross, err := NewTree(c.m).Crossings(ctx)
 	if err != nil {
 		return nil, err
@@ -150,7 +165,31 @@ func uniteOnce(ctx context.Context, a, b *Mesh) (*Mesh, error) {
 		}
 		kept.Triangles = append(kept.Triangles, c.outside(tris, own)...)
 	}
-	out := compact(&kept)
+	var out []*Mesh
+	for _, back := range [2]bool{false, true} {
+		if back { // the cut is made: the second body goes where it was
+			copy(kept.Vertices[len(a.Vertices):], b.Vertices)
+		}
+		for _, r := range [2]float64{0, settleNudges * nudge.Len()} {
+			if m, ok := settled(&kept, r); ok {
+				out = append(out, m)
+			}
+		}
+	}
+	if len(out) == 0 {
+		return nil, errOpen
+	}
+	return out, nil
+}
+
+// settled draws corners together that are nearer than reach, rounds them to
+// float32, and drops what loses its area by that. It gives false if the surface
+// is not closed then.
+func settled(m *Mesh, reach float64) (*Mesh, bool) {
+	out := compact(m)
+	if reach > 0 {
+		out = weldAll(out, reach)
+	}
 	for i, v := range out.Vertices {
 		out.Vertices[i] = Vec3{float64(float32(v.X)), float64(float32(v.Y)), float64(float32(v.Z))}
 	}
@@ -158,10 +197,34 @@ func uniteOnce(ctx context.Context, a, b *Mesh) (*Mesh, error) {
 	out, _ = dropFlat(out)
 	out, _ = dropDuplicates(out)
 	out = compact(out)
-	if t := TopologyOf(out); !t.Closed() || !t.Oriented() || len(out.Triangles) == 0 {
-		return nil, errOpen
+	t := TopologyOf(out)
+	return out, t.Closed() && t.Oriented() && len(out.Triangles) > 0
+}
+
+// weldAll draws every vertex onto the first one within reach.
+func weldAll(m *Mesh, reach float64) *Mesh {
+	g := newGrid(reach)
+	to := make([]uint32, len(m.Vertices))
+	for i, v := range m.Vertices {
+		to[i] = uint32(i)
+		best := math.Inf(1)
+		g.near(v, func(o uint32) {
+			if d := m.Vertices[o].Sub(v).Len(); d <= reach && d < best {
+				to[i], best = o, d
+			}
+		})
+		if to[i] == uint32(i) {
+			g.add(v, uint32(i))
+		}
 	}
-	return out, nil
+	out := &Mesh{Vertices: m.Vertices}
+	for _, t := range m.Triangles {
+		w := [3]uint32{to[t[0]], to[t[1]], to[t[2]]}
+		if w[0] != w[1] && w[1] != w[2] && w[2] != w[0] {
+			out.Triangles = append(out.Triangles, w)
+		}
+	}
+	return out
 }
 
 // cut finds the line along which two triangles cross: its two ends are where an

@@ -7,15 +7,19 @@
 //
 // STL is read by the Library of Congress format descriptions fdd000505 (binary)
 // and fdd000506 (ASCII): binary is 80 bytes, a little-endian uint32 count and
-// 50 bytes a triangle. STL has no unit; Model.Unit is then empty and the
-// coordinates are as in the file.
+// 50 bytes a triangle. OBJ, 3MF and AMF are described where they are read. STL
+// and OBJ have no unit; File.Unit is then empty and the coordinates are as in the
+// file. A file may hold several models; meshes that stand apart become models of
+// their own, equal ones copies of one. Binary STL and 3MF are written.
 package modelfile
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
 	"io"
+	"strings"
 
 	"jobshelf/core/mesh"
 	"jobshelf/core/units"
@@ -28,12 +32,18 @@ type Format string
 const (
 	STLBinary Format = "stl-binary"
 	STLASCII  Format = "stl-ascii"
+	OBJ       Format = "obj"
+	ThreeMF   Format = "3mf"
+	AMF       Format = "amf"
+	// GCode is told from its text, but read by package gcode.
+	GCode Format = "gcode"
 )
 
 // Limits bound what a reader takes. Zero fields take the defaults.
 type Limits struct {
 	Bytes     int64 // default 300 MB
 	Triangles int64 // default 10 million
+	Unpacked  int64 // of an archive; default 4 GB
 	// Coordinate is the largest magnitude taken, in file units; default 10
 	// million, beyond which no unit makes a printable model.
 	Coordinate float64
@@ -46,18 +56,47 @@ func (l Limits) withDefaults() Limits {
 	if l.Triangles <= 0 {
 		l.Triangles = 10_000_000
 	}
+	if l.Unpacked <= 0 {
+		l.Unpacked = 4_000_000_000
+	}
 	if l.Coordinate <= 0 {
 		l.Coordinate = 1e7
 	}
 	return l
 }
 
-// Model is what a file held.
-type Model struct {
+// File is what a file held: at least one model.
+type File struct {
 	Format Format
 	Unit   units.Length // empty where the format has none
-	Name   string       // the file's own name for the model, if any
-	Mesh   *mesh.Mesh
+	Models []Model
+}
+
+// Model is one thing to print.
+type Model struct {
+	Name string // the file's own name for it, if any
+	// Mesh is turned, scaled and mirrored as the file says, in the file's unit.
+	Mesh *mesh.Mesh
+	// Places is where the file puts each copy; one at the origin where the
+	// format places nothing.
+	Places []mesh.Vec3
+}
+
+// Copies is how many of it the file places.
+func (m *Model) Copies() int { return max(1, len(m.Places)) }
+
+// Joined is everything in the file as one mesh, where it stands.
+func (f *File) Joined() *mesh.Mesh {
+	if len(f.Models) == 1 && len(f.Models[0].Places) == 1 && f.Models[0].Places[0] == (mesh.Vec3{}) {
+		return f.Models[0].Mesh
+	}
+	out := &mesh.Mesh{}
+	for _, m := range f.Models {
+		for _, p := range m.Places {
+			out.Append(m.Mesh.Transformed(1, p))
+		}
+	}
+	return out
 }
 
 // The kinds of refusal, for errors.Is.
@@ -103,10 +142,11 @@ func broken(at int64, do, format string, args ...any) *Error {
 
 const exportAgain = "Export it again from the program that made it, or upload it again if it was cut off on the way."
 
-// Read reads a model of any known format. size is the number of bytes that r
-// will give, or -1 if that is not known; progress, which may be nil, is called
-// with a share between 0 and 1. Errors are *Error, ctx.Err() or r's own.
-func Read(ctx context.Context, r io.Reader, size int64, limits Limits, progress func(float64)) (*Model, error) {
+// Read reads the models of a file of any known format. size is the number of
+// bytes that r will give, or -1 if that is not known; archives are read in place
+// if r is an io.ReaderAt too. progress, which may be nil, is called with a share
+// between 0 and 1. Errors are *Error, ctx.Err() or r's own.
+func Read(ctx context.Context, r io.Reader, size int64, limits Limits, progress func(float64)) (*File, error) {
 	limits = limits.withDefaults()
 	if size > limits.Bytes {
 		return nil, &Error{Kind: ErrTooLarge, Byte: -1,
@@ -121,14 +161,58 @@ func Read(ctx context.Context, r io.Reader, size int64, limits Limits, progress 
 	if err != nil {
 		return nil, err
 	}
-	if len(head) == 0 {
-		return nil, broken(0, "Choose the model file itself and hand it in again.", "The file is empty")
+	format, err := Detect(head, size)
+	if err != nil {
+		return nil, err
 	}
-	if what := foreign(head); what != "" {
-		return nil, &Error{Kind: ErrUnsupported, Byte: 0, What: "This is " + what + ", not a model that can be read here", Do: "Export the model as STL and hand that in."}
-	}
-	if looksASCII(head, size) {
+	switch format {
+	case ThreeMF: // or AMF: both may come in a ZIP
+		a, err := openArchive(in, limits)
+		if err != nil {
+			return nil, err
+		}
+		if len(a.names) == 1 && strings.HasSuffix(strings.ToLower(a.names[0]), ".amf") {
+			part, err := a.open(a.names[0])
+			if err != nil {
+				return nil, err
+			}
+			defer part.Close()
+			return readAMF(ctx, part, limits, int64(a.parts[strings.ToLower(a.names[0])].UncompressedSize64), progress)
+		}
+		return readTMF(ctx, a, limits, progress)
+	case AMF:
+		return readAMF(ctx, io.MultiReader(bytes.NewReader(in.buf), &capped{r, limits.Bytes - int64(len(in.buf)), limits.Bytes}), limits, size, progress)
+	case OBJ:
+		return readOBJ(ctx, in, limits, progress)
+	case STLASCII:
 		return readASCII(ctx, in, limits, progress)
+	case GCode:
+		return nil, &Error{Kind: ErrUnsupported, Byte: 0, What: "This is G-code, not a model", Do: "Hand in the model it was made from."}
 	}
 	return readBinary(ctx, in, limits, progress)
+}
+
+// capped refuses what goes on beyond the byte limit.
+type capped struct {
+	r     io.Reader
+	left  int64
+	limit int64
+}
+
+func (c *capped) Read(p []byte) (int, error) {
+	n, err := c.r.Read(p)
+	if c.left -= int64(n); c.left < 0 {
+		return 0, tooManyBytes(c.limit)
+	}
+	return n, err
+}
+
+func tooManyBytes(limit int64) *Error {
+	return &Error{Kind: ErrTooLarge, Byte: limit, What: fmt.Sprintf("The file has more than %.0f MB, the limit", float64(limit)/1e6),
+		Do: "Reduce the number of triangles, or ask a steward to raise the limit."}
+}
+
+func tooManyTriangles(l Limits) *Error {
+	return &Error{Kind: ErrTooLarge, Byte: -1, What: fmt.Sprintf("The model has more than %d triangles, the limit", l.Triangles),
+		Do: "Reduce the number of triangles in the program that made it."}
 }

@@ -9,12 +9,16 @@ import (
 )
 
 // sniffBytes is how much of a file the format is told from.
-const sniffBytes = 1024
+const sniffBytes = 16 << 10
+
+// SniffBytes is how much of a file Detect wants to see.
+const SniffBytes = sniffBytes
 
 // source reads in large steps, knows its offset and holds to the byte limit.
 type source struct {
 	r           io.Reader
 	size, limit int64
+	what        string // the part of an archive, for messages
 	buf         []byte // what has been read and not used
 	store       []byte
 	at          int64 // offset of buf[0]
@@ -43,9 +47,7 @@ func (s *source) fill(n int) error {
 			return fmt.Errorf("read model: %w", err)
 		}
 		if s.at+int64(len(s.buf)) > s.limit {
-			return &Error{Kind: ErrTooLarge, Byte: s.limit,
-				What: fmt.Sprintf("The file has more than %.0f MB, the limit", float64(s.limit)/1e6),
-				Do:   "Reduce the number of triangles, or ask a steward to raise the limit."}
+			return tooManyBytes(s.limit)
 		}
 	}
 	return nil
@@ -101,14 +103,12 @@ func (s *source) line() ([]byte, error) {
 // foreign names well-known kinds of file that are no models, or "".
 func foreign(head []byte) string {
 	for _, k := range []struct{ magic, what string }{
-		{"PK\x03\x04", "a ZIP archive (3MF, AMF or several files together)"},
 		{"%PDF", "a PDF document"},
 		{"\x89PNG", "a PNG picture"},
 		{"\xff\xd8\xff", "a JPEG picture"},
 		{"GIF8", "a GIF picture"},
 		{"ISO-10303-21", "a STEP file of a CAD program"},
 		{"\x1f\x8b", "a gzip archive"},
-		{"<", "an XML or HTML text"},
 		{"{", "a JSON text"},
 	} {
 		if bytes.HasPrefix(head, []byte(k.magic)) {
@@ -118,30 +118,80 @@ func foreign(head []byte) string {
 	return ""
 }
 
-// looksASCII decides between the two STLs. Binary headers may begin with
-// "solid" too, so a size that fits the count, or bytes that are no text, win.
-func looksASCII(head []byte, size int64) bool {
-	if len(head) >= 84 && size == 84+50*int64(le32(head[80:])) {
-		return false
+// Detect tells the format from the first bytes of a file (SniffBytes of them, or
+// all) and its size, -1 if that is not known. A ZIP is called 3MF until its parts
+// are known. What is no model at all is an error.
+func Detect(head []byte, size int64) (Format, error) {
+	if len(head) == 0 {
+		return "", broken(0, "Choose the model file itself and hand it in again.", "The file is empty")
 	}
-	if bytes.IndexByte(head, 0) >= 0 {
-		return false
+	// Binary headers may begin with any text; a size that fits the count wins.
+	if len(head) >= stlHeader && size == stlHeader+stlRecord*int64(le32(head[80:])) {
+		return STLBinary, nil
+	}
+	if bytes.HasPrefix(head, []byte("PK\x03\x04")) {
+		return ThreeMF, nil
+	}
+	if what := foreign(head); what != "" {
+		return "", &Error{Kind: ErrUnsupported, Byte: 0, What: "This is " + what + ", not a model that can be read here", Do: exportAs}
+	}
+	if !isText(head) {
+		return STLBinary, nil
 	}
 	text := bytes.TrimLeft(head, " \t\r\n\xef\xbb\xbf")
-	if bytes.HasPrefix(bytes.ToLower(text[:min(5, len(text))]), []byte("solid")) {
-		return true
+	if bytes.HasPrefix(text, []byte("<")) {
+		for _, root := range []string{"<amf", ":amf"} {
+			if bytes.Contains(bytes.ToLower(text), []byte(root)) {
+				return AMF, nil
+			}
+		}
+		return "", &Error{Kind: ErrUnsupported, Byte: 0, What: "This is an XML or HTML text, not a model that can be read here", Do: exportAs}
 	}
-	// Text without "solid" is no model at all; the ASCII reader says so with
-	// its line, the binary reader would speak of a nonsensical count.
-	for i, b := range head {
+	return textFormat(text), nil
+}
+
+const exportAs = "Export the model as STL, 3MF, OBJ or AMF and hand that in."
+
+// textFormat looks at the first words of the lines. What is none of the known
+// ones is left to the reader of text STL, which says so with the line.
+func textFormat(text []byte) Format {
+	if bytes.HasPrefix(bytes.ToLower(text[:min(5, len(text))]), []byte("solid")) {
+		return STLASCII
+	}
+	for line := range bytes.Lines(text) {
+		word, rest := cutWord(bytes.TrimRight(line, "\r\n"))
+		if len(word) == 0 || word[0] == '#' {
+			continue
+		}
+		switch string(word) {
+		case "v", "vn", "vt", "vp", "f", "l", "o", "g", "s", "mtllib", "usemtl":
+			return OBJ
+		}
+		if word[0] == ';' || word[0] == '(' || word[0] == '%' && len(bytes.TrimSpace(rest)) == 0 {
+			return GCode
+		}
+		if c := word[0] | 0x20; (c == 'g' || c == 'm' || c == 't' || c == 'n') && len(word) > 1 && word[1] >= '0' && word[1] <= '9' {
+			return GCode
+		}
+		return STLASCII
+	}
+	return STLASCII
+}
+
+// isText says that the bytes are printable or blank, as far as they go.
+func isText(head []byte) bool {
+	for _, b := range head {
 		if b < 9 || b > 13 && b < 32 {
 			return false
 		}
-		if b >= 0x80 && !utf8.FullRune(head[i:]) {
-			break
+	}
+	// The last rune may be cut.
+	for cut := 0; cut < 4 && cut < len(head); cut++ {
+		if utf8.Valid(head[:len(head)-cut]) {
+			return true
 		}
 	}
-	return utf8.Valid(head[:len(head)-min(3, len(head)-1)]) || utf8.Valid(head)
+	return false
 }
 
 func le32(b []byte) uint32 {

@@ -17,8 +17,8 @@ import (
 //	  { facet normal x y z  outer loop  3 × vertex x y z  endloop  endfacet }
 //	endsolid NAME
 //
-// line by line, keywords in any case. Several solids in one file are read as
-// one model. Stated normals are not used; the order of the vertices counts.
+// line by line, keywords in any case. Several solids in one file are models of
+// their own where they are closed by themselves or touch no other (parted). Stated normals are not used; the order of the vertices counts.
 type asciiReader struct {
 	in     *source
 	limits Limits
@@ -59,7 +59,7 @@ func (a *asciiReader) next() (words [][]byte, text []byte, err error) {
 
 func is(word []byte, keyword string) bool { return bytes.EqualFold(word, []byte(keyword)) }
 
-func readASCII(ctx context.Context, in *source, limits Limits, progress func(float64)) (*Model, error) {
+func readASCII(ctx context.Context, in *source, limits Limits, progress func(float64)) (*File, error) {
 	a := &asciiReader{in: in, limits: limits, w: newWelder(1024)}
 	words, text, err := a.next()
 	if errors.Is(err, io.EOF) {
@@ -70,12 +70,13 @@ func readASCII(ctx context.Context, in *source, limits Limits, progress func(flo
 	}
 	if first := bytes.TrimPrefix(words[0], []byte("\xef\xbb\xbf")); !is(first, "solid") {
 		return nil, &Error{Kind: ErrUnsupported, Byte: 0, Line: a.line,
-			What: fmt.Sprintf("This text is no model: it begins with %q, an STL text begins with \"solid\"", clip(words[0])), Do: "Export the model as STL and hand that in."}
+			What: fmt.Sprintf("This text is no model: it begins with %q, an STL text begins with \"solid\"", clip(words[0])), Do: exportAs}
 	}
-	name := strings.ToValidUTF8(strings.TrimSpace(string(text[min(len(text), bytes.Index(bytes.ToLower(text), []byte("solid"))+5):])), "")
+	name := solidName(text)
 	inSolid := true
+	names, starts := []string{name}, []int{0}
 	for {
-		words, _, err := a.next()
+		words, text, err := a.next()
 		if errors.Is(err, io.EOF) {
 			break
 		}
@@ -99,6 +100,13 @@ func readASCII(ctx context.Context, in *source, limits Limits, progress func(flo
 			inSolid = false
 		case !inSolid && is(words[0], "solid"):
 			inSolid = true
+			if n := len(a.w.m.Triangles); n > starts[len(starts)-1] {
+				names, starts = append(names, ""), append(starts, n)
+			}
+			if len(starts) > maxParts {
+				return nil, a.refuse("The file has more than %d solids", maxParts)
+			}
+			names[len(names)-1] = solidName(text)
 		default:
 			return nil, a.refuse("Found %q where \"facet\" or \"endsolid\" belongs", clip(words[0]))
 		}
@@ -110,7 +118,12 @@ func readASCII(ctx context.Context, in *source, limits Limits, progress func(flo
 		return nil, a.refuse("The file has no triangles")
 	}
 	progress(1)
-	return &Model{Format: STLASCII, Name: name, Mesh: a.w.m}, nil
+	return &File{Format: STLASCII, Models: parted(a.w.m, names, starts)}, nil
+}
+
+func solidName(text []byte) string {
+	at := bytes.Index(bytes.ToLower(text), []byte("solid")) + len("solid")
+	return strings.ToValidUTF8(strings.TrimSpace(string(text[min(len(text), at):])), "")
 }
 
 func (a *asciiReader) expect(words ...string) error {
@@ -154,7 +167,7 @@ func (a *asciiReader) facet() error {
 		var bits [3]uint32
 		for i, w := range words[1:] {
 			// Out of range gives ±Inf and an error; badCoordinate names both.
-			v, err := strconv.ParseFloat(string(w), 32)
+			v, err := strconv.ParseFloat(string(w), 32) // to float32 at once: no double rounding
 			if err != nil && !errors.Is(err, strconv.ErrRange) {
 				return a.refuse("The coordinate %q of triangle %d is no number", clip(w), triangle)
 			}

@@ -19,7 +19,7 @@ const (
 	stlBatch = 4096
 )
 
-func readBinary(ctx context.Context, in *source, limits Limits, progress func(float64)) (*Model, error) {
+func readBinary(ctx context.Context, in *source, limits Limits, progress func(float64)) (*File, error) {
 	head, err := in.peek(stlHeader)
 	if err != nil {
 		return nil, err
@@ -74,7 +74,7 @@ func readBinary(ctx context.Context, in *source, limits Limits, progress func(fl
 	if len(rest) > 0 {
 		return nil, broken(in.at, exportAgain, "The file says %d triangles but goes on after them", count)
 	}
-	return &Model{Format: STLBinary, Name: name, Mesh: w.m}, nil
+	return &File{Format: STLBinary, Models: []Model{{Name: name, Mesh: w.m, Places: []mesh.Vec3{{}}}}}, nil
 }
 
 func abs32(bits uint32) float32 { return math.Float32frombits(bits &^ negZero) }

@@ -29,33 +29,25 @@ type Finding struct {
 	Limit float64 `json:"limit"`
 	Unit  string  `json:"unit"`
 	Text  string  `json:"text" doc:"What it is and what to do, in plain words"`
+	// Places are points on the model, mm, worst first; at most maxPlaces.
+	Places [][3]float64 `json:"places,omitempty"`
+	// Mend are the repair steps that would mend it; none if only its maker can.
+	Mend []mesh.Step `json:"mend,omitempty"`
 }
 
-// Surface judges whether a mesh bounds a solid.
-func Surface(t *mesh.Topology, m mesh.Measures) []Finding {
-	var out []Finding
-	count := func(check string, g Grade, n int, format string) {
-		if n > 0 {
-			out = append(out, Finding{check, g, float64(n), 0, "edges", fmt.Sprintf(format, n)})
-		}
-	}
-	count("open surface", StopsIt, t.Boundary, "The surface is open: %d edges have only one face, so what is inside is a guess. Ask for a closed model.")
-	count("shared edges", Decide, t.NonManifold, "%d edges have more than two faces, so inside and outside are not clear there. Look at the layers before you say yes.")
-	count("turned faces", Decide, t.Misoriented, "Along %d edges one face looks in and its neighbour out. Have the faces turned, or look at the layers.")
-	if t.Closed() && t.Oriented() && m.Volume < 0 {
-		out = append(out, Finding{"inside out", Decide, m.Volume, 0, "mm³",
-			"Every face looks inwards. The shape is sound; turning all faces mends it."})
-	}
-	if t.Degenerate > 0 {
-		out = append(out, Finding{"degenerate triangles", WorthKnowing, float64(t.Degenerate), 0, "triangles",
-			fmt.Sprintf("%d triangles have no area. They do no harm.", t.Degenerate)})
-	}
-	if m.Volume == 0 || math.Abs(m.Volume) < 1e-9*m.Area*math.Sqrt(m.Area) {
-		out = append(out, Finding{"no volume", StopsIt, math.Abs(m.Volume), 0, "mm³",
-			"The model encloses nothing: it is a sheet, not a body. Ask for a model with thickness."})
-	}
-	return out
+// Evidence is what a finding is drawn with: lines and faces of the surface, in
+// mm; at most maxLines and maxFaces of them.
+type Evidence struct {
+	Check string       `json:"check"`
+	Lines [][6]float32 `json:"lines,omitempty"`
+	Faces [][9]float32 `json:"faces,omitempty"`
 }
+
+const (
+	maxPlaces = 20
+	maxLines  = 3000
+	maxFaces  = 1500
+)
 
 // Sizes between which a model is likely to be what its maker meant, in mm: most
 // things handed in at a print service are a hand's size (common practice, no
@@ -65,14 +57,24 @@ const (
 	largeMM = 1000
 )
 
+// UnitProposal is a unit that would make sense of a model's size.
+type UnitProposal struct {
+	Unit      units.Length `json:"unit"`
+	LongestMM float64      `json:"longest_mm" doc:"The longest side in that unit, mm"`
+	Machines  int          `json:"machines" doc:"On how many machines in service it would go"`
+	Reason    string       `json:"reason"`
+}
+
 var names = map[units.Length]string{units.Inch: "inches", units.Centimetre: "centimetres", units.Metre: "metres", units.Micrometre: "micrometres"}
 
 // Size judges the size of a model in a format without a unit, read as mm, and
 // proposes another unit where that would make more sense. fits tells on how many
 // of the house's machines the model would go at a scale.
-func Size(box mesh.Box, stated units.Length, fits func(scale float64) int) []Finding {
+//
+// The proposals say the same for a button: none if the size looks meant.
+func Size(box mesh.Box, stated units.Length, fits func(scale float64) int) ([]Finding, []UnitProposal) {
 	if stated != "" {
-		return nil
+		return nil, nil
 	}
 	s := box.Size()
 	longest := math.Max(s.X, math.Max(s.Y, s.Z))
@@ -83,20 +85,24 @@ func Size(box mesh.Box, stated units.Length, fits func(scale float64) int) []Fin
 	case longest > largeMM:
 		try = []units.Length{units.Micrometre}
 	default:
-		return nil
+		return nil, nil
 	}
 	limit := float64(smallMM)
 	if longest > largeMM {
 		limit = largeMM
 	}
 	var could []string
+	var proposals []UnitProposal
 	for _, u := range try {
 		if to := longest * u.MM(); to >= smallMM {
-			could = append(could, fmt.Sprintf("in %s it would be %.4g mm and go on %d machines", names[u], to, fits(u.MM())))
+			n := fits(u.MM())
+			could = append(could, fmt.Sprintf("in %s it would be %.4g mm and go on %d machines", names[u], to, n))
+			proposals = append(proposals, UnitProposal{Unit: u, LongestMM: to, Machines: n,
+				Reason: fmt.Sprintf("%.3g mm long as millimetres, %.4g mm as %s; fits %d machines", longest, to, names[u], n)})
 		}
 	}
-	return []Finding{{"unit", Decide, longest, limit, "mm", fmt.Sprintf(
-		"The longest side is %.3g mm if the file is in millimetres; %s. Ask which it is.", longest, strings.Join(could, "; "))}}
+	return []Finding{{Check: "unit", Grade: Decide, Value: longest, Limit: limit, Unit: "mm", Text: fmt.Sprintf(
+		"The longest side is %.3g mm if the file is in millimetres; %s. Ask which it is, or take one.", longest, strings.Join(could, "; "))}}, proposals
 }
 
 // Fits tells what the machines say: on none, or only at a smaller scale.
@@ -104,7 +110,7 @@ func Fits(machines, fitting int, scale float64) []Finding {
 	if fitting > 0 || machines == 0 {
 		return nil
 	}
-	return []Finding{{"fit", StopsIt, 100 * scale, 100, "%", fmt.Sprintf(
+	return []Finding{{Check: "fit", Grade: StopsIt, Value: 100 * scale, Limit: 100, Unit: "%", Text: fmt.Sprintf(
 		"It fits no machine as it stands. At %.3g %% of its size it would fit the largest. Ask whether it may be scaled, cut or stood up otherwise.",
 		math.Floor(1000*scale)/10)}}
 }
@@ -118,7 +124,7 @@ func Flat(box mesh.Box) []Finding {
 	if thin <= 0 || thin > 4 || long/thin < limit {
 		return nil
 	}
-	return []Finding{{"long and flat", WorthKnowing, long / thin, limit, "× its thickness", fmt.Sprintf(
+	return []Finding{{Check: "long and flat", Grade: WorthKnowing, Value: long / thin, Limit: limit, Unit: "× its thickness", Text: fmt.Sprintf(
 		"%.0f mm long and %.1f mm thick: the ends may lift. Use a brim, or cut it from sheet instead.", long, thin)}}
 }
 

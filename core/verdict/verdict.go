@@ -4,6 +4,7 @@
 package verdict
 
 import (
+	"cmp"
 	"context"
 	"math"
 
@@ -43,26 +44,50 @@ type MachineVerdict struct {
 	Quick      *estimate.Quick `json:"quick,omitempty"`
 }
 
-// Verdict is everything that was found out. Field names are those of
-// docs/check-json.md.
+// Verdict is everything that was found out about one model, or about a program.
+// Field names are those of docs/check-json.md.
 type Verdict struct {
-	Format        modelfile.Format       `json:"format"`
-	Unit          units.Length           `json:"unit"`
-	UnitStated    bool                   `json:"unit_stated"`
-	Triangles     int                    `json:"triangles"`
-	Vertices      int                    `json:"vertices"`
-	Bodies        int                    `json:"bodies"`
-	Closed        bool                   `json:"closed"`
-	Oriented      bool                   `json:"oriented"`
-	BoundaryEdges int                    `json:"boundary_edges"`
-	NonManifold   int                    `json:"nonmanifold_edges"`
-	VolumeMM3     float64                `json:"volume_mm3"`
-	AreaMM2       float64                `json:"area_mm2"`
-	BoxMM         Box                    `json:"bbox_mm"`
-	CentroidMM    [3]float64             `json:"centroid_mm"`
-	Findings      []printability.Finding `json:"findings"`
-	Machines      []MachineVerdict       `json:"machines"`
+	Format        modelfile.Format            `json:"format"`
+	Unit          units.Length                `json:"unit"`
+	UnitStated    bool                        `json:"unit_stated"`
+	Name          string                      `json:"name,omitempty"`
+	Triangles     int                         `json:"triangles"`
+	Vertices      int                         `json:"vertices"`
+	BodyCount     int                         `json:"body_count"`
+	Bodies        []Body                      `json:"bodies"`
+	Closed        bool                        `json:"closed"`
+	Oriented      bool                        `json:"oriented"`
+	BoundaryEdges int                         `json:"boundary_edges"`
+	NonManifold   int                         `json:"nonmanifold_edges"`
+	Misoriented   int                         `json:"misoriented_edges"`
+	Degenerate    int                         `json:"degenerate"`
+	Duplicate     int                         `json:"duplicate_triangles"`
+	Crosses       bool                        `json:"self_crossing"`
+	CrossingPairs int                         `json:"crossing_pairs"`
+	VolumeMM3     float64                     `json:"volume_mm3"`
+	AreaMM2       float64                     `json:"area_mm2"`
+	BoxMM         Box                         `json:"bbox_mm"`
+	CentroidMM    [3]float64                  `json:"centroid_mm"`
+	Findings      []printability.Finding      `json:"findings"`
+	Units         []printability.UnitProposal `json:"unit_proposals,omitempty"`
+	Machines      []MachineVerdict            `json:"machines"`
+	Program       *Program                    `json:"gcode,omitempty"`
+	Evidence      []printability.Evidence     `json:"-"` // large; kept apart
 }
+
+// Body is one closed or open piece of surface.
+type Body struct {
+	Triangles int     `json:"triangles"`
+	Closed    bool    `json:"closed"`
+	VolumeMM3 float64 `json:"volume_mm3"`
+	AreaMM2   float64 `json:"area_mm2"`
+	BoxMM     Box     `json:"bbox_mm"`
+	InsideOut bool    `json:"inside_out"`
+	Cavity    bool    `json:"cavity"`
+}
+
+// maxBodies bounds how many bodies are listed; BodyCount tells of all.
+const maxBodies = 200
 
 // Stops says that a finding stops the job.
 func (v *Verdict) Stops() bool {
@@ -80,44 +105,67 @@ const (
 	Estimating Step = "estimating"
 )
 
+// Subject is a model to be judged.
+type Subject struct {
+	Mesh   *mesh.Mesh
+	Name   string
+	Format modelfile.Format
+	Unit   units.Length // the file's; empty if it has none
+	Said   units.Length // what its owner or the desk says; wins over the file's
+}
+
 // Judge works out the verdict on a model as it stands. Sections are cut once
 // for each pair of layer heights among the choices. progress (nil is fine) is
 // told the step and a share from 0 to 1 of all that Judge does. It changes
 // nothing it is given; the only error is ctx's.
-func Judge(ctx context.Context, model *modelfile.Model, choices []Choice, startCents units.Cents, progress func(Step, float64)) (*Verdict, error) {
+func Judge(ctx context.Context, in Subject, choices []Choice, startCents units.Cents, progress func(Step, float64)) (*Verdict, error) {
 	if progress == nil {
 		progress = func(Step, float64) {}
 	}
-	unit, stated := model.Unit, model.Unit != ""
+	unit := cmp.Or(in.Said, in.Unit)
+	stated := unit != ""
 	if !stated {
 		unit = units.Millimetre
 	}
 	mm := unit.MM()
-	m := model.Mesh
+	m := in.Mesh
 	progress(Checking, 0)
-	topo := mesh.TopologyOf(m)
-	if err := ctx.Err(); err != nil {
+	r, err := mesh.Inspect(ctx, m)
+	if err != nil {
 		return nil, err
 	}
-	sizes := m.Measure()
-	inMM := mesh.Measures{Bounds: mesh.Box{Min: sizes.Bounds.Min.Scale(mm), Max: sizes.Bounds.Max.Scale(mm)},
-		Area: sizes.Area * mm * mm, Volume: sizes.Volume * mm * mm * mm, Centroid: sizes.Centroid.Scale(mm)}
-	v := &Verdict{Format: model.Format, Unit: unit, UnitStated: stated,
-		Triangles: len(m.Triangles), Vertices: len(m.Vertices), Bodies: topo.Bodies,
-		Closed: topo.Closed(), Oriented: topo.Oriented(), BoundaryEdges: topo.Boundary, NonManifold: topo.NonManifold,
-		VolumeMM3: inMM.Volume, AreaMM2: inMM.Area,
-		BoxMM: Box{array(inMM.Bounds.Min), array(inMM.Bounds.Max)}, CentroidMM: array(inMM.Centroid),
-		Findings: printability.Surface(topo, inMM), Machines: []MachineVerdict{}}
+	v := &Verdict{Format: in.Format, Name: in.Name, Unit: unit, UnitStated: stated,
+		Triangles: len(m.Triangles), Vertices: len(m.Vertices), Machines: []MachineVerdict{}}
+	v.measure(r, mm)
+	v.Findings, v.Evidence = printability.Surface(m, r, mm)
 	if v.Findings == nil {
 		v.Findings = []printability.Finding{}
 	}
-	progress(Fitting, 0.2)
+	progress(Fitting, 0.5)
 	v.tryMachines(m, mm, stated, choices)
 	if err := ctx.Err(); err != nil {
 		return nil, err
 	}
-	return v, v.estimate(ctx, m, topo, mm, choices, startCents, progress)
+	return v, v.estimate(ctx, m, r.Topology, mm, choices, startCents, progress)
 }
+
+func (v *Verdict) measure(r *mesh.Report, mm float64) {
+	t := r.Topology
+	v.BodyCount, v.Closed, v.Oriented = t.Bodies, t.Closed(), t.Oriented()
+	v.BoundaryEdges, v.NonManifold, v.Misoriented = t.Boundary, t.NonManifold, t.Misoriented
+	v.Degenerate, v.Duplicate = len(r.Degenerate), len(r.Duplicate)
+	v.Crosses, v.CrossingPairs = r.Crosses(), r.Crossings.Count
+	v.VolumeMM3, v.AreaMM2 = r.Measures.Volume*mm*mm*mm, r.Measures.Area*mm*mm
+	v.BoxMM = boxMM(r.Measures.Bounds, mm)
+	v.CentroidMM = array(r.Measures.Centroid.Scale(mm))
+	v.Bodies = make([]Body, min(len(r.Bodies), maxBodies))
+	for i := range v.Bodies {
+		b := r.Bodies[i]
+		v.Bodies[i] = Body{b.Triangles, b.Closed, b.Volume * mm * mm * mm, b.Area * mm * mm, boxMM(b.Bounds, mm), b.InsideOut, b.Cavity}
+	}
+}
+
+func boxMM(b mesh.Box, mm float64) Box { return Box{array(b.Min.Scale(mm)), array(b.Max.Scale(mm))} }
 
 // tryMachines fills the ladder with fits and adds what follows from them.
 func (v *Verdict) tryMachines(m *mesh.Mesh, mm float64, stated bool, choices []Choice) {
@@ -148,7 +196,7 @@ func (v *Verdict) tryMachines(m *mesh.Mesh, mm float64, stated bool, choices []C
 	if stated {
 		known = v.Unit
 	}
-	v.Findings = append(v.Findings, printability.Size(box, known, func(k float64) int {
+	size, proposals := printability.Size(box, known, func(k float64) int {
 		n := 0
 		for _, c := range choices {
 			scaled := make([]polygon.Point, len(hull))
@@ -160,7 +208,9 @@ func (v *Verdict) tryMachines(m *mesh.Mesh, mm float64, stated bool, choices []C
 			}
 		}
 		return n
-	})...)
+	})
+	v.Units = proposals
+	v.Findings = append(v.Findings, size...)
 	v.Findings = append(v.Findings, printability.Fits(inService, fitting, scale)...)
 	v.Findings = append(v.Findings, printability.Flat(box)...)
 }
@@ -173,7 +223,7 @@ func (v *Verdict) estimate(ctx context.Context, m *mesh.Mesh, topo *mesh.Topolog
 			continue
 		}
 		h := heights{c.Recipe.FirstLayerMM, c.Recipe.LayerMM}
-		from, to := 0.3+0.7*float64(i)/float64(len(choices)), 0.3+0.7*float64(i+1)/float64(len(choices))
+		from, to := 0.6+0.4*float64(i)/float64(len(choices)), 0.6+0.4*float64(i+1)/float64(len(choices))
 		progress(Estimating, from)
 		if stacks[h] == nil {
 			s, err := section.NewStack(ctx, m, topo, h.first, h.layer, mm, func(f float64) {

@@ -5,8 +5,10 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"path"
 	"time"
 
+	"jobshelf/core/mesh"
 	"jobshelf/core/modelfile"
 	"jobshelf/core/recipe"
 	"jobshelf/core/solid"
@@ -104,6 +106,8 @@ var orders = []order{
 	{"two-fenders", "mira", "", recipe.QuickLook, 1, 0, "", toDecide, "", 0},
 	{"crossed-band", "joost", "", recipe.QuickLook, 1, 9, "A prize ribbon.", toDecide, "", 0},
 	{"bait-box", "sanne", "", recipe.Everyday, 4, 7, "As light as can be.", toDecide, "", 0},
+	{"rigging-set.3mf", "ines", "Rigging set", recipe.Everyday, 1, 6, "Everything for the model of the harbour.", toDecide, "", 0},
+	{"lantern-foot.gcode", "bram", "Lantern foot, sliced at home", recipe.Everyday, 1, 5, "I have done the slicing already!", toDecide, "", 0},
 	{"sheave", "oskar", "Sheave for the gaff block", recipe.WorkingPart, 2, 4, "", onFloor, "Bowline", 1.2},
 	{"net-needle", "nia", "Net needles, class set", recipe.Everyday, 8, 2, "Blue if you have it.", approved, "Bowline", 0},
 	{"lamp-bracket", "lena", "", recipe.WorkingPart, 2, 3, "Goes outdoors.", approved, "Bowline", 0},
@@ -140,6 +144,10 @@ func Jobs(ctx context.Context, d *desk.Desk) error {
 		}
 		parts[p.Name] = b.Bytes()
 	}
+	if parts["rigging-set.3mf"], err = riggingSet(); err != nil {
+		return err
+	}
+	parts["lantern-foot.gcode"] = lanternFoot()
 	ids := make([]int64, len(orders))
 	for i, o := range orders {
 		if ids[i], err = handIn(ctx, d, by[o.member], o, parts[o.part]); err != nil {
@@ -162,7 +170,11 @@ func Jobs(ctx context.Context, d *desk.Desk) error {
 }
 
 func handIn(ctx context.Context, d *desk.Desk, who desk.Actor, o order, file []byte) (int64, error) {
-	up, _, err := d.Upload(ctx, who, o.part+".stl", bytes.NewReader(file))
+	name := o.part
+	if path.Ext(name) == "" {
+		name += ".stl"
+	}
+	up, _, err := d.Upload(ctx, who, name, bytes.NewReader(file))
 	if err != nil {
 		return 0, err
 	}
@@ -214,4 +226,34 @@ func checked(ctx context.Context, d *desk.Desk, who desk.Actor, id int64) (desk.
 		case <-time.After(50 * time.Millisecond):
 		}
 	}
+}
+
+// riggingSet is a 3MF of three models, in inches, one of them four times.
+func riggingSet() ([]byte, error) {
+	inch := func(m *mesh.Mesh) *mesh.Mesh { return m.Transformed(1/25.4, mesh.Vec3{}) }
+	var b bytes.Buffer
+	err := modelfile.Write3MF(&b, &modelfile.File{Unit: "in", Models: []modelfile.Model{
+		{Name: "sheave", Mesh: inch(solid.Sheave()), Places: []mesh.Vec3{{}, {X: 2}, {Y: 2}, {X: 2, Y: 2}}},
+		{Name: "bollard", Mesh: inch(solid.Bollard()), Places: []mesh.Vec3{{X: 5}}},
+		{Name: "fenders", Mesh: inch(solid.TwoFenders()), Places: []mesh.Vec3{{X: 8}}},
+	}})
+	return b.Bytes(), err
+}
+
+// lanternFoot is a hollow foot as somebody sliced it at home: thicker layers than
+// the house's, and the bed left warm at the end.
+func lanternFoot() []byte {
+	var b bytes.Buffer
+	b.WriteString("; made at home\nG21\nG90\nM83\nM140 S60\nM104 S215\nG28\nM190 S60\nM109 S215\n")
+	const layer = 0.28
+	for k := 1; k <= 90; k++ {
+		fmt.Fprintf(&b, "G1 Z%.2f F900\n", float64(k)*layer)
+		for ring := range 3 {
+			lo, hi := 60+0.45*float64(ring), 110-0.45*float64(ring)
+			e := (hi - lo) * 0.45 * layer / 2.405 // over the section of 1.75 mm filament
+			fmt.Fprintf(&b, "G0 X%.2[1]f Y%.2[1]f F7200\nG1 X%.2[2]f E%.4[3]f F2400\nG1 Y%.2[2]f E%.4[3]f\nG1 X%.2[1]f E%.4[3]f\nG1 Y%.2[1]f E%.4[3]f\n", lo, hi, e)
+		}
+	}
+	b.WriteString("G1 Z40 F900\nM104 S0\nM84\n")
+	return b.Bytes()
 }

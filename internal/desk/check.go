@@ -16,6 +16,7 @@ type CheckInput struct {
 	Pieces     []store.Piece
 	Choices    []verdict.Choice
 	StartCents units.Cents
+	LongestS   float64 // the longest run without asking; 0: any
 }
 
 // CheckInput gathers a job's pieces and the house's machines with the recipe for
@@ -33,7 +34,7 @@ func (d *Desk) CheckInput(ctx context.Context, job int64) (CheckInput, error) {
 	if err != nil {
 		return in, err
 	}
-	in.StartCents = h.StartCents
+	in.StartCents, in.LongestS = h.StartCents, 60*float64(h.LongestRunMin)
 	in.Choices, err = d.choices(ctx, recipe.Purpose(in.Job.Purpose))
 	return in, err
 }
@@ -70,14 +71,12 @@ func (d *Desk) choices(ctx context.Context, p recipe.Purpose) ([]verdict.Choice,
 	return out, nil
 }
 
-// Checked is what a check found about one piece: a verdict, or the problem that
-// kept it from being read.
+// Checked is what was found out about a piece. A file that holds several models
+// gives one for each: the first keeps the piece, the others are new.
 type Checked struct {
-	PieceID int64
-	Verdict *verdict.Verdict
-	Problem string
-	Picture []byte
-	ViewID  *int64
+	Piece store.Piece // with name, copies and part as they are to be
+	New   bool
+	store.Judgement
 }
 
 // RecordCheck ends a round of a check, once: it writes what was found and moves
@@ -102,7 +101,7 @@ func (d *Desk) RecordCheck(ctx context.Context, job int64, round int, found []Ch
 		}
 		what, state, problem := "Checked", "done", ""
 		for _, c := range found {
-			if err := tx.SetVerdict(ctx, c.PieceID, c.Verdict, c.Problem, c.Picture, c.ViewID); err != nil {
+			if err := recordPiece(ctx, tx, c); err != nil {
 				return err
 			}
 			if c.Problem != "" {
@@ -121,6 +120,33 @@ func (d *Desk) RecordCheck(ctx context.Context, job int64, round int, found []Ch
 		return touched(ctx, tx, j, Actor{}, what, problem)
 	})
 	return ended, err
+}
+
+func recordPiece(ctx context.Context, tx *store.Tx, c Checked) error {
+	if c.New {
+		id, err := tx.AddPiece(ctx, c.Piece)
+		if err != nil {
+			return err
+		}
+		c.Piece.ID, c.Piece.Current = id, 1
+	} else if err := tx.SetPiece(ctx, c.Piece); err != nil {
+		return err
+	}
+	if err := tx.SetJudgement(ctx, c.Piece.ID, c.Piece.Current, c.Judgement); err != nil {
+		return err
+	}
+	if c.Judgement.BlobID == nil || c.New {
+		return nil
+	}
+	why := "There was nothing to mend."
+	for i, d := range c.Log {
+		if i == 0 {
+			why = d.Text
+		} else {
+			why += " " + d.Text
+		}
+	}
+	return tx.AddHistory(ctx, c.Piece.JobID, 0, "Repaired "+c.Piece.Name, why)
 }
 
 // RecordFailure ends a round that the program could not finish; the job keeps

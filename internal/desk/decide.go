@@ -33,7 +33,7 @@ func (d *Desk) Approve(ctx context.Context, a Actor, id int64, version int, mach
 		if err != nil {
 			return err
 		}
-		if w, ok := printability.Worst(findings(pieces)); ok && w.Grade == printability.StopsIt {
+		if w, ok := worst(pieces); ok && w.Grade == printability.StopsIt {
 			return conflict("This stops it: %s", w.Text)
 		}
 		h, err := look(ctx, tx.Q, d.Now())

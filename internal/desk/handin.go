@@ -11,6 +11,7 @@ import (
 	"unicode"
 
 	"jobshelf/core/recipe"
+	"jobshelf/core/units"
 	"jobshelf/internal/store"
 )
 
@@ -28,6 +29,7 @@ type HandIn struct {
 type HandInPiece struct {
 	UploadID string `json:"upload_id" minLength:"1" maxLength:"60"`
 	Copies   int    `json:"copies" minimum:"1" maximum:"999"`
+	Unit     string `json:"unit,omitempty" enum:"mm,cm,m,in,ft,µm" doc:"What the member says the file is in; left out: as the file says, or to be asked"`
 }
 
 // Upload keeps a file until a job is made of it. name is the sender's and is
@@ -104,7 +106,8 @@ func (d *Desk) HandIn(ctx context.Context, a Actor, in HandIn) (int64, error) {
 			return err
 		}
 		for i, u := range uploads {
-			if err := tx.AddPiece(ctx, id, i+1, u.Name, in.Pieces[i].Copies, u.BlobID); err != nil {
+			piece := store.Piece{JobID: id, Name: u.Name, Copies: in.Pieces[i].Copies, Part: -1, Unit: units.Length(in.Pieces[i].Unit), BlobID: &u.BlobID}
+			if _, err := tx.AddPiece(ctx, piece); err != nil {
 				return err
 			}
 		}

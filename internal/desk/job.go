@@ -10,9 +10,11 @@ import (
 	"time"
 
 	"jobshelf/core/estimate"
+	"jobshelf/core/mesh"
 	"jobshelf/core/planning"
 	"jobshelf/core/printability"
 	"jobshelf/core/units"
+	"jobshelf/core/verdict"
 	"jobshelf/internal/store"
 )
 
@@ -183,77 +185,47 @@ func (h *house) ladder(pieces []store.Piece) []Rung {
 }
 
 func (r *Rung) add(pieces []store.Piece) {
-	priced := true
-	for _, p := range pieces {
-		i := -1
-		if p.Verdict != nil {
-			for k := range p.Verdict.Machines {
-				if p.Verdict.Machines[k].Name == r.Name {
-					i = k
-				}
-			}
-		}
-		if i < 0 {
-			r.Fits, priced = false, false
-			continue
-		}
-		v := p.Verdict.Machines[i]
-		r.Fits = r.Fits && v.Fits
-		r.Scale = min(r.Scale, v.ScaleToFit)
-		r.TurnDeg = v.TurnDeg
-		r.Recipe = v.Recipe
-		for a := range v.OverMM {
-			r.OverMM[a] = max(r.OverMM[a], v.OverMM[a])
-		}
-		if v.Quick == nil {
-			priced = false
-			continue
-		}
-		n := float64(p.Copies)
-		r.Seconds += n * v.Quick.Seconds
-		r.WarmUp = max(r.WarmUp, v.Quick.WarmUpSeconds)
-		r.Grams += n * v.Quick.Grams
-		r.Metres += n * v.Quick.FilamentMM / 1000
-		r.Layers = max(r.Layers, v.Quick.Layers)
-		r.charge(v.Quick.Lines, p.Copies)
+	parts := make([]verdict.Part, len(pieces))
+	for i, p := range pieces {
+		parts[i] = verdict.Part{Verdict: p.Verdict, Copies: p.Copies}
 	}
-	if !priced {
-		r.Seconds, r.WarmUp, r.Grams, r.Metres, r.Layers, r.Price, r.Lines = 0, 0, 0, 0, 0, 0, nil
-		return
-	}
-	r.Seconds += r.WarmUp
-}
-
-// charge adds a piece's price lines, each times its copies, save the fee for the
-// start, which is due once a run.
-func (r *Rung) charge(lines []estimate.PriceLine, copies int) {
-	for _, l := range lines {
-		k := slices.IndexFunc(r.Lines, func(o estimate.PriceLine) bool { return o.Text == l.Text })
-		if k < 0 {
-			r.Lines, k = append(r.Lines, estimate.PriceLine{Text: l.Text}), len(r.Lines)
-		} else if l.Text == estimate.StartLine {
-			continue
-		}
-		c := l.Cents
-		if l.Text != estimate.StartLine {
-			c *= units.Cents(copies)
-		}
-		r.Lines[k].Cents += c
-		r.Price += c
+	v := verdict.OnMachine(r.Name, parts)
+	r.Fits, r.OverMM, r.Scale, r.TurnDeg, r.Recipe = v.Fits, v.OverMM, v.ScaleToFit, v.TurnDeg, v.Recipe
+	if q := v.Quick; q != nil {
+		r.Seconds, r.WarmUp, r.Grams, r.Metres, r.Layers = q.Seconds+q.WarmUpSeconds, q.WarmUpSeconds, q.Grams, q.FilamentMM/1000, q.Layers
+		r.Price, r.Lines = q.PriceCents, q.Lines
 	}
 }
 
-func findings(pieces []store.Piece) []printability.Finding {
-	var out []printability.Finding
+// JobFinding is a finding with the piece it is about.
+type JobFinding struct {
+	printability.Finding
+	PieceID int64  `json:"piece_id"`
+	Piece   string `json:"piece"`
+}
+
+func findings(pieces []store.Piece) []JobFinding {
+	out := []JobFinding{}
 	for _, p := range pieces {
 		if p.Problem != "" {
-			out = append(out, printability.Finding{Check: "not readable", Grade: printability.StopsIt, Text: p.Problem})
+			out = append(out, JobFinding{printability.Finding{Check: "not readable", Grade: printability.StopsIt, Text: p.Problem}, p.ID, p.Name})
 		}
 		if p.Verdict != nil {
-			out = append(out, p.Verdict.Findings...)
+			for _, f := range p.Verdict.Findings {
+				out = append(out, JobFinding{f, p.ID, p.Name})
+			}
 		}
 	}
 	return out
+}
+
+// worst is the finding that matters most; false if there is none.
+func worst(pieces []store.Piece) (printability.Finding, bool) {
+	var plain []printability.Finding
+	for _, f := range findings(pieces) {
+		plain = append(plain, f.Finding)
+	}
+	return printability.Worst(plain)
 }
 
 func (h *house) slip(j store.Job, pieces []store.Piece) Slip {
@@ -269,7 +241,7 @@ func (h *house) slip(j store.Job, pieces []store.Piece) Slip {
 		}
 		s.Pieces += p.Copies
 	}
-	if w, ok := printability.Worst(findings(pieces)); ok {
+	if w, ok := worst(pieces); ok {
 		s.Worst = &w
 	}
 	return s
@@ -393,31 +365,56 @@ func due(s Slip) string {
 // JobView is one job on the bench.
 type JobView struct {
 	Slip
-	Findings []printability.Finding `json:"findings"`
-	Ladder   []Rung                 `json:"ladder"`
-	PieceSet []PieceView            `json:"piece_set"`
-	History  []HistoryLine          `json:"history"`
-	Run      *RunView               `json:"run,omitempty"`
+	Findings []JobFinding  `json:"findings"`
+	Ladder   []Rung        `json:"ladder"`
+	PieceSet []PieceView   `json:"piece_set"`
+	History  []HistoryLine `json:"history"`
+	Run      *RunView      `json:"run,omitempty"`
 }
 
-// PieceView is one model of a job.
+// PieceView is one model of a job, as its current version.
 type PieceView struct {
-	ID        int64      `json:"id"`
-	Name      string     `json:"name"`
-	Copies    int        `json:"copies"`
-	Pictured  bool       `json:"pictured"`
-	Viewable  bool       `json:"viewable"`
-	Problem   string     `json:"problem,omitempty"`
-	Format    string     `json:"format,omitempty"`
-	Unit      string     `json:"unit,omitempty"`
-	Triangles int        `json:"triangles,omitempty"`
-	Vertices  int        `json:"vertices,omitempty"`
-	Bodies    int        `json:"bodies,omitempty"`
-	Closed    bool       `json:"closed"`
-	Oriented  bool       `json:"oriented"`
-	VolumeMM3 float64    `json:"volume_mm3,omitempty"`
-	AreaMM2   float64    `json:"area_mm2,omitempty"`
-	SizeMM    [3]float64 `json:"size_mm"`
+	ID       int64                       `json:"id"`
+	Name     string                      `json:"name"`
+	Copies   int                         `json:"copies"`
+	Pictured bool                        `json:"pictured"`
+	Viewable bool                        `json:"viewable"`
+	Problem  string                      `json:"problem,omitempty"`
+	Format   string                      `json:"format,omitempty"`
+	Unit     string                      `json:"unit,omitempty" doc:"The unit it is taken in"`
+	SaidUnit string                      `json:"said_unit,omitempty" doc:"The unit somebody said it is in"`
+	Units    []printability.UnitProposal `json:"unit_proposals"`
+	Surface  SurfaceView                 `json:"surface"`
+	Program  *verdict.Program            `json:"gcode,omitempty"`
+	Current  int                         `json:"current" doc:"The version that counts"`
+	Versions []VersionView               `json:"versions"`
+	Mend     []mesh.Step                 `json:"mend" doc:"Repair steps that its findings call for"`
+}
+
+// SurfaceView is what a version measures.
+type SurfaceView struct {
+	Triangles   int        `json:"triangles"`
+	Vertices    int        `json:"vertices"`
+	Bodies      int        `json:"bodies"`
+	Closed      bool       `json:"closed"`
+	Oriented    bool       `json:"oriented"`
+	Boundary    int        `json:"boundary_edges"`
+	NonManifold int        `json:"nonmanifold_edges"`
+	Misoriented int        `json:"misoriented_edges"`
+	Crossing    int        `json:"crossing_pairs"`
+	VolumeMM3   float64    `json:"volume_mm3"`
+	AreaMM2     float64    `json:"area_mm2"`
+	SizeMM      [3]float64 `json:"size_mm"`
+}
+
+// VersionView is a piece as it came (1) or as it was mended.
+type VersionView struct {
+	N        int         `json:"n"`
+	At       time.Time   `json:"at"`
+	Steps    []string    `json:"steps" doc:"Asked for; none for the file as it came"`
+	Log      []mesh.Done `json:"log" doc:"Made"`
+	Viewable bool        `json:"viewable"`
+	Surface  SurfaceView `json:"surface"`
 }
 
 // HistoryLine is one line of a job's history.
@@ -446,9 +443,6 @@ func (d *Desk) Job(ctx context.Context, a Actor, id int64) (JobView, error) {
 		return JobView{}, err
 	}
 	v := JobView{Slip: h.slip(j, pieces), Findings: findings(pieces), Ladder: h.ladder(pieces), PieceSet: []PieceView{}, History: []HistoryLine{}}
-	if v.Findings == nil {
-		v.Findings = []printability.Finding{}
-	}
 	run, err := d.Store.RunOfJob(ctx, id)
 	if err == nil {
 		rv := h.runView(run)
@@ -458,7 +452,11 @@ func (d *Desk) Job(ctx context.Context, a Actor, id int64) (JobView, error) {
 		h.stand(&v.Slip, nil, v.Ladder)
 	}
 	for _, p := range pieces {
-		v.PieceSet = append(v.PieceSet, pieceView(p))
+		versions, err := d.Store.Versions(ctx, p.ID)
+		if err != nil {
+			return v, err
+		}
+		v.PieceSet = append(v.PieceSet, pieceView(p, versions))
 	}
 	lines, err := d.Store.History(ctx, id)
 	for _, l := range lines {
@@ -467,14 +465,31 @@ func (d *Desk) Job(ctx context.Context, a Actor, id int64) (JobView, error) {
 	return v, err
 }
 
-func pieceView(p store.Piece) PieceView {
-	v := PieceView{ID: p.ID, Name: p.Name, Copies: p.Copies, Pictured: p.Seen, Viewable: p.ViewID != nil, Problem: p.Problem}
+func surfaceView(c *verdict.Verdict) SurfaceView {
+	if c == nil {
+		return SurfaceView{}
+	}
+	v := SurfaceView{c.Triangles, c.Vertices, c.BodyCount, c.Closed, c.Oriented, c.BoundaryEdges, c.NonManifold, c.Misoriented, c.CrossingPairs, c.VolumeMM3, c.AreaMM2, [3]float64{}}
+	for i := range v.SizeMM {
+		v.SizeMM[i] = c.BoxMM.Max[i] - c.BoxMM.Min[i]
+	}
+	return v
+}
+
+func pieceView(p store.Piece, versions []store.Version) PieceView {
+	v := PieceView{ID: p.ID, Name: p.Name, Copies: p.Copies, Pictured: p.Seen, Viewable: p.ViewID != nil, Problem: p.Problem, SaidUnit: string(p.Unit),
+		Current: p.Current, Units: []printability.UnitProposal{}, Versions: []VersionView{}, Mend: []mesh.Step{}, Surface: surfaceView(p.Verdict)}
 	if c := p.Verdict; c != nil {
-		v.Format, v.Unit, v.Triangles, v.Vertices, v.Bodies = string(c.Format), string(c.Unit), c.Triangles, c.Vertices, c.Bodies
-		v.Closed, v.Oriented, v.VolumeMM3, v.AreaMM2 = c.Closed, c.Oriented, c.VolumeMM3, c.AreaMM2
-		for i := range v.SizeMM {
-			v.SizeMM[i] = c.BoxMM.Max[i] - c.BoxMM.Min[i]
+		v.Format, v.Unit, v.Program = string(c.Format), string(c.Unit), c.Program
+		v.Units = append(v.Units, c.Units...)
+		for _, s := range mesh.Steps {
+			if slices.ContainsFunc(c.Findings, func(f printability.Finding) bool { return slices.Contains(f.Mend, s) }) {
+				v.Mend = append(v.Mend, s)
+			}
 		}
+	}
+	for _, x := range versions {
+		v.Versions = append(v.Versions, VersionView{x.N, x.At, x.Steps, x.Log, x.ViewID != nil, surfaceView(x.Verdict)})
 	}
 	return v
 }

@@ -19,7 +19,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"jobshelf/core/mesh"
 	"jobshelf/core/modelfile"
+	"jobshelf/core/printability"
 	"jobshelf/core/solid"
 	"jobshelf/internal/demo"
 	"jobshelf/internal/desk"
@@ -134,9 +136,14 @@ func (h *house) handIn(file []byte, name string, more map[string]any) int64 {
 		UploadID string `json:"upload_id"`
 	}
 	a.into(h.t, &up)
-	in := map[string]any{"purpose": "everyday", "pieces": []any{map[string]any{"upload_id": up.UploadID, "copies": 1}}}
+	piece := map[string]any{"upload_id": up.UploadID, "copies": 1}
+	in := map[string]any{"purpose": "everyday", "pieces": []any{piece}}
 	for k, v := range more {
-		in[k] = v
+		if k == "copies" || k == "unit" {
+			piece[k] = v
+		} else {
+			in[k] = v
+		}
 	}
 	a = h.call("POST", "/jobs", in)
 	require.Equal(h.t, 201, a.code, "%s", a.body)
@@ -184,7 +191,7 @@ func TestEveryRouteAgainstEveryRole(t *testing.T) {
 		"sign-in": anyone,
 		"who":     member, "sign-out": member, "house": member, "shelf": member, "hand-in": member, "job": member,
 		"check-again": member, "cancel-check": member, "upload": member, "events": member,
-		"piece-picture": member, "piece-view": member, "piece-file": member,
+		"piece-picture": member, "piece-view": member, "piece-file": member, "piece-evidence": member, "change-piece": member, "repair-piece": coordinator,
 		"people": coordinator, "approve": coordinator, "send-back": coordinator, "advance": coordinator, "floor": coordinator, "move-run": coordinator,
 		"set-house": steward, "set-machine": steward, "set-material": steward, "set-recipe": steward,
 	}
@@ -268,7 +275,7 @@ func TestAModelIsJudgedApprovedAndQueued(t *testing.T) {
 	assert.Equal(t, []byte("\x89PNG"), h.call("GET", fmt.Sprintf("/pieces/%d/picture", piece.ID), nil).body[:4])
 	assert.Equal(t, stl(t, "mooring-cleat"), h.call("GET", fmt.Sprintf("/pieces/%d/file", piece.ID), nil).body, "the file as it came")
 	view := h.call("GET", fmt.Sprintf("/pieces/%d/view", piece.ID), nil).body
-	assert.Len(t, view, 8+12*piece.Vertices+12*piece.Triangles)
+	assert.Len(t, view, 8+12*piece.Surface.Vertices+12*piece.Surface.Triangles)
 
 	assert.Equal(t, 403, h.approve(v, 0).code, "a member approves nothing")
 	h.signIn("cato")
@@ -536,4 +543,136 @@ func TestSignInIsGuarded(t *testing.T) {
 	}
 	assert.Positive(t, codes[429], "guessing is slowed down: %v", codes)
 	assert.LessOrEqual(t, codes[401], 30)
+}
+
+// change sets something of a piece, at the version of its job that was seen.
+func (h *house) change(v desk.JobView, piece int, set map[string]any) answer {
+	set["version"] = v.Version
+	return h.call("PUT", fmt.Sprintf("/pieces/%d", v.PieceSet[piece].ID), set)
+}
+
+func TestAUnitIsProposedTakenAndUndone(t *testing.T) {
+	h := open(t)
+	h.signIn("nia")
+	id := h.handIn(stl(t, "block-cheek-inch"), "cheek.stl", nil)
+	v := h.job(id)
+	require.Equal(t, "unit", v.Findings[0].Check)
+	proposals := v.PieceSet[0].Units
+	require.NotEmpty(t, proposals)
+	assert.EqualValues(t, "in", proposals[0].Unit)
+	assert.Contains(t, proposals[0].Reason, "inches; fits")
+	require.Equal(t, 204, h.change(v, 0, map[string]any{"unit": "in"}).code)
+	inch := h.job(id)
+	assert.InEpsilon(t, 25.4*v.PieceSet[0].Surface.SizeMM[0], inch.PieceSet[0].Surface.SizeMM[0], 1e-9)
+	assert.Empty(t, inch.Findings)
+	assert.Equal(t, 409, h.change(v, 0, map[string]any{"unit": "cm"}).code, "the job has changed since")
+	require.Equal(t, 204, h.change(inch, 0, map[string]any{"unit": ""}).code)
+	assert.Equal(t, v.PieceSet[0].Surface, h.job(id).PieceSet[0].Surface, "undone")
+	// What the member says at the hatch wins over the guess.
+	said := h.job(h.handIn(stl(t, "block-cheek-inch"), "cheek.stl", map[string]any{"unit": "in"}))
+	assert.Equal(t, inch.PieceSet[0].Surface, said.PieceSet[0].Surface)
+	assert.Empty(t, said.Findings)
+}
+
+func TestARepairIsAVersionAndTheOriginalStays(t *testing.T) {
+	h := open(t)
+	h.signIn("yuki")
+	file := stl(t, "cleat-with-hole")
+	id := h.handIn(file, "cleat.stl", nil)
+	v := h.job(id)
+	piece := v.PieceSet[0]
+	require.Equal(t, "open surface", v.Findings[0].Check)
+	assert.NotEmpty(t, v.Findings[0].Places)
+	assert.Contains(t, piece.Mend, mesh.StepHoles)
+	var evidence []printability.Evidence
+	h.call("GET", fmt.Sprintf("/pieces/%d/evidence", piece.ID), nil).into(t, &evidence)
+	require.Len(t, evidence, 1)
+	assert.Len(t, evidence[0].Lines, piece.Surface.Boundary)
+	repair := func(version int, steps ...string) answer {
+		return h.call("POST", fmt.Sprintf("/pieces/%d/repair", piece.ID), map[string]any{"version": version, "steps": steps})
+	}
+	assert.Equal(t, 403, repair(v.Version, "holes").code)
+	h.signIn("cato")
+	assert.Equal(t, 422, repair(v.Version, "magic").code)
+	require.Equal(t, 204, repair(v.Version, "weld", "holes").code)
+	mended := h.job(id)
+	now := mended.PieceSet[0]
+	assert.Equal(t, 2, now.Current)
+	assert.True(t, now.Surface.Closed)
+	assert.Empty(t, mended.Findings)
+	require.Len(t, now.Versions, 2)
+	require.Len(t, now.Versions[1].Log, 1, "there was nothing to weld")
+	assert.Equal(t, piece.Surface.Boundary, now.Versions[1].Log[0].Before.Boundary)
+	assert.Zero(t, now.Versions[1].Log[0].After.Boundary)
+	get := func(n int) []byte {
+		return h.call("GET", fmt.Sprintf("/pieces/%d/file?version=%d", piece.ID, n), nil).body
+	}
+	assert.Equal(t, file, get(1), "the file as it came")
+	assert.NotEqual(t, file, get(2))
+	require.Equal(t, 204, h.change(mended, 0, map[string]any{"current": 1}).code)
+	assert.False(t, h.job(id).PieceSet[0].Surface.Closed, "back to the file as it came")
+	require.Equal(t, 404, h.change(h.job(id), 0, map[string]any{"current": 7}).code)
+	require.Equal(t, 204, h.change(h.job(id), 0, map[string]any{"current": 2}).code)
+	require.Equal(t, 204, h.call("POST", fmt.Sprintf("/jobs/%d/check", id), nil).code)
+	last := h.job(id)
+	assert.True(t, last.PieceSet[0].Surface.Closed, "a check of a mended version reads what was kept")
+	var repaired int
+	for _, l := range last.History {
+		if strings.HasPrefix(l.What, "Repaired cleat.stl") {
+			repaired++
+			assert.Contains(t, l.Why, "Closed 1 holes")
+		}
+	}
+	assert.Equal(t, 1, repaired)
+}
+
+// A file of several models becomes pieces with copies, each judged by itself.
+func TestAFileOfSeveralModelsBecomesPieces(t *testing.T) {
+	h := open(t)
+	h.signIn("nia")
+	var b bytes.Buffer
+	require.NoError(t, modelfile.Write3MF(&b, &modelfile.File{Unit: "in", Models: []modelfile.Model{
+		{Name: "bushing", Mesh: solid.OarlockBushing().Transformed(1/25.4, mesh.Vec3{}), Places: []mesh.Vec3{{}, {X: 9}}},
+		{Name: "ruler", Mesh: solid.ChartRuler().Transformed(1/25.4, mesh.Vec3{})},
+	}}))
+	id := h.handIn(b.Bytes(), "set.3mf", map[string]any{"copies": 3})
+	v := h.job(id)
+	require.Len(t, v.PieceSet, 2)
+	assert.Equal(t, "set.3mf, bushing", v.PieceSet[0].Name)
+	assert.Equal(t, []int{6, 3}, []int{v.PieceSet[0].Copies, v.PieceSet[1].Copies}, "copies asked for times copies placed")
+	assert.Equal(t, "in", v.PieceSet[1].Unit)
+	assert.InDelta(t, 210, v.PieceSet[1].Surface.SizeMM[0], 0.01)
+	for _, r := range v.Ladder {
+		if r.Name == "Halyard" {
+			assert.False(t, r.Fits, "the ruler is too long for it")
+		}
+	}
+	require.Equal(t, 204, h.call("POST", fmt.Sprintf("/jobs/%d/check", id), nil).code)
+	assert.Len(t, h.job(id).PieceSet, 2, "checking again makes no more of them")
+}
+
+func TestGCodeIsCheckedAgainstTheHouse(t *testing.T) {
+	h := open(t)
+	h.signIn("nia")
+	program := "M104 S205\nM140 S60\nG28\nG90\nM83\n"
+	for z := 0.25; z < 10; z += 0.25 {
+		program += fmt.Sprintf("G1 Z%.2f F900\nG1 X20 Y20 F6000\nG1 X60 E2 F1800\nG1 Y60 E2\nG1 X20 E2\nG1 Y20 E2\n", z)
+	}
+	v := h.job(h.handIn([]byte(program+"M500\n"), "part.gcode", nil))
+	got := map[string]bool{}
+	for _, f := range v.Findings {
+		got[f.Check] = true
+	}
+	assert.Equal(t, map[string]bool{"layer height": true, "heating stays on": true, "command not allowed": true}, got)
+	require.NotNil(t, v.PieceSet[0].Program)
+	assert.Equal(t, 0.25, v.PieceSet[0].Program.LayerMM)
+	for _, r := range v.Ladder {
+		if r.Name == "Bowline" {
+			assert.True(t, r.Fits)
+			assert.InEpsilon(t, v.PieceSet[0].Program.Seconds+r.WarmUp, r.Seconds, 1e-9, "its own time")
+		}
+		if r.Name == "Halyard" {
+			assert.True(t, r.Fits, "60, 60 is within 100 mm of the middle of a round plate")
+		}
+	}
 }

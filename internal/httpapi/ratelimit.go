@@ -1,8 +1,6 @@
 package httpapi
 
 import (
-	"bytes"
-	"io"
 	"net/http"
 	"time"
 
@@ -25,5 +23,3 @@ func (s *Server) rateLimit() func(huma.Context, func(huma.Context)) {
 		next(ctx)
 	}
 }
-
-func reader(b []byte) io.Reader { return bytes.NewReader(b) }

@@ -1,17 +1,21 @@
 package httpapi
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
 	"io"
 	"mime"
 	"net/http"
+	"path"
+	"strings"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/adapters/humachi"
 
+	"jobshelf/core/printability"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/store"
 )
@@ -216,21 +220,56 @@ func (s *Server) fileRoutes() {
 	s.api.OpenAPI().Paths["/uploads"].Post.RequestBody = &huma.RequestBody{Required: true,
 		Content: map[string]*huma.MediaType{"application/octet-stream": {}}}
 
-	s.stream("piece-picture", "/pieces/{id}/picture", "The part's picture, PNG", func(ctx context.Context, p store.Piece) (io.Reader, header, error) {
-		png, err := s.Desk.Store.Picture(ctx, p.ID)
-		return reader(png), header{contentType: "image/png", size: int64(len(png)), cache: "private, max-age=60"}, err
+	s.stream("piece-picture", "/pieces/{id}/picture", "The part's picture, PNG", func(ctx context.Context, p store.Piece, v store.Version) (io.Reader, header, error) {
+		png, err := s.Desk.Store.Picture(ctx, p.ID, v.N)
+		return bytes.NewReader(png), header{contentType: "image/png", size: int64(len(png)), cache: "private, max-age=60"}, err
 	})
-	s.stream("piece-view", "/pieces/{id}/view", "The part's surface for the 3D view (see docs/view-format.md)", func(ctx context.Context, p store.Piece) (io.Reader, header, error) {
-		if p.ViewID == nil {
+	s.stream("piece-view", "/pieces/{id}/view", "The part's surface for the 3D view (see docs/view-format.md)", func(ctx context.Context, p store.Piece, v store.Version) (io.Reader, header, error) {
+		if v.ViewID == nil {
 			return nil, header{}, store.ErrNotFound
 		}
-		b, err := s.Desk.Store.Blob(ctx, *p.ViewID)
+		b, err := s.Desk.Store.Blob(ctx, *v.ViewID)
 		return s.Desk.Store.BlobReader(ctx, b.ID), header{contentType: "application/octet-stream", size: b.Size, cache: "private, max-age=60"}, err
 	})
-	s.stream("piece-file", "/pieces/{id}/file", "The file as it came", func(ctx context.Context, p store.Piece) (io.Reader, header, error) {
-		b, err := s.Desk.Store.Blob(ctx, p.BlobID)
-		return s.Desk.Store.BlobReader(ctx, b.ID), header{contentType: "application/octet-stream", size: b.Size, name: p.Name}, err
+	s.stream("piece-file", "/pieces/{id}/file", "A version's file: version=1 is the file as it came", func(ctx context.Context, p store.Piece, v store.Version) (io.Reader, header, error) {
+		if v.BlobID == nil {
+			return nil, header{}, store.ErrNotFound
+		}
+		b, err := s.Desk.Store.Blob(ctx, *v.BlobID)
+		name := p.Name
+		if v.N > 1 {
+			name = fmt.Sprintf("%s version %d.%s", strings.TrimSuffix(name, path.Ext(name)), v.N, map[bool]string{true: "3mf", false: "stl"}[v.Verdict != nil && strings.HasSuffix(string(v.Verdict.Format), "mf")])
+		}
+		return s.Desk.Store.BlobReader(ctx, b.ID), header{contentType: "application/octet-stream", size: b.Size, name: name}, err
 	})
+	register(s, desk.Member, op("piece-evidence", "GET", "/pieces/{id}/evidence", "Lines and faces of the findings, mm"), func(ctx context.Context, in *ofVersion) (*body[[]printability.Evidence], error) {
+		p, v, err := s.Desk.Version(ctx, actorOf(ctx), in.ID, in.Version)
+		if err != nil {
+			return nil, err
+		}
+		return ok(s.Desk.Store.Evidence(ctx, p.ID, v.N))
+	})
+	register(s, desk.Member, op("change-piece", "PUT", "/pieces/{id}", "Say a piece's unit, its copies, or which version counts"), func(ctx context.Context, in *struct {
+		ByID
+		Body desk.PieceChange
+	}) (*none, error) {
+		return nil, s.Desk.ChangePiece(ctx, actorOf(ctx), in.ID, in.Body)
+	})
+	register(s, desk.Coordinator, op("repair-piece", "POST", "/pieces/{id}/repair", "Make a mended version"), func(ctx context.Context, in *struct {
+		ByID
+		Body struct {
+			Versioned
+			Steps []string `json:"steps" minItems:"1" maxItems:"20"`
+		}
+	}) (*none, error) {
+		return nil, s.Desk.Repair(ctx, actorOf(ctx), in.ID, in.Body.Version, in.Body.Steps)
+	})
+}
+
+// ofVersion is a path with the number of a piece, and which version of it.
+type ofVersion struct {
+	ByID
+	Version int `query:"version" minimum:"0" doc:"0 or left out: the current one"`
 }
 
 type header struct {
@@ -239,15 +278,15 @@ type header struct {
 }
 
 // stream registers a download of something of a piece's.
-func (s *Server) stream(id, path, summary string, open func(context.Context, store.Piece) (io.Reader, header, error)) {
+func (s *Server) stream(id, path, summary string, open func(context.Context, store.Piece, store.Version) (io.Reader, header, error)) {
 	o := op(id, "GET", path, summary)
 	o.Responses = map[string]*huma.Response{"200": {Description: summary, Content: map[string]*huma.MediaType{"application/octet-stream": {}}}}
-	register(s, desk.Member, o, func(ctx context.Context, in *ByID) (*huma.StreamResponse, error) {
-		p, err := s.Desk.Piece(ctx, actorOf(ctx), in.ID)
+	register(s, desk.Member, o, func(ctx context.Context, in *ofVersion) (*huma.StreamResponse, error) {
+		p, v, err := s.Desk.Version(ctx, actorOf(ctx), in.ID, in.Version)
 		if err != nil {
 			return nil, err
 		}
-		r, h, err := open(ctx, p)
+		r, h, err := open(ctx, p, v)
 		if err != nil {
 			return nil, err
 		}

@@ -78,34 +78,53 @@ func (q Q) Blob(ctx context.Context, id int64) (Blob, error) {
 	return one[Blob](ctx, q, `SELECT id, size FROM blob WHERE id = $1`, id)
 }
 
-// BlobReader reads a stored file chunk by chunk.
-func (q Q) BlobReader(ctx context.Context, id int64) io.Reader {
-	return &blobReader{ctx: ctx, q: q, id: id}
+// BlobReader reads a stored file chunk by chunk, from the start or at any place.
+// It keeps one chunk and is for one goroutine.
+func (q Q) BlobReader(ctx context.Context, id int64) *BlobReader {
+	return &BlobReader{ctx: ctx, q: q, id: id, have: -1}
 }
 
-type blobReader struct {
-	ctx  context.Context
-	q    Q
-	id   int64
-	n    int
-	rest []byte
+// BlobReader is an io.Reader and an io.ReaderAt.
+type BlobReader struct {
+	ctx   context.Context
+	q     Q
+	id    int64
+	at    int64
+	have  int64 // number of the chunk that is kept
+	chunk []byte
 }
 
-func (b *blobReader) Read(p []byte) (int, error) {
-	if len(b.rest) == 0 {
-		chunk, err := scalar[[]byte](b.ctx, b.q, `SELECT bytes FROM blob_chunk WHERE blob_id = $1 AND n = $2`, b.id, b.n)
-		if errors.Is(err, ErrNotFound) {
-			return 0, io.EOF
-		}
-		if err != nil {
-			return 0, fmt.Errorf("read stored file: %w", err)
-		}
-		b.n++
-		b.rest = chunk
+func (b *BlobReader) Read(p []byte) (int, error) {
+	n, err := b.ReadAt(p[:min(len(p), chunkBytes)], b.at)
+	b.at += int64(n)
+	if n > 0 {
+		err = nil
 	}
-	k := copy(p, b.rest)
-	b.rest = b.rest[k:]
-	return k, nil
+	return n, err
+}
+
+// ReadAt reads until p is full or the file ends.
+func (b *BlobReader) ReadAt(p []byte, off int64) (int, error) {
+	done := 0
+	for done < len(p) {
+		n := (off + int64(done)) / chunkBytes
+		if n != b.have {
+			chunk, err := scalar[[]byte](b.ctx, b.q, `SELECT bytes FROM blob_chunk WHERE blob_id = $1 AND n = $2`, b.id, n)
+			if errors.Is(err, ErrNotFound) {
+				return done, io.EOF
+			}
+			if err != nil {
+				return done, fmt.Errorf("read stored file: %w", err)
+			}
+			b.have, b.chunk = n, chunk
+		}
+		in := off + int64(done) - n*chunkBytes
+		if in >= int64(len(b.chunk)) {
+			return done, io.EOF
+		}
+		done += copy(p[done:], b.chunk[in:])
+	}
+	return done, nil
 }
 
 // SweepBlobs removes what broken-off uploads left behind, and uploads that were
@@ -116,7 +135,7 @@ func (q Q) SweepBlobs(ctx context.Context, olderThan time.Duration) error {
 	}
 	return q.exec(ctx, `DELETE FROM blob b WHERE created_at < now() - make_interval(secs => $1)
 		AND NOT EXISTS (SELECT FROM upload u WHERE u.blob_id = b.id)
-		AND NOT EXISTS (SELECT FROM piece p WHERE p.blob_id = b.id OR p.view_id = b.id)`, olderThan.Seconds())
+		AND NOT EXISTS (SELECT FROM version v WHERE v.blob_id = b.id OR v.view_id = b.id)`, olderThan.Seconds())
 }
 
 // Upload is a file that has arrived and is not yet part of a job.

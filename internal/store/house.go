@@ -18,24 +18,25 @@ type House struct {
 	Week          [7][]planning.Span `json:"week" doc:"Opening hours, Sunday first"`
 	AttendanceMin int                `json:"attendance_min" minimum:"0" maximum:"600" doc:"How long somebody must be there after a start, minutes"`
 	StartCents    units.Cents        `json:"start_cents" minimum:"0" maximum:"100000" doc:"Fee for starting a run, cents"`
+	LongestRunMin int                `json:"longest_run_min" minimum:"0" maximum:"100000" doc:"Longest run without asking, minutes; 0: any"`
 	Version       int                `json:"version"`
 }
 
 // House gives the settings.
 func (q Q) House(ctx context.Context) (House, error) {
-	return one[House](ctx, q, `SELECT name, locale, currency, time_zone, week, attendance_min, start_cents, version FROM house`)
+	return one[House](ctx, q, `SELECT name, locale, currency, time_zone, week, attendance_min, start_cents, longest_run_min, version FROM house`)
 }
 
 // SetHouse writes the settings if h.Version is still theirs; version 0 makes
 // the first.
 func (q Q) SetHouse(ctx context.Context, h House) error {
 	if h.Version == 0 {
-		return q.exec(ctx, `INSERT INTO house (id, name, locale, currency, time_zone, week, attendance_min, start_cents)
-			VALUES (1, $1, $2, $3, $4, $5, $6, $7)`, h.Name, h.Locale, h.Currency, h.TimeZone, h.Week, h.AttendanceMin, h.StartCents)
+		return q.exec(ctx, `INSERT INTO house (id, name, locale, currency, time_zone, week, attendance_min, start_cents, longest_run_min)
+			VALUES (1, $1, $2, $3, $4, $5, $6, $7, $8)`, h.Name, h.Locale, h.Currency, h.TimeZone, h.Week, h.AttendanceMin, h.StartCents, h.LongestRunMin)
 	}
 	return q.changed(ctx, `UPDATE house SET name = $1, locale = $2, currency = $3, time_zone = $4, week = $5,
-		attendance_min = $6, start_cents = $7, version = version + 1 WHERE version = $8`,
-		h.Name, h.Locale, h.Currency, h.TimeZone, h.Week, h.AttendanceMin, h.StartCents, h.Version)
+		attendance_min = $6, start_cents = $7, longest_run_min = $8, version = version + 1 WHERE version = $9`,
+		h.Name, h.Locale, h.Currency, h.TimeZone, h.Week, h.AttendanceMin, h.StartCents, h.LongestRunMin, h.Version)
 }
 
 // Machine, Material and Recipe are the core's, with their rows' numbers.

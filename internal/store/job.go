@@ -4,6 +4,8 @@ import (
 	"context"
 	"time"
 
+	"jobshelf/core/mesh"
+	"jobshelf/core/printability"
 	"jobshelf/core/units"
 	"jobshelf/core/verdict"
 )
@@ -75,20 +77,25 @@ func (q Q) JobsToRejudge(ctx context.Context) ([]int64, error) {
 	return ids, err
 }
 
-// Piece is a row without its picture.
+// Piece is a row with its current version, without its picture.
 type Piece struct {
 	ID      int64
 	JobID   int64
 	Name    string
 	Copies  int
-	BlobID  int64
+	Part    int // which of the file's models; -1 until the file has been read
+	Unit    units.Length
+	Current int
+	BlobID  *int64 // nil until a repair is made
+	Steps   []string
 	Verdict *verdict.Verdict
 	Problem string
 	Seen    bool // has a picture
 	ViewID  *int64
 }
 
-const pieceColumns = `SELECT id, job_id, name, copies, blob_id, verdict, problem, picture IS NOT NULL, view_id FROM piece `
+const pieceColumns = `SELECT p.id, job_id, name, copies, part, unit, current, v.blob_id, v.steps, v.verdict, v.problem, v.picture IS NOT NULL, v.view_id
+	FROM piece p JOIN version v ON v.piece_id = p.id AND v.n = p.current `
 
 // Pieces lists a job's.
 func (q Q) Pieces(ctx context.Context, job int64) ([]Piece, error) {
@@ -107,23 +114,88 @@ func (q Q) OpenPieces(ctx context.Context) (map[int64][]Piece, error) {
 
 // Piece finds one.
 func (q Q) Piece(ctx context.Context, id int64) (Piece, error) {
-	return one[Piece](ctx, q, pieceColumns+`WHERE id = $1`, id)
+	return one[Piece](ctx, q, pieceColumns+`WHERE p.id = $1`, id)
 }
 
-// AddPiece makes a row.
-func (q Q) AddPiece(ctx context.Context, job int64, position int, name string, copies int, blob int64) error {
-	return q.exec(ctx, `INSERT INTO piece (job_id, position, name, copies, blob_id) VALUES ($1, $2, $3, $4, $5)`, job, position, name, copies, blob)
+// AddPiece makes a row at the end of a job's pieces, with the file as it came as
+// its first version.
+func (q Q) AddPiece(ctx context.Context, p Piece) (int64, error) {
+	id, err := scalar[int64](ctx, q, `INSERT INTO piece (job_id, position, name, copies, part, unit)
+		VALUES ($1, coalesce((SELECT max(position) + 1 FROM piece WHERE job_id = $1), 1), $2, $3, $4, $5) RETURNING id`, p.JobID, p.Name, p.Copies, p.Part, p.Unit)
+	if err != nil {
+		return 0, err
+	}
+	return id, q.exec(ctx, `INSERT INTO version (piece_id, n, blob_id) VALUES ($1, 1, $2)`, id, p.BlobID)
 }
 
-// SetVerdict writes what a check found about a piece: a verdict with pictures,
-// or the problem that kept it from being read.
-func (q Q) SetVerdict(ctx context.Context, piece int64, v *verdict.Verdict, problem string, picture []byte, view *int64) error {
-	return q.exec(ctx, `UPDATE piece SET verdict = $2, problem = $3, picture = $4, view_id = $5 WHERE id = $1`, piece, v, problem, picture, view)
+// SetPiece writes what can be changed of a piece: name, copies, part, unit and
+// the version that counts.
+func (q Q) SetPiece(ctx context.Context, p Piece) error {
+	return q.exec(ctx, `UPDATE piece SET name = $2, copies = $3, part = $4, unit = $5, current = $6 WHERE id = $1`, p.ID, p.Name, p.Copies, p.Part, p.Unit, p.Current)
 }
 
-// Picture is a piece's picture, PNG.
-func (q Q) Picture(ctx context.Context, piece int64) ([]byte, error) {
-	return scalar[[]byte](ctx, q, `SELECT picture FROM piece WHERE id = $1 AND picture IS NOT NULL`, piece)
+// Version is a piece as it came or as it was mended.
+type Version struct {
+	PieceID int64
+	N       int
+	BlobID  *int64
+	Steps   []string
+	Log     []mesh.Done
+	At      time.Time
+	Verdict *verdict.Verdict
+	Problem string
+	Seen    bool
+	ViewID  *int64
+}
+
+const versionColumns = `SELECT piece_id, n, blob_id, steps, log, at, verdict, problem, picture IS NOT NULL, view_id FROM version `
+
+// Versions lists a piece's, as it came first.
+func (q Q) Versions(ctx context.Context, piece int64) ([]Version, error) {
+	return all[Version](ctx, q, versionColumns+`WHERE piece_id = $1 ORDER BY n`, piece)
+}
+
+// Version finds one.
+func (q Q) Version(ctx context.Context, piece int64, n int) (Version, error) {
+	return one[Version](ctx, q, versionColumns+`WHERE piece_id = $1 AND n = $2`, piece, n)
+}
+
+// AddVersion makes a version that is still to be mended and tells its number.
+func (q Q) AddVersion(ctx context.Context, piece int64, steps []string) (int, error) {
+	return scalar[int](ctx, q, `INSERT INTO version (piece_id, n, steps) VALUES ($1, (SELECT max(n) + 1 FROM version WHERE piece_id = $1), $2) RETURNING n`, piece, steps)
+}
+
+// Judgement is what a check found about a version of a piece: a verdict with
+// evidence and pictures, or the problem that kept it from being read; and what a
+// repair made, if it was to be mended.
+type Judgement struct {
+	Verdict  *verdict.Verdict
+	Evidence []printability.Evidence
+	Problem  string
+	Picture  []byte
+	ViewID   *int64
+	BlobID   *int64 // nil: it has one
+	Log      []mesh.Done
+}
+
+// SetJudgement writes it.
+func (q Q) SetJudgement(ctx context.Context, piece int64, n int, j Judgement) error {
+	if j.Log == nil {
+		j.Log = []mesh.Done{}
+	}
+	return q.exec(ctx, `UPDATE version SET verdict = $3, evidence = $4, problem = $5, picture = $6, view_id = $7,
+		log = CASE WHEN blob_id IS NULL THEN $9 ELSE log END, blob_id = coalesce(blob_id, $8) WHERE piece_id = $1 AND n = $2`,
+		piece, n, j.Verdict, j.Evidence, j.Problem, j.Picture, j.ViewID, j.BlobID, j.Log)
+}
+
+// Picture is a version's picture, PNG.
+func (q Q) Picture(ctx context.Context, piece int64, n int) ([]byte, error) {
+	return scalar[[]byte](ctx, q, `SELECT picture FROM version WHERE piece_id = $1 AND n = $2 AND picture IS NOT NULL`, piece, n)
+}
+
+// Evidence is what the findings on a version are drawn with; nil if there is none.
+func (q Q) Evidence(ctx context.Context, piece int64, n int) ([]printability.Evidence, error) {
+	return scalar[[]printability.Evidence](ctx, q, `SELECT coalesce(evidence, '[]') FROM version WHERE piece_id = $1 AND n = $2`, piece, n)
 }
 
 // Task is the check of a job.

@@ -2,11 +2,13 @@ package work
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"encoding/binary"
 	"errors"
 	"fmt"
 	"image/png"
+	"io"
 	"log/slog"
 	"math"
 	"time"
@@ -14,6 +16,7 @@ import (
 	"github.com/riverqueue/river"
 	"github.com/riverqueue/river/riverdriver/riverpgxv5"
 
+	"jobshelf/core/gcode"
 	"jobshelf/core/mesh"
 	"jobshelf/core/modelfile"
 	"jobshelf/core/picture"
@@ -67,10 +70,11 @@ func (w *checkWorker) check(ctx context.Context, job *river.Job[CheckArgs]) erro
 	if err != nil {
 		return err
 	}
-	found := make([]desk.Checked, 0, len(in.Pieces))
+	var found []desk.Checked
+	var kept keptFile
 	for i, p := range in.Pieces {
 		report := w.reporter(ctx, in.Job, job.Args.Round, i, len(in.Pieces))
-		c, err := w.piece(ctx, p, in, report)
+		c, err := w.piece(ctx, p, in, &kept, report)
 		report.cancel()
 		if err != nil {
 			if report.failed != nil {
@@ -78,7 +82,7 @@ func (w *checkWorker) check(ctx context.Context, job *river.Job[CheckArgs]) erro
 			}
 			return err
 		}
-		found = append(found, c)
+		found = append(found, c...)
 	}
 	ended, err := w.desk.RecordCheck(ctx, job.Args.Job, job.Args.Round, found, func(tx *store.Tx) error {
 		_, err := river.JobCompleteTx[*riverpgxv5.Driver](ctx, tx.Raw(), job)
@@ -92,47 +96,214 @@ func (w *checkWorker) check(ctx context.Context, job *river.Job[CheckArgs]) erro
 
 // Shares of a piece's check, as measured on a million triangles.
 const (
-	readShare  = 0.45
-	judgeShare = 0.40
+	readShare  = 0.30
+	judgeShare = 0.60
 )
 
-func (w *checkWorker) piece(ctx context.Context, p store.Piece, in desk.CheckInput, r *reporter) (desk.Checked, error) {
+// keptFile is the file read last: several pieces may come from one.
+type keptFile struct {
+	blob int64
+	file *modelfile.File
+}
+
+// piece checks one piece. A file that has not been taken apart yet gives one
+// result for each model in it.
+func (w *checkWorker) piece(ctx context.Context, p store.Piece, in desk.CheckInput, kept *keptFile, r *reporter) ([]desk.Checked, error) {
 	if err := r.tell("reading", 0, true); err != nil {
-		return desk.Checked{}, err
+		return nil, err
 	}
-	blob, err := w.store.Blob(ctx, p.BlobID)
+	first := desk.Checked{Piece: p}
+	if p.BlobID == nil {
+		return w.mend(ctx, p, in, kept, r)
+	}
+	program, err := w.program(ctx, p, in, r)
+	if err == nil && program != nil {
+		first.Verdict, first.Piece.Part = program, 0
+		return []desk.Checked{first}, nil
+	}
+	var file *modelfile.File
+	if err == nil {
+		file, err = w.read(ctx, *p.BlobID, kept, r)
+	}
+	if refused, ok := refusal(err); ok {
+		first.Problem = refused
+		return []desk.Checked{first}, nil
+	}
 	if err != nil {
-		return desk.Checked{}, err
+		return nil, err
 	}
-	model, err := modelfile.Read(r.ctx, w.store.BlobReader(r.ctx, p.BlobID), blob.Size, w.limits, func(f float64) {
+	if p.Current > 1 || p.Part >= 0 {
+		part := max(0, p.Part)
+		if p.Current > 1 {
+			part = 0 // a mended version is a file of its own
+		}
+		if part >= len(file.Models) {
+			return nil, fmt.Errorf("piece %d: the file has no model %d", p.ID, part)
+		}
+		first.Judgement, err = w.judge(ctx, p, file, part, in, r)
+		return []desk.Checked{first}, err
+	}
+	return w.takeApart(ctx, p, file, in, r)
+}
+
+// maxModels bounds how many pieces a file becomes.
+const maxModels = 200
+
+func (w *checkWorker) takeApart(ctx context.Context, p store.Piece, file *modelfile.File, in desk.CheckInput, r *reporter) ([]desk.Checked, error) {
+	if len(file.Models) > maxModels {
+		return []desk.Checked{{Piece: p, Judgement: store.Judgement{
+			Problem: fmt.Sprintf("The file holds %d different models, the limit is %d. Hand them in as several files.", len(file.Models), maxModels)}}}, nil
+	}
+	var out []desk.Checked
+	for i, m := range file.Models {
+		c := desk.Checked{Piece: p, New: i > 0}
+		c.Piece.Part, c.Piece.Copies = i, min(99999, p.Copies*m.Copies())
+		if len(file.Models) > 1 {
+			c.Piece.Name = fmt.Sprintf("%s, %s", p.Name, cmp.Or(m.Name, fmt.Sprintf("model %d", i+1)))
+		}
+		var err error
+		part := *r
+		part.say = func(doing string, f float64) error { return r.say(doing, (float64(i)+f)/float64(len(file.Models))) }
+		c.Judgement, err = w.judge(ctx, c.Piece, file, i, in, &part)
+		r.failed = part.failed
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, c)
+	}
+	return out, nil
+}
+
+// refusal is what a person is told about a file that cannot be read.
+func refusal(err error) (string, bool) {
+	var model *modelfile.Error
+	var program *gcode.Error
+	switch {
+	case errors.As(err, &model):
+		return model.Error(), true
+	case errors.As(err, &program):
+		return program.Error(), true
+	}
+	return "", false
+}
+
+// program gives the verdict on a file of G-code; nil if it is something else.
+func (w *checkWorker) program(ctx context.Context, p store.Piece, in desk.CheckInput, r *reporter) (*verdict.Verdict, error) {
+	blob, err := w.store.Blob(ctx, *p.BlobID)
+	if err != nil {
+		return nil, err
+	}
+	head := make([]byte, min(blob.Size, modelfile.SniffBytes))
+	if _, err := w.store.BlobReader(ctx, blob.ID).ReadAt(head, 0); err != nil && !errors.Is(err, io.EOF) {
+		return nil, err
+	}
+	if format, err := modelfile.Detect(head, blob.Size); err != nil || format != modelfile.GCode {
+		return nil, err
+	}
+	s, err := gcode.Read(r.ctx, w.store.BlobReader(r.ctx, blob.ID), blob.Size, func(f float64) { _ = r.tell("reading", f, false) })
+	if err != nil {
+		return nil, err
+	}
+	return verdict.JudgeProgram(s, in.Choices, in.StartCents, in.LongestS), nil
+}
+
+func (w *checkWorker) read(ctx context.Context, id int64, kept *keptFile, r *reporter) (*modelfile.File, error) {
+	if kept.blob == id {
+		return kept.file, nil
+	}
+	kept.blob, kept.file = 0, nil // the old one may go before the new one comes
+	blob, err := w.store.Blob(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	file, err := modelfile.Read(r.ctx, w.store.BlobReader(r.ctx, id), blob.Size, w.limits, func(f float64) {
 		_ = r.tell("reading", readShare*f, false) // a failure cancels r.ctx
 	})
-	var refused *modelfile.Error
-	if errors.As(err, &refused) {
-		return desk.Checked{PieceID: p.ID, Problem: refused.Error()}, nil
+	if err == nil {
+		kept.blob, kept.file = id, file
 	}
+	return file, err
+}
+
+// mend makes a version that is only asked for yet, from the file as it came.
+func (w *checkWorker) mend(ctx context.Context, p store.Piece, in desk.CheckInput, kept *keptFile, r *reporter) ([]desk.Checked, error) {
+	origin, err := w.store.Version(ctx, p.ID, 1)
 	if err != nil {
-		return desk.Checked{}, err
+		return nil, err
 	}
-	v, err := verdict.Judge(r.ctx, model, in.Choices, in.StartCents, func(s verdict.Step, f float64) {
+	file, err := w.read(ctx, *origin.BlobID, kept, r)
+	if err != nil {
+		return nil, err
+	}
+	if p.Part < 0 || p.Part >= len(file.Models) {
+		return nil, fmt.Errorf("piece %d: the file has no model %d", p.ID, p.Part)
+	}
+	if err := r.tell("repairing", readShare, true); err != nil {
+		return nil, err
+	}
+	steps := make([]mesh.Step, len(p.Steps))
+	for i, s := range p.Steps {
+		steps[i] = mesh.Step(s)
+	}
+	m := file.Models[p.Part]
+	var log []mesh.Done
+	if m.Mesh, log, err = mesh.Repair(r.ctx, m.Mesh, steps); err != nil {
+		return nil, err
+	}
+	m.Places = nil
+	mended := &modelfile.File{Format: file.Format, Unit: file.Unit, Models: []modelfile.Model{m}}
+	blob, err := w.keep(ctx, mended)
+	if err != nil {
+		return nil, err
+	}
+	c := desk.Checked{Piece: p}
+	if c.Judgement, err = w.judge(ctx, p, mended, 0, in, r); err != nil {
+		return nil, err
+	}
+	c.Judgement.BlobID, c.Log = &blob, log
+	return []desk.Checked{c}, nil
+}
+
+// keep stores a mended model: as 3MF, which holds its unit, or as STL if it has
+// none to hold.
+func (w *checkWorker) keep(ctx context.Context, file *modelfile.File) (int64, error) {
+	r, out := io.Pipe()
+	go func() {
+		var err error
+		if file.Unit == "" {
+			err = modelfile.WriteSTL(out, file.Models[0].Mesh, "mended by Job Shelf")
+		} else {
+			err = modelfile.Write3MF(out, file)
+		}
+		out.CloseWithError(err)
+	}()
+	blob, err := w.store.PutBlob(ctx, r)
+	return blob.ID, errors.Join(err, r.Close())
+}
+
+// judge works out everything about one model of a file.
+func (w *checkWorker) judge(ctx context.Context, p store.Piece, file *modelfile.File, part int, in desk.CheckInput, r *reporter) (store.Judgement, error) {
+	var out store.Judgement
+	m := file.Models[part]
+	v, err := verdict.Judge(r.ctx, verdict.Subject{Mesh: m.Mesh, Name: m.Name, Format: file.Format, Unit: file.Unit, Said: p.Unit}, in.Choices, in.StartCents, func(s verdict.Step, f float64) {
 		_ = r.tell(string(s), readShare+judgeShare*f, false)
 	})
 	if err != nil {
-		return desk.Checked{}, err
+		return out, err
 	}
 	if err := r.tell("drawing", readShare+judgeShare, false); err != nil {
-		return desk.Checked{}, err
+		return out, err
 	}
-	c := desk.Checked{PieceID: p.ID, Verdict: v}
-	shown := mesh.Simplified(model.Mesh, viewTriangles)
+	out.Verdict, out.Evidence = v, v.Evidence
+	shown := mesh.Simplified(m.Mesh, viewTriangles)
 	var img bytes.Buffer
 	if err := png.Encode(&img, picture.Draw(shown, 240, 180)); err != nil {
-		return c, fmt.Errorf("draw the part: %w", err)
+		return out, fmt.Errorf("draw the part: %w", err)
 	}
-	c.Picture = img.Bytes()
+	out.Picture = img.Bytes()
 	view, err := w.store.PutBlob(ctx, bytes.NewReader(ViewBytes(shown, v.Unit)))
-	c.ViewID = &view.ID
-	return c, err
+	out.ViewID = &view.ID
+	return out, err
 }
 
 // viewTriangles is the most that the browser is given to draw.

@@ -8,6 +8,7 @@ CREATE TABLE house (
     week        jsonb NOT NULL,
     attendance_min int NOT NULL,
     start_cents bigint NOT NULL,
+    longest_run_min int NOT NULL,
     version     int NOT NULL DEFAULT 1
 );
 
@@ -92,15 +93,28 @@ CREATE TABLE piece (
     job_id   bigint NOT NULL REFERENCES job,
     position int NOT NULL,
     name     text NOT NULL,
-    copies   int NOT NULL CHECK (copies BETWEEN 1 AND 999),
-    blob_id  bigint NOT NULL REFERENCES blob,
+    copies   int NOT NULL CHECK (copies BETWEEN 1 AND 99999),
+    part     int NOT NULL DEFAULT -1,  -- which of the file's models; -1 until the file has been read
+    unit     text NOT NULL DEFAULT '', -- what the member or the desk says it is in; '' leaves it to the file
+    current  int NOT NULL DEFAULT 1,   -- the version that counts
+    UNIQUE (job_id, position)
+);
+-- A piece as it came (1) and as it was mended (2 and on). Nothing here is ever
+-- deleted or overwritten but the judgement, which is renewed by every check.
+CREATE TABLE version (
+    piece_id bigint NOT NULL REFERENCES piece,
+    n        int NOT NULL,
+    blob_id  bigint REFERENCES blob,   -- null until the repair is made
+    steps    text[] NOT NULL DEFAULT '{}', -- asked for
+    log      jsonb NOT NULL DEFAULT '[]',  -- made
+    at       timestamptz NOT NULL DEFAULT now(),
     verdict  jsonb,                    -- null until checked
+    evidence jsonb,                    -- lines and faces of the findings
     problem  text NOT NULL DEFAULT '', -- why it could not be read
     picture  bytea,
     view_id  bigint REFERENCES blob,
-    UNIQUE (job_id, position)
+    PRIMARY KEY (piece_id, n)
 );
-
 -- The check of a job: one row, renewed by every retry.
 CREATE TABLE task (
     id        bigint GENERATED ALWAYS AS IDENTITY PRIMARY KEY,
@@ -140,4 +154,4 @@ CREATE TABLE history (
 CREATE INDEX history_job ON history (job_id, id);
 
 -- +goose Down
-DROP TABLE history, run, task, piece, job, recipe, material, machine, upload, blob_chunk, blob, sessions, person, house;
+DROP TABLE history, run, task, version, piece, job, recipe, material, machine, upload, blob_chunk, blob, sessions, person, house;

@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, toValue, type MaybeRefOrGetter } from 'vue'
 import { say } from '../composables/notices'
-import { api, Refusal, take, type HouseView } from './client'
+import { api, Refusal, take, type HouseView, type PieceChange } from './client'
 
 export function useWho() {
   return useQuery({
@@ -73,6 +73,24 @@ export const useAdvance = () =>
 export const useCheckAgain = () => useDeed((id: number) => take(api.POST('/jobs/{id}/check', { params: { path: { id } } })))
 
 export const useCancelCheck = () => useDeed((id: number) => take(api.DELETE('/jobs/{id}/check', { params: { path: { id } } })))
+
+export const useChangePiece = () =>
+  useDeed((v: { id: number; body: PieceChange }) => take(api.PUT('/pieces/{id}', { params: { path: { id: v.id } }, body: v.body })))
+
+export const useRepair = () =>
+  useDeed(
+    (v: At & { steps: string[] }) => take(api.POST('/pieces/{id}/repair', { params: { path: { id: v.id } }, body: { version: v.version, steps: v.steps } })),
+    () => 'The repaired version is being made.',
+  )
+
+/** What a piece's findings are drawn with; fetched when one is to be shown. */
+export function useEvidence(piece: MaybeRefOrGetter<number | undefined>, version: MaybeRefOrGetter<number | undefined>, wanted: MaybeRefOrGetter<boolean>) {
+  return useQuery({
+    queryKey: computed(() => ['evidence', toValue(piece), toValue(version)]),
+    queryFn: () => take(api.GET('/pieces/{id}/evidence', { params: { path: { id: toValue(piece)! }, query: { version: toValue(version) } } })),
+    enabled: () => toValue(piece) !== undefined && toValue(wanted),
+  })
+}
 
 export const useMoveRun = () =>
   useDeed((v: { id: number; machine_id: number; place: number }) =>

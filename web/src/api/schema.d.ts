@@ -211,6 +211,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/pieces/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Say a piece's unit, its copies, or which version counts */
+        put: operations["change-piece"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/pieces/{id}/evidence": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Lines and faces of the findings, mm */
+        get: operations["piece-evidence"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/pieces/{id}/file": {
         parameters: {
             query?: never;
@@ -218,7 +252,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The file as it came */
+        /** A version's file: version=1 is the file as it came */
         get: operations["piece-file"];
         put?: never;
         post?: never;
@@ -239,6 +273,23 @@ export interface paths {
         get: operations["piece-picture"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/pieces/{id}/repair": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make a mended version */
+        post: operations["repair-piece"];
         delete?: never;
         options?: never;
         head?: never;
@@ -382,6 +433,14 @@ export interface components {
             /** Format: int64 */
             id: number;
         };
+        Done: {
+            after: components["schemas"]["State"];
+            before: components["schemas"]["State"];
+            /** Format: int64 */
+            count: number;
+            step: string;
+            text: string;
+        };
         ErrorDetail: {
             /** @description Where the error occurred, e.g. 'body.items[3].tags' or 'path.thing-id' */
             location?: string;
@@ -423,6 +482,11 @@ export interface components {
              */
             type: string;
         };
+        Evidence: {
+            check: string;
+            faces?: number[][];
+            lines?: number[][];
+        };
         Finding: {
             /** @description Which check noticed it */
             check: string;
@@ -430,6 +494,8 @@ export interface components {
             grade: "stops it" | "decide" | "worth knowing";
             /** Format: double */
             limit: number;
+            mend?: string[];
+            places?: number[][];
             /** @description What it is and what to do, in plain words */
             text: string;
             unit: string;
@@ -462,6 +528,11 @@ export interface components {
         HandInPiece: {
             /** Format: int64 */
             copies: number;
+            /**
+             * @description What the member says the file is in; left out: as the file says, or to be asked
+             * @enum {string}
+             */
+            unit?: "mm" | "cm" | "m" | "in" | "ft" | "µm";
             upload_id: string;
         };
         HistoryLine: {
@@ -481,6 +552,11 @@ export interface components {
             currency: string;
             /** @description For dates and numbers, e.g. en-GB */
             locale: string;
+            /**
+             * Format: int64
+             * @description Longest run without asking, minutes; 0: any
+             */
+            longest_run_min: number;
             name: string;
             /**
              * Format: int64
@@ -500,11 +576,29 @@ export interface components {
             materials: components["schemas"]["MaterialView"][];
             recipes: components["schemas"]["RecipeView"][];
         };
+        JobFinding: {
+            /** @description Which check noticed it */
+            check: string;
+            /** @enum {string} */
+            grade: "stops it" | "decide" | "worth knowing";
+            /** Format: double */
+            limit: number;
+            mend?: string[];
+            piece: string;
+            /** Format: int64 */
+            piece_id: number;
+            places?: number[][];
+            /** @description What it is and what to do, in plain words */
+            text: string;
+            unit: string;
+            /** Format: double */
+            value: number;
+        };
         JobView: {
             /** Format: date-time */
             arrived_at: string;
             check: components["schemas"]["Check"];
-            findings: components["schemas"]["Finding"][];
+            findings: components["schemas"]["JobFinding"][];
             /**
              * Format: date-time
              * @description When it would be, or will be, finished
@@ -702,35 +796,88 @@ export interface components {
             /** Format: date-time */
             to: string;
         };
-        PieceView: {
-            /** Format: double */
-            area_mm2?: number;
+        PieceChange: {
             /** Format: int64 */
-            bodies?: number;
-            closed: boolean;
+            copies?: number;
+            /**
+             * Format: int64
+             * @description The version of the model that counts
+             */
+            current?: number;
+            /**
+             * @description The unit it is in; empty: as the file says
+             * @enum {string}
+             */
+            unit?: "" | "mm" | "cm" | "m" | "in" | "ft" | "µm";
+            /**
+             * Format: int64
+             * @description The version of the job that was seen
+             */
+            version: number;
+        };
+        PieceView: {
             /** Format: int64 */
             copies: number;
+            /**
+             * Format: int64
+             * @description The version that counts
+             */
+            current: number;
             format?: string;
+            gcode?: components["schemas"]["Program"];
             /** Format: int64 */
             id: number;
+            /** @description Repair steps that its findings call for */
+            mend: string[];
             name: string;
-            oriented: boolean;
             pictured: boolean;
             problem?: string;
-            size_mm: number[];
-            /** Format: int64 */
-            triangles?: number;
+            /** @description The unit somebody said it is in */
+            said_unit?: string;
+            surface: components["schemas"]["SurfaceView"];
+            /** @description The unit it is taken in */
             unit?: string;
-            /** Format: int64 */
-            vertices?: number;
+            unit_proposals: components["schemas"]["UnitProposal"][];
+            versions: components["schemas"]["VersionView"][];
             viewable: boolean;
-            /** Format: double */
-            volume_mm3?: number;
         };
         PriceLine: {
             /** Format: int64 */
             cents: number;
             text: string;
+        };
+        Program: {
+            /** Format: double */
+            bed_max_c: number;
+            /** Format: double */
+            filament_mm: number;
+            /** Format: double */
+            first_layer_mm: number;
+            /** Format: double */
+            first_mm_per_s: number;
+            /**
+             * Format: int64
+             * @description How many different layer heights there are
+             */
+            heights: number;
+            /** Format: double */
+            layer_mm: number;
+            /** Format: int64 */
+            layers: number;
+            /** Format: int64 */
+            lines: number;
+            max_mm: number[];
+            /** Format: double */
+            max_mm_per_s: number;
+            min_mm: number[];
+            /** Format: double */
+            nozzle_max_c: number;
+            /** Format: int64 */
+            retractions: number;
+            /** Format: double */
+            seconds: number;
+            /** Format: int64 */
+            tool_changes: number;
         };
         Progress: {
             doing: string;
@@ -857,6 +1004,14 @@ export interface components {
             /** Format: int64 */
             material_id: number;
             /** Format: int64 */
+            version: number;
+        };
+        "Repair-pieceRequest": {
+            steps: string[];
+            /**
+             * Format: int64
+             * @description The version of the job that was seen
+             */
             version: number;
         };
         RunView: {
@@ -1010,6 +1165,71 @@ export interface components {
              * @description Closes, minutes from midnight
              */
             to: number;
+        };
+        State: {
+            /** Format: int64 */
+            bodies: number;
+            /** Format: int64 */
+            boundary_edges: number;
+            /** Format: int64 */
+            misoriented_edges: number;
+            /** Format: int64 */
+            nonmanifold_edges: number;
+            /** Format: int64 */
+            triangles: number;
+            /** Format: int64 */
+            vertices: number;
+            /** Format: double */
+            volume: number;
+        };
+        SurfaceView: {
+            /** Format: double */
+            area_mm2: number;
+            /** Format: int64 */
+            bodies: number;
+            /** Format: int64 */
+            boundary_edges: number;
+            closed: boolean;
+            /** Format: int64 */
+            crossing_pairs: number;
+            /** Format: int64 */
+            misoriented_edges: number;
+            /** Format: int64 */
+            nonmanifold_edges: number;
+            oriented: boolean;
+            size_mm: number[];
+            /** Format: int64 */
+            triangles: number;
+            /** Format: int64 */
+            vertices: number;
+            /** Format: double */
+            volume_mm3: number;
+        };
+        UnitProposal: {
+            /**
+             * Format: double
+             * @description The longest side in that unit, mm
+             */
+            longest_mm: number;
+            /**
+             * Format: int64
+             * @description On how many machines in service it would go
+             */
+            machines: number;
+            reason: string;
+            unit: string;
+        };
+        VersionView: {
+            /** Format: date-time */
+            at: string;
+            /** @description Made */
+            log: components["schemas"]["Done"][];
+            /** Format: int64 */
+            n: number;
+            /** @description Asked for; none for the file as it came */
+            steps: string[];
+            surface: components["schemas"]["SurfaceView"];
+            viewable: boolean;
         };
         Versioned: {
             /**
@@ -1922,7 +2142,7 @@ export interface operations {
             };
         };
     };
-    "piece-file": {
+    "change-piece": {
         parameters: {
             query?: never;
             header?: never;
@@ -1931,9 +2151,133 @@ export interface operations {
             };
             cookie?: never;
         };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PieceChange"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "piece-evidence": {
+        parameters: {
+            query?: {
+                /** @description 0 or left out: the current one */
+                version?: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
         requestBody?: never;
         responses: {
-            /** @description The file as it came */
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Evidence"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "piece-file": {
+        parameters: {
+            query?: {
+                /** @description 0 or left out: the current one */
+                version?: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A version's file: version=1 is the file as it came */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -1982,7 +2326,10 @@ export interface operations {
     };
     "piece-picture": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description 0 or left out: the current one */
+                version?: number;
+            };
             header?: never;
             path: {
                 id: number;
@@ -2038,9 +2385,72 @@ export interface operations {
             };
         };
     };
-    "piece-view": {
+    "repair-piece": {
         parameters: {
             query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Repair-pieceRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "piece-view": {
+        parameters: {
+            query?: {
+                /** @description 0 or left out: the current one */
+                version?: number;
+            };
             header?: never;
             path: {
                 id: number;

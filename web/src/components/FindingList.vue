@@ -1,18 +1,32 @@
 <script setup lang="ts">
-import { computed } from 'vue'
-import type { Finding } from '../api/client'
+import { computed, ref } from 'vue'
+import type { JobFinding } from '../api/client'
 import GradeMark from './GradeMark.vue'
 
-const props = defineProps<{ findings: readonly Finding[] }>()
+const props = defineProps<{ findings: readonly JobFinding[]; several?: boolean; chosen?: JobFinding; messages?: boolean }>()
+const emit = defineEmits<{ show: [finding: JobFinding, place: number]; message: [finding: JobFinding] }>()
 const order = ['stops it', 'decide', 'worth knowing']
 const sorted = computed(() => [...props.findings].sort((a, b) => order.indexOf(a.grade) - order.indexOf(b.grade)))
+
+// Each click on the same finding goes to its next place.
+const at = ref(0)
+function show(x: JobFinding) {
+  const n = x.places?.length ?? 0
+  at.value = x === props.chosen && n > 0 ? (at.value + 1) % n : 0
+  emit('show', x, at.value)
+}
 </script>
 
 <template>
   <ul class="findings">
-    <li v-for="(f, i) in sorted" :key="i" :class="f.grade.replace(' ', '-')">
-      <GradeMark :grade="f.grade" /> <strong>{{ f.check }}</strong>
-      <p>{{ f.text }}</p>
+    <li v-for="(x, i) in sorted" :key="i" :class="[x.grade.replace(' ', '-'), { chosen: x === chosen }]" :data-check="x.check">
+      <GradeMark :grade="x.grade" /> <strong>{{ x.check }}</strong>
+      <p v-if="several" class="small quiet">{{ x.piece }}</p>
+      <p>{{ x.text }}</p>
+      <p v-if="x.places?.length || messages" class="acts small">
+        <button v-if="x.places?.length" type="button" @click="show(x)">Show it<template v-if="x.places.length > 1">&nbsp;<span class="num">{{ x === chosen ? at + 1 : 1 }}/{{ x.places.length }}</span></template></button>
+        <button v-if="messages && x.grade !== 'worth knowing'" type="button" @click="emit('message', x)">Send back for this</button>
+      </p>
     </li>
     <li v-if="sorted.length === 0" class="none">✓ Nothing found that needs a look.</li>
   </ul>
@@ -24,6 +38,9 @@ li { border-left: 4px solid var(--rule); padding: 1px 0 1px 10px; }
 .stops-it { border-left-color: var(--stop); }
 .decide { border-left-color: var(--attention); }
 .none { border-left-color: var(--accent); }
+.chosen { background: color-mix(in srgb, var(--attention) 12%, transparent); }
 strong { margin-left: 6px; }
 p { margin: 1px 0 0; }
+.acts { display: flex; gap: 14px; }
+.acts button { text-decoration: underline; text-underline-offset: 3px; color: var(--accent); }
 </style>

@@ -1,8 +1,8 @@
 <script setup lang="ts">
-import type { Finding } from '../api/client'
+import type { JobFinding } from '../api/client'
 
 defineProps<{
-  grade: Finding['grade']
+  grade: JobFinding['grade']
   /** @default the grade itself */
   word?: string
 }>()

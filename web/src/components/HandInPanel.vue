@@ -5,6 +5,7 @@ import { useRouter } from 'vue-router'
 import { api, Refusal, take, upload, type Actor, type Purpose } from '../api/client'
 import { usePeople } from '../api/queries'
 import { say } from '../composables/notices'
+import { unitNames } from './repair'
 
 const props = defineProps<{ who: Actor; dropped: File[] }>()
 const open = defineModel<boolean>({ required: true })
@@ -16,6 +17,7 @@ const people = usePeople(() => desk.value && open.value)
 interface Chosen {
   file: File
   copies: number
+  unit: string
   share: number
 }
 const files = ref<Chosen[]>([])
@@ -35,7 +37,7 @@ const purposes: { value: Purpose; text: string }[] = [
 ]
 
 function add(list: Iterable<File> | null | undefined) {
-  for (const file of list ?? []) files.value.push({ file, copies: 1, share: 0 })
+  for (const file of list ?? []) files.value.push({ file, copies: 1, unit: '', share: 0 })
 }
 watch(() => props.dropped, add)
 
@@ -56,7 +58,7 @@ async function handIn() {
     for (const c of files.value) {
       const id = await upload(c.file, (s) => (c.share = s), abort.value.signal)
       c.share = 1
-      pieces.push({ upload_id: id, copies: c.copies })
+      pieces.push({ upload_id: id, copies: c.copies, ...(c.unit ? { unit: c.unit as 'mm' } : {}) })
     }
     const made = await take(
       api.POST('/jobs', { body: { title: title.value, member_id: member.value, purpose: purpose.value, needed_by: neededBy.value, wish: wish.value, pieces } }),
@@ -82,13 +84,16 @@ async function handIn() {
     <form class="pad" @submit.prevent="handIn">
       <h1>Hand in</h1>
       <label class="pick">
-        <input id="file-input" type="file" multiple accept=".stl,model/stl" @change="choose" />
+        <input id="file-input" type="file" multiple accept=".stl,.obj,.3mf,.amf,.gcode,.gco,.g,model/stl,model/obj,model/3mf" @change="choose" />
         <span>Choose model files, or drop them here</span>
-        <span class="quiet small">STL, up to 300 MB each</span>
+        <span class="quiet small">STL, OBJ, 3MF, AMF or G-code, up to 300 MB each</span>
       </label>
       <div v-for="(c, i) in files" :key="i" class="file">
         <span class="name">{{ c.file.name }}</span><span class="num small quiet">{{ megabytes(c.file.size) }}</span>
         <label class="small copies">copies <input v-model.number="c.copies" type="number" min="1" max="999" class="num" :aria-label="`Copies of ${c.file.name}`" /></label>
+        <label class="small copies">in
+          <select v-model="c.unit" :aria-label="`Unit of ${c.file.name}`"><option value="">not sure</option><option v-for="(name, u) in unitNames" :key="u" :value="u">{{ u }}, {{ name }}</option></select>
+        </label>
         <button type="button" :aria-label="`Leave out ${c.file.name}`" @click="files.splice(i, 1)">×</button>
         <v-progress-linear v-if="abort" class="bar" :model-value="c.share * 100" color="primary" />
         <span v-if="abort" class="num small">{{ Math.round(c.share * 100) }} %</span>
@@ -119,6 +124,7 @@ async function handIn() {
 .file { display: flex; flex-wrap: wrap; gap: 4px 10px; align-items: center; border-bottom: 1px solid var(--rule); padding-bottom: 6px; }
 .name { overflow-wrap: anywhere; flex: 1; font-weight: 600; }
 .copies input { width: 56px; border: 1px solid var(--rule); border-radius: 3px; padding: 1px 4px; text-align: right; }
+.copies select { border: 1px solid var(--rule); border-radius: 3px; padding: 1px 4px; max-width: 120px; background: var(--card); color: var(--ink); }
 .file button { font-size: 1.2rem; line-height: 1; padding: 0 4px; }
 .bar { flex: 1 1 60%; }
 fieldset { border: none; display: grid; gap: 3px; }

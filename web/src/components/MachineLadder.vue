@@ -37,7 +37,7 @@ function choose(r: Rung) {
         </template>
         <td v-else colspan="4" class="why">
           <template v-if="!r.in_service">Not yet in service<template v-if="!r.fits">, and {{ overWords(r, f) }}</template></template>
-          <template v-else-if="!r.fits">✕ {{ overWords(r, f) }}; fits at {{ f.number(Math.floor(r.scale_to_fit * 1000) / 10, 1) }} %</template>
+          <template v-else-if="!r.fits">✕ {{ overWords(r, f) }}<template v-if="r.scale_to_fit < 1">; fits at {{ f.number(Math.floor(r.scale_to_fit * 1000) / 10, 1) }} %</template></template>
           <template v-else>No recipe for this purpose</template>
         </td>
       </tr>

@@ -1,13 +1,25 @@
 <script setup lang="ts">
 import { nextTick, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
 import { useTheme } from 'vuetify'
-import type { Rung } from '../api/client'
+import type { Evidence, Rung } from '../api/client'
 import { useFormats } from '../composables/format'
 import { useKeys } from '../composables/keys'
 import type { PartScene } from './partScene'
 import { overWords } from './over'
 
-const props = defineProps<{ pieceId: number; rung: Rung | undefined }>()
+const props = defineProps<{
+  pieceId: number
+  rung: Rung | undefined
+  /** @default the one that counts */
+  version?: number
+  /** Changes when the model has, so that it is fetched anew. */
+  stamp?: string
+  /** What to draw of a finding, and where to fly. */
+  evidence?: Evidence
+  place?: readonly number[]
+  /** @default true */
+  keys?: boolean
+}>()
 const f = useFormats()
 const theme = useTheme()
 const box = ref<HTMLElement>()
@@ -23,7 +35,7 @@ let newest = 0
 
 const looks = () => {
   const dark = theme.global.current.value.dark
-  return { part: '#E4DCCB', ink: dark ? '#ECE6D9' : '#1F2A37', paper: dark ? '#171D25' : '#F6F3EC', rule: dark ? '#3A4452' : '#CFC8BA', stop: '#B0413E' }
+  return { part: '#E4DCCB', ink: dark ? '#ECE6D9' : '#1F2A37', paper: dark ? '#171D25' : '#F6F3EC', rule: dark ? '#3A4452' : '#CFC8BA', stop: '#B0413E', attention: '#D99A2B' }
 }
 
 function stand() {
@@ -32,6 +44,14 @@ function stand() {
   scene.value.setPart(lib.readView(bytes.slice(0)), props.rung.turn_deg)
   scene.value.setVolume({ shape: props.rung.shape, mm: props.rung.volume_mm }, props.rung.fits ? [] : overWords(props.rung, f.value).split(', '))
   scene.value.frame(close.value ? 'part' : 'plate')
+  point()
+}
+
+/** Draws the evidence and flies to the place. */
+function point() {
+  if (!scene.value || !bytes) return
+  scene.value.setEvidence(props.evidence, props.place)
+  if (props.place) scene.value.fly(props.place)
 }
 
 async function load() {
@@ -39,7 +59,7 @@ async function load() {
   state.value = 'loading'
   try {
     lib = await import('./partScene')
-    const answer = await fetch(`/api/pieces/${props.pieceId}/view`)
+    const answer = await fetch(`/api/pieces/${props.pieceId}/view?version=${props.version ?? 0}`, { cache: 'no-cache' })
     if (!answer.ok) throw new Error(`${answer.status}`)
     const got = await answer.arrayBuffer()
     if (mine !== newest || !canvas.value) return // another piece was asked for meanwhile
@@ -68,26 +88,29 @@ onMounted(() => {
   sizes.observe(box.value!)
   void load()
 })
-watch(() => props.pieceId, load)
+watch(() => [props.pieceId, props.version, props.stamp], load)
 watch([() => props.rung?.machine_id, () => theme.global.name.value], stand)
+watch(() => [props.evidence, props.place], point)
 onBeforeUnmount(() => {
   newest++
   sizes?.disconnect()
   scene.value?.dispose()
 })
 
-useKeys('Part', [
-  { key: 'f', does: 'Look close at the part, or at the whole plate', run: swap },
-  { key: 'ArrowLeft', does: 'Walk round to the left', run: () => scene.value?.turn(-15) },
-  { key: 'ArrowRight', does: 'Walk round to the right', run: () => scene.value?.turn(15) },
-])
+if (props.keys ?? true) {
+  useKeys('Part', [
+    { key: 'f', does: 'Look close at the part, or at the whole plate', run: swap },
+    { key: 'ArrowLeft', does: 'Walk round to the left', run: () => scene.value?.turn(-15) },
+    { key: 'ArrowRight', does: 'Walk round to the right', run: () => scene.value?.turn(15) },
+  ])
+}
 </script>
 
 <template>
-  <div ref="box" class="view" :data-state="state">
+  <div ref="box" class="view" :data-state="state" :data-pins="place ? 1 : 0">
     <canvas ref="canvas" :aria-label="`The part on ${rung?.name ?? 'its plate'}`" />
     <p v-if="state !== 'shown'" class="state quiet" role="status">{{ state === 'loading' ? 'Fetching the part …' : 'The part cannot be shown here.' }}</p>
-    <button type="button" class="near small" @click="swap">{{ close ? 'Whole plate' : 'Close up' }} <kbd>F</kbd></button>
+    <button v-if="keys ?? true" type="button" class="near small" @click="swap">{{ close ? 'Whole plate' : 'Close up' }} <kbd>F</kbd></button>
   </div>
 </template>
 

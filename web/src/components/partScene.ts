@@ -1,7 +1,10 @@
 import {
   AmbientLight, BufferAttribute, BufferGeometry, CanvasTexture, Color, DirectionalLight, DoubleSide, EdgesGeometry, EllipseCurve, Group,
-  LineBasicMaterial, LineLoop, LineSegments, Mesh, MeshLambertMaterial, PerspectiveCamera, Scene, Sprite, SpriteMaterial, Vector3, WebGLRenderer,
+  LineBasicMaterial, LineLoop, LineSegments, Matrix4, Mesh, MeshBasicMaterial, MeshLambertMaterial, PerspectiveCamera, Scene, Sprite, SpriteMaterial, Vector3, WebGLRenderer,
 } from 'three'
+import { LineMaterial } from 'three/examples/jsm/lines/LineMaterial.js'
+import { LineSegments2 } from 'three/examples/jsm/lines/LineSegments2.js'
+import { LineSegmentsGeometry } from 'three/examples/jsm/lines/LineSegmentsGeometry.js'
 import { OrbitControls } from 'three/examples/jsm/controls/OrbitControls.js'
 
 export interface Volume {
@@ -15,6 +18,13 @@ export interface Looks {
   paper: string
   rule: string
   stop: string
+  attention: string
+}
+
+/** Lines and faces on the surface, mm, in the part's own coordinates. */
+export interface Marks {
+  lines?: readonly (readonly number[])[]
+  faces?: readonly (readonly number[])[]
 }
 
 /** Reads docs/view-format.md: counts, positions in mm, triangles. */
@@ -25,6 +35,8 @@ export function readView(bytes: ArrayBuffer): BufferGeometry {
   g.setIndex(new BufferAttribute(new Uint32Array(bytes, 8 + 12 * vertices, triangles * 3), 1))
   return g
 }
+
+const labelPixels = 24
 
 // Edges sharper than this are inked; finer ones belong to round surfaces.
 const inkDegrees = 32
@@ -41,6 +53,11 @@ export class PartScene {
   private readonly controls: OrbitControls
   private readonly room = new Group()
   private readonly part = new Group()
+  private readonly marks = new Group()
+  /** From the part's own coordinates to where it stands. */
+  private placed = new Matrix4()
+  private flight = 0
+  private tall = 600
   private readonly half = { value: new Vector3() }
   private readonly round = { value: 0 }
   private size = new Vector3(1, 1, 1)
@@ -53,7 +70,7 @@ export class PartScene {
     this.controls.addEventListener('change', () => this.draw())
     const sun = new DirectionalLight(0xffffff, 2.1)
     sun.position.set(0.4, -0.7, 1)
-    this.scene.add(new AmbientLight(0xffffff, 1.5), sun, this.room, this.part)
+    this.scene.add(new AmbientLight(0xffffff, 1.5), sun, this.room, this.part, this.marks)
     this.camera.up.set(0, 0, 1)
   }
 
@@ -62,6 +79,7 @@ export class PartScene {
   }
 
   resize(width: number, height: number) {
+    this.tall = height
     this.renderer.setSize(width, height, false)
     this.camera.aspect = width / Math.max(1, height)
     this.camera.updateProjectionMatrix()
@@ -74,11 +92,13 @@ export class PartScene {
     g.computeBoundingBox()
     const box = g.boundingBox!
     const mid = box.getCenter(new Vector3())
-    g.translate(-mid.x, -mid.y, -box.min.z)
-    g.rotateZ((turnDeg * Math.PI) / 180)
+    this.placed = new Matrix4().makeRotationZ((turnDeg * Math.PI) / 180).multiply(new Matrix4().makeTranslation(-mid.x, -mid.y, -box.min.z))
+    g.applyMatrix4(this.placed)
     g.computeBoundingBox()
     const turned = g.boundingBox!.getCenter(new Vector3())
-    g.translate(-turned.x, -turned.y, 0)
+    const centre = new Matrix4().makeTranslation(-turned.x, -turned.y, 0)
+    g.applyMatrix4(centre)
+    this.placed.premultiply(centre)
     g.computeBoundingBox()
     g.boundingBox!.getSize(this.size)
     this.part.add(new Mesh(g, this.matter()))
@@ -86,6 +106,83 @@ export class PartScene {
       this.part.add(new LineSegments(new EdgesGeometry(g, inkDegrees), new LineBasicMaterial({ color: this.looks.ink })))
     }
     this.draw()
+  }
+
+  /** Draws the evidence of a finding: faces, edges (faint where they are hidden) and a pin. */
+  setEvidence(m: Marks | undefined, pin: readonly number[] | undefined) {
+    empty(this.marks)
+    this.marks.matrixAutoUpdate = false
+    this.marks.matrix.copy(this.placed)
+    if (m?.faces?.length) {
+      const g = new BufferGeometry()
+      g.setAttribute('position', new BufferAttribute(new Float32Array(m.faces.flat()), 3))
+      this.marks.add(new Mesh(g, new MeshBasicMaterial({ color: this.looks.attention, side: DoubleSide, transparent: true, opacity: 0.8, polygonOffset: true, polygonOffsetFactor: -1, polygonOffsetUnits: -1 })))
+    }
+    if (m?.lines?.length) {
+      for (const hidden of [true, false]) {
+        const g = new LineSegmentsGeometry().setPositions(m.lines.flat())
+        const l = new LineSegments2(g, new LineMaterial({ color: this.looks.attention, linewidth: 4, transparent: true, opacity: hidden ? 0.3 : 1, depthTest: !hidden, polygonOffset: true, polygonOffsetFactor: -2, polygonOffsetUnits: -2 }))
+        l.renderOrder = hidden ? 3 : 4
+        this.marks.add(l)
+      }
+    }
+    if (pin) {
+      const s = this.pin()
+      s.position.set(pin[0]!, pin[1]!, pin[2]!)
+      this.marks.add(s)
+    }
+    this.draw()
+  }
+
+  private pin() {
+    const c = document.createElement('canvas')
+    c.width = 64
+    c.height = 96
+    const g = c.getContext('2d')!
+    g.fillStyle = this.looks.attention
+    g.strokeStyle = this.looks.ink
+    g.lineWidth = 5
+    g.beginPath()
+    g.moveTo(32, 93)
+    g.lineTo(12, 44)
+    g.arc(32, 32, 24, Math.PI * 0.83, Math.PI * 0.17)
+    g.closePath()
+    g.fill()
+    g.stroke()
+    const s = new Sprite(new SpriteMaterial({ map: new CanvasTexture(c), depthTest: false, sizeAttenuation: false }))
+    s.center.set(0.5, 0)
+    s.scale.set(0.04, 0.06, 1)
+    s.renderOrder = 10
+    return s
+  }
+
+  /** Flies to a place of the part, to look at it from outside. */
+  fly(place: readonly number[]) {
+    const to = new Vector3(place[0], place[1], place[2]).applyMatrix4(this.placed)
+    const out = to.clone().sub(new Vector3(0, 0, this.size.z / 2))
+    if (out.lengthSq() < 1e-9) out.set(0.4, -0.8, 0.5)
+    // From above the plate, unless the place is on the part's underside.
+    if (to.z > this.size.z * 0.02) out.z = Math.max(out.z, 0.1 * out.length())
+    const dir = out.normalize().add(new Vector3(0.15, -0.45, 0.3)).normalize()
+    const reach = Math.max(this.size.x, this.size.y, this.size.z) * 0.9
+    const end = to.clone().addScaledVector(dir, reach)
+    const from = { at: this.camera.position.clone(), target: this.controls.target.clone() }
+    const began = performance.now()
+    const span = matchMedia('(prefers-reduced-motion: reduce)').matches ? 1 : 450
+    cancelAnimationFrame(this.flight)
+    const step = () => {
+      const t = Math.min(1, (performance.now() - began) / span)
+      const s = t * t * (3 - 2 * t)
+      this.camera.position.lerpVectors(from.at, end, s)
+      this.controls.target.lerpVectors(from.target, to, s)
+      this.camera.near = reach / 100
+      this.camera.far = reach * 40
+      this.camera.updateProjectionMatrix()
+      this.controls.update()
+      this.draw()
+      if (t < 1) this.flight = requestAnimationFrame(step)
+    }
+    step()
   }
 
   private matter() {
@@ -160,7 +257,8 @@ export class PartScene {
     g.fillText(text, 20, 76)
     const s = new Sprite(new SpriteMaterial({ map: new CanvasTexture(c), depthTest: false, sizeAttenuation: false }))
     s.position.copy(at)
-    s.scale.set((0.025 * c.width) / c.height, 0.025, 1)
+    const tall = labelPixels / (Math.max(120, this.tall) * 1.74) // 1.74: the view's height at distance 1, inverse
+    s.scale.set((tall * c.width) / c.height, tall, 1)
     s.renderOrder = 9
     this.room.add(s)
   }
@@ -199,7 +297,9 @@ export class PartScene {
 
   dispose() {
     cancelAnimationFrame(this.pending)
+    cancelAnimationFrame(this.flight)
     this.controls.dispose()
+    empty(this.marks)
     empty(this.part)
     empty(this.room)
     this.renderer.dispose()
@@ -215,7 +315,7 @@ function segments(points: number[], material: LineBasicMaterial) {
 
 function empty(group: Group) {
   group.traverse((o) => {
-    if (o instanceof Mesh || o instanceof LineSegments || o instanceof LineLoop) {
+    if (o instanceof Mesh || o instanceof LineSegments || o instanceof LineLoop) { // LineSegments2 is a Mesh
       o.geometry.dispose()
       o.material.dispose()
     } else if (o instanceof Sprite) {

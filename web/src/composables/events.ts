@@ -19,11 +19,14 @@ export const isLive = readonly(live)
  * Listens to the server for as long as the caller lives: progress goes into
  * `progress`, and a change makes what shows it load anew. The browser takes the
  * connection up again by itself; what was missed meanwhile is loaded.
+ *
+ * A tab that nobody sees lets go of its connection: browsers allow six to a
+ * server, and a desk has more tabs than that.
  */
 export function useEvents() {
   const queries = useQueryClient()
-  const source = new EventSource('/api/events')
-  let wasDown = false
+  let source: EventSource | undefined
+  let missed = false
   // Changes come in flocks (a recipe changed checks twenty jobs); gather them.
   const stale = new Set<string>()
   let timer: ReturnType<typeof setTimeout> | undefined
@@ -38,30 +41,47 @@ export function useEvents() {
       stale.clear()
     }, 120)
   }
-  source.addEventListener('open', () => {
-    live.value = true
-    if (wasDown) queries.invalidateQueries()
-    wasDown = false
-  })
-  source.addEventListener('error', () => {
+  function open() {
+    if (source) return
+    source = new EventSource('/api/events')
+    source.addEventListener('open', () => {
+      live.value = true
+      if (missed) queries.invalidateQueries()
+      missed = false
+    })
+    source.addEventListener('error', () => {
+      live.value = false
+      missed = true
+    })
+    source.addEventListener('progress', (e) => {
+      const p: Progress = JSON.parse((e as MessageEvent).data)
+      running.set(p.job, p)
+    })
+    source.addEventListener('changed', (e) => {
+      const c: { kind: string; job?: number } = JSON.parse((e as MessageEvent).data)
+      if (c.job) running.delete(c.job)
+      if (c.kind === 'house') touch('shelf', 'floor', 'house', 'job')
+      else if (c.kind === 'lane') touch('shelf', 'floor', 'job')
+      else touch('shelf', 'floor', `job/${c.job}`)
+    })
+  }
+  function close() {
+    source?.close()
+    source = undefined
     live.value = false
-    wasDown = true
-  })
-  source.addEventListener('progress', (e) => {
-    const p: Progress = JSON.parse((e as MessageEvent).data)
-    running.set(p.job, p)
-  })
-  source.addEventListener('changed', (e) => {
-    const c: { kind: string; job?: number } = JSON.parse((e as MessageEvent).data)
-    if (c.job) running.delete(c.job)
-    if (c.kind === 'house') touch('shelf', 'floor', 'house', 'job')
-    else if (c.kind === 'lane') touch('shelf', 'floor', 'job')
-    else touch('shelf', 'floor', `job/${c.job}`)
-  })
+    missed = true
+  }
+  const follow = () => (document.visibilityState === 'hidden' ? close() : open())
+  document.addEventListener('visibilitychange', follow)
+  window.addEventListener('pagehide', close)
+  window.addEventListener('pageshow', follow)
+  follow()
   onScopeDispose(() => {
+    document.removeEventListener('visibilitychange', follow)
+    window.removeEventListener('pagehide', close)
+    window.removeEventListener('pageshow', follow)
     clearTimeout(timer)
-    source.close()
-    live.value = false
+    close()
     running.clear()
   })
 }

@@ -6,8 +6,10 @@ import CheckProgress from '../components/CheckProgress.vue'
 import FindingList from '../components/FindingList.vue'
 import MachineLadder from '../components/MachineLadder.vue'
 import PartView from '../components/PartView.vue'
+import PieceCare from '../components/PieceCare.vue'
 import { useFormats } from '../composables/format'
 import { useKeys } from '../composables/keys'
+import { usePointing } from '../composables/pointing'
 
 const f = useFormats()
 const route = useRoute()
@@ -23,16 +25,14 @@ const query = useJob(id)
 const job = computed(() => (query.data.value?.id === id.value ? query.data.value : undefined))
 const desk = computed(() => who.data.value?.role !== 'member')
 const picked = ref<number>()
-const shown = ref(0)
 watch(id, () => {
   picked.value = undefined
-  shown.value = 0
 })
 const rung = computed(() => {
   const l = job.value?.ladder ?? []
   return l.find((r) => r.machine_id === (picked.value ?? job.value?.machine_id)) ?? l.find((r) => r.proposed) ?? l[0]
 })
-const piece = computed(() => job.value?.piece_set[shown.value])
+const { piece, choose, finding, show, marks, place, stamp } = usePointing(job)
 const canApprove = computed(
   () => desk.value && job.value?.step === 'to decide' && job.value.check.state === 'done' && rung.value?.in_service && rung.value.fits && !job.value.findings.some((x) => x.grade === 'stops it'),
 )
@@ -74,25 +74,28 @@ useKeys('Bench', [
     <section class="left">
       <CheckProgress :job="job" />
       <h2>Findings</h2>
-      <FindingList :findings="job.findings" />
+      <FindingList :findings="job.findings" :several="job.piece_set.length > 1" :chosen="finding" @show="show" />
+      <PieceCare v-if="piece" class="care" :job="job" :piece="piece" :may-repair="desk" />
       <h2>Measured</h2>
       <div v-if="job.piece_set.length > 1" class="tabs">
-        <button v-for="(p, i) in job.piece_set" :key="p.id" type="button" :aria-pressed="i === shown" @click="shown = i">{{ p.name }}</button>
+        <button v-for="p in job.piece_set" :key="p.id" type="button" :aria-pressed="p.id === piece?.id" @click="choose(p.id)">{{ p.name }}</button>
       </div>
-      <dl v-if="piece?.triangles">
-        <dt>Size</dt><dd class="num wrap">{{ piece.size_mm.map((v) => f.number(v, 1)).join(' × ') }} mm</dd>
-        <dt>Volume</dt><dd class="num">{{ f.number(piece.volume_mm3! / 1000, 2) }} cm³</dd>
-        <dt>Surface</dt><dd class="num">{{ f.number(piece.area_mm2! / 100, 1) }} cm²</dd>
-        <dt>Triangles</dt><dd class="num">{{ f.number(piece.triangles) }}</dd>
-        <dt>Bodies</dt><dd class="num">{{ piece.bodies }}</dd>
-        <dt>Skin</dt><dd>{{ piece.closed ? 'closed' : 'open' }}, {{ piece.oriented ? 'facing one way' : 'partly turned' }}</dd>
-        <dt>File</dt><dd><a :href="`/api/pieces/${piece.id}/file`">{{ piece.name }}</a></dd>
+      <dl v-if="piece">
+        <template v-if="piece.surface.triangles">
+          <dt>Size</dt><dd class="num wrap">{{ piece.surface.size_mm.map((v) => f.number(v, 1)).join(' × ') }} mm</dd>
+          <dt>Volume</dt><dd class="num">{{ f.number(piece.surface.volume_mm3 / 1000, 2) }} cm³</dd>
+          <dt>Surface</dt><dd class="num">{{ f.number(piece.surface.area_mm2 / 100, 1) }} cm²</dd>
+          <dt>Triangles</dt><dd class="num">{{ f.number(piece.surface.triangles) }}</dd>
+          <dt>Bodies</dt><dd class="num">{{ piece.surface.bodies }}</dd>
+          <dt>Skin</dt><dd>{{ piece.surface.closed ? 'closed' : 'open' }}, {{ piece.surface.oriented ? 'facing one way' : 'partly turned' }}</dd>
+        </template>
+        <dt>File</dt><dd><a :href="`/api/pieces/${piece.id}/file?version=1`">{{ piece.name }}</a></dd>
         <dt>Copies</dt><dd class="num">{{ piece.copies }}</dd>
       </dl>
     </section>
     <section class="middle" aria-label="The part on its plate">
-      <PartView v-if="piece?.viewable" :piece-id="piece.id" :rung="rung" />
-      <p v-else class="nothing quiet">{{ piece?.problem ? 'There is nothing to show: the file cannot be read.' : 'The part is shown when it has been read.' }}</p>
+      <PartView v-if="piece?.viewable" :piece-id="piece.id" :rung="rung" :stamp="stamp" :evidence="marks" :place="place" />
+      <p v-else class="nothing quiet">{{ piece?.problem ? 'There is nothing to show: the file cannot be read.' : piece?.gcode ? 'This is G-code sliced elsewhere; its layers are listed at the left.' : 'The part is shown when it has been read.' }}</p>
     </section>
     <section class="rightside">
       <MachineLadder :rungs="job.ladder" :chosen="rung?.machine_id" look @choose="picked = $event" />
@@ -133,6 +136,7 @@ header { grid-area: head; display: flex; flex-wrap: wrap; gap: 4px 18px; align-i
 .left { grid-area: left; padding: 12px 10px 12px 18px; }
 .left h2:not(:first-child) { margin-top: 16px; }
 .left h2 { margin-bottom: 6px; }
+.care:not(:empty) { margin-top: 12px; }
 .middle { grid-area: middle; display: grid; min-width: 0; border-left: 1px solid var(--rule); border-right: 1px solid var(--rule); background: var(--paper); }
 .nothing { place-self: center; max-width: 30ch; text-align: center; }
 .rightside { grid-area: right; padding: 12px 18px 12px 12px; }

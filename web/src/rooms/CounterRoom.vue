@@ -1,15 +1,18 @@
 <script setup lang="ts">
 import { computed, nextTick, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import type { Slip } from '../api/client'
+import type { JobFinding, Slip } from '../api/client'
 import { useApprove, useJob, useSendBack, useShelf } from '../api/queries'
 import CheckProgress from '../components/CheckProgress.vue'
 import FindingList from '../components/FindingList.vue'
 import GradeMark from '../components/GradeMark.vue'
 import MachineLadder from '../components/MachineLadder.vue'
+import PartView from '../components/PartView.vue'
+import PieceCare from '../components/PieceCare.vue'
 import { answers } from '../components/answers'
 import { useFormats } from '../composables/format'
 import { useKeys } from '../composables/keys'
+import { usePointing } from '../composables/pointing'
 
 const f = useFormats()
 const shelf = useShelf()
@@ -44,7 +47,8 @@ const rung = computed(() => takers.value.find((r) => r.machine_id === picked.val
 const stopped = computed(() => job.value?.findings.some((x) => x.grade === 'stops it') ?? false)
 const decidable = computed(() => job.value?.step === 'to decide' && job.value.check.state === 'done')
 const canApprove = computed(() => decidable.value && !stopped.value && !!rung.value && !approve.isPending.value)
-const piece = computed(() => job.value?.piece_set[0])
+const { piece, choose, finding, show, marks, place, stamp } = usePointing(job)
+const onPlate = computed(() => rung.value ?? job.value?.ladder.find((r) => r.in_service))
 
 function go(to: number) {
   const s = arrivals.value[Math.min(arrivals.value.length - 1, Math.max(0, to))]
@@ -75,6 +79,11 @@ function no() {
   void nextTick(() => reasonField.value?.focus())
 }
 
+function noBecause(x: JobFinding) {
+  no()
+  reason.value = answers(job.value!).find((a) => a.about === x.check)?.text ?? x.text
+}
+
 function send() {
   if (!job.value) return
   const { id, version, title } = job.value
@@ -86,12 +95,19 @@ function nextMachine() {
   picked.value = takers.value[(i + 1) % takers.value.length]?.machine_id
 }
 
+function nextFinding() {
+  const list = job.value?.findings.filter((x) => x.places?.length) ?? []
+  show(list[(list.indexOf(finding.value!) + 1) % list.length]!, 0)
+}
+
 useKeys('Counter', [
   { key: 'ArrowDown', does: 'Next arrival', run: () => go(at.value + 1) },
   { key: 'ArrowUp', does: 'Arrival before', run: () => go(at.value - 1) },
   { key: 'y', does: 'Yes: approve on the chosen machine', run: yes },
   { key: 'n', does: 'No: send back with a message', run: no },
   { key: 'm', does: 'Choose the next machine', run: nextMachine, when: () => takers.value.length > 1 },
+  { key: 'r', does: 'Repair: choose the steps', run: () => document.getElementById('repair')?.click() },
+  { key: 'e', does: 'Show the evidence of the next finding', run: nextFinding, when: () => !!job.value?.findings.some((x) => x.places?.length) },
   { key: 'b', does: 'Open on the bench', run: () => void (id.value && router.push(`/bench/${id.value}`)) },
   { key: 'Escape', does: 'Leave the message', run: () => (saysNo.value = false), when: () => saysNo.value },
 ])
@@ -116,17 +132,23 @@ useKeys('Counter', [
     <!-- The key is a word: a bare number would meet the numbers that Vue gives the other branches. -->
     <main v-if="job" :key="`job-${job.id}`" class="verdict">
       <header>
-        <img v-if="job.pictured" :src="`/api/pieces/${job.piece_id}/picture`" alt="" width="224" height="168" />
         <div class="who">
           <h1>{{ job.title }} <span class="quiet num no">#{{ job.id }}</span></h1>
           <p>{{ job.member }}, <strong>{{ job.purpose }}</strong><template v-if="job.pieces > 1">, {{ job.pieces }} pieces</template><template v-if="job.needed_by">, needed by {{ f.day(job.needed_by) }}</template></p>
           <p v-if="job.wish" class="wish">“{{ job.wish }}”</p>
-          <p v-if="piece?.triangles" class="small quiet">
-            <span class="num">{{ piece.size_mm.map((v) => f.number(v, 1)).join(' × ') }} mm</span> ·
-            <span class="num">{{ f.number(piece.volume_mm3! / 1000, 2) }} cm³</span> ·
-            <span class="num">{{ f.number(piece.triangles) }}</span> triangles · {{ piece.bodies }} {{ piece.bodies === 1 ? 'body' : 'bodies' }} ·
-            {{ piece.closed ? 'closed' : 'open' }} · {{ piece.name }}
+          <p v-if="piece?.surface.triangles" class="small quiet">
+            <span class="num">{{ piece.surface.size_mm.map((v) => f.number(v, 1)).join(' × ') }} mm</span> ·
+            <span class="num">{{ f.number(piece.surface.volume_mm3 / 1000, 2) }} cm³</span> ·
+            <span class="num">{{ f.number(piece.surface.triangles) }}</span> triangles · {{ piece.surface.bodies }} {{ piece.surface.bodies === 1 ? 'body' : 'bodies' }} ·
+            {{ piece.surface.closed ? 'closed' : 'open' }} · {{ piece.name }}
           </p>
+          <div v-if="job.piece_set.length > 1" class="pieces small" role="tablist" aria-label="Pieces">
+            <button v-for="p in job.piece_set" :key="p.id" type="button" role="tab" :aria-selected="p.id === piece?.id" @click="choose(p.id)">
+              <img v-if="p.pictured" :src="`/api/pieces/${p.id}/picture?version=${p.current}`" alt="" width="40" height="30" />
+              <span class="nm">{{ p.name }}</span> <span v-if="p.copies > 1" class="num">× {{ p.copies }}</span>
+              <GradeMark v-if="job.findings.some((x) => x.piece_id === p.id)" :grade="job.findings.find((x) => x.piece_id === p.id)!.grade" />
+            </button>
+          </div>
           <CheckProgress :job="job" />
         </div>
       </header>
@@ -157,7 +179,21 @@ useKeys('Counter', [
       </section>
 
       <div class="below">
-        <section><h2>Findings</h2><FindingList :findings="job.findings" /></section>
+        <section class="looking">
+          <div v-if="piece?.viewable" class="views" :class="{ two: piece.versions.length > 1 }">
+            <figure v-if="piece.versions.length > 1 && piece.versions[0]!.viewable">
+              <PartView :piece-id="piece.id" :rung="onPlate" :version="1" :stamp="stamp" :keys="false" />
+              <figcaption class="small quiet">As it came</figcaption>
+            </figure>
+            <figure>
+              <PartView :piece-id="piece.id" :rung="onPlate" :stamp="stamp" :evidence="marks" :place="place" />
+              <figcaption v-if="piece.versions.length > 1" class="small quiet">{{ piece.current === 1 ? 'As it came, which counts' : `Version ${piece.current}, which counts` }}</figcaption>
+            </figure>
+          </div>
+          <h2>Findings</h2>
+          <FindingList :findings="job.findings" :several="job.piece_set.length > 1" :chosen="finding" messages @show="show" @message="noBecause" />
+          <PieceCare v-if="piece" :job="job" :piece="piece" may-repair />
+        </section>
         <section><MachineLadder :rungs="job.ladder" :chosen="rung?.machine_id" :locked="!decidable" @choose="picked = $event" /></section>
       </div>
     </main>
@@ -173,7 +209,7 @@ useKeys('Counter', [
 .counter { display: grid; grid-template-columns: 272px 1fr; min-height: calc(100vh - 54px); }
 aside { border-right: 1px solid var(--rule); padding: 14px 0 14px 18px; position: sticky; top: 54px; align-self: start; max-height: calc(100vh - 54px); overflow-y: auto; }
 ol { list-style: none; padding: 0; margin-top: 8px; }
-aside a { display: grid; grid-template: 't d' auto 'm g' auto / 1fr auto; gap: 0 8px; padding: 6px 10px; color: var(--ink); text-decoration: none; border-bottom: 1px solid var(--rule); border-left: 5px solid transparent; }
+aside a { display: grid; grid-template: 't t d' auto 'm g g' auto / auto 1fr auto; gap: 0 8px; padding: 6px 10px; color: var(--ink); text-decoration: none; border-bottom: 1px solid var(--rule); border-left: 5px solid transparent; }
 aside a:hover { background: var(--faint); }
 aside a.here { background: var(--card); border-left-color: var(--accent); }
 .t { grid-area: t; font-weight: 600; line-height: 1.2; }
@@ -182,7 +218,6 @@ aside a.here { background: var(--card); border-left-color: var(--accent); }
 .g { grid-area: g; text-align: right; }
 .verdict { padding: 16px 22px 40px; min-width: 0; }
 header { display: flex; gap: 20px; }
-header img { object-fit: contain; flex: none; }
 .no { font-weight: 400; font-size: 0.9em; }
 .wish { margin: 5px 0; max-width: 60ch; }
 .who { display: grid; gap: 3px; align-content: start; flex: 1; min-width: 0; }
@@ -194,7 +229,16 @@ header img { object-fit: contain; flex: none; }
 .message > .v-input { width: 100%; }
 .ready { display: flex; flex-wrap: wrap; gap: 6px; }
 .ready button { border: 1px solid var(--rule); border-radius: 12px; padding: 1px 10px; font-size: 0.88rem; }
-.below { display: grid; grid-template-columns: minmax(240px, 4fr) minmax(420px, 6fr); gap: 26px; }
+.below { display: grid; grid-template-columns: minmax(300px, 1fr) minmax(430px, 1fr); gap: 24px; }
+.looking { display: grid; gap: 8px; align-content: start; min-width: 0; }
+.views { display: grid; gap: 8px; }
+.views.two { grid-template-columns: 1fr 1fr; }
+.views figure { display: grid; grid-template-rows: 250px auto; border: 1px solid var(--rule); border-radius: 3px; min-width: 0; }
+.views figcaption { padding: 1px 8px; border-top: 1px solid var(--rule); }
+.pieces { display: flex; flex-wrap: wrap; gap: 5px; max-height: 118px; overflow-y: auto; }
+.pieces button { display: flex; gap: 6px; align-items: center; border: 1px solid var(--rule); border-radius: 3px; padding: 1px 8px; background: var(--card); max-width: 260px; }
+.pieces .nm { overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
+.pieces button[aria-selected='true'] { border-color: var(--ink); box-shadow: inset 0 -2px var(--accent); }
 .below h2 { margin-bottom: 8px; }
 header h1 { margin-bottom: 4px; }
 aside h1 { margin-bottom: 2px; }

@@ -126,6 +126,7 @@ useKeys('House', [
       <fieldset>
         <legend><h2>The house</h2></legend>
         <v-text-field v-model="draft.settings.name" label="Name" :readonly="!editable" />
+        <v-text-field v-model.number="draft.settings.longest_run_min" label="Longest run without asking, 0: any" suffix="min" type="number" :readonly="!editable" class="n" />
         <v-text-field v-model.number="draft.settings.attendance_min" label="Somebody stays after a start" suffix="min" type="number" :readonly="!editable" class="n" />
         <v-text-field v-model="draft.fee" label="Fee for a start" type="number" step="any" :prefix="draft.settings.currency" :readonly="!editable" class="n" />
         <v-text-field v-model="draft.settings.currency" label="Currency (ISO 4217)" :readonly="!editable" />

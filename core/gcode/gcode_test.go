@@ -1,0 +1,176 @@
+package gcode
+
+import (
+	"context"
+	"fmt"
+	"math"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+)
+
+var ctx = context.Background()
+
+func sum(t testing.TB, program string) *Summary {
+	t.Helper()
+	s, err := Read(ctx, strings.NewReader(program), int64(len(program)), nil)
+	require.NoError(t, err)
+	return s
+}
+
+// square draws a square of side a at height z, absolute, with e mm a side.
+func square(z, a, e float64) string {
+	return fmt.Sprintf("G1 Z%g\nG0 X0 Y0\nG1 X%[2]g E%[3]g F1200\nG1 Y%[2]g E%[3]g\nG1 X0 E%[3]g\nG1 Y0 E%[3]g\n", z, a, e)
+}
+
+// By hand: 4 sides of 10 mm at 20 mm/s are 2 s a layer; 0.5 mm of filament a side.
+func TestSumsOfASquareTower(t *testing.T) {
+	program := "; by hand\nG21 G90\nM83\nM104 S210\nM140 S60\nM109 S210\nG28\n" + square(0.3, 10, 0.5) + square(0.5, 10, 0.5) + square(0.7, 10, 0.5) + "M104 S0\nM140 S0\nM84\n"
+	s := sum(t, program)
+	assert.InDelta(t, 6, s.FilamentMM, 1e-12)
+	assert.InDelta(t, 120, s.ExtrudedMM, 1e-12)
+	assert.Len(t, s.Layers, 3)
+	assert.Equal(t, 0.2, s.LayerMM)
+	assert.Equal(t, 0.3, s.FirstLayerMM)
+	assert.Equal(t, XYZ{0, 0, 0.3}, s.Min)
+	assert.Equal(t, XYZ{10, 10, 0.7}, s.Max)
+	assert.InDelta(t, math.Hypot(10, 10), s.RadiusMM, 1e-12)
+	assert.Equal(t, 210., s.NozzleMaxC)
+	assert.Equal(t, 60., s.BedMaxC)
+	assert.Zero(t, s.NozzleEndC+s.BedEndC)
+	assert.Equal(t, 20., s.FirstMMPerS)
+	// 6 s of lines, and heights without a feed of their own: 0.3 mm has none yet,
+	// twice 0.2 mm at 20 mm/s, the ways between are none.
+	assert.InDelta(t, 6+2*0.2/20, s.Seconds, 1e-9)
+}
+
+// The same way told otherwise: relative, inches, arcs, modal words, G92, absolute
+// filament, line numbers and checksums, lower case, comments.
+func TestTheSameSquareInOtherWords(t *testing.T) {
+	want := sum(t, "G90\nM83\n"+square(0.2, 25.4, 1))
+	for name, program := range map[string]string{
+		"relative":   "G91\nM83\nG1 Z.2\nG1 X25.4 E1 F1200\nG1 Y25.4 E1\nG1 X-25.4 E1\nG1 Y-25.4 E1",
+		"inches":     "G20\nG90\nM83\nG1 Z" + fmt.Sprint(0.2/25.4) + "\nG1 X1 E" + fmt.Sprint(1/25.4) + " F" + fmt.Sprint(1200/25.4) + "\nY1 E" + fmt.Sprint(1/25.4) + "\nX0 E" + fmt.Sprint(1/25.4) + "\nY0 E" + fmt.Sprint(1/25.4),
+		"modal":      "g90\nm83\ng1 z0.2\nx25.4 e1 f1200\ny25.4 e1\nx0e1\ny0e1",
+		"absolute E": "G90\nM82\nG92 E7\nG1 Z0.2\nG1 X25.4 E8 F1200\nG1 Y25.4 E9\nG92 E0\nG1 X0 E1\nG1 Y0 E2",
+		"moved":      "G90\nM83\nG92 X100 Y50 Z3\nG1 Z3.2\nG1 X125.4 E1 F1200\nG1 Y75.4 E1\nG1 X100 E1\nG1 Y50 E1",
+		"numbered":   "N1 G90*3\nN2 M83*4\nN3 G1 Z0.2*9\nN4 G1 X25.4 E1 F1200 ; right\nN5 G1 Y25.4 (back) E1*77\nN6 G1 X0 E1\nN7 G1 Y0 E1",
+		"one line":   "G90 M83\nG1 Z0.2 G1 X25.4 E1 F1200 G1 Y25.4 E1\r\nG1 X0 E1\r\nG1 Y0 E1\r\n",
+	} {
+		t.Run(name, func(t *testing.T) {
+			got := sum(t, program)
+			assert.InDelta(t, want.FilamentMM, got.FilamentMM, 1e-9)
+			assert.InDelta(t, want.ExtrudedMM, got.ExtrudedMM, 1e-9)
+			assert.InDelta(t, want.Max.X, got.Max.X, 1e-9)
+			assert.InDelta(t, want.Max.Y, got.Max.Y, 1e-9)
+			require.Len(t, got.Layers, 1)
+			assert.InDelta(t, 0.2, got.Layers[0].ZMM, 1e-9)
+			assert.InDelta(t, 20, got.MaxMMPerS, 1e-9)
+		})
+	}
+}
+
+// A circle of radius r is 2πr long; followed by chords within 0.01 mm it is
+// short by less than a thousandth.
+func TestArcs(t *testing.T) {
+	for name, program := range map[string]string{
+		"whole, by middle":       "G90\nM83\nG1 X10 Y0 Z0.2 F600\nG3 X10 Y0 I-10 J0 E5",
+		"four quarters, radius":  "G90\nM83\nG1 X10 Y0 Z0.2 F600\nG3 X0 Y10 R10 E1\nG3 X-10 Y0 R10 E1\nG3 X0 Y-10 R10 E1\nG3 X10 Y0 R10 E2",
+		"clockwise":              "G90\nM83\nG1 X10 Y0 Z0.2 F600\nG2 X-10 Y0 I-10 E2\nG2 X10 Y0 I10 E3",
+		"three quarters and one": "G90\nM83\nG1 X10 Y0 Z0.2 F600\nG3 X0 Y-10 R-10 E4\nG3 X10 Y0 R10 E1",
+	} {
+		t.Run(name, func(t *testing.T) {
+			s := sum(t, program)
+			assert.InEpsilon(t, 20*math.Pi, s.ExtrudedMM, 1e-3)
+			assert.InDelta(t, 5, s.FilamentMM, 1e-9)
+			assert.InDelta(t, 10, s.Max.Y, 0.01)
+			assert.InDelta(t, -10, s.Min.Y, 0.01)
+		})
+	}
+}
+
+func TestCommandsAreCountedWithTheirFirstLine(t *testing.T) {
+	s := sum(t, "G28\nM500\nSET_LIMIT ACCEL=5000 NAME=\"x y\"\nM117 Hello E5 X7 there\nT0\nM104 T1 S230\nT1\nM109 S200\nG1 X1 E1 F60\nT0\nM500\nM104 S0 T0\n")
+	var codes []string
+	for _, c := range s.Commands {
+		codes = append(codes, fmt.Sprintf("%s@%d×%d", c.Code, c.Line, c.Count))
+	}
+	assert.Equal(t, []string{"G28@1×1", "M500@2×2", "SET_LIMIT@3×1", "M117@4×1", "T0@5×2", "M104@6×2", "T1@7×1", "M109@8×1"}, codes)
+	assert.Equal(t, 2, s.ToolChanges)
+	assert.Equal(t, 230., s.NozzleMaxC)
+	assert.Equal(t, 200., s.NozzleEndC, "the second nozzle is left on")
+	assert.InDelta(t, 1, s.FilamentMM, 0, "the words of a message are no moves")
+	assert.Equal(t, []float64{0, 1}, s.ByTool)
+}
+
+func TestBrokenProgramsNameTheLine(t *testing.T) {
+	for name, c := range map[string]struct{ program, says string }{
+		"garbage":        {"G28\n!!!\n", "line 2"},
+		"no number":      {"G1 X1\nG X2\n", "line 2"},
+		"two points":     {"G1 X1.2.3\n", "1.2.3"},
+		"far":            {"G1 X99999999\n", "farther"},
+		"arc of nothing": {"G1 X1 Y1\nG2 X5 Y5\n", "neither"},
+		"arc too small":  {"G1 X1 Y1\nG2 X50 Y5 R1\n", "radius"},
+		"other plane":    {"G18\n", "plane"},
+		"nothing":        {"G28\nM104 S200\n", "extrudes nothing"},
+		"endless line":   {"G1 " + strings.Repeat("X1", 70000), "longer"},
+		"many words":     {"G1 " + strings.Repeat("X1", 40), "words"},
+		"tool":           {"T-1\n", "tool"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			_, err := Read(ctx, strings.NewReader(c.program), 0, nil)
+			require.ErrorIs(t, err, ErrBroken)
+			assert.ErrorContains(t, err, c.says)
+		})
+	}
+}
+
+// A random walk comes to the same sums in absolute and in relative words.
+func TestAbsoluteAndRelativeAgree(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		var abs, rel strings.Builder
+		abs.WriteString("G90\nM82\n")
+		rel.WriteString("G91\nM83\n")
+		at, e := [3]float64{}, 0.0
+		step := rapid.Float64Range(-20, 20)
+		for range rapid.IntRange(1, 30).Draw(t, "moves") {
+			d := [3]float64{math.Round(step.Draw(t, "x")*100) / 100, math.Round(step.Draw(t, "y")*100) / 100, 0.2}
+			de := math.Abs(math.Round(step.Draw(t, "e")*100)/100) + 0.01
+			for k := range at {
+				at[k] += d[k]
+			}
+			e += de
+			fmt.Fprintf(&abs, "G1 X%.2f Y%.2f Z%.2f E%.2f F600\n", at[0], at[1], at[2], e)
+			fmt.Fprintf(&rel, "G1 X%.2f Y%.2f Z%.2f E%.2f F600\n", d[0], d[1], d[2], de)
+		}
+		a, err := Read(ctx, strings.NewReader(abs.String()), 0, nil)
+		require.NoError(t, err)
+		r, err := Read(ctx, strings.NewReader(rel.String()), 0, nil)
+		require.NoError(t, err)
+		require.InDelta(t, a.FilamentMM, r.FilamentMM, 1e-6)
+		require.InDelta(t, a.ExtrudedMM, r.ExtrudedMM, 1e-6)
+		require.InDelta(t, a.Seconds, r.Seconds, 1e-6)
+		require.Equal(t, len(a.Layers), len(r.Layers))
+	})
+}
+
+func FuzzRead(f *testing.F) {
+	for _, s := range []string{"G28\nG1 X1 Y2 E3 F600\nG2 X5 Y2 I2 J0 E1\n", "N1 G20*5\nM104 S200 T1\nT1\nSET_X A=1\n(c) G92 E0;x", "G91 G1X.5E.1\nG3R2X1\n%\n/G1\n"} {
+		f.Add([]byte(s))
+	}
+	f.Fuzz(func(t *testing.T, b []byte) {
+		if len(b) > 1<<15 {
+			return
+		}
+		s, err := Read(ctx, strings.NewReader(string(b)), 0, nil)
+		if err != nil {
+			return
+		}
+		for _, v := range []float64{s.FilamentMM, s.ExtrudedMM, s.Seconds, s.Max.X, s.Min.Z, s.LayerMM} {
+			require.False(t, math.IsNaN(v) || math.IsInf(v, 0))
+		}
+	})
+}

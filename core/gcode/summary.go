@@ -1,0 +1,214 @@
+package gcode
+
+import (
+	"context"
+	"io"
+	"math"
+	"slices"
+)
+
+// Summary is what a program would do.
+type Summary struct {
+	Lines int
+	// Min and Max bound the middle of all lines that are extruded.
+	Min, Max XYZ
+	// RadiusMM is the farthest of them from the origin in the plane.
+	RadiusMM float64
+	// Layers are the heights at which lines are extruded, rising.
+	Layers []Layer
+	// LayerMM is the height most layers have, FirstLayerMM that of the first.
+	LayerMM, FirstLayerMM float64
+	FilamentMM            float64 // net: fed less pulled back
+	ByTool                []float64
+	Seconds               float64 // length over feed, dwells and retractions; warm-up left out
+	ExtrudedMM, TravelMM  float64 // ways
+	NozzleMaxC, BedMaxC   float64
+	FirstMMPerS           float64 // fastest line of the first layer
+	MaxMMPerS             float64 // fastest line of all
+	ToolChanges           int
+	Retractions           int
+	Arcs                  int
+	// NozzleEndC and BedEndC are what is asked of the heaters at the end.
+	NozzleEndC, BedEndC float64
+	// Commands counts every command but moves, by code, in order of the first.
+	Commands []CommandCount
+	more     bool
+}
+
+// Layer is one height.
+type Layer struct {
+	ZMM, HeightMM float64
+	FilamentMM    float64
+}
+
+// CommandCount says how often a command is there, and where first.
+type CommandCount struct {
+	Code  string
+	Line  int
+	Count int
+}
+
+const (
+	maxLayers   = 200_000
+	maxCommands = 500
+)
+
+// Read sums a program up.
+func Read(ctx context.Context, r io.Reader, size int64, progress func(float64)) (*Summary, error) {
+	inf := math.Inf(1)
+	s := &Summary{Min: XYZ{inf, inf, inf}, Max: XYZ{-inf, -inf, -inf}}
+	layers := map[int64]*Layer{}
+	firstZ := inf
+	var present *Layer
+	var presentZ int64
+	commands := map[string]int{}
+	nozzle := map[int]float64{}
+	tool := 0
+	extruder := math.NaN()
+	pulled := false
+	v := Visitor{
+		Move: func(m Move) {
+			d := math.Sqrt((m.To.X-m.From.X)*(m.To.X-m.From.X) + (m.To.Y-m.From.Y)*(m.To.Y-m.From.Y) + (m.To.Z-m.From.Z)*(m.To.Z-m.From.Z))
+			s.FilamentMM += m.EMM
+			for len(s.ByTool) <= m.Tool {
+				s.ByTool = append(s.ByTool, 0)
+			}
+			s.ByTool[m.Tool] += m.EMM
+			way := d
+			if d == 0 {
+				way = math.Abs(m.EMM)
+			}
+			if m.MMPerS > 0 {
+				s.Seconds += way / m.MMPerS
+			}
+			if m.Arc {
+				s.Arcs++
+			}
+			if m.EMM < 0 && !pulled {
+				s.Retractions++
+			}
+			if m.EMM != 0 {
+				pulled = m.EMM < 0
+			}
+			if m.EMM <= 0 || d == 0 {
+				s.TravelMM += d
+				return
+			}
+			s.ExtrudedMM += d
+			for _, p := range [2]XYZ{m.From, m.To} {
+				s.Min = XYZ{math.Min(s.Min.X, p.X), math.Min(s.Min.Y, p.Y), math.Min(s.Min.Z, p.Z)}
+				s.Max = XYZ{math.Max(s.Max.X, p.X), math.Max(s.Max.Y, p.Y), math.Max(s.Max.Z, p.Z)}
+				s.RadiusMM = math.Max(s.RadiusMM, math.Hypot(p.X, p.Y))
+			}
+			z := int64(math.Round(m.To.Z * 1000))
+			if present == nil || z != presentZ {
+				presentZ = z
+				present = layers[z]
+				if present == nil && len(layers) < maxLayers {
+					present = &Layer{ZMM: float64(z) / 1000}
+					layers[z] = present
+				}
+			}
+			if present != nil {
+				present.FilamentMM += m.EMM
+			}
+			s.MaxMMPerS = math.Max(s.MaxMMPerS, m.MMPerS)
+			if m.To.Z < firstZ-1e-4 {
+				firstZ, s.FirstMMPerS = m.To.Z, 0
+			}
+			if m.To.Z <= firstZ+1e-4 {
+				s.FirstMMPerS = math.Max(s.FirstMMPerS, m.MMPerS)
+			}
+		},
+		Command: func(c Command) {
+			code := c.Code()
+			if i, ok := commands[code]; ok {
+				s.Commands[i].Count++
+			} else if len(s.Commands) < maxCommands {
+				commands[code] = len(s.Commands)
+				s.Commands = append(s.Commands, CommandCount{code, c.Line, 1})
+			} else {
+				s.more = true
+			}
+			value, has := c.Get('S')
+			if !has {
+				value, has = c.Get('R')
+			}
+			switch code {
+			case "M104", "M109":
+				if has {
+					of := tool
+					if t, ok := c.Get('T'); ok && t >= 0 && t < 64 {
+						of = int(t)
+					}
+					nozzle[of] = value
+					s.NozzleMaxC = math.Max(s.NozzleMaxC, value)
+				}
+			case "M140", "M190":
+				if has {
+					s.BedEndC = value
+					s.BedMaxC = math.Max(s.BedMaxC, value)
+				}
+			case "G4":
+				if has {
+					s.Seconds += value
+				} else if p, ok := c.Get('P'); ok {
+					s.Seconds += p / 1000
+				}
+			}
+			if c.Letter == 'T' {
+				if !math.IsNaN(extruder) && extruder != c.Number {
+					s.ToolChanges++
+				}
+				extruder = c.Number
+				tool = int(c.Number)
+			}
+		},
+	}
+	var err error
+	if s.Lines, err = Walk(ctx, r, size, v, progress); err != nil {
+		return nil, err
+	}
+	for _, c := range nozzle {
+		s.NozzleEndC = math.Max(s.NozzleEndC, c)
+	}
+	s.layers(layers)
+	if s.ExtrudedMM == 0 {
+		return nil, &Error{Line: s.Lines, What: "The program extrudes nothing", Do: again}
+	}
+	return s, nil
+}
+
+// layers orders the heights and finds the one most layers have, weighed by
+// filament so that a priming line counts for little.
+func (s *Summary) layers(by map[int64]*Layer) {
+	for _, l := range by {
+		s.Layers = append(s.Layers, *l)
+	}
+	slices.SortFunc(s.Layers, func(a, b Layer) int {
+		if a.ZMM < b.ZMM {
+			return -1
+		}
+		return 1
+	})
+	weight := map[int64]float64{}
+	below := 0.0
+	for i := range s.Layers {
+		l := &s.Layers[i]
+		l.HeightMM = math.Round((l.ZMM-below)*1000) / 1000
+		below = l.ZMM
+		if i > 0 || len(s.Layers) == 1 {
+			weight[int64(math.Round(l.HeightMM*1000))] += l.FilamentMM
+		}
+	}
+	best := int64(0)
+	for h, w := range weight {
+		if w > weight[best] || w == weight[best] && h < best {
+			best = h
+		}
+	}
+	s.LayerMM = float64(best) / 1000
+	if len(s.Layers) > 0 {
+		s.FirstLayerMM = s.Layers[0].HeightMM
+	}
+}

@@ -1,0 +1,241 @@
+package printability
+
+import (
+	"fmt"
+	"math"
+
+	"jobshelf/core/mesh"
+)
+
+// surface collects findings about one mesh; mm scales it.
+type surface struct {
+	m        *mesh.Mesh
+	r        *mesh.Report
+	mm       float64
+	findings []Finding
+	evidence []Evidence
+}
+
+// Surface judges whether a mesh bounds a solid, says where it does not, and
+// which repair would mend it. mm is the size of the mesh's unit.
+func Surface(m *mesh.Mesh, r *mesh.Report, mm float64) ([]Finding, []Evidence) {
+	s := &surface{m: m, r: r, mm: mm}
+	s.open()
+	s.edges("shared edges", mesh.SharedEdge, r.Topology.NonManifold, "%d edges have more than two faces, so inside and outside are not clear there.", mesh.StepDuplicates, mesh.StepFlat, mesh.StepHoles)
+	s.edges("turned faces", mesh.TurnedEdge, r.Topology.Misoriented, "Along %d edges one face looks in and its neighbour out.", mesh.StepOrient)
+	s.insideOut()
+	s.triangles("triangles without area", r.Degenerate, "%d triangles have no area. They do no harm by themselves.", mesh.StepFlat)
+	s.triangles("repeated triangles", r.Duplicate, "%d triangles are there twice.", mesh.StepDuplicates)
+	s.crossings()
+	s.overlaps()
+	s.debris()
+	s.volume()
+	return s.findings, s.evidence
+}
+
+func (s *surface) at(v mesh.Vec3) [3]float64 {
+	round := func(x float64) float64 { return math.Round(x*s.mm*1000) / 1000 }
+	return [3]float64{round(v.X), round(v.Y), round(v.Z)}
+}
+
+func (s *surface) add(f Finding, e Evidence) {
+	e.Check = f.Check
+	s.findings = append(s.findings, f)
+	if len(e.Lines)+len(e.Faces) > 0 {
+		s.evidence = append(s.evidence, e)
+	}
+}
+
+func (s *surface) line(e *Evidence, a, b mesh.Vec3) {
+	if len(e.Lines) < maxLines {
+		p, q := a.Scale(s.mm), b.Scale(s.mm)
+		e.Lines = append(e.Lines, [6]float32{float32(p.X), float32(p.Y), float32(p.Z), float32(q.X), float32(q.Y), float32(q.Z)})
+	}
+}
+
+func (s *surface) face(e *Evidence, t int32) {
+	if len(e.Faces) >= maxFaces {
+		return
+	}
+	var f [9]float32
+	for k, v := range s.m.Triangles[t] {
+		p := s.m.Vertices[v].Scale(s.mm)
+		f[3*k], f[3*k+1], f[3*k+2] = float32(p.X), float32(p.Y), float32(p.Z)
+	}
+	e.Faces = append(e.Faces, f)
+}
+
+func (s *surface) middle(t int32) mesh.Vec3 {
+	v := s.m.Triangles[t]
+	return s.m.Vertices[v[0]].Add(s.m.Vertices[v[1]]).Add(s.m.Vertices[v[2]]).Scale(1. / 3)
+}
+
+// open tells of holes: how many, how long the longest rim, and each one's place.
+func (s *surface) open() {
+	n := s.r.Topology.Boundary
+	if n == 0 {
+		return
+	}
+	f := Finding{Check: "open surface", Grade: StopsIt, Value: float64(n), Unit: "edges",
+		Mend: []mesh.Step{mesh.StepWeld, mesh.StepStitch, mesh.StepHoles}}
+	var e Evidence
+	for _, l := range s.r.Loops {
+		var mid mesh.Vec3
+		for i, v := range l.Vertices {
+			s.line(&e, s.m.Vertices[v], s.m.Vertices[l.Vertices[(i+1)%len(l.Vertices)]])
+			mid = mid.Add(s.m.Vertices[v])
+		}
+		if len(f.Places) < maxPlaces {
+			f.Places = append(f.Places, s.at(mid.Scale(1/float64(len(l.Vertices)))))
+		}
+	}
+	f.Text = fmt.Sprintf("The surface is open: %d edges have only one face, so what is inside is a guess. Repair closes holes; look at the result, or ask for a closed model.", n)
+	if len(s.r.Loops) > 0 {
+		l := s.r.Loops[0]
+		f.Text = fmt.Sprintf("The surface has %s: %d edges have only one face, so what is inside is a guess. The longest rim is %.3g mm around %.3g mm². Repair closes holes; look at the result, or ask for a closed model.",
+			plural(len(s.r.Loops), "hole"), n, l.Length*s.mm, l.Area*s.mm*s.mm)
+	}
+	s.add(f, e)
+}
+
+func plural(n int, what string) string {
+	if n == 1 {
+		return "1 " + what
+	}
+	return fmt.Sprintf("%d %ss", n, what)
+}
+
+func (s *surface) edges(check string, kind mesh.EdgeKind, n int, text string, mend ...mesh.Step) {
+	if n == 0 {
+		return
+	}
+	f := Finding{Check: check, Grade: Decide, Value: float64(n), Unit: "edges", Text: fmt.Sprintf(text, n) + " Repair mends most of this; look at the layers before you say yes.", Mend: mend}
+	var e Evidence
+	last := mesh.Fault{}
+	for _, x := range s.r.Topology.Faults {
+		if x.Kind != kind || x.A == last.A && x.B == last.B {
+			continue
+		}
+		last = x
+		a, b := s.m.Vertices[x.A], s.m.Vertices[x.B]
+		s.line(&e, a, b)
+		if len(f.Places) < maxPlaces {
+			f.Places = append(f.Places, s.at(a.Add(b).Scale(0.5)))
+		}
+	}
+	s.add(f, e)
+}
+
+func (s *surface) triangles(check string, list []int32, text string, mend mesh.Step) {
+	if len(list) == 0 {
+		return
+	}
+	f := Finding{Check: check, Grade: WorthKnowing, Value: float64(len(list)), Unit: "triangles", Text: fmt.Sprintf(text, len(list)) + " Repair takes them out.", Mend: []mesh.Step{mend}}
+	var e Evidence
+	for _, t := range list {
+		s.face(&e, t)
+		if len(f.Places) < maxPlaces {
+			f.Places = append(f.Places, s.at(s.middle(t)))
+		}
+	}
+	s.add(f, e)
+}
+
+func (s *surface) insideOut() {
+	n := 0
+	var places [][3]float64
+	for _, b := range s.r.Bodies {
+		if b.InsideOut {
+			n++
+			if len(places) < maxPlaces {
+				places = append(places, s.at(b.Bounds.Min.Add(b.Bounds.Max).Scale(0.5)))
+			}
+		}
+	}
+	if n == 0 {
+		return
+	}
+	text := "Every face looks inwards. The shape is sound; turning all faces mends it."
+	if len(s.r.Bodies) > 1 {
+		text = fmt.Sprintf("%d of %d bodies face inwards. Turning their faces mends it.", n, len(s.r.Bodies))
+	}
+	s.add(Finding{Check: "inside out", Grade: Decide, Value: float64(n), Unit: "bodies", Text: text, Places: places, Mend: []mesh.Step{mesh.StepTurn}}, Evidence{})
+}
+
+// crossings tells of a surface that goes through itself, apart from bodies that
+// overlap, which have a finding of their own.
+func (s *surface) crossings() {
+	c := &s.r.Crossings
+	n := c.Count
+	for _, o := range s.r.Overlaps {
+		n -= o.Pairs
+	}
+	if n <= 0 {
+		return
+	}
+	f := Finding{Check: "crosses itself", Grade: Decide, Value: float64(n), Unit: "pairs",
+		Text: fmt.Sprintf("The surface goes through itself: %d pairs of triangles cross. Repair cannot mend this. Look at the layers there; if they are not as meant, only its maker can.", n)}
+	var e Evidence
+	body := s.r.Topology.Body
+	for _, p := range c.Pairs {
+		if body[p[0]] != body[p[1]] {
+			continue
+		}
+		s.face(&e, p[0])
+		s.face(&e, p[1])
+		if len(f.Places) < maxPlaces {
+			f.Places = append(f.Places, s.at(s.middle(p[0])))
+		}
+	}
+	s.add(f, e)
+}
+
+func (s *surface) overlaps() {
+	if len(s.r.Overlaps) == 0 {
+		return
+	}
+	f := Finding{Check: "overlapping bodies", Grade: Decide, Value: float64(len(s.r.Overlaps)), Unit: "pairs",
+		Text: fmt.Sprintf("%s of bodies take up the same space. Volume and filament are counted twice there until they are made one.", plural(len(s.r.Overlaps), "pair")),
+		Mend: []mesh.Step{mesh.StepUnite}}
+	var e Evidence
+	body := s.r.Topology.Body
+	for _, o := range s.r.Overlaps {
+		if len(f.Places) < maxPlaces {
+			f.Places = append(f.Places, s.at(o.At))
+		}
+	}
+	for _, p := range s.r.Crossings.Pairs {
+		if body[p[0]] != body[p[1]] {
+			s.face(&e, p[0])
+			s.face(&e, p[1])
+		}
+	}
+	s.add(f, e)
+}
+
+func (s *surface) debris() {
+	f := Finding{Check: "crumbs", Grade: WorthKnowing, Unit: "bodies"}
+	for _, b := range s.r.Bodies {
+		if b.Debris {
+			f.Value++
+			if len(f.Places) < maxPlaces {
+				f.Places = append(f.Places, s.at(b.Bounds.Min.Add(b.Bounds.Max).Scale(0.5)))
+			}
+		}
+	}
+	if f.Value > 0 {
+		f.Text = fmt.Sprintf("%s are smaller than a hundredth of the largest: crumbs of a scan or a cut, perhaps. Ask whether they belong to it.", plural(int(f.Value), "bodie"))
+		if f.Value == 1 {
+			f.Text = "One body is smaller than a hundredth of the largest: a crumb of a scan or a cut, perhaps. Ask whether it belongs to it."
+		}
+		s.add(f, Evidence{})
+	}
+}
+
+func (s *surface) volume() {
+	m := s.r.Measures
+	if m.Volume == 0 || math.Abs(m.Volume) < 1e-9*m.Area*math.Sqrt(m.Area) {
+		s.add(Finding{Check: "no volume", Grade: StopsIt, Value: math.Abs(m.Volume) * s.mm * s.mm * s.mm, Unit: "mm³",
+			Text: "The model encloses nothing: it is a sheet, not a body. Ask for a model with thickness."}, Evidence{})
+	}
+}

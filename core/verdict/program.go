@@ -1,0 +1,63 @@
+package verdict
+
+import (
+	"jobshelf/core/estimate"
+	"jobshelf/core/gcode"
+	"jobshelf/core/machine"
+	"jobshelf/core/modelfile"
+	"jobshelf/core/printability"
+	"jobshelf/core/units"
+)
+
+// Program is what a program of G-code would do, by its own words.
+type Program struct {
+	Lines        int        `json:"lines"`
+	Layers       int        `json:"layers"`
+	LayerMM      float64    `json:"layer_mm"`
+	FirstLayerMM float64    `json:"first_layer_mm"`
+	Heights      int        `json:"heights" doc:"How many different layer heights there are"`
+	Seconds      float64    `json:"seconds"`
+	FilamentMM   float64    `json:"filament_mm"`
+	NozzleMaxC   float64    `json:"nozzle_max_c"`
+	BedMaxC      float64    `json:"bed_max_c"`
+	FirstMMPerS  float64    `json:"first_mm_per_s"`
+	MaxMMPerS    float64    `json:"max_mm_per_s"`
+	ToolChanges  int        `json:"tool_changes"`
+	Retractions  int        `json:"retractions"`
+	Min          [3]float64 `json:"min_mm"`
+	Max          [3]float64 `json:"max_mm"`
+}
+
+// JudgeProgram gives the verdict on a program that was sliced elsewhere: the
+// ladder says where it would run as it is; time and filament are its own, the
+// mass that of the machine's material.
+func JudgeProgram(s *gcode.Summary, choices []Choice, startCents units.Cents, longestS float64) *Verdict {
+	heights := map[float64]bool{}
+	for _, l := range s.Layers[min(1, len(s.Layers)):] {
+		heights[l.HeightMM] = true
+	}
+	p := &Program{Lines: s.Lines, Layers: len(s.Layers), LayerMM: s.LayerMM, FirstLayerMM: s.FirstLayerMM, Heights: len(heights), Seconds: s.Seconds,
+		FilamentMM: s.FilamentMM, NozzleMaxC: s.NozzleMaxC, BedMaxC: s.BedMaxC, FirstMMPerS: s.FirstMMPerS, MaxMMPerS: s.MaxMMPerS,
+		ToolChanges: s.ToolChanges, Retractions: s.Retractions,
+		Min: [3]float64{s.Min.X, s.Min.Y, s.Min.Z}, Max: [3]float64{s.Max.X, s.Max.Y, s.Max.Z}}
+	v := &Verdict{Format: modelfile.GCode, Unit: units.Millimetre, UnitStated: true, Bodies: []Body{}, Program: p, Machines: []MachineVerdict{},
+		BoxMM: Box{p.Min, p.Max}, Findings: []printability.Finding{}}
+	var targets []printability.Target
+	for _, c := range choices {
+		targets = append(targets, printability.Target{Machine: c.Machine, Recipe: c.Recipe, Material: c.Material})
+		mv := MachineVerdict{Name: c.Machine.Name, ScaleToFit: 1, OverMM: printability.FitProgram(s, c.Machine.Volume)}
+		mv.Fits = mv.OverMM == [3]float64{} && c.Machine.Process == machine.MaterialExtrusion && s.NozzleMaxC <= c.Machine.NozzleMaxC
+		if c.Recipe != nil {
+			mv.Recipe = "as sliced elsewhere"
+		}
+		if mv.Fits && c.Material != nil {
+			q := estimate.Quick{Seconds: s.Seconds, WarmUpSeconds: c.Machine.WarmUpSeconds(s.NozzleMaxC, s.BedMaxC), FilamentMM: s.FilamentMM,
+				Grams: c.Material.Grams(c.Machine.FilamentMM, s.FilamentMM), Layers: len(s.Layers)}
+			q.PriceCents, q.Lines = estimate.PriceOf(q.Grams, q.Seconds, c.Machine, c.Material, startCents)
+			mv.Quick = &q
+		}
+		v.Machines = append(v.Machines, mv)
+	}
+	v.Findings = append(v.Findings, printability.Program(s, targets, longestS)...)
+	return v
+}
