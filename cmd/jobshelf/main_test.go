@@ -10,6 +10,10 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"jobshelf/core/mesh"
+	"jobshelf/core/modelfile"
+	"jobshelf/core/solid"
 )
 
 // call runs a subcommand as from the shell.
@@ -64,7 +68,8 @@ func TestCheckJSON(t *testing.T) {
 	var got map[string]any
 	require.NoError(t, json.Unmarshal([]byte(out), &got))
 	for _, k := range []string{"file", "format", "unit", "triangles", "vertices", "bodies", "closed", "oriented", "boundary_edges",
-		"nonmanifold_edges", "volume_mm3", "area_mm2", "bbox_mm", "centroid_mm", "findings", "machines"} {
+		"nonmanifold_edges", "volume_mm3", "area_mm2", "bbox_mm", "centroid_mm", "findings", "machines", "body_count", "misoriented_edges",
+		"degenerate", "duplicate_triangles", "self_crossing", "crossing_pairs"} {
 		assert.Contains(t, got, k)
 	}
 	assert.Equal(t, true, got["closed"])
@@ -106,4 +111,68 @@ func TestOpenAPIIsTheOneInTheRepository(t *testing.T) {
 	kept, err := os.ReadFile("../../web/src/api/openapi.json")
 	require.NoError(t, err)
 	assert.Equal(t, string(kept), out, "run `make api`")
+}
+
+// repair closes the cleat's hole; what is written reads as sound.
+func TestRepairWritesAMendedFile(t *testing.T) {
+	dir := demoParts(t)
+	for _, name := range []string{"out.stl", "out.3mf"} {
+		to := filepath.Join(dir, name)
+		code, out, errOut := call(t, "repair", filepath.Join(dir, "cleat-with-hole.stl"), "-o", to, "--json")
+		require.Zero(t, code, "%s%s", out, errOut)
+		var got mended
+		require.NoError(t, json.Unmarshal([]byte(out), &got))
+		require.Len(t, got.Models, 1)
+		assert.True(t, got.Models[0].Sound)
+		assert.Positive(t, got.Models[0].Before.Boundary)
+		assert.Zero(t, got.Models[0].After.Boundary)
+		code, out, _ = call(t, "check", to)
+		assert.Zero(t, code, out)
+	}
+	code, out, _ := call(t, "repair", filepath.Join(dir, "cleat-with-hole.stl"), "-o", filepath.Join(dir, "x.stl"), "--steps", "weld,turn")
+	assert.Equal(t, 1, code, "holes were left out")
+	assert.Contains(t, out, "left: ")
+	code, _, errOut := call(t, "repair", filepath.Join(dir, "sheave.stl"), "-o", filepath.Join(dir, "x.stl"), "--steps", "polish")
+	assert.Equal(t, 2, code)
+	assert.Contains(t, errOut, "polish")
+}
+
+// Several models in one file: totals at the top, an entry for each.
+func TestCheckOfSeveralModelsAndOfGCode(t *testing.T) {
+	dir := t.TempDir()
+	var b bytes.Buffer
+	box := solid.Box(10, 20, 30)
+	require.NoError(t, modelfile.Write3MF(&b, &modelfile.File{Unit: "cm", Models: []modelfile.Model{
+		{Name: "a", Mesh: box.Transformed(0.1, mesh.Vec3{}), Places: []mesh.Vec3{{}, {X: 5}}}, {Name: "b", Mesh: solid.Box(1, 1, 1), Places: []mesh.Vec3{{Y: 9}}}}}))
+	name := filepath.Join(dir, "set.3mf")
+	require.NoError(t, os.WriteFile(name, b.Bytes(), 0o600))
+	code, out, _ := call(t, "check", name, "--json")
+	require.Zero(t, code, out)
+	var got struct {
+		Triangles int
+		Volume    float64                       `json:"volume_mm3"`
+		Box       struct{ Min, Max [3]float64 } `json:"bbox_mm"`
+		Models    []struct {
+			Name   string
+			Copies int
+			Volume float64 `json:"volume_mm3"`
+		}
+		Machines []struct {
+			Quick struct{ Grams float64 }
+		}
+	}
+	require.NoError(t, json.Unmarshal([]byte(out), &got))
+	assert.Equal(t, 36, got.Triangles)
+	assert.InDelta(t, 2*6000+1000, got.Volume, 1e-6)
+	require.Len(t, got.Models, 2)
+	assert.Equal(t, 2, got.Models[0].Copies)
+	assert.InDelta(t, 6000, got.Models[0].Volume, 1e-6)
+	assert.Equal(t, [3]float64{60, 100, 30}, got.Box.Max)
+	assert.Positive(t, got.Machines[0].Quick.Grams)
+
+	program := filepath.Join(dir, "p.gcode")
+	require.NoError(t, os.WriteFile(program, []byte("M104 S200\nG28\nG90\nM83\nG1 Z0.2\nG1 X300 E9 F1200\nM104 S0\n"), 0o600))
+	code, out, _ = call(t, "check", program, "--machine", "Bowline")
+	assert.Equal(t, 1, code)
+	assert.Contains(t, out, "outside of every machine, by at least 80.0 mm")
 }
