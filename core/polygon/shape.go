@@ -1,0 +1,329 @@
+package polygon
+
+import (
+	"math"
+	"slices"
+)
+
+// Simplify leaves points out of a closed path so that none of them is farther
+// than deviationUM from the new side that passes it, in one walk: from each kept
+// point it goes on as long as one direction stays that passes all points since
+// within the deviation (the cone of Sklansky & Gonzalez 1980, "Fast polygonal
+// approximation of digitized curves"). The result may be empty where the whole
+// path is thinner than the deviation; it may touch itself where the path nearly
+// did. dst is used for it if it is long enough.
+func Simplify(p Path, deviationUM float64, dst Path) Path {
+	dst = dst[:0]
+	n := len(p)
+	if n < 4 || deviationUM <= 0 {
+		return append(dst, p...)
+	}
+	// Start at a point that is surely a corner: the lowest, leftmost.
+	first := 0
+	for i, q := range p {
+		if q.Y < p[first].Y || q.Y == p[first].Y && q.X < p[first].X {
+			first = i
+		}
+	}
+	at := func(i int) Point { return p[(first+i)%n] }
+	dst = append(dst, at(0))
+	for i := 0; i < n; {
+		i = reachOf(at, i, n, deviationUM)
+		if i < n {
+			dst = append(dst, at(i))
+		}
+	}
+	if len(dst) < 3 {
+		return dst[:0]
+	}
+	return dst
+}
+
+// SimplifyLine does the same for an open line; its ends stay.
+func SimplifyLine(l Path, deviationUM float64, dst Path) Path {
+	dst = dst[:0]
+	if len(l) < 3 || deviationUM <= 0 {
+		return append(dst, l...)
+	}
+	at := func(i int) Point { return l[i] }
+	dst = append(dst, l[0])
+	for i := 0; i < len(l)-1; {
+		i = reachOf(at, i, len(l)-1, deviationUM)
+		dst = append(dst, l[i])
+	}
+	return dst
+}
+
+// reachOf is the farthest of the points after i, up to n, to which a straight
+// side from i passes all points between within the deviation. The cone of allowed
+// directions is held by its two edges, as vectors.
+func reachOf(at func(int) Point, i, n int, deviation float64) int {
+	o := at(i)
+	var lx, ly, rx, ry float64 // left and right edge of the cone
+	open := true               // every direction is allowed still
+	best, far := i+1, 0.0
+	for k := i + 1; k <= n; k++ {
+		q := at(k)
+		x, y := float64(q.X-o.X), float64(q.Y-o.Y)
+		d := math.Sqrt(x*x + y*y)
+		if d < far-deviation { // it turns back
+			return best
+		}
+		if !open && (lx*y-ly*x > 0 || rx*y-ry*x < 0 || lx*x+ly*y < 0) {
+			return best // outside of the cone
+		}
+		if d >= far { // an end must be as far out as all that it passes by
+			far, best = d, k
+		}
+		if d <= deviation {
+			continue
+		}
+		// Directions that pass q within the deviation: ±asin(deviation/d) about it.
+		s := deviation / d
+		c := math.Sqrt(1 - s*s)
+		nlx, nly := x*c-y*s, x*s+y*c
+		nrx, nry := x*c+y*s, -x*s+y*c
+		if open {
+			lx, ly, rx, ry, open = nlx, nly, nrx, nry, false
+			continue
+		}
+		if lx*nly-ly*nlx < 0 { // the new left edge is to the right of the old
+			lx, ly = nlx, nly
+		}
+		if rx*nry-ry*nrx > 0 {
+			rx, ry = nrx, nry
+		}
+	}
+	return best
+}
+
+// Inside tells whether p lies inside paths by a rule: 1 inside, 0 on a border,
+// -1 outside.
+func Inside(rule Rule, paths []Path, p Point) int {
+	w := int32(0)
+	for _, path := range paths {
+		if len(path) == 0 {
+			continue
+		}
+		a := path[len(path)-1]
+		for _, b := range path {
+			if s := cross(a, b, p); s == 0 && min(a.X, b.X) <= p.X && p.X <= max(a.X, b.X) && min(a.Y, b.Y) <= p.Y && p.Y <= max(a.Y, b.Y) {
+				return 0
+			} else if a.Y <= p.Y && p.Y < b.Y && s > 0 {
+				w++
+			} else if b.Y <= p.Y && p.Y < a.Y && s < 0 {
+				w--
+			}
+			a = b
+		}
+	}
+	if rule.holds(w) {
+		return 1
+	}
+	return -1
+}
+
+// Centroid is the middle of the area of paths, in micrometres; of their points if
+// they have no area.
+func Centroid(paths []Path) (x, y float64) {
+	var six, sx, sy float64
+	count := 0.0
+	var mx, my float64
+	for _, p := range paths {
+		for i, a := range p {
+			b := p[(i+1)%len(p)]
+			c := float64(a.X)*float64(b.Y) - float64(b.X)*float64(a.Y)
+			six += 3 * c
+			sx += c * float64(a.X+b.X)
+			sy += c * float64(a.Y+b.Y)
+			mx, my, count = mx+float64(a.X), my+float64(a.Y), count+1
+		}
+	}
+	if six == 0 {
+		if count == 0 {
+			return 0, 0
+		}
+		return mx / count, my / count
+	}
+	return sx / six, sy / six
+}
+
+// Rectangle is a rectangle of any direction.
+type Rectangle struct {
+	CentreX, CentreY float64 // µm
+	LongUM, ShortUM  float64
+	AngleRad         float64 // of the long side against x, in (-π/2, π/2]
+}
+
+// SmallestRectangle is the rectangle of least area around points: one of its
+// sides lies on a side of the hull (Freeman & Shapira 1975), found by turning
+// calipers (Toussaint 1983) over the hull.
+func SmallestRectangle(points []Point) Rectangle {
+	hull := Hull(points)
+	n := len(hull)
+	if n == 0 {
+		return Rectangle{}
+	}
+	if n < 3 {
+		a, b := hull[0], hull[n-1]
+		return Rectangle{float64(a.X+b.X) / 2, float64(a.Y+b.Y) / 2, math.Hypot(float64(b.X-a.X), float64(b.Y-a.Y)), 0, upright(math.Atan2(float64(b.Y-a.Y), float64(b.X-a.X)))}
+	}
+	best := Rectangle{}
+	least := math.Inf(1)
+	right, top, left := 1, 1, 1
+	for i, a := range hull {
+		b := hull[(i+1)%n]
+		l := math.Hypot(float64(b.X-a.X), float64(b.Y-a.Y))
+		ux, uy := float64(b.X-a.X)/l, float64(b.Y-a.Y)/l
+		along := func(k int) float64 { p := hull[k%n]; return float64(p.X-a.X)*ux + float64(p.Y-a.Y)*uy }
+		up := func(k int) float64 { p := hull[k%n]; return float64(p.Y-a.Y)*ux - float64(p.X-a.X)*uy }
+		for along(right+1) > along(right) {
+			right++
+		}
+		top = max(top, right)
+		for up(top+1) > up(top) {
+			top++
+		}
+		left = max(left, top)
+		for along(left+1) < along(left) {
+			left++
+		}
+		w, h := along(right)-along(left), up(top)
+		if w*h < least {
+			least = w * h
+			mid := (along(right) + along(left)) / 2
+			best = Rectangle{float64(a.X) + ux*mid - uy*h/2, float64(a.Y) + uy*mid + ux*h/2, w, h, math.Atan2(uy, ux)}
+		}
+	}
+	if best.ShortUM > best.LongUM {
+		best.LongUM, best.ShortUM = best.ShortUM, best.LongUM
+		best.AngleRad += math.Pi / 2
+	}
+	best.AngleRad = upright(best.AngleRad)
+	return best
+}
+
+func upright(a float64) float64 {
+	for a > math.Pi/2 {
+		a -= math.Pi
+	}
+	for a <= -math.Pi/2 {
+		a += math.Pi
+	}
+	return a
+}
+
+// Distance is the least distance between the borders of two sets of paths, µm;
+// +Inf if one is empty. Quadratic, with boxes to pass by most.
+func Distance(a, b []Path) float64 {
+	best := math.Inf(1)
+	for _, p := range a {
+		for _, q := range b {
+			if boxGap(p, q) < best {
+				for i := range p {
+					for k := range q {
+						best = math.Min(best, gap(p[i], p[(i+1)%len(p)], q[k], q[(k+1)%len(q)]))
+					}
+				}
+			}
+		}
+	}
+	return best
+}
+
+func boxOf(p Path) box {
+	b := box{math.MaxInt64, math.MaxInt64, math.MinInt64, math.MinInt64}
+	for _, q := range p {
+		b.add(box{q.X, q.Y, q.X, q.Y})
+	}
+	return b
+}
+
+func boxGap(p, q Path) float64 {
+	a, b := boxOf(p), boxOf(q)
+	dx := float64(max(0, max(a.minX-b.maxX, b.minX-a.maxX)))
+	dy := float64(max(0, max(a.minY-b.maxY, b.minY-a.maxY)))
+	return math.Hypot(dx, dy)
+}
+
+// gap is the distance of two segments.
+func gap(a, b, c, d Point) float64 {
+	if sign(cross(a, b, c))*sign(cross(a, b, d)) < 0 && sign(cross(c, d, a))*sign(cross(c, d, b)) < 0 {
+		return 0
+	}
+	return math.Min(math.Min(fromSegment(a, c, d), fromSegment(b, c, d)), math.Min(fromSegment(c, a, b), fromSegment(d, a, b)))
+}
+
+// fromSegment is the distance of p from the segment ab.
+func fromSegment(p, a, b Point) float64 {
+	dx, dy := float64(b.X-a.X), float64(b.Y-a.Y)
+	px, py := float64(p.X-a.X), float64(p.Y-a.Y)
+	t := 0.0
+	if l := dx*dx + dy*dy; l > 0 {
+		t = math.Max(0, math.Min(1, (px*dx+py*dy)/l))
+	}
+	return math.Hypot(px-t*dx, py-t*dy)
+}
+
+// Figure is an outer outline with its holes.
+type Figure struct {
+	Outer Path
+	Holes []Path
+}
+
+// Figures sorts paths, as the operations give them, into outers with the holes
+// that lie in them. An island in a hole is a figure of its own. Figures come
+// largest first.
+func Figures(paths []Path) []Figure {
+	type placed struct {
+		path Path
+		area float64
+		box  box
+	}
+	var outers, holes []placed
+	for _, p := range paths {
+		x := placed{p, p.Area(), boxOf(p)}
+		if x.area > 0 {
+			outers = append(outers, x)
+		} else {
+			holes = append(holes, x)
+		}
+	}
+	slices.SortStableFunc(outers, func(a, b placed) int {
+		switch {
+		case a.area > b.area:
+			return -1
+		case a.area < b.area:
+			return 1
+		}
+		return 0
+	})
+	out := make([]Figure, len(outers))
+	for i, o := range outers {
+		out[i].Outer = o.path
+	}
+	for _, h := range holes {
+		for i := len(outers) - 1; i >= 0; i-- { // the smallest that holds it
+			o := &outers[i]
+			if o.area < -h.area || h.box.minX < o.box.minX || h.box.minY < o.box.minY || h.box.maxX > o.box.maxX || h.box.maxY > o.box.maxY {
+				continue
+			}
+			if liesIn(h.path, o.path) {
+				out[i].Holes = append(out[i].Holes, h.path)
+				break
+			}
+		}
+	}
+	return out
+}
+
+// liesIn tells of paths that do not cross: the first point of p that is off q's
+// border decides.
+func liesIn(p, q Path) bool {
+	for _, x := range p {
+		if in := Inside(NonZero, []Path{q}, x); in != 0 {
+			return in > 0
+		}
+	}
+	return true
+}
