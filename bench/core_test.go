@@ -13,11 +13,14 @@ import (
 	"testing"
 
 	"jobshelf/core/estimate"
+	"jobshelf/core/gcode"
 	"jobshelf/core/mesh"
 	"jobshelf/core/modelfile"
+	"jobshelf/core/plate"
 	"jobshelf/core/recipe"
 	"jobshelf/core/section"
 	"jobshelf/core/solid"
+	"jobshelf/core/toolpath"
 	"jobshelf/internal/demo"
 )
 
@@ -181,6 +184,61 @@ func BenchmarkQuickEstimate(b *testing.B) {
 		for b.Loop() {
 			estimate.QuickOf(s, c.Recipe, c.Machine, c.Material, 50)
 		}
+	})
+}
+
+// A whole slice to G-code: 2 shells, 15 % infill, support, 383 layers.
+func BenchmarkSliceToGCode(b *testing.B) {
+	for _, n := range sizes[:2] {
+		b.Run(fmt.Sprintf("%dk", n/1000), func(b *testing.B) {
+			c := demo.Choices(recipe.Everyday)[0]
+			m := plate.Stand(pebble(n), 1, 0, c.Machine.Volume)
+			topo := mesh.TopologyOf(m)
+			b.ReportAllocs()
+			for b.Loop() {
+				p, err := toolpath.Slice(ctx, m, topo, 1, *c.Recipe, toolpath.Options{}, nil)
+				if err != nil {
+					b.Fatal(err)
+				}
+				full := estimate.FullOf(p, *c.Recipe, c.Machine, c.Material, 0)
+				var out bytes.Buffer
+				if err := gcode.Write(&out, p, gcode.Job{Machine: c.Machine, Recipe: *c.Recipe, Material: c.Material, Slow: full.Slow}); err != nil {
+					b.Fatal(err)
+				}
+				b.ReportMetric(float64(full.Layers), "layers")
+				b.ReportMetric(float64(out.Len())/1e6, "MB-gcode")
+			}
+			var mem runtime.MemStats
+			runtime.ReadMemStats(&mem)
+			b.ReportMetric(float64(mem.HeapSys)/1e6, "heap-MB")
+		})
+	}
+}
+
+func BenchmarkGCode(b *testing.B) {
+	c := demo.Choices(recipe.Everyday)[0]
+	m := plate.Stand(solid.Bollard(), 1, 0, c.Machine.Volume)
+	p, err := toolpath.Slice(ctx, m, mesh.TopologyOf(m), 1, *c.Recipe, toolpath.Options{}, nil)
+	if err != nil {
+		b.Fatal(err)
+	}
+	var out bytes.Buffer
+	b.Run("write", func(b *testing.B) {
+		for b.Loop() {
+			out.Reset()
+			if err := gcode.Write(&out, p, gcode.Job{Machine: c.Machine, Recipe: *c.Recipe, Material: c.Material}); err != nil {
+				b.Fatal(err)
+			}
+		}
+		b.SetBytes(int64(out.Len()))
+	})
+	b.Run("read", func(b *testing.B) {
+		for b.Loop() {
+			if _, err := gcode.Read(ctx, bytes.NewReader(out.Bytes()), 0, nil); err != nil {
+				b.Fatal(err)
+			}
+		}
+		b.SetBytes(int64(out.Len()))
 	})
 }
 

@@ -21,6 +21,7 @@ const usage = `jobshelf: the desk of a 3D-print service
   jobshelf migrate   bring the database up to date       [--database URL]
   jobshelf check FILE…       judge models        [--machine NAME] [--recipe NAME] [--json]
   jobshelf repair FILE -o OUT  mend a model      [--steps weld,flat,duplicates,stitch,orient,holes,turn,unite] [--json]
+  jobshelf slice FILE --machine NAME   make G-code  [--recipe NAME] [--set key=value …] [-o OUT.gcode] [--json]
   jobshelf sections FILE     cut a model         (--layer MM | --at Z,Z,…) [--json]
   jobshelf parts DIR         write the demo house's models as STL files
   jobshelf openapi           print the description of the API
@@ -48,7 +49,7 @@ func run(ctx context.Context, args []string, out, errOut io.Writer) int {
 	}
 	commands := map[string]func(context.Context, []string, io.Writer, io.Writer) (int, error){
 		"serve": serve, "work": workOnly, "demo": demoHouse, "migrate": migrate,
-		"check": check, "repair": repair, "sections": sections, "parts": parts, "openapi": openAPI,
+		"check": check, "repair": repair, "slice": slice, "sections": sections, "parts": parts, "openapi": openAPI,
 	}
 	f, ok := commands[args[0]]
 	if !ok {

@@ -2,10 +2,14 @@ package main
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"encoding/json"
+	"fmt"
+	"math"
 	"os"
 	"path/filepath"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -13,7 +17,10 @@ import (
 
 	"jobshelf/core/mesh"
 	"jobshelf/core/modelfile"
+	"jobshelf/core/recipe"
 	"jobshelf/core/solid"
+	"jobshelf/core/verdict"
+	"jobshelf/internal/demo"
 )
 
 // call runs a subcommand as from the shell.
@@ -175,4 +182,48 @@ func TestCheckOfSeveralModelsAndOfGCode(t *testing.T) {
 	code, out, _ = call(t, "check", program, "--machine", "Bowline")
 	assert.Equal(t, 1, code)
 	assert.Contains(t, out, "outside of every machine, by at least 80.0 mm")
+}
+
+// The quick estimate against the full one: all parts of the demo house that are
+// sound, on the four filament machines, by the three recipes.
+func TestQuickEstimateAgainstFull(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes seconds")
+	}
+	ctx := context.Background()
+	type row struct {
+		name string
+		off  float64
+	}
+	var times, masses []row
+	for _, p := range solid.Parts() {
+		if p.Name == "cleat-with-hole" || p.Name == "rowing-boat-hull" || p.Name == "block-cheek-inch" || p.Name == "bushing-inside-out" {
+			continue // open, in other units, or another part turned
+		}
+		for _, purpose := range []recipe.Purpose{recipe.QuickLook, recipe.Everyday, recipe.WorkingPart} {
+			choices := demo.Choices(purpose)
+			v, err := verdict.Judge(ctx, verdict.Subject{Mesh: p.Mesh}, choices, 0, nil)
+			require.NoError(t, err)
+			for i, c := range choices {
+				q := v.Machines[i].Quick
+				if q == nil {
+					continue
+				}
+				_, full, err := slicePart(ctx, p.Mesh, 1, c, *c.Recipe)
+				require.NoError(t, err)
+				name := fmt.Sprintf("%s, %s", p.Name, c.Recipe.Name)
+				times = append(times, row{fmt.Sprintf("%s: %.0f s quick, %.0f s full", name, q.Seconds, full.Seconds), q.Seconds/full.Seconds - 1})
+				masses = append(masses, row{fmt.Sprintf("%s: %.2f g quick, %.2f g full (support %.2f)", name, q.Grams, full.Grams(), full.GramsSupport), q.Grams/full.Grams() - 1})
+			}
+		}
+	}
+	for what, rows := range map[string][]row{"time": times, "mass": masses} {
+		slices.SortFunc(rows, func(a, b row) int { return cmp.Compare(math.Abs(b.off), math.Abs(a.off)) })
+		t.Logf("%s: %d cases, median %.1f %%, worst %.1f %%", what, len(rows), 100*math.Abs(rows[len(rows)/2].off), 100*rows[0].off)
+		for _, r := range rows[:min(12, len(rows))] {
+			t.Logf("  %+.1f %% %s", 100*r.off, r.name)
+		}
+		assert.Less(t, math.Abs(rows[len(rows)/2].off), 0.08, what)
+		assert.Less(t, math.Abs(rows[0].off), 0.20, what)
+	}
 }

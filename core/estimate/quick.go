@@ -3,7 +3,7 @@
 // Quick works from measured sections in milliseconds and ranks choices: shells
 // are the outlines moved inwards, caps come from comparing layers, infill fills
 // what is left, motion is judged by how long lines are and how sharply outlines
-// turn. Support is left out.
+// turn, support by a coarse grid.
 package estimate
 
 import (
@@ -38,8 +38,8 @@ func LineArea(w, h float64) float64 { return (w-h)*h + math.Pi*h*h/4 }
 
 // lengths are the lines of one layer, in mm.
 type lengths struct {
-	outer, inner, cap, infill, hold float64
-	inside                          float64 // area within the shells, mm²
+	outer, inner, cap, infill, hold, support float64
+	inside                                   float64 // area within the shells, mm²
 }
 
 // QuickOf estimates a part from its stack, which must have been cut at the
@@ -47,6 +47,11 @@ type lengths struct {
 func QuickOf(s *section.Stack, r *recipe.Recipe, m *machine.Machine, mat *machine.Material, startCents units.Cents) Quick {
 	q := Quick{Layers: len(s.Slabs)}
 	share := s.CapShare(r.TopLayers, r.BottomLayers)
+	full := r.WithDefaults()
+	var support, roof []float64
+	if full.Support == recipe.SupportEverywhere || full.Support == recipe.SupportPlateOnly {
+		support, roof = s.SupportMM2(math.Tan(full.SupportDeg*math.Pi/180), full.Support == recipe.SupportPlateOnly, full.SupportRoof, r.LineMM/2, full.SupportGapMM)
+	}
 	var volume float64
 	for i := range s.Slabs {
 		slab := &s.Slabs[i]
@@ -54,7 +59,16 @@ func QuickOf(s *section.Stack, r *recipe.Recipe, m *machine.Machine, mat *machin
 		if i == 0 {
 			l.hold = holdLength(s, r)
 		}
-		total := l.outer + l.inner + l.cap + l.infill + l.hold
+		if support != nil && support[i] > 0 {
+			pitch := r.LineMM * 100 / full.SupportPercent
+			sparse, dense := (support[i]-roof[i])/pitch, roof[i]/(roofPitch*r.LineMM)
+			l.support = sparse + dense
+			q.Seconds += fillSeconds(sparse, math.Sqrt(support[i]), pitch, full.SupportMMPerS, &m.Motion)
+			q.Seconds += fillSeconds(dense, math.Sqrt(support[i])/2, roofPitch*r.LineMM, full.SupportMMPerS, &m.Motion)
+			// There and back, with filament pulled back and pushed forth.
+			q.Seconds += 2*math.Sqrt(support[i])/r.TravelMMPerS + 4*r.RetractMM/r.RetractMMPerS
+		}
+		total := l.outer + l.inner + l.cap + l.infill + l.hold + l.support
 		volume += total * LineArea(r.LineMM, slab.HeightMM)
 		q.Seconds += layerSeconds(slab, l, r, m, i == 0)
 	}
@@ -65,6 +79,9 @@ func QuickOf(s *section.Stack, r *recipe.Recipe, m *machine.Machine, mat *machin
 	q.PriceCents, q.Lines = PriceOf(q.Grams, q.Seconds, m, mat, startCents)
 	return q
 }
+
+// roofPitch is how far the dense lines on top of support lie apart, in widths.
+const roofPitch = 1.2
 
 // PriceOf is the price of a mass of filament and a time on a machine, with the
 // house's fee for the start.
@@ -211,7 +228,8 @@ func fillSeconds(length, chord, spacing, v float64, mo *machine.Motion) float64 
 }
 
 // travelSeconds counts one retracted travel to every outline and one to every
-// filled region, each half as long as the layer is wide, and the step up.
+// filled region, each half as long as the layer is wide and lifted, and the step
+// up.
 func travelSeconds(b *section.Slab, l lengths, r *recipe.Recipe, m *machine.Machine) float64 {
 	stops := float64(b.Outers + b.Holes)
 	if l.cap+l.infill > 0 {
@@ -219,7 +237,7 @@ func travelSeconds(b *section.Slab, l lengths, r *recipe.Recipe, m *machine.Mach
 	}
 	v := math.Min(r.TravelMMPerS, m.Motion.SpeedMMPerS)
 	far := math.Sqrt(b.AreaMM2) / 2
-	t := stops * (segmentSeconds(far, 0, v, m.Motion.AccelMMPerS2) + 2*r.RetractMM/r.RetractMMPerS)
+	t := stops * (segmentSeconds(far, 0, v, m.Motion.AccelMMPerS2) + 2*r.RetractMM/r.RetractMMPerS + 2*segmentSeconds(r.LiftMM, 0, m.Motion.LiftMMPerS, m.Motion.AccelMMPerS2))
 	return t + b.HeightMM/m.Motion.LiftMMPerS
 }
 

@@ -55,6 +55,86 @@ type Recipe struct {
 	RetractMM     float64 `json:"retract_mm" minimum:"0" maximum:"20" doc:"Filament pulled back before a travel, mm"`
 	RetractMMPerS float64 `json:"retract_mm_per_s" minimum:"1" maximum:"200" doc:"Speed of pulling back, mm/s"`
 	LeastLayerS   float64 `json:"least_layer_s" minimum:"0" maximum:"600" doc:"A layer takes at least this long, so that it cools, s"`
+
+	Pattern        Pattern   `json:"pattern" enum:"lines,grid,honeycomb,gyroid" doc:"How the inside is filled"`
+	Support        Support   `json:"support" enum:"off,plate only,everywhere,first layer only" doc:"Where support may stand"`
+	SupportDeg     float64   `json:"support_deg" minimum:"10" maximum:"89" doc:"Faces that lean out further than this from upright are supported, °"`
+	SupportPercent float64   `json:"support_percent" minimum:"1" maximum:"100" doc:"How dense support is, %"`
+	SupportGapMM   float64   `json:"support_gap_mm" minimum:"0" maximum:"5" doc:"How far support stays from walls, mm"`
+	SupportDropMM  float64   `json:"support_drop_mm" minimum:"0" maximum:"2" doc:"Gap between support and what rests on it, mm"`
+	SupportRoof    int       `json:"support_roof" minimum:"0" maximum:"20" doc:"Dense layers on top of support"`
+	BridgeMMPerS   float64   `json:"bridge_mm_per_s" minimum:"1" maximum:"500" doc:"Speed of bridges, mm/s"`
+	SupportMMPerS  float64   `json:"support_mm_per_s" minimum:"1" maximum:"1000" doc:"Speed of support, mm/s"`
+	LiftMM         float64   `json:"lift_mm" minimum:"0" maximum:"10" doc:"How far the nozzle lifts on a travel that crosses an outline, mm"`
+	FirstNozzleC   float64   `json:"first_nozzle_c" minimum:"0" maximum:"600" doc:"Nozzle temperature of the first layer, °C; 0: as the others"`
+	FanPercent     float64   `json:"fan_percent" minimum:"0" maximum:"100" doc:"Fan from the third layer on, %"`
+	Seam           Seam      `json:"seam" enum:"rear,aligned,nearest" doc:"Where outlines begin"`
+	PauseMM        []float64 `json:"pause_mm" maxItems:"20" doc:"Heights at which the machine waits for somebody, mm"`
+	PurgeMM        float64   `json:"purge_mm" minimum:"0" maximum:"500" doc:"Filament let out before the first line, mm"`
+}
+
+// Pattern is how the inside is filled.
+type Pattern string
+
+// The patterns.
+const (
+	PatternLines     Pattern = "lines"
+	PatternGrid      Pattern = "grid"
+	PatternHoneycomb Pattern = "honeycomb"
+	PatternGyroid    Pattern = "gyroid"
+)
+
+// Support is where support may stand.
+type Support string
+
+// The places.
+const (
+	SupportOff        Support = "off"
+	SupportPlateOnly  Support = "plate only"
+	SupportEverywhere Support = "everywhere"
+	SupportFirstLayer Support = "first layer only"
+)
+
+// Seam is where outlines begin.
+type Seam string
+
+// The seams.
+const (
+	SeamRear    Seam = "rear"
+	SeamAligned Seam = "aligned"
+	SeamNearest Seam = "nearest"
+)
+
+// WithDefaults fills what a recipe leaves out with values that are common
+// practice (no source): support from 50°, 15 % dense, a line from walls.
+func (r Recipe) WithDefaults() Recipe {
+	text := func(v *string, d string) {
+		if *v == "" {
+			*v = d
+		}
+	}
+	text((*string)(&r.Pattern), string(PatternGrid))
+	text((*string)(&r.Support), string(SupportOff))
+	text((*string)(&r.Seam), string(SeamRear))
+	num := func(v *float64, d float64) {
+		if *v <= 0 {
+			*v = d
+		}
+	}
+	num(&r.SupportDeg, 50)
+	num(&r.SupportPercent, 15)
+	num(&r.SupportGapMM, 1.5*r.LineMM)
+	num(&r.SupportDropMM, r.LayerMM)
+	num(&r.BridgeMMPerS, 0.6*r.OuterMMPerS)
+	num(&r.SupportMMPerS, r.InnerMMPerS)
+	num(&r.FirstNozzleC, r.NozzleC)
+	if r.SupportRoof == 0 {
+		r.SupportRoof = 2
+	}
+	if r.PauseMM == nil {
+		r.PauseMM = []float64{}
+	}
+	return r
 }
 
 // Validate lists what cannot work, each with the field it is about. mach and mat

@@ -99,6 +99,7 @@ func NewStack(ctx context.Context, m *mesh.Mesh, topo *mesh.Topology, firstMM, l
 	}
 	sw := newSweep(m, topo, zs, mmPerUnit*1000)
 	arena := make([]uint64, n*s.rows*s.wordsWide)
+	var poly polygon.Scratch
 	for k := range zs {
 		if k&15 == 0 {
 			if err := ctx.Err(); err != nil {
@@ -110,6 +111,9 @@ func NewStack(ctx context.Context, m *mesh.Mesh, topo *mesh.Topology, firstMM, l
 		}
 		var l Layer
 		sw.cut(k, &l)
+		if len(l.Loops) > 1 { // bodies may overlap: count what they share once
+			l.Loops = poly.Union(polygon.NonZero, l.Loops)
+		}
 		words := s.rows * s.wordsWide
 		s.Slabs[k].cover, arena = arena[:words:words], arena[words:]
 		s.measure(&s.Slabs[k], &l)
@@ -244,4 +248,98 @@ func (s *Stack) CapShare(top, bottom int) []float64 {
 		out[i] = 1 - float64(deep)/float64(all)
 	}
 	return out
+}
+
+// SupportMM2 is, for each layer, the area that support stands on, and the part of
+// it within roof layers below what it carries: under cells
+// that are covered though nothing within the given lean (the tangent of the angle
+// from upright) is covered below, down to the plate or the part; where plateOnly
+// is set, only where it reaches the plate. The grid is coarse; a lean of less
+// than a cell a layer is looked for over as many layers as make a cell.
+func (s *Stack) SupportMM2(lean float64, plateOnly bool, roof int, widenMM, gapMM float64) (all, dense []float64) {
+	n := len(s.Slabs)
+	out, dense := make([]float64, n), make([]float64, n)
+	if n < 2 || lean <= 0 {
+		return out, dense
+	}
+	fresh := make([][]uint64, max(1, roof))
+	for k := range fresh {
+		fresh[k] = make([]uint64, s.rows*s.wordsWide)
+	}
+	size := s.rows * s.wordsWide
+	column, wide, seen := make([]uint64, size), make([]uint64, size), make([]uint64, size)
+	// blocked[i]: what of the plate is under the part below layer i.
+	var blocked [][]uint64
+	if plateOnly {
+		blocked = make([][]uint64, n)
+		for i := range n {
+			blocked[i] = append([]uint64{}, seen...)
+			for w, c := range s.Slabs[i].cover {
+				seen[w] |= c
+			}
+		}
+	}
+	for i := n - 1; i > 0; i-- {
+		back := max(1, int(math.Round(s.cellMM/(lean*s.Slabs[i].HeightMM))))
+		below := s.Slabs[max(0, i-back)].cover
+		s.dilate(wide, below)
+		for w := range column {
+			f := s.Slabs[i].cover[w] &^ wide[w]
+			fresh[i%len(fresh)][w] = f
+			column[w] |= f
+			column[w] &^= s.Slabs[i-1].cover[w]
+			c := column[w]
+			if blocked != nil {
+				c &^= blocked[i-1][w]
+			}
+			out[i-1] += float64(bits.OnesCount64(c))
+			top := uint64(0)
+			for k := range fresh {
+				top |= fresh[k][w]
+			}
+			dense[i-1] += float64(bits.OnesCount64(c & top))
+		}
+		// Its rim reaches further by widenMM, and stays gapMM off the part.
+		s.dilate(wide, column)
+		rim, touch := 0, 0
+		s.dilate(seen, s.Slabs[i-1].cover)
+		for w := range column {
+			rim += bits.OnesCount64(wide[w] &^ column[w] &^ seen[w])
+			touch += bits.OnesCount64(seen[w] & column[w])
+		}
+		if c := out[i-1]; c > 0 {
+			out[i-1] = math.Max(0, c+float64(rim)*widenMM/s.cellMM-float64(touch)*math.Min(1, gapMM/s.cellMM))
+			dense[i-1] *= out[i-1] / c
+		}
+		out[i-1] *= s.cellMM * s.cellMM
+		dense[i-1] *= s.cellMM * s.cellMM
+	}
+	return out, dense
+}
+
+// dilate widens by one cell to all eight sides.
+func (s *Stack) dilate(dst, src []uint64) {
+	w := s.wordsWide
+	side := func(row []uint64, k int) uint64 {
+		c := row[k] | row[k]<<1 | row[k]>>1
+		if k > 0 {
+			c |= row[k-1] >> 63
+		}
+		if k+1 < w {
+			c |= row[k+1] << 63
+		}
+		return c
+	}
+	for r := range s.rows {
+		for k := range w {
+			c := side(src[r*w:(r+1)*w], k)
+			if r > 0 {
+				c |= side(src[(r-1)*w:r*w], k)
+			}
+			if r+1 < s.rows {
+				c |= side(src[(r+1)*w:(r+2)*w], k)
+			}
+			dst[r*w+k] = c
+		}
+	}
 }

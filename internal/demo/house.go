@@ -68,7 +68,8 @@ func Recipes() []recipe.Recipe {
 		}
 		v := m.Motion.SpeedMMPerS
 		base := recipe.Recipe{Machine: m.Name, Material: m.Material, FirstLayerMM: 0.6 * d, LineMM: 1.125 * d,
-			Hold: recipe.HoldSkirt, BrimMM: 5, NozzleC: nozzleC, BedC: bedC, FirstMMPerS: 22, TravelMMPerS: v, RetractMM: 1.2, RetractMMPerS: 35, LeastLayerS: 6}
+			Hold: recipe.HoldSkirt, BrimMM: 5, NozzleC: nozzleC, BedC: bedC, FirstMMPerS: 22, TravelMMPerS: v, RetractMM: 1.2, RetractMMPerS: 35, LeastLayerS: 6,
+			Support: recipe.SupportEverywhere, LiftMM: 0.4, FanPercent: 100}
 		if m.Volume.Shape == machine.Round {
 			base.RetractMM = 3.5
 		}
@@ -76,7 +77,7 @@ func Recipes() []recipe.Recipe {
 			r := base
 			r.Purpose, r.Name, r.LayerMM, r.Shells, r.TopLayers, r.BottomLayers, r.InfillPercent = p, name, layer, shells, top, bottom, infill
 			r.OuterMMPerS, r.InnerMMPerS, r.CapMMPerS, r.InfillMMPerS = 0.25*v*speed, 0.35*v*speed, 0.35*v*speed, 0.5*v*speed
-			out = append(out, r)
+			out = append(out, r.WithDefaults())
 		}
 		with(recipe.QuickLook, m.Name+" quick look", 0.7*d, 2, 3, 3, 8, 1.2)
 		with(recipe.Everyday, m.Name+" everyday", 0.5*d, 2, 4, 4, 15, 1)

@@ -1,0 +1,157 @@
+package estimate
+
+import (
+	"math"
+
+	"jobshelf/core/machine"
+	"jobshelf/core/motion"
+	"jobshelf/core/recipe"
+	"jobshelf/core/toolpath"
+	"jobshelf/core/units"
+)
+
+// Full is the estimate from the real toolpath; it is the number that is promised.
+type Full struct {
+	Seconds       float64            `json:"seconds" doc:"Printing, warm-up left out, s"`
+	WarmUpSeconds float64            `json:"warm_up_seconds"`
+	ByKind        map[string]float64 `json:"seconds_by_kind" doc:"Lines by what they are for, travel, retraction, and waiting for a layer to cool"`
+	Layers        int                `json:"layers"`
+	GramsModel    float64            `json:"grams_model"`
+	GramsSupport  float64            `json:"grams_support"`
+	GramsHold     float64            `json:"grams_hold"`
+	GramsPurge    float64            `json:"grams_purge"`
+	FilamentMM    float64            `json:"filament_mm"`
+	PriceCents    units.Cents        `json:"price_cents"`
+	Lines         []PriceLine        `json:"lines"`
+	Box           [2][3]float64      `json:"bbox_mm" doc:"Around the middle of all lines: least and greatest"`
+	ByLayer       []LayerTime        `json:"by_layer,omitempty"`
+	// Slow is the share of its speed each layer is printed at, so that it cools.
+	Slow []float64 `json:"-"`
+}
+
+// Grams is all filament together.
+func (f *Full) Grams() float64 { return f.GramsModel + f.GramsSupport + f.GramsHold + f.GramsPurge }
+
+// LayerTime is one layer of the height strip.
+type LayerTime struct {
+	TopMM   float64 `json:"top_mm"`
+	Seconds float64 `json:"seconds"`
+	Grams   float64 `json:"grams"`
+	Support float64 `json:"support_grams"`
+}
+
+// The words of what is no line.
+const (
+	travelWord  = "travel"
+	retractWord = "retraction"
+	coolWord    = "cooling"
+)
+
+// slowest is the share of its speed below which a layer is not printed; the rest
+// of its least time is waited.
+const slowest = 0.2
+
+// FullOf times a print on a machine. A layer that would take less than the
+// recipe's least time is slowed down, and what is left then is waited for.
+func FullOf(p *toolpath.Print, r recipe.Recipe, m *machine.Machine, mat *machine.Material, startCents units.Cents) *Full {
+	r = r.WithDefaults()
+	first := passOver(p, r, m, mat, nil)
+	slow := make([]float64, len(p.Layers))
+	any := false
+	for i := range slow {
+		slow[i] = 1
+		laid := first.laid[i]
+		rest := first.f.ByLayer[i].Seconds - laid
+		if want := r.LeastLayerS - rest; laid > 0 && want > laid {
+			slow[i] = math.Max(slowest, laid/want)
+			any = true
+		}
+	}
+	t := first
+	if any {
+		t = passOver(p, r, m, mat, slow)
+	}
+	f := t.f
+	f.Slow = slow
+	for i := range f.ByLayer {
+		if wait := r.LeastLayerS - f.ByLayer[i].Seconds; wait > 0.01 && t.laid[i] > 0 && slow[i] < 1 {
+			f.ByLayer[i].Seconds += wait
+			f.ByKind[coolWord] += wait
+		}
+		f.Seconds += f.ByLayer[i].Seconds
+	}
+	f.WarmUpSeconds = m.WarmUpSeconds(math.Max(r.NozzleC, r.FirstNozzleC), r.BedC)
+	f.PriceCents, f.Lines = PriceOf(f.Grams(), f.Seconds, m, mat, startCents)
+	return f
+}
+
+type pass struct {
+	f    *Full
+	laid []float64 // by layer: time spent laying
+}
+
+// passOver plays all steps through the planner.
+func passOver(p *toolpath.Print, r recipe.Recipe, m *machine.Machine, mat *machine.Material, slow []float64) pass {
+	n := len(p.Layers)
+	inf := math.Inf(1)
+	f := &Full{Layers: n, ByKind: map[string]float64{}, ByLayer: make([]LayerTime, n), Box: [2][3]float64{{inf, inf, inf}, {-inf, -inf, -inf}}}
+	out := pass{f, make([]float64, n)}
+	for i := range p.Layers {
+		f.ByLayer[i].TopMM = p.Layers[i].TopMM
+	}
+	const travels, retracts = 100, 101 // beside the kinds of lines
+	var byKind [128]float64
+	planner := motion.New(motion.Limits{AccelMMPerS2: m.Motion.AccelMMPerS2, DeviationMM: m.Motion.JunctionDeviationMM}, func(tag int32, s float64) {
+		kind, layer := tag&127, tag>>7
+		byKind[kind] += s
+		f.ByLayer[layer].Seconds += s
+		if kind < travels {
+			out.laid[layer] += s
+		}
+	})
+	var x, y, z float64
+	mass := func(e float64) float64 { return mat.Grams(m.FilamentMM, e) }
+	p.Steps(r, m, slow, func(s toolpath.Step) bool {
+		tag := int32(s.Layer)<<7 | travels
+		switch s.Kind {
+		case toolpath.Lay:
+			tag = int32(s.Layer)<<7 | int32(s.For)
+			g := mass(s.EMM)
+			switch s.For {
+			case toolpath.Support:
+				f.GramsSupport += g
+				f.ByLayer[s.Layer].Support += g
+			case toolpath.Hold:
+				f.GramsHold += g
+			default:
+				f.GramsModel += g
+			}
+			f.ByLayer[s.Layer].Grams += g
+			f.FilamentMM += s.EMM
+			for _, q := range [2][3]float64{{x, y, z}, {s.X, s.Y, s.Z}} {
+				for k := range q {
+					f.Box[0][k], f.Box[1][k] = math.Min(f.Box[0][k], q[k]), math.Max(f.Box[1][k], q[k])
+				}
+			}
+		case toolpath.Retract, toolpath.Restore:
+			tag = int32(s.Layer)<<7 | retracts
+		case toolpath.Purge:
+			f.GramsPurge += mass(s.EMM)
+			f.FilamentMM += s.EMM
+			tag = int32(s.Layer)<<7 | retracts
+		case toolpath.Pause:
+			return true
+		}
+		planner.Add(motion.Move{DX: s.X - x, DY: s.Y - y, DZ: s.Z - z, EMM: s.EMM, MMPerS: s.MMPerS, Tag: tag})
+		x, y, z = s.X, s.Y, s.Z
+		return true
+	})
+	planner.Flush()
+	for k := range toolpath.Kinds {
+		if byKind[k] > 0 {
+			f.ByKind[toolpath.Kind(k).String()] = byKind[k]
+		}
+	}
+	f.ByKind[travelWord], f.ByKind[retractWord] = byKind[travels], byKind[retracts]
+	return out
+}

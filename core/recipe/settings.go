@@ -1,0 +1,159 @@
+package recipe
+
+import (
+	"encoding/json"
+	"fmt"
+	"reflect"
+	"strconv"
+	"strings"
+)
+
+// Setting describes one field of a recipe, for searching and for forms.
+type Setting struct {
+	Key     string   `json:"key"`
+	Type    string   `json:"type" enum:"number,whole number,text,choice,list"`
+	Unit    string   `json:"unit,omitempty"`
+	Least   *float64 `json:"least,omitempty"`
+	Most    *float64 `json:"most,omitempty"`
+	Choices []string `json:"choices,omitempty"`
+	Text    string   `json:"text" doc:"What it does, in plain words"`
+}
+
+// fixed are fields that say which recipe it is; they are no settings.
+var fixed = map[string]bool{"name": true, "purpose": true, "machine": true, "material": true}
+
+// Settings lists all settings, as the recipe's own field tags describe them. The
+// unit is what stands after the last comma of a description.
+func Settings() []Setting {
+	var out []Setting
+	t := reflect.TypeOf(Recipe{})
+	for i := range t.NumField() {
+		f := t.Field(i)
+		s := Setting{Key: f.Tag.Get("json"), Text: f.Tag.Get("doc")}
+		if fixed[s.Key] {
+			continue
+		}
+		if k := strings.LastIndex(s.Text, ", "); k >= 0 && len(s.Text)-k < 9 {
+			s.Text, s.Unit = s.Text[:k], s.Text[k+2:]
+		}
+		switch f.Type.Kind() {
+		case reflect.Int:
+			s.Type = "whole number"
+		case reflect.Float64:
+			s.Type = "number"
+		case reflect.Slice:
+			s.Type = "list"
+		default:
+			s.Type = "text"
+			if e := f.Tag.Get("enum"); e != "" {
+				s.Type, s.Choices = "choice", strings.Split(e, ",")
+			}
+		}
+		for _, x := range []struct {
+			tag string
+			to  **float64
+		}{{"minimum", &s.Least}, {"maximum", &s.Most}} {
+			if v, err := strconv.ParseFloat(f.Tag.Get(x.tag), 64); err == nil {
+				*x.to = &v
+			}
+		}
+		out = append(out, s)
+	}
+	return out
+}
+
+// Departure is one setting that differs from the house's recipe.
+type Departure struct {
+	Key   string `json:"key" maxLength:"40"`
+	Value string `json:"value" maxLength:"60" doc:"As text; lists with commas"`
+	Why   string `json:"why" maxLength:"300"`
+	Who   string `json:"who,omitempty"`
+}
+
+// Apply gives a copy of the recipe with departures in force. A key that is none,
+// a value that cannot be read or is out of its range is an error with the key.
+func (r Recipe) Apply(departures []Departure) (Recipe, error) {
+	all := map[string]Setting{}
+	for _, s := range Settings() {
+		all[s.Key] = s
+	}
+	for _, d := range departures {
+		s, ok := all[d.Key]
+		if !ok {
+			return r, fmt.Errorf("there is no setting %q", d.Key)
+		}
+		raw, err := s.encode(d.Value)
+		if err != nil {
+			return r, fmt.Errorf("%s: %w", d.Key, err)
+		}
+		if err := json.Unmarshal([]byte(fmt.Sprintf("{%q:%s}", d.Key, raw)), &r); err != nil {
+			return r, fmt.Errorf("%s: %q cannot be taken", d.Key, d.Value)
+		}
+	}
+	return r, nil
+}
+
+func (s *Setting) encode(v string) (string, error) {
+	v = strings.TrimSpace(v)
+	number := func(v string) (string, error) {
+		f, err := strconv.ParseFloat(strings.TrimSpace(v), 64)
+		if err != nil || f != f {
+			return "", fmt.Errorf("%q is no number", v)
+		}
+		if s.Least != nil && f < *s.Least || s.Most != nil && f > *s.Most {
+			return "", fmt.Errorf("%s is not between %g and %g %s", v, *s.Least, *s.Most, s.Unit)
+		}
+		return strconv.FormatFloat(f, 'f', -1, 64), nil
+	}
+	switch s.Type {
+	case "number", "whole number":
+		return number(v)
+	case "list":
+		var parts []string
+		for _, p := range strings.Split(v, ",") {
+			if strings.TrimSpace(p) == "" {
+				continue
+			}
+			n, err := number(p)
+			if err != nil {
+				return "", err
+			}
+			parts = append(parts, n)
+		}
+		return "[" + strings.Join(parts, ",") + "]", nil
+	case "choice":
+		for _, c := range s.Choices {
+			if strings.EqualFold(c, v) {
+				return strconv.Quote(c), nil
+			}
+		}
+		return "", fmt.Errorf("%q is none of %s", v, strings.Join(s.Choices, ", "))
+	}
+	b, err := json.Marshal(v)
+	return string(b), err
+}
+
+// Value gives a setting's value as text, as Apply takes it.
+func (r Recipe) Value(key string) string {
+	b, err := json.Marshal(r)
+	if err != nil {
+		return ""
+	}
+	var all map[string]any
+	if json.Unmarshal(b, &all) != nil {
+		return ""
+	}
+	switch v := all[key].(type) {
+	case float64:
+		return strconv.FormatFloat(v, 'f', -1, 64)
+	case []any:
+		var parts []string
+		for _, x := range v {
+			parts = append(parts, fmt.Sprint(x))
+		}
+		return strings.Join(parts, ", ")
+	case string:
+		return v
+	}
+	return ""
+}

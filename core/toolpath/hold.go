@@ -1,0 +1,87 @@
+package toolpath
+
+import (
+	"math"
+
+	"jobshelf/core/polygon"
+	"jobshelf/core/recipe"
+)
+
+// The first-layer holds, by common practice (no source): a skirt of two rounds
+// 5 mm away; a raft of a coarse layer and two closed ones, 3 mm wider than the
+// part, with a gap above that lets it come off.
+const (
+	skirtGapMM  = 5
+	skirtRounds = 2
+	raftRimMM   = 3
+	raftCloses  = 2
+	raftShare   = 0.4
+)
+
+// hold adds what keeps the first layer down.
+func (s *slicer) hold(p *Print) {
+	if len(p.Layers) == 0 {
+		return
+	}
+	var poly polygon.Scratch
+	w := &worker{}
+	foot := s.outline[0]
+	if len(s.support) > 0 {
+		foot = poly.Boolean(polygon.Union, polygon.NonZero, foot, s.support[0])
+	}
+	width, gap := um(s.r.LineMM), um(Spacing(s.r.LineMM, s.heights[0]))
+	var lines []Line
+	ring := func(paths []polygon.Path, outersOnly bool) {
+		for _, q := range paths {
+			if !outersOnly || q.Area() > 0 {
+				lines = append(lines, Line{Kind: Hold, Closed: true, Points: q, WidthMM: s.r.LineMM})
+			}
+		}
+	}
+	switch s.r.Hold {
+	case recipe.HoldSkirt:
+		var all []polygon.Point
+		for _, q := range foot {
+			all = append(all, q...)
+		}
+		hull := []polygon.Path{polygon.Hull(all)}
+		for k := range skirtRounds {
+			ring(poly.Offset(hull, um(skirtGapMM)+width/2+float64(k)*gap, polygon.Offsets{}), true)
+		}
+	case recipe.HoldBrim:
+		for k := 0; float64(k)*gap < um(s.r.BrimMM); k++ {
+			ring(poly.Offset(foot, gap/2+float64(k)*gap+(width-gap)/2, polygon.Offsets{}), true)
+		}
+		// From the outside in, so that the last round meets the part.
+		for i, j := 0, len(lines)-1; i < j; i, j = i+1, j-1 {
+			lines[i], lines[j] = lines[j], lines[i]
+		}
+	case recipe.HoldRaft:
+		s.raft(p, w, poly.Offset(foot, um(raftRimMM), polygon.Offsets{}))
+		return
+	}
+	p.Layers[0].Lines = append(lines, p.Layers[0].Lines...)
+}
+
+func (s *slicer) raft(p *Print, w *worker, area []polygon.Path) {
+	width := um(s.r.LineMM)
+	layer := func(bottom, h, angle, share float64) Layer {
+		l := Layer{TopMM: bottom + h, HeightMM: h}
+		g := um(Spacing(s.r.LineMM, h)) / share
+		for _, q := range scan(w, w.poly.Offset(area, -width/2, mitre), angle, g, g, 0) {
+			l.Lines = append(l.Lines, Line{Kind: Hold, Points: q, WidthMM: s.r.LineMM})
+		}
+		return l
+	}
+	base := []Layer{layer(0, s.r.FirstLayerMM, 0, raftShare)}
+	top := s.r.FirstLayerMM
+	for k := range raftCloses {
+		base = append(base, layer(top, s.r.LayerMM, math.Pi/2*float64(1+k%2), 1))
+		top += s.r.LayerMM
+	}
+	p.LiftedMM = top + s.r.LayerMM/2 // the gap by which it comes off
+	for i := range p.Layers {
+		p.Layers[i].TopMM += p.LiftedMM
+	}
+	p.Layers = append(base, p.Layers...)
+}

@@ -1,0 +1,152 @@
+package toolpath
+
+import (
+	"math"
+
+	"jobshelf/core/polygon"
+	"jobshelf/core/recipe"
+)
+
+// order puts the lines of every layer in an order that saves travel. Kinds come
+// one after the other: what holds, support, inner shells, outer shells, caps and
+// bridges, infill; within a kind the nearest line is next, from its nearer end,
+// and the order is bettered by turning stretches of it round (2-opt, Croes 1958)
+// for a bounded number of steps. Outlines begin at the seam.
+func order(p *Print, r recipe.Recipe) {
+	at := polygon.Point{}
+	var lastSeam polygon.Point
+	for i := range p.Layers {
+		l := &p.Layers[i]
+		groups := [6][]Line{}
+		for _, x := range l.Lines {
+			groups[rank[x.Kind]] = append(groups[rank[x.Kind]], x)
+		}
+		out := l.Lines[:0:0]
+		for _, g := range groups {
+			if len(g) == 0 {
+				continue
+			}
+			for k := range g {
+				if g[k].Closed {
+					begin(&g[k], r.Seam, at, lastSeam)
+				}
+			}
+			g = nearest(g, at)
+			out = append(out, g...)
+			end := &g[len(g)-1]
+			at = end.Points[len(end.Points)-1]
+			if end.Closed {
+				at = end.Points[0]
+			}
+			if g[0].Kind == Outer && g[0].Closed {
+				lastSeam = g[0].Points[0]
+			}
+		}
+		l.Lines = out
+	}
+}
+
+var rank = [kinds]int{Hold: 0, Support: 1, Inner: 2, Outer: 3, Bridge: 4, Cap: 4, Infill: 5}
+
+// begin turns a closed line so that it starts at the seam: the rearmost point,
+// the one nearest to the seam below, or the one nearest to where the nozzle is.
+func begin(l *Line, s recipe.Seam, at, seam polygon.Point) {
+	best, score := 0, math.Inf(1)
+	for i, q := range l.Points {
+		v := 0.0
+		switch s {
+		case recipe.SeamAligned:
+			v = dist(q, seam)
+		case recipe.SeamNearest:
+			v = dist(q, at)
+		default:
+			v = -float64(q.Y) + math.Abs(float64(q.X))*1e-6
+		}
+		if v < score {
+			best, score = i, v
+		}
+	}
+	if best == 0 {
+		return
+	}
+	l.Points = append(append(make(polygon.Path, 0, len(l.Points)), l.Points[best:]...), l.Points[:best]...)
+	if l.Widths != nil {
+		l.Widths = append(append([]float64{}, l.Widths[best:]...), l.Widths[:best]...)
+	}
+}
+
+func reverse(l *Line) {
+	for i, j := 0, len(l.Points)-1; i < j; i, j = i+1, j-1 {
+		l.Points[i], l.Points[j] = l.Points[j], l.Points[i]
+		if l.Widths != nil {
+			l.Widths[i], l.Widths[j] = l.Widths[j], l.Widths[i]
+		}
+	}
+}
+
+func (l *Line) first() polygon.Point { return l.Points[0] }
+func (l *Line) last() polygon.Point {
+	if l.Closed {
+		return l.Points[0]
+	}
+	return l.Points[len(l.Points)-1]
+}
+
+// Searching the nearest costs the square of the number of lines; beyond
+// windowLines only that many ahead are looked at, which are near as they come.
+const (
+	windowLines = 600
+	twoOptLines = 200
+	twoOptReach = 24
+)
+
+func nearest(g []Line, at polygon.Point) []Line {
+	for i := range g {
+		best, flip, score := i, false, math.Inf(1)
+		for k := i; k < min(len(g), i+windowLines); k++ {
+			if d := dist(at, g[k].first()); d < score {
+				best, flip, score = k, false, d
+			}
+			if !g[k].Closed {
+				if d := dist(at, g[k].last()); d < score {
+					best, flip, score = k, true, d
+				}
+			}
+		}
+		g[i], g[best] = g[best], g[i]
+		if flip {
+			reverse(&g[i])
+		}
+		at = g[i].last()
+	}
+	if len(g) <= twoOptLines {
+		twoOpt(g)
+	}
+	return g
+}
+
+// twoOpt turns a stretch i+1..j round where that shortens the way, one pass.
+func twoOpt(g []Line) {
+	for i := 0; i+2 < len(g); i++ {
+		for j := i + 2; j < min(len(g), i+twoOptReach); j++ {
+			a, b, c := g[i].last(), g[i+1].first(), g[j].last()
+			before, after := dist(a, b), dist(a, c)
+			if j+1 < len(g) {
+				d := g[j+1].first()
+				before += dist(c, d)
+				after += dist(b, d)
+			}
+			if after >= before-1 {
+				continue
+			}
+			for x, y := i+1, j; x < y; x, y = x+1, y-1 {
+				g[x], g[y] = g[y], g[x]
+			}
+			for k := i + 1; k <= j; k++ {
+				if !g[k].Closed {
+					reverse(&g[k])
+				}
+			}
+		}
+	}
+}

@@ -1,0 +1,327 @@
+package toolpath
+
+import (
+	"context"
+	"fmt"
+	"math"
+	"runtime"
+	"sync"
+	"sync/atomic"
+
+	"jobshelf/core/machine"
+	"jobshelf/core/mesh"
+	"jobshelf/core/polygon"
+	"jobshelf/core/recipe"
+	"jobshelf/core/section"
+)
+
+// maxLayers bounds what is sliced: a taller part in thinner layers is a mistake.
+const maxLayers = 20_000
+
+// simplifyUM is how far outlines may be moved before anything is made of them: a
+// hundredth of a thin line.
+const simplifyUM = 4
+
+// slicer holds what all layers need of each other.
+type slicer struct {
+	r        recipe.Recipe
+	marks    []Mark
+	tops     []float64
+	heights  []float64
+	outline  [][]polygon.Path // the part, by layer
+	inside   [][]polygon.Path // what shells leave
+	shells   [][]Line
+	solid    [][]polygon.Path
+	bridges  [][]polygon.Path
+	overhang [][]polygon.Path // what hangs free over the layer below
+	support  [][]polygon.Path
+	roof     [][]polygon.Path
+	layers   []Layer
+	notes    []string
+}
+
+// Options are what slicing can be told beside the recipe.
+type Options struct {
+	Marks []Mark
+	// Room is the machine's volume; a skirt that would leave it is left out. The
+	// zero value sets no bounds.
+	Room machine.Volume
+}
+
+// keepOnPlate leaves out skirts and brims that would leave the plate.
+func keepOnPlate(p *Print, v machine.Volume) {
+	if v.XMM == 0 || len(p.Layers) == 0 {
+		return
+	}
+	out := func(q polygon.Point, w float64) bool {
+		x, y := float64(q.X)/1000, float64(q.Y)/1000
+		if v.Shape == machine.Round {
+			return math.Hypot(x, y)+w > v.XMM/2
+		}
+		return x < w || y < w || x > v.XMM-w || y > v.YMM-w
+	}
+	l := &p.Layers[0]
+	kept := l.Lines[:0]
+	left := 0
+	for _, x := range l.Lines {
+		gone := false
+		for _, q := range x.Points {
+			gone = gone || x.Kind == Hold && out(q, x.WidthMM/2)
+		}
+		if gone {
+			left++
+			continue
+		}
+		kept = append(kept, x)
+	}
+	l.Lines = kept
+	if left > 0 {
+		p.Notes = append(p.Notes, fmt.Sprintf("%d rounds of the first-layer hold would leave the plate and are left out.", left))
+	}
+}
+
+// Slice makes the layers of a mesh in mm·mmPerUnit, with its topology. progress
+// (nil is fine) is told a share from 0 to 1. The error is ctx's, or says that
+// the part has too many layers.
+func Slice(ctx context.Context, m *mesh.Mesh, topo *mesh.Topology, mmPerUnit float64, r recipe.Recipe, o Options, progress func(float64)) (*Print, error) {
+	if progress == nil {
+		progress = func(float64) {}
+	}
+	s := &slicer{r: r.WithDefaults(), marks: o.Marks}
+	box := m.Bounds()
+	height := (box.Max.Z - box.Min.Z) * mmPerUnit
+	n := section.LayerCount(height, s.r.FirstLayerMM, s.r.LayerMM)
+	if n > maxLayers {
+		return nil, fmt.Errorf("the part would have %d layers; the limit is %d", n, maxLayers)
+	}
+	zs := make([]float64, n)
+	for i := range n {
+		bottom, h := 0.0, s.r.FirstLayerMM
+		if i > 0 {
+			bottom, h = s.r.FirstLayerMM+float64(i-1)*s.r.LayerMM, s.r.LayerMM
+		}
+		s.tops, s.heights = append(s.tops, bottom+h), append(s.heights, h)
+		zs[i] = box.Min.Z + (bottom+math.Min(bottom+h, height))/2/mmPerUnit
+	}
+	cut, err := section.Planes(ctx, m, topo, zs, mmPerUnit)
+	if err != nil {
+		return nil, err
+	}
+	open := 0
+	for i := range cut {
+		open += cut[i].Open
+	}
+	if open > 0 {
+		s.notes = append(s.notes, fmt.Sprintf("%d outlines ran into an open edge and were closed by a straight line.", open))
+	}
+	s.outline, s.inside, s.shells = make([][]polygon.Path, n), make([][]polygon.Path, n), make([][]Line, n)
+	s.solid, s.bridges, s.overhang = make([][]polygon.Path, n), make([][]polygon.Path, n), make([][]polygon.Path, n)
+	s.layers = make([]Layer, n)
+	// Each stage needs the stages before it of all layers.
+	stages := []struct {
+		share float64
+		work  func(w *worker, i int)
+	}{
+		{0.25, func(w *worker, i int) { s.outlines(w, i, cut[i].Loops) }},
+		{0.20, s.walls},
+		{0.20, s.caps},
+		{0.35, s.fill},
+	}
+	done := 0.0
+	for k, st := range stages {
+		if k == 3 {
+			if err := s.standSupport(ctx); err != nil {
+				return nil, err
+			}
+		}
+		if err := overLayers(ctx, n, func(w *worker, i int) { st.work(w, i) }, func(f float64) { progress(done + st.share*f) }); err != nil {
+			return nil, err
+		}
+		done += st.share
+	}
+	p := &Print{Layers: s.layers, Notes: s.notes}
+	s.hold(p)
+	keepOnPlate(p, o.Room)
+	order(p, s.r)
+	progress(1)
+	return p, ctx.Err()
+}
+
+// worker is one goroutine's buffers.
+type worker struct {
+	poly polygon.Scratch
+	path polygon.Path
+}
+
+// overLayers does the work on every layer on all cores. Each layer writes its
+// own results only, so their order does not matter.
+func overLayers(ctx context.Context, n int, work func(w *worker, i int), progress func(float64)) error {
+	var next, ended atomic.Int64
+	var wg sync.WaitGroup
+	var mu sync.Mutex // guards progress
+	for range max(1, min(runtime.GOMAXPROCS(0), n)) {
+		wg.Add(1)
+		go func() {
+			defer wg.Done()
+			var w worker
+			for ctx.Err() == nil {
+				i := int(next.Add(1)) - 1
+				if i >= n {
+					return
+				}
+				work(&w, i)
+				if k := ended.Add(1); k&15 == 0 {
+					mu.Lock()
+					progress(float64(k) / float64(n))
+					mu.Unlock()
+				}
+			}
+		}()
+	}
+	wg.Wait()
+	return ctx.Err()
+}
+
+func um(mm float64) float64 { return mm * 1000 }
+
+// outlines makes one clean figure of a cut: overlapping bodies are one, faces
+// turned inside out count as well.
+func (s *slicer) outlines(w *worker, i int, loops []polygon.Path) {
+	plain := make([]polygon.Path, 0, len(loops))
+	for _, l := range loops {
+		if q := polygon.Simplify(l, simplifyUM, nil); len(q) >= 3 {
+			plain = append(plain, q)
+		}
+	}
+	out := w.poly.Union(polygon.NonZero, plain)
+	least := s.r.LineMM * s.r.LineMM / 16 // a crumb that no line can be laid in
+	kept := out[:0]
+	for _, p := range out {
+		if math.Abs(p.Area()) > least {
+			kept = append(kept, p)
+		}
+	}
+	s.outline[i] = kept
+}
+
+// Parts of a wall narrower than leastShare of a line are left out; those up to
+// one line and soloShare of a spacing get one line down the middle.
+const (
+	leastShare = 0.35
+	soloShare  = 0.65
+)
+
+var mitre = polygon.Offsets{Join: polygon.Mitre, MitreLimit: 2}
+
+// walls lays the shells of a layer from the outside in. What is too narrow for
+// two passes side by side gets one along its middle, as wide as the wall.
+func (s *slicer) walls(w *worker, i int) {
+	h := s.heights[i]
+	width, gap := um(s.r.LineMM), um(Spacing(s.r.LineMM, h))
+	rest := s.outline[i]
+	var lines []Line
+	for k := range s.r.Shells {
+		if len(rest) == 0 {
+			break
+		}
+		kind, line, half := Inner, gap, gap/2 // inside, a line has the room of its spacing
+		if k == 0 {
+			kind, line, half = Outer, width, width/2
+		}
+		// Where two lines fit: opened by half of what two need.
+		two := (line + soloShare*gap) / 2
+		core := w.poly.Offset(rest, -two, mitre)
+		wide := w.poly.Offset(core, two+5, mitre)
+		wide = w.poly.Boolean(polygon.Intersection, polygon.NonZero, wide, rest)
+		thin := w.poly.Boolean(polygon.Difference, polygon.NonZero, rest, w.poly.Offset(wide, 10, mitre))
+		for _, st := range w.poly.Medial(s.worth(thin, width), leastShare*width, line+gap) {
+			st = plainer(st)
+			lines = append(lines, Line{Kind: kind, Points: st.Points, WidthMM: mean(st.WidthUM) / 1000, Widths: st.WidthUM})
+		}
+		for _, p := range w.poly.Offset(wide, -half, mitre) {
+			lines = append(lines, Line{Kind: kind, Closed: true, Points: p, WidthMM: s.r.LineMM})
+		}
+		rest = w.poly.Offset(wide, -(half + gap/2), mitre)
+	}
+	s.shells[i] = lines
+	s.inside[i] = rest
+}
+
+// plainer leaves points out of a stroke that a straight line passes within
+// simplifyUM; the width in between is taken to change evenly.
+func plainer(st polygon.Stroke) polygon.Stroke {
+	width := make(map[polygon.Point]float64, len(st.Points))
+	for i, p := range st.Points {
+		width[p] = st.WidthUM[i]
+	}
+	out := polygon.Stroke{Points: polygon.SimplifyLine(st.Points, 2*simplifyUM, nil)}
+	for _, p := range out.Points {
+		out.WidthUM = append(out.WidthUM, width[p])
+	}
+	return out
+}
+
+// worth leaves out slivers that no line is worth laying in: corners that opening
+// has rounded off.
+func (s *slicer) worth(paths []polygon.Path, widthUM float64) []polygon.Path {
+	var out []polygon.Path
+	for _, f := range polygon.Figures(paths) {
+		if a := f.Outer.Area() * 1e6; a > 1.5*widthUM*widthUM && f.Outer.Length()*1000 > 6*widthUM {
+			out = append(append(out, f.Outer), f.Holes...)
+		}
+	}
+	return out
+}
+
+func mean(v []float64) float64 {
+	s := 0.0
+	for _, x := range v {
+		s += x
+	}
+	return s / float64(len(v))
+}
+
+// caps finds what of the inside is near a top or a bottom and must be solid, and
+// what hangs free.
+func (s *slicer) caps(w *worker, i int) {
+	n := len(s.outline)
+	if i > 0 {
+		lean := um(s.heights[i] * math.Tan(s.r.SupportDeg*math.Pi/180))
+		s.overhang[i] = w.poly.Boolean(polygon.Difference, polygon.NonZero, s.outline[i], w.poly.Offset(s.outline[i-1], math.Max(lean, 1), mitre))
+	}
+	if len(s.inside[i]) == 0 {
+		return
+	}
+	covered := s.inside[i]
+	for k := 1; k <= s.r.TopLayers && len(covered) > 0; k++ {
+		if i+k >= n {
+			covered = nil
+			break
+		}
+		covered = w.poly.Boolean(polygon.Intersection, polygon.NonZero, covered, s.outline[i+k])
+	}
+	for k := 1; k <= s.r.BottomLayers && len(covered) > 0; k++ {
+		if i-k < 0 {
+			covered = nil
+			break
+		}
+		covered = w.poly.Boolean(polygon.Intersection, polygon.NonZero, covered, s.outline[i-k])
+	}
+	if s.r.InfillPercent >= 99.5 {
+		covered = nil
+	}
+	bare := s.inside[i]
+	if len(covered) > 0 {
+		bare = w.poly.Boolean(polygon.Difference, polygon.NonZero, s.inside[i], covered)
+		// Slivers along slopes go; what stays reaches a line into the sparse part.
+		width := um(s.r.LineMM)
+		bare = w.poly.Offset(bare, -width/4, mitre)
+		bare = w.poly.Boolean(polygon.Intersection, polygon.NonZero, w.poly.Offset(bare, width*1.25, mitre), s.inside[i])
+	}
+	s.solid[i] = bare
+	if i > 0 && len(bare) > 0 {
+		free := w.poly.Boolean(polygon.Difference, polygon.NonZero, bare, s.outline[i-1])
+		free = w.poly.Offset(w.poly.Offset(free, -um(s.r.LineMM), mitre), um(s.r.LineMM)*2, mitre)
+		s.bridges[i] = w.poly.Boolean(polygon.Intersection, polygon.NonZero, free, bare)
+	}
+}

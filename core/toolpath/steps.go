@@ -1,0 +1,191 @@
+package toolpath
+
+import (
+	"math"
+
+	"jobshelf/core/machine"
+	"jobshelf/core/polygon"
+	"jobshelf/core/recipe"
+)
+
+// StepKind says what a step does.
+type StepKind uint8
+
+// The kinds of steps.
+const (
+	Lay     StepKind = iota // move and extrude
+	Travel                  // move without
+	Retract                 // pull filament back
+	Restore                 // push it forth again
+	Lift                    // up
+	Lower                   // down, or up to a new layer
+	Purge                   // let filament out where the nozzle stands
+	Pause                   // wait for somebody
+)
+
+// Step is one thing the machine does. Places are mm on the plate.
+type Step struct {
+	Kind    StepKind
+	For     Kind // of a Lay
+	Layer   int
+	X, Y, Z float64 // where it ends
+	EMM     float64 // filament, negative when pulled back
+	MMPerS  float64 // speed asked for, of the filament where nothing else moves
+	First   bool    // the first step of a line
+}
+
+// travelsFree are short enough to need no retraction, mm.
+const travelsFree = 1.5
+
+// stepper turns lines into steps.
+type stepper struct {
+	r       recipe.Recipe
+	m       *machine.Machine
+	bore    float64 // section of the filament, mm²
+	yield   func(Step) bool
+	x, y, z float64
+	back    bool // filament is pulled back
+	slow    []float64
+	speeds  [kinds]float64
+	stopped bool
+}
+
+// Steps tells, in order, all that a machine does to make a print: lines at their
+// speeds, travels, retraction and lift where a travel crosses an outline or is
+// long, layer changes, pauses. slow is a share of the speed for each layer, so
+// that it has time to cool; nil is full speed. yield may end it by false.
+func (p *Print) Steps(r recipe.Recipe, m *machine.Machine, slow []float64, yield func(Step) bool) {
+	s := &stepper{r: r.WithDefaults(), m: m, bore: math.Pi * m.FilamentMM * m.FilamentMM / 4, yield: yield, slow: slow}
+	s.speeds = [kinds]float64{Outer: s.r.OuterMMPerS, Inner: s.r.InnerMMPerS, Cap: s.r.CapMMPerS, Infill: s.r.InfillMMPerS,
+		Bridge: s.r.BridgeMMPerS, Support: s.r.SupportMMPerS, Hold: s.r.FirstMMPerS}
+	if s.r.PurgeMM > 0 {
+		s.do(Step{Kind: Purge, EMM: s.r.PurgeMM, MMPerS: 5})
+	}
+	pauses := append([]float64{}, s.r.PauseMM...)
+	for i := range p.Layers {
+		l := &p.Layers[i]
+		if len(l.Lines) == 0 {
+			continue
+		}
+		for len(pauses) > 0 && pauses[0]+p.LiftedMM <= l.TopMM-l.HeightMM+1e-9 {
+			s.do(Step{Kind: Pause, Layer: i})
+			pauses = pauses[1:]
+		}
+		s.retract(i)
+		s.do(Step{Kind: Lower, Layer: i, X: s.x, Y: s.y, Z: l.TopMM, MMPerS: m.Motion.LiftMMPerS})
+		for k := range l.Lines {
+			s.line(i, l, &l.Lines[k])
+			if s.stopped {
+				return
+			}
+		}
+	}
+	s.retract(len(p.Layers) - 1)
+}
+
+func (s *stepper) do(x Step) {
+	if s.stopped {
+		return
+	}
+	switch x.Kind {
+	case Lay, Travel, Lift, Lower:
+		s.x, s.y, s.z = x.X, x.Y, x.Z
+	default:
+		x.X, x.Y, x.Z = s.x, s.y, s.z
+	}
+	s.stopped = !s.yield(x)
+}
+
+func (s *stepper) retract(layer int) {
+	if !s.back && s.r.RetractMM > 0 {
+		s.back = true
+		s.do(Step{Kind: Retract, Layer: layer, EMM: -s.r.RetractMM, MMPerS: s.r.RetractMMPerS})
+	}
+}
+
+func (s *stepper) restore(layer int) {
+	if s.back {
+		s.back = false
+		s.do(Step{Kind: Restore, Layer: layer, EMM: s.r.RetractMM, MMPerS: s.r.RetractMMPerS})
+	}
+}
+
+// speed of a kind in a layer.
+func (s *stepper) speed(k Kind, layer int) float64 {
+	v := s.speeds[k]
+	if layer == 0 {
+		v = math.Min(v, s.r.FirstMMPerS)
+	}
+	if s.slow != nil && s.slow[layer] > 0 {
+		v *= s.slow[layer]
+	}
+	return math.Min(v, s.m.Motion.SpeedMMPerS)
+}
+
+func (s *stepper) line(layer int, l *Layer, line *Line) {
+	n := len(line.Points)
+	if n == 0 {
+		return
+	}
+	mm := func(q polygon.Point) (float64, float64) { return float64(q.X) / 1000, float64(q.Y) / 1000 }
+	x, y := mm(line.Points[0])
+	s.travel(layer, l, x, y)
+	s.restore(layer)
+	last := n
+	if line.Closed {
+		last = n + 1
+	}
+	v := s.speed(line.Kind, layer)
+	area := LineArea(line.WidthMM, l.HeightMM)
+	for i := 1; i < last; i++ {
+		x, y := mm(line.Points[i%n])
+		d := math.Hypot(x-s.x, y-s.y)
+		if d == 0 {
+			continue
+		}
+		if line.Widths != nil {
+			area = LineArea((line.Widths[i-1]+line.Widths[i%n])/2000, l.HeightMM)
+		}
+		s.do(Step{Kind: Lay, For: line.Kind, Layer: layer, X: x, Y: y, Z: s.z, EMM: area * d / s.bore, MMPerS: v, First: i == 1})
+	}
+}
+
+// travel goes to where a line begins.
+func (s *stepper) travel(layer int, l *Layer, x, y float64) {
+	d := math.Hypot(x-s.x, y-s.y)
+	if d < 1e-6 {
+		return
+	}
+	crosses := d > travelsFree && s.crosses(l, x, y)
+	if d > 8*travelsFree || crosses {
+		s.retract(layer)
+	}
+	up := s.back && crosses && s.r.LiftMM > 0
+	z := s.z
+	if up {
+		s.do(Step{Kind: Lift, Layer: layer, X: s.x, Y: s.y, Z: z + s.r.LiftMM, MMPerS: s.m.Motion.LiftMMPerS})
+	}
+	s.do(Step{Kind: Travel, Layer: layer, X: x, Y: y, Z: s.z, MMPerS: math.Min(s.r.TravelMMPerS, s.m.Motion.SpeedMMPerS)})
+	if up {
+		s.do(Step{Kind: Lower, Layer: layer, X: x, Y: y, Z: z, MMPerS: s.m.Motion.LiftMMPerS})
+	}
+}
+
+// crosses says that the straight way from here to x, y crosses an outline.
+func (s *stepper) crosses(l *Layer, x, y float64) bool {
+	a := polygon.Point{X: int64(math.Round(s.x * 1000)), Y: int64(math.Round(s.y * 1000))}
+	b := polygon.Point{X: int64(math.Round(x * 1000)), Y: int64(math.Round(y * 1000))}
+	x0, x1, y0, y1 := min(a.X, b.X), max(a.X, b.X), min(a.Y, b.Y), max(a.Y, b.Y)
+	left := func(p, q, r polygon.Point) bool { return (q.X-p.X)*(r.Y-p.Y)-(q.Y-p.Y)*(r.X-p.X) > 0 }
+	for _, p := range l.Outlines {
+		c := p[len(p)-1]
+		for _, d := range p {
+			if !(c.X < x0 && d.X < x0 || c.X > x1 && d.X > x1 || c.Y < y0 && d.Y < y0 || c.Y > y1 && d.Y > y1) &&
+				left(a, b, c) != left(a, b, d) && left(c, d, a) != left(c, d, b) {
+				return true
+			}
+			c = d
+		}
+	}
+	return false
+}

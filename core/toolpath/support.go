@@ -1,0 +1,126 @@
+package toolpath
+
+import (
+	"context"
+	"fmt"
+	"math"
+
+	"jobshelf/core/polygon"
+	"jobshelf/core/recipe"
+)
+
+// standSupport goes down from the top: under what hangs free, support stands
+// until it meets the plate or the part, a gap away from its walls. It leaves
+// what is smaller than a line can hold.
+func (s *slicer) standSupport(ctx context.Context) error {
+	n := len(s.outline)
+	forced := false
+	for _, m := range s.marks {
+		forced = forced || m.Force
+	}
+	if s.r.Support == recipe.SupportOff && !forced || n < 2 {
+		return nil
+	}
+	s.support, s.roof = make([][]polygon.Path, n), make([][]polygon.Path, n)
+	var poly polygon.Scratch
+	gap, width := um(s.r.SupportGapMM), um(s.r.LineMM)
+	drop := int(math.Round(s.r.SupportDropMM / s.r.LayerMM))
+	// For support that may not stand on the part: what of the plate is free up to
+	// each layer.
+	var under [][]polygon.Path
+	if s.r.Support == recipe.SupportPlateOnly {
+		under = make([][]polygon.Path, n)
+		var all []polygon.Path
+		for i := range n {
+			under[i] = all
+			all = poly.Boolean(polygon.Union, polygon.NonZero, all, s.outline[i])
+		}
+	}
+	var column []polygon.Path
+	roof := make([][]polygon.Path, 0, s.r.SupportRoof+1) // of the latest layers
+	area := 0.0
+	for i := n - 1; i >= 0; i-- {
+		if err := ctx.Err(); err != nil {
+			return err
+		}
+		var fresh []polygon.Path
+		if k := i + 1 + drop; k < n {
+			fresh = s.needsSupport(&poly, k)
+		}
+		if len(fresh) > 0 {
+			// Wide enough to carry the line that hangs at the edge.
+			fresh = poly.Offset(fresh, width/2, mitre)
+			column = poly.Boolean(polygon.Union, polygon.NonZero, column, fresh)
+		}
+		roof = append(roof, fresh)
+		if len(roof) > max(1, s.r.SupportRoof) {
+			roof = roof[1:]
+		}
+		if len(column) == 0 {
+			continue
+		}
+		column = poly.Boolean(polygon.Difference, polygon.NonZero, column, poly.Offset(s.outline[i], gap, mitre))
+		here := column
+		if under != nil {
+			here = poly.Boolean(polygon.Difference, polygon.NonZero, here, poly.Offset(under[i], gap, mitre))
+		}
+		if s.r.Support == recipe.SupportFirstLayer && s.tops[i] > s.r.FirstLayerMM+s.r.LayerMM/2 {
+			here = nil
+		}
+		here = poly.Offset(poly.Offset(here, -width/4, mitre), width/4, mitre)
+		s.support[i] = here
+		if s.r.SupportRoof > 0 && len(here) > 0 {
+			var top []polygon.Path
+			for _, f := range roof {
+				top = append(top, f...)
+			}
+			s.roof[i] = poly.Boolean(polygon.Intersection, polygon.NonZero, here, poly.Union(polygon.NonZero, top))
+		}
+		for _, p := range here {
+			area += p.Area() * s.heights[i]
+		}
+	}
+	if area > 0 {
+		s.notes = append(s.notes, fmt.Sprintf("Support fills %.1f cm³ below faces that lean out further than %.0f°.", area/1000, s.r.SupportDeg))
+	}
+	return nil
+}
+
+// needsSupport is what hangs free in layer k, with what was marked by hand.
+func (s *slicer) needsSupport(poly *polygon.Scratch, k int) []polygon.Path {
+	need := s.overhang[k]
+	if s.r.Support == recipe.SupportOff {
+		need = nil
+	}
+	for _, m := range s.marks {
+		if s.tops[k] < m.FromMM || s.tops[k]-s.heights[k] > m.ToMM {
+			continue
+		}
+		if m.Force {
+			need = poly.Boolean(polygon.Union, polygon.NonZero, need, poly.Boolean(polygon.Intersection, polygon.NonZero, s.overhang[k], m.Paths))
+		} else {
+			need = poly.Boolean(polygon.Difference, polygon.NonZero, need, m.Paths)
+		}
+	}
+	return need
+}
+
+// fillSupport draws support: a sparse lattice of lines one way, dense lines
+// across it where something rests.
+func (s *slicer) fillSupport(w *worker, i int, l *Layer, width float64) {
+	here := s.support[i]
+	if len(here) == 0 {
+		return
+	}
+	add := func(lines []polygon.Path) {
+		for _, p := range lines {
+			l.Lines = append(l.Lines, Line{Kind: Support, Points: p, WidthMM: s.r.LineMM})
+		}
+	}
+	if len(s.roof[i]) > 0 {
+		add(scan(w, s.roof[i], math.Pi/2, width*1.2, width*1.2, 0))
+		here = w.poly.Boolean(polygon.Difference, polygon.NonZero, here, s.roof[i])
+	}
+	pitch := width * 100 / s.r.SupportPercent
+	add(scan(w, here, 0, pitch, pitch, 0))
+}

@@ -1,0 +1,297 @@
+package toolpath
+
+import (
+	"context"
+	"fmt"
+	"math"
+	"reflect"
+	"runtime"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"jobshelf/core/machine"
+	"jobshelf/core/mesh"
+	"jobshelf/core/polygon"
+	"jobshelf/core/recipe"
+	"jobshelf/core/solid"
+)
+
+var ctx = context.Background()
+
+// plain is a recipe without anything that is not asked for.
+func plain(change func(*recipe.Recipe)) recipe.Recipe {
+	r := recipe.Recipe{LayerMM: 0.2, FirstLayerMM: 0.2, LineMM: 0.45, Shells: 2, TopLayers: 4, BottomLayers: 4, InfillPercent: 15, Hold: recipe.HoldNone,
+		OuterMMPerS: 40, InnerMMPerS: 60, CapMMPerS: 60, InfillMMPerS: 80, FirstMMPerS: 20, TravelMMPerS: 150, RetractMM: 1, RetractMMPerS: 35}
+	if change != nil {
+		change(&r)
+	}
+	return r
+}
+
+func sliced(t testing.TB, m *mesh.Mesh, r recipe.Recipe, marks ...Mark) *Print {
+	t.Helper()
+	p, err := Slice(ctx, m, mesh.TopologyOf(m), 1, r, Options{Marks: marks}, nil)
+	require.NoError(t, err)
+	return p
+}
+
+func volume(p *Print, of func(Kind) bool) float64 {
+	v := 0.0
+	for _, l := range p.Layers {
+		for i := range l.Lines {
+			if of(l.Lines[i].Kind) {
+				v += l.Lines[i].VolumeMM3(l.HeightMM)
+			}
+		}
+	}
+	return v
+}
+
+func any(Kind) bool { return true }
+
+// At 100 % infill what is laid is what the part holds, within 1.5 %.
+func TestSolidPrintsHoldTheVolumeOfTheMesh(t *testing.T) {
+	for _, c := range []struct {
+		name string
+		m    *mesh.Mesh
+	}{
+		{"box", solid.Box(20, 15, 10)}, {"cylinder", solid.Cylinder(12, 10, 128)}, {"torus", solid.Torus(20, 6, 96, 48)}, {"sphere", solid.Sphere(12, 96)},
+		{"ring with thin walls", solid.Extrude(solid.Circle(0, 0, 12, 96), [][]solid.P{reversed(solid.Circle(0, 0, 11.2, 96))}, 6)},
+		{"two overlapping", solid.TwoFenders()},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			p := sliced(t, c.m, plain(func(r *recipe.Recipe) { r.InfillPercent = 100 }))
+			want := 0.0
+			for _, l := range p.Layers { // the figure's own volume: overlaps count once
+				for _, o := range l.Outlines {
+					want += o.Area() * l.HeightMM
+				}
+			}
+			within := 0.015
+			if c.name == "ring with thin walls" { // two lines a little too close, rather than one too wide
+				within = 0.025
+			}
+			assert.InEpsilon(t, want, volume(p, any), within, "%.3f of it", volume(p, any)/want)
+			if c.name != "two overlapping" {
+				assert.InEpsilon(t, c.m.Measure().Volume, want, 0.006, "the sections' own error")
+			}
+		})
+	}
+}
+
+func reversed(p []solid.P) []solid.P {
+	out := make([]solid.P, len(p))
+	for i, q := range p {
+		out[len(p)-1-i] = q
+	}
+	return out
+}
+
+// strokes is what lines cover, µm.
+func strokes(s *polygon.Scratch, lines []Line, of func(Kind) bool) []polygon.Path {
+	var out []polygon.Path
+	for _, l := range lines {
+		if !of(l.Kind) {
+			continue
+		}
+		pts := l.Points
+		if l.Closed {
+			pts = append(append(polygon.Path{}, pts...), pts[0])
+		}
+		if l.Widths != nil {
+			w := append([]float64{}, l.Widths...)
+			if l.Closed {
+				w = append(w, w[0])
+			}
+			out = append(out, s.Strokes([]polygon.Stroke{{Points: pts, WidthUM: w}}, polygon.Offsets{})...)
+			continue
+		}
+		out = append(out, s.OffsetLines([]polygon.Path{pts}, l.WidthMM*500, polygon.Offsets{})...)
+	}
+	return s.Union(polygon.NonZero, out)
+}
+
+func area(ps []polygon.Path) float64 {
+	a := 0.0
+	for _, p := range ps {
+		a += p.Area()
+	}
+	return a
+}
+
+func model(k Kind) bool { return k != Support && k != Hold }
+
+// Nothing of the part is laid outside of its outline; a solid print leaves no
+// gaps within.
+func TestLinesStayInsideAndCover(t *testing.T) {
+	var s polygon.Scratch
+	for _, p := range solid.Parts() {
+		if p.Name == "rowing-boat-hull" || p.Name == "block-cheek-inch" {
+			continue // other units
+		}
+		t.Run(p.Name, func(t *testing.T) {
+			pr := sliced(t, p.Mesh, plain(func(r *recipe.Recipe) { r.InfillPercent = 100 }))
+			for i := 0; i < len(pr.Layers); i += max(1, len(pr.Layers)/7) {
+				l := &pr.Layers[i]
+				whole := area(l.Outlines)
+				if whole < 4 {
+					continue
+				}
+				got := strokes(&s, l.Lines, model)
+				out := s.Boolean(polygon.Difference, polygon.NonZero, got, s.Offset(l.Outlines, 25, polygon.Offsets{}))
+				// A wall of just under a line is laid by one of that line's width: 0.1 mm.
+				assert.Less(t, area(out), 0.012*whole+0.3, "layer %d: outside", i)
+				bare := s.Boolean(polygon.Difference, polygon.NonZero, l.Outlines, got)
+				assert.Less(t, area(bare), 0.04*whole+0.5, "layer %d: bare", i)
+			}
+		})
+	}
+}
+
+// Line length × width over the area is the share that was asked for.
+func TestInfillIsAsDenseAsAskedFor(t *testing.T) {
+	m := solid.Box(80, 80, 4)
+	for _, p := range []recipe.Pattern{recipe.PatternLines, recipe.PatternGrid, recipe.PatternHoneycomb, recipe.PatternGyroid} {
+		for _, share := range []float64{8, 15, 35} {
+			t.Run(fmt.Sprint(p, share), func(t *testing.T) {
+				pr := sliced(t, m, plain(func(r *recipe.Recipe) { r.Pattern, r.InfillPercent = p, share }))
+				length, n := 0.0, 0
+				for i := 6; i < 14; i++ {
+					n++
+					for _, l := range pr.Layers[i].Lines {
+						if l.Kind == Infill {
+							length += l.LengthMM()
+						}
+					}
+				}
+				inside := math.Pow(80-2*(0.45+2*Spacing(0.45, 0.2))+Spacing(0.45, 0.2), 2)
+				assert.InEpsilon(t, share/100, length/float64(n)*0.45/inside, 0.08)
+			})
+		}
+	}
+}
+
+// Under every face that leans out past the angle support stands, and none where
+// there is no such face; a region kept free stays free, one forced is filled.
+func TestSupportStandsUnderOverhangs(t *testing.T) {
+	var s polygon.Scratch
+	m := solid.Bollard()
+	r := plain(func(r *recipe.Recipe) { r.Support = recipe.SupportEverywhere }).WithDefaults()
+	p := sliced(t, m, r)
+	drop := int(math.Round(r.SupportDropMM / r.LayerMM))
+	checked := 0
+	for i := 1 + drop + 1; i < len(p.Layers); i++ {
+		lean := 1000 * p.Layers[i].HeightMM * math.Tan(r.SupportDeg*math.Pi/180)
+		over := s.Boolean(polygon.Difference, polygon.NonZero, p.Layers[i].Outlines, s.Offset(p.Layers[i-1].Outlines, lean, mitre))
+		if area(over) < 1 {
+			continue
+		}
+		below := p.Layers[i-1-drop]
+		free := s.Boolean(polygon.Difference, polygon.NonZero, over, s.Offset(below.Outlines, r.SupportGapMM*1000+200, mitre))
+		got := s.Offset(strokes(&s, below.Lines, func(k Kind) bool { return k == Support }), 250, polygon.Offsets{})
+		bare := s.Boolean(polygon.Difference, polygon.NonZero, free, got)
+		assert.Less(t, area(bare), 0.05*area(free)+0.2, "layer %d", i)
+		checked++
+	}
+	assert.Greater(t, checked, 5)
+	supportOf := func(p *Print) float64 { return volume(p, func(k Kind) bool { return k == Support }) }
+	assert.Zero(t, supportOf(sliced(t, solid.Cylinder(10, 10, 64), r)), "a cylinder needs none")
+	box := m.Bounds()
+	all := polygon.Path{{X: int64(box.Min.X * 1000), Y: int64(box.Min.Y * 1000)}, {X: 0, Y: int64(box.Min.Y * 1000)}, {X: 0, Y: int64(box.Max.Y * 1000)}, {X: int64(box.Min.X * 1000), Y: int64(box.Max.Y * 1000)}}
+	half := Mark{Paths: []polygon.Path{all}, ToMM: 1000, Reason: "it would scar the face that shows"}
+	assert.InEpsilon(t, supportOf(p)/2, supportOf(sliced(t, m, r, half)), 0.15, "the left half is kept free")
+	half.Force = true
+	assert.InEpsilon(t, supportOf(p)/2, supportOf(sliced(t, m, plain(nil), half)), 0.15, "only the left half is supported")
+	// Support that may not stand on the part stands on the plate only.
+	table := solid.Box(30, 30, 2)
+	table.Append(solid.Box(30, 30, 2).Transformed(1, mesh.Vec3{Z: 12}))
+	table.Append(solid.Box(4, 4, 10).Transformed(1, mesh.Vec3{X: 13, Y: 13, Z: 2}))
+	assert.Positive(t, supportOf(sliced(t, table, r)))
+	plate := r
+	plate.Support = recipe.SupportPlateOnly
+	assert.Zero(t, supportOf(sliced(t, table, plate)), "all of it would stand on the part")
+}
+
+func TestHoldsAndPlate(t *testing.T) {
+	m := solid.Box(20, 20, 2)
+	hold := func(h recipe.Hold) *Print {
+		return sliced(t, m, plain(func(r *recipe.Recipe) { r.Hold, r.BrimMM = h, 4 }))
+	}
+	of := func(p *Print) float64 { return volume(p, func(k Kind) bool { return k == Hold }) }
+	assert.Zero(t, of(hold(recipe.HoldNone)))
+	// A brim of 4 mm around 20 × 20: (28² - 20²) less the rounded corners, 0.2 high.
+	assert.InEpsilon(t, (28*28-400-(4-math.Pi)*16)*0.2, of(hold(recipe.HoldBrim)), 0.05)
+	raft := hold(recipe.HoldRaft)
+	assert.InDelta(t, 0.7, raft.LiftedMM, 1e-9)
+	assert.Len(t, raft.Layers, 13)
+	assert.Positive(t, of(hold(recipe.HoldSkirt)))
+	p, err := Slice(ctx, m, mesh.TopologyOf(m), 1, plain(func(r *recipe.Recipe) { r.Hold = recipe.HoldSkirt }), Options{Room: machine.Volume{Shape: machine.Rectangle, XMM: 24, YMM: 24, ZMM: 9}}, nil)
+	require.NoError(t, err)
+	assert.Zero(t, of(p), "a skirt off the plate is left out")
+	assert.NotEmpty(t, p.Notes)
+}
+
+// A wall of 0.3 mm is one line as wide as the wall, not nothing.
+func TestThinWallsGetOneLine(t *testing.T) {
+	m := solid.Extrude([]solid.P{{X: 0, Y: 0}, {X: 30, Y: 0}, {X: 30, Y: 0.3}, {X: 0, Y: 0.3}}, nil, 2)
+	p := sliced(t, m, plain(nil))
+	l := p.Layers[3]
+	length := 0.0
+	for _, x := range l.Lines {
+		require.Equal(t, Outer, x.Kind)
+		require.NotNil(t, x.Widths)
+		assert.InDelta(t, 0.3, x.WidthMM, 0.05)
+		length += x.LengthMM()
+	}
+	assert.InDelta(t, 29.5, length, 0.8)
+}
+
+// A bridge runs along the shorter span.
+func TestBridgesRunAcross(t *testing.T) {
+	m := solid.Box(40, 3, 10)
+	m.Append(solid.Box(40, 3, 10).Transformed(1, mesh.Vec3{Y: 13}))
+	m.Append(solid.Box(40, 16, 2).Transformed(1, mesh.Vec3{Z: 10}))
+	p := sliced(t, m, plain(nil))
+	length, across := 0.0, 0.0
+	for _, l := range p.Layers {
+		for _, x := range l.Lines {
+			if x.Kind != Bridge {
+				continue
+			}
+			for i := 1; i < len(x.Points); i++ {
+				d := dist(x.Points[i-1], x.Points[i])
+				length += d
+				if math.Abs(float64(x.Points[i].Y-x.Points[i-1].Y)) > 0.9*d {
+					across += d
+				}
+			}
+		}
+	}
+	assert.Greater(t, length, 0.)
+	assert.Greater(t, across, 0.85*length)
+}
+
+// The same lines whatever the number of cores; cancelling ends it.
+func TestSlicingIsDeterministicAndEnds(t *testing.T) {
+	m := solid.Sheave()
+	r := plain(func(r *recipe.Recipe) { r.Support, r.Pattern = recipe.SupportEverywhere, recipe.PatternGyroid })
+	a := sliced(t, m, r)
+	before := runtime.GOMAXPROCS(1)
+	b := sliced(t, m, r)
+	runtime.GOMAXPROCS(before)
+	assert.True(t, reflect.DeepEqual(a, b))
+	over, cancel := context.WithCancel(ctx)
+	cancel()
+	_, err := Slice(over, m, mesh.TopologyOf(m), 1, r, Options{}, nil)
+	assert.ErrorIs(t, err, context.Canceled)
+	_, err = Slice(ctx, m, mesh.TopologyOf(m), 1e5, r, Options{}, nil)
+	assert.ErrorContains(t, err, "layers")
+}
+
+// 47.7 mm at 0.3 mm is 159 layers (common practice, no source).
+func TestLayersAreCounted(t *testing.T) {
+	p := sliced(t, solid.Box(5, 5, 47.7), plain(func(r *recipe.Recipe) { r.LayerMM, r.FirstLayerMM = 0.3, 0.3 }))
+	assert.Len(t, p.Layers, 159)
+}
