@@ -33,8 +33,19 @@ func (s *slicer) standSupport(ctx context.Context) error {
 		var all []polygon.Path
 		for i := range n {
 			under[i] = all
-			all = poly.Boolean(polygon.Union, polygon.NonZero, all, s.outline[i])
+			all = coarser(poly.Boolean(polygon.Union, polygon.NonZero, all, s.outline[i]))
 		}
+	}
+	// What can be made for each layer alone is made on all cores.
+	fresh, off := make([][]polygon.Path, n), make([][]polygon.Path, n)
+	if err := overLayers(ctx, n, func(w *worker, i int) {
+		off[i] = w.poly.Offset(s.outline[i], gap, support)
+		if need := s.needsSupport(&w.poly, i); len(need) > 0 {
+			// Wide enough to carry the line that hangs at the edge.
+			fresh[i] = w.poly.Offset(need, width/2, support)
+		}
+	}, func(float64) {}); err != nil {
+		return err
 	}
 	var column []polygon.Path
 	roof := make([][]polygon.Path, 0, s.r.SupportRoof+1) // of the latest layers
@@ -43,26 +54,22 @@ func (s *slicer) standSupport(ctx context.Context) error {
 		if err := ctx.Err(); err != nil {
 			return err
 		}
-		var fresh []polygon.Path
-		if k := i + 1 + drop; k < n {
-			fresh = s.needsSupport(&poly, k)
+		var above []polygon.Path
+		if k := i + 1 + drop; k < n && len(fresh[k]) > 0 {
+			above = fresh[k]
+			column = poly.Boolean(polygon.Union, polygon.NonZero, column, above)
 		}
-		if len(fresh) > 0 {
-			// Wide enough to carry the line that hangs at the edge.
-			fresh = poly.Offset(fresh, width/2, mitre)
-			column = poly.Boolean(polygon.Union, polygon.NonZero, column, fresh)
-		}
-		roof = append(roof, fresh)
+		roof = append(roof, above)
 		if len(roof) > max(1, s.r.SupportRoof) {
 			roof = roof[1:]
 		}
 		if len(column) == 0 {
 			continue
 		}
-		column = poly.Boolean(polygon.Difference, polygon.NonZero, column, poly.Offset(s.outline[i], gap, mitre))
+		column = coarser(poly.Boolean(polygon.Difference, polygon.NonZero, column, off[i]))
 		here := column
 		if under != nil {
-			here = poly.Boolean(polygon.Difference, polygon.NonZero, here, poly.Offset(under[i], gap, mitre))
+			here = poly.Boolean(polygon.Difference, polygon.NonZero, here, poly.Offset(under[i], gap, support))
 		}
 		if s.r.Support == recipe.SupportFirstLayer && s.tops[i] > s.r.FirstLayerMM+s.r.LayerMM/2 {
 			here = nil
@@ -84,6 +91,23 @@ func (s *slicer) standSupport(ctx context.Context) error {
 		s.notes = append(s.notes, fmt.Sprintf("Support fills %.1f cm³ below faces that lean out further than %.0f°.", area/1000, s.r.SupportDeg))
 	}
 	return nil
+}
+
+// supportUM is how exactly support follows the part: its gap is ten times that.
+const supportUM = 25
+
+var support = polygon.Offsets{Join: polygon.Mitre, MitreLimit: 2, SimplifyUM: supportUM}
+
+// coarser simplifies a column, so that it does not gather the corners of all the
+// layers it has passed.
+func coarser(paths []polygon.Path) []polygon.Path {
+	out := paths[:0]
+	for _, p := range paths {
+		if q := polygon.Simplify(p, supportUM, nil); len(q) >= 3 {
+			out = append(out, q)
+		}
+	}
+	return out
 }
 
 // needsSupport is what hangs free in layer k, with what was marked by hand.
