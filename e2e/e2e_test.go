@@ -23,6 +23,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"jobshelf/core/gcode"
 	"jobshelf/core/mesh"
 	"jobshelf/core/modelfile"
 	"jobshelf/core/solid"
@@ -446,6 +447,92 @@ func TestIntakeInTheBrowser(t *testing.T) {
 	ok(p.Wait(`document.querySelector('.message textarea').value.includes('Please hand in the model instead')`))
 	ok(p.Do(`document.querySelector('.message').requestSubmit()`))
 	ok(p.Wait(`[...document.querySelectorAll('.notices, [role=status]')].some((n) => n.innerText.includes('is sent back')) || document.body.innerText.includes('is sent back')`))
+}
+
+// A setting is changed with a reason; a slice is cancelled, another made; layers
+// are stepped by key; a time-saving alternative is taken, two variants compared;
+// the G-code is downloaded and read.
+func TestLayersInTheBrowser(t *testing.T) {
+	server := serve(t, house(t))
+	c := signIn(t, server.base, "cato")
+	id := c.handIn(file(t, "bollard.stl", solid.Bollard()))
+	v := c.until(id, over)
+	p, stop, err := browser.Open(ctx, server.base)
+	require.NoError(t, err)
+	t.Cleanup(stop)
+	p.Patience = 40 * time.Second
+	ok := func(err error) {
+		t.Helper()
+		if err != nil {
+			png, _ := p.Picture()
+			name := filepath.Join(os.TempDir(), "jobshelf-e2e-failed.png")
+			_ = os.WriteFile(name, png, 0o600)
+			t.Logf("see %s", name)
+		}
+		require.NoError(t, err)
+	}
+	ok(p.SignIn("cato", demo.Password))
+	ok(p.Go(fmt.Sprintf("/bench/%d", id)))
+	ok(p.Wait(`document.querySelector('#slice') && document.querySelector('.view[data-state=shown]')`))
+	// Cancel once: very thin layers take long.
+	depart := func(search, key, value, why string) {
+		ok(p.Type("#setting-search", search))
+		ok(p.Wait(`document.querySelector('.found button')`))
+		ok(p.Do(`document.querySelector('.found button').click()`))
+		ok(p.Type(fmt.Sprintf(`[aria-label="Value of %s"]`, key), value))
+		ok(p.Type(fmt.Sprintf(`[aria-label="Reason for %s"]`, key), why))
+	}
+	depart("layer height", "layer_mm", "0.08", "to see how long it takes")
+	ok(p.Wait(`!document.querySelector('#slice').disabled`))
+	ok(p.Click("#slice"))
+	ok(p.Wait(`document.querySelector('.slice-cancel')`))
+	ok(p.Do(`document.querySelector('.slice-cancel').click()`))
+	ok(p.Wait(`!document.querySelector('.slice-cancel')`))
+	ok(p.Do(`document.querySelector('[aria-label="Leave layer_mm to the recipe"]').click()`))
+
+	// By the recipe, then with a departure.
+	ok(p.Click("#slice"))
+	ok(p.Wait(`document.querySelector('.strip') && document.querySelectorAll('.variants li').length === 1`))
+	depart("infill full inside", "infill_percent", "40", "it will be stood on")
+	ok(p.Click("#slice"))
+	ok(p.Wait(`document.querySelectorAll('.variants li').length === 2 && !document.querySelector('.run.small')`))
+	number := `Number(document.querySelector('#layer-number').innerText)`
+	before, err := browser.Eval[int](p, number)
+	ok(err)
+	ok(p.Do(`document.activeElement.blur()`))
+	ok(p.Key(kb.ArrowUp))
+	ok(p.Key(kb.ArrowUp))
+	ok(p.Key(kb.ArrowDown))
+	ok(p.Wait(fmt.Sprintf("%s === %d", number, before+1)))
+	ok(p.Key("u"))
+	ok(p.Wait(fmt.Sprintf("%s !== %d", number, before+1)))
+	ok(p.Key(kb.Home))
+	ok(p.Wait(number + " === 1"))
+
+	ok(p.Click("#savings"))
+	ok(p.Wait(`document.querySelectorAll('.saves .take').length >= 5`))
+	ok(p.Do(`document.querySelector('[data-label="less infill"] .take').click()`))
+	ok(p.Wait(`document.querySelector('[data-label="less infill"] .take').innerText.includes('taken')`))
+	ok(p.Do(`const s = document.querySelector('[aria-label="Compare with"]'); s.selectedIndex = 1; s.dispatchEvent(new Event('change'))`))
+	ok(p.Wait(`[...document.querySelectorAll('.kinds td')].some((d) => /^[−+]/.test(d.innerText))`))
+
+	href, err := browser.Eval[string](p, `document.querySelector('#gcode').getAttribute('href')`)
+	ok(err)
+	r, err := c.http.Get(server.base + href)
+	require.NoError(t, err)
+	defer r.Body.Close()
+	sum, err := gcode.Read(ctx, r.Body, 0, nil)
+	require.NoError(t, err)
+	assert.Greater(t, len(sum.Layers), 200)
+	assert.Zero(t, sum.NozzleEndC+sum.BedEndC)
+	var slices []desk.SliceView
+	c.get(fmt.Sprintf("/pieces/%d/slices", v.PieceSet[0].ID), &slices)
+	states := map[string]int{}
+	for _, s := range slices {
+		states[s.State]++
+	}
+	assert.Equal(t, 1, states["cancelled"])
+	assert.Zero(t, states["failed"])
 }
 
 // BenchmarkUploadToVerdict is the wait of a person who hands in a million

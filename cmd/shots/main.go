@@ -31,6 +31,7 @@ var shots = []shot{
 	{"counter-no", "/counter/5", "cato", `document.querySelector('#no').click()`, `document.querySelector('.message textarea')`},
 	{"bench", "/bench/1", "cato", "", drawn},
 	{"bench-too-large", "/bench/7", "cato", `[...document.querySelectorAll('.ladder tr')].find((r) => r.textContent.includes('Halyard')).click()`, drawn},
+	{"bench-layers", "/bench/2", "cato", `setTimeout(() => document.querySelector('#slice').click(), 1500); setTimeout(() => document.querySelector('#savings')?.click(), 6000)`, `document.querySelectorAll('.saves .take').length >= 4 && document.querySelector('.strip') && document.querySelector('.view[data-state=shown]')`},
 	{"floor", "/floor", "cato", `document.querySelectorAll('.run.queued')[1].focus()`, `document.querySelector('.run')`},
 	{"house", "/house", "tess", "", `document.querySelector('.ledger')`},
 	{"hand-in", "/shelf", "cato", `document.querySelector('#hand-in').click()`, `document.querySelector('.v-navigation-drawer--active #file-input')`},

@@ -53,6 +53,20 @@ func OnMachine(name string, parts []Part) MachineVerdict {
 	return out
 }
 
+// Sliced is a copy of the verdict in which a machine has the figures of a full
+// estimate, and takes the part if it was sliced for it.
+func (v *Verdict) Sliced(machine string, f *estimate.Full) *Verdict {
+	out := *v
+	out.Machines = slices.Clone(v.Machines)
+	for i := range out.Machines {
+		if m := &out.Machines[i]; m.Name == machine {
+			m.Fits, m.OverMM = true, [3]float64{}
+			m.Quick = &estimate.Quick{Seconds: f.Seconds, WarmUpSeconds: f.WarmUpSeconds, Grams: f.Grams(), FilamentMM: f.FilamentMM, PriceCents: f.PriceCents, Layers: f.Layers, Lines: f.Lines}
+		}
+	}
+	return &out
+}
+
 func (p *Part) on(name string) *MachineVerdict {
 	if p.Verdict == nil {
 		return nil

@@ -43,6 +43,8 @@ type Actor struct {
 type Queue interface {
 	// Check queues a round of a job's check and tells its place.
 	Check(ctx context.Context, tx *store.Tx, job int64, round int) (queueID int64, err error)
+	// Slice queues a slice.
+	Slice(ctx context.Context, tx *store.Tx, id int64) (queueID int64, err error)
 	// Cancel ends queued or running work; work that is over is left alone.
 	Cancel(ctx context.Context, tx *store.Tx, queueID int64) error
 }

@@ -75,6 +75,7 @@ type Rung struct {
 	Start     *time.Time           `json:"start,omitempty" doc:"Earliest"`
 	Finish    *time.Time           `json:"finish,omitempty" doc:"Earliest"`
 	Proposed  bool                 `json:"proposed"`
+	Full      bool                 `json:"full" doc:"From the toolpath: the number that is promised"`
 	VolumeMM  [3]float64           `json:"volume_mm"`
 	Shape     string               `json:"shape" enum:"rectangle,round"`
 }
@@ -90,6 +91,7 @@ type house struct {
 	lanes     map[int64][]store.Run
 	slots     map[int64]planning.Slot // by run
 	free      map[int64]time.Time     // by machine: when its lane ends
+	chosen    map[int64]store.Slice   // by piece: the slice that counts
 	now       time.Time
 }
 
@@ -116,7 +118,8 @@ func look(ctx context.Context, q store.Q, now time.Time) (*house, error) {
 	for _, m := range out.machines {
 		out.time(m.ID)
 	}
-	return out, nil
+	out.chosen, err = q.ChosenSlices(ctx)
+	return out, err
 }
 
 func seconds(s float64) time.Duration { return time.Duration(math.Ceil(s)) * time.Second }
@@ -167,7 +170,7 @@ func (h *house) ladder(pieces []store.Piece) []Rung {
 		r := Rung{MachineID: m.ID, Name: m.Data.Name, InService: m.Data.InService, Fits: len(pieces) > 0, Scale: 1,
 			Material: m.Data.Material, Colour: m.Data.Colour, Loaded: strings.TrimSpace(m.Data.ColourName + " " + m.Data.Material),
 			VolumeMM: [3]float64{m.Data.Volume.XMM, m.Data.Volume.YMM, m.Data.Volume.ZMM}, Shape: string(m.Data.Volume.Shape)}
-		r.add(pieces)
+		r.add(h, pieces)
 		if r.takes() {
 			if start, ok := h.hours.NextStart(h.free[m.ID]); ok {
 				finish := start.Add(seconds(r.Seconds))
@@ -184,10 +187,17 @@ func (h *house) ladder(pieces []store.Piece) []Rung {
 	return out
 }
 
-func (r *Rung) add(pieces []store.Piece) {
+func (r *Rung) add(h *house, pieces []store.Piece) {
 	parts := make([]verdict.Part, len(pieces))
+	r.Full = len(pieces) > 0
 	for i, p := range pieces {
 		parts[i] = verdict.Part{Verdict: p.Verdict, Copies: p.Copies}
+		s, ok := h.chosen[p.ID]
+		if !ok || s.MachineID != r.MachineID || p.Verdict == nil {
+			r.Full = false
+			continue
+		}
+		parts[i].Verdict = p.Verdict.Sliced(r.Name, s.Full)
 	}
 	v := verdict.OnMachine(r.Name, parts)
 	r.Fits, r.OverMM, r.Scale, r.TurnDeg, r.Recipe = v.Fits, v.OverMM, v.ScaleToFit, v.TurnDeg, v.Recipe

@@ -3,6 +3,7 @@ package httpapi_test
 import (
 	"bytes"
 	"context"
+	"encoding/binary"
 	"encoding/json"
 	"fmt"
 	"io"
@@ -19,6 +20,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"jobshelf/core/gcode"
 	"jobshelf/core/mesh"
 	"jobshelf/core/modelfile"
 	"jobshelf/core/printability"
@@ -192,6 +194,7 @@ func TestEveryRouteAgainstEveryRole(t *testing.T) {
 		"who":     member, "sign-out": member, "house": member, "shelf": member, "hand-in": member, "job": member,
 		"check-again": member, "cancel-check": member, "upload": member, "events": member,
 		"piece-picture": member, "piece-view": member, "piece-file": member, "piece-evidence": member, "change-piece": member, "repair-piece": coordinator,
+		"settings": member, "slices": member, "slice-layers": member, "slice-gcode": member, "order-slice": coordinator, "cancel-slice": coordinator, "choose-slice": coordinator, "savings": coordinator,
 		"people": coordinator, "approve": coordinator, "send-back": coordinator, "advance": coordinator, "floor": coordinator, "move-run": coordinator,
 		"set-house": steward, "set-machine": steward, "set-material": steward, "set-recipe": steward,
 	}
@@ -675,4 +678,109 @@ func TestGCodeIsCheckedAgainstTheHouse(t *testing.T) {
 			assert.True(t, r.Fits, "60, 60 is within 100 mm of the middle of a round plate")
 		}
 	}
+}
+
+// slice waits until a slice is over.
+func (h *house) slice(piece, id int64) desk.SliceView {
+	h.t.Helper()
+	for {
+		var all []desk.SliceView
+		h.call("GET", fmt.Sprintf("/pieces/%d/slices", piece), nil).into(h.t, &all)
+		for _, s := range all {
+			if s.ID == id && s.State != "queued" && s.State != "running" {
+				return s
+			}
+		}
+		time.Sleep(10 * time.Millisecond)
+	}
+}
+
+func TestSlicesWithDeparturesSavingsAndAPromise(t *testing.T) {
+	h := open(t)
+	h.signIn("nia")
+	id := h.handIn(stl(t, "sheave"), "sheave.stl", nil)
+	v := h.job(id)
+	piece := v.PieceSet[0].ID
+	bowline := h.machine("Bowline")
+	order := func(departures ...map[string]any) answer {
+		return h.call("POST", fmt.Sprintf("/pieces/%d/slices", piece), map[string]any{"machine_id": bowline, "departures": append([]map[string]any{}, departures...)})
+	}
+	assert.Equal(t, 403, order().code, "members do not slice")
+	h.signIn("cato")
+	for _, bad := range []map[string]any{
+		{"key": "layer_mm", "value": "0.1", "why": " "}, {"key": "colour", "value": "red", "why": "x"}, {"key": "layer_mm", "value": "thin", "why": "x"},
+		{"key": "layer_mm", "value": "1.2", "why": "x"}, {"key": "shells", "value": "400", "why": "x"},
+	} {
+		assert.Equal(t, 422, order(bad).code, "%v", bad)
+	}
+	get := func(a answer) int64 {
+		require.Equal(t, 201, a.code, "%s", a.body)
+		var made struct{ ID int64 }
+		a.into(t, &made)
+		return made.ID
+	}
+	plain := h.slice(piece, get(order()))
+	require.Equal(t, "done", plain.State, plain.Error)
+	thick := h.slice(piece, get(order(map[string]any{"key": "layer_mm", "value": "0.28", "why": "needed tomorrow"})))
+	require.Equal(t, "done", thick.State)
+	assert.Less(t, thick.Full.Seconds, plain.Full.Seconds)
+	assert.Equal(t, "Cato Lindgard", thick.Departures[0].Who)
+	assert.Len(t, plain.Full.Strip, plain.Full.Layers)
+
+	// What is downloaded reads back as what was promised, under the house's name.
+	a := h.call("GET", fmt.Sprintf("/slices/%d/gcode", plain.ID), nil)
+	s, err := gcode.Read(ctx, bytes.NewReader(a.body), 0, nil)
+	require.NoError(t, err)
+	assert.InEpsilon(t, plain.Full.FilamentMM, s.FilamentMM, 2e-3)
+	assert.Len(t, s.Layers, plain.Full.Layers)
+	assert.Contains(t, a.head.Get("Content-Disposition"), "Marlow_sheave_")
+	layers := h.call("GET", fmt.Sprintf("/slices/%d/layers", plain.ID), nil).body
+	assert.EqualValues(t, plain.Full.Layers, binary.LittleEndian.Uint32(layers))
+
+	// What counts is what the ladder says, and what is approved.
+	require.Equal(t, 204, h.call("POST", fmt.Sprintf("/slices/%d/choose", thick.ID), nil).code)
+	v = h.job(id)
+	for _, r := range v.Ladder {
+		if r.Name == "Bowline" {
+			assert.True(t, r.Full)
+			assert.InDelta(t, thick.Full.Seconds+thick.Full.WarmUp, r.Seconds, 1e-6)
+		}
+	}
+	var made struct{ IDs []int64 }
+	a = h.call("POST", fmt.Sprintf("/slices/%d/savings", plain.ID), nil)
+	require.Equal(t, 201, a.code, "%s", a.body)
+	a.into(t, &made)
+	assert.GreaterOrEqual(t, len(made.IDs), 5)
+	labels := map[string]bool{}
+	for _, id := range made.IDs {
+		x := h.slice(piece, id)
+		labels[x.Label] = true
+		assert.Equal(t, "done", x.State, "%s: %s", x.Label, x.Error)
+		assert.Equal(t, plain.ID, x.BaseID)
+		if x.Label == "thicker layers" || x.Label == "less infill" {
+			assert.Less(t, x.Full.Seconds, plain.Full.Seconds, x.Label)
+		}
+	}
+	assert.True(t, labels["laid over"] && labels["a tenth smaller"] && labels["one shell less"])
+	require.Equal(t, 204, h.approve(v, bowline).code)
+	assert.InDelta(t, thick.Full.Seconds+thick.Full.WarmUp, h.job(id).Run.Seconds, 1e-6, "the promise")
+	assert.Equal(t, 409, h.call("DELETE", fmt.Sprintf("/slices/%d", plain.ID), nil).code, "it is over")
+	h.signIn("oskar")
+	assert.Equal(t, 404, h.call("GET", fmt.Sprintf("/slices/%d/gcode", plain.ID), nil).code, "not his")
+}
+
+func TestASliceCanBeCancelled(t *testing.T) {
+	h := open(t)
+	h.signIn("cato")
+	var b bytes.Buffer
+	require.NoError(t, modelfile.WriteSTL(&b, solid.Torus(60, 25, 200, 100), ""))
+	v := h.job(h.handIn(b.Bytes(), "ring.stl", nil))
+	piece := v.PieceSet[0].ID
+	a := h.call("POST", fmt.Sprintf("/pieces/%d/slices", piece), map[string]any{"machine_id": h.machine("Bowline"), "departures": []any{}})
+	require.Equal(t, 201, a.code, "%s", a.body)
+	var made struct{ ID int64 }
+	a.into(t, &made)
+	require.Equal(t, 204, h.call("DELETE", fmt.Sprintf("/slices/%d", made.ID), nil).code)
+	assert.Equal(t, "cancelled", h.slice(piece, made.ID).State)
+	assert.Equal(t, 404, h.call("GET", fmt.Sprintf("/slices/%d/layers", made.ID), nil).code)
 }

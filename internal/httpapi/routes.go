@@ -36,6 +36,7 @@ func (s *Server) routes() {
 	s.jobRoutes()
 	s.fileRoutes()
 	s.floorRoutes()
+	s.sliceRoutes()
 	s.events()
 }
 
@@ -277,16 +278,33 @@ type header struct {
 	size                     int64
 }
 
-// stream registers a download of something of a piece's.
+// stream registers a download of something of a piece's version.
 func (s *Server) stream(id, path, summary string, open func(context.Context, store.Piece, store.Version) (io.Reader, header, error)) {
+	type versioned struct {
+		p store.Piece
+		v store.Version
+	}
+	serveBytes(s, id, path, summary, func(ctx context.Context, in *ofVersion) (versioned, error) {
+		p, v, err := s.Desk.Version(ctx, actorOf(ctx), in.ID, in.Version)
+		return versioned{p, v}, err
+	}, func(ctx context.Context, x versioned) (io.Reader, header, error) { return open(ctx, x.p, x.v) })
+}
+
+// download registers a download of something of a slice's.
+func (s *Server) download(id, path, summary string, find func(context.Context, int64) (sliceAt, error), open func(context.Context, sliceAt) (io.Reader, header, error)) {
+	serveBytes(s, id, path, summary, func(ctx context.Context, in *ByID) (sliceAt, error) { return find(ctx, in.ID) }, open)
+}
+
+// serveBytes registers a download: find what it is of, open it, send it.
+func serveBytes[I, T any](s *Server, id, path, summary string, find func(context.Context, *I) (T, error), open func(context.Context, T) (io.Reader, header, error)) {
 	o := op(id, "GET", path, summary)
 	o.Responses = map[string]*huma.Response{"200": {Description: summary, Content: map[string]*huma.MediaType{"application/octet-stream": {}}}}
-	register(s, desk.Member, o, func(ctx context.Context, in *ofVersion) (*huma.StreamResponse, error) {
-		p, v, err := s.Desk.Version(ctx, actorOf(ctx), in.ID, in.Version)
+	register(s, desk.Member, o, func(ctx context.Context, in *I) (*huma.StreamResponse, error) {
+		x, err := find(ctx, in)
 		if err != nil {
 			return nil, err
 		}
-		r, h, err := open(ctx, p, v)
+		r, h, err := open(ctx, x)
 		if err != nil {
 			return nil, err
 		}

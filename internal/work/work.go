@@ -86,6 +86,7 @@ func Start(ctx context.Context, s *store.Store, d *desk.Desk, o Options) (*Worke
 	w := &Worker{store: s, name: fmt.Sprintf("%.30s-%d-%s", host, os.Getpid(), rand.Text()[:8]), log: o.Log, done: make(chan struct{})}
 	workers := river.NewWorkers()
 	river.AddWorker(workers, &checkWorker{desk: d, store: s, limits: o.Limits, log: o.Log})
+	river.AddWorker(workers, &sliceWorker{desk: d, store: s, limits: o.Limits, log: o.Log})
 	var err error
 	w.client, err = river.NewClient(riverpgxv5.New(s.Pool), &river.Config{
 		ID:                w.name,

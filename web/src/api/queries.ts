@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, toValue, type MaybeRefOrGetter } from 'vue'
 import { say } from '../composables/notices'
-import { api, Refusal, take, type HouseView, type PieceChange } from './client'
+import { api, Refusal, take, type HouseView, type PieceChange, type SliceOrder } from './client'
 
 export function useWho() {
   return useQuery({
@@ -91,6 +91,31 @@ export function useEvidence(piece: MaybeRefOrGetter<number | undefined>, version
     enabled: () => toValue(piece) !== undefined && toValue(wanted),
   })
 }
+
+/** A piece's slices; asked for again and again while one is being made. */
+export function useSlices(piece: MaybeRefOrGetter<number | undefined>) {
+  return useQuery({
+    queryKey: computed(() => ['slices', toValue(piece)]),
+    queryFn: () => take(api.GET('/pieces/{id}/slices', { params: { path: { id: toValue(piece)! } } })),
+    enabled: () => toValue(piece) !== undefined,
+    refetchInterval: (q) => (q.state.data?.some((s) => s.state === 'queued' || s.state === 'running') ? 400 : false),
+  })
+}
+
+export const useSettings = () => useQuery({ queryKey: ['settings'], queryFn: () => take(api.GET('/settings')), staleTime: Infinity })
+
+export const useOrderSlice = () =>
+  useDeed((v: { piece: number; order: SliceOrder }) => take(api.POST('/pieces/{id}/slices', { params: { path: { id: v.piece } }, body: v.order })))
+
+export const useCancelSlice = () => useDeed((id: number) => take(api.DELETE('/slices/{id}', { params: { path: { id } } })))
+
+export const useChooseSlice = () =>
+  useDeed(
+    (id: number) => take(api.POST('/slices/{id}/choose', { params: { path: { id } } })),
+    () => 'It counts now: time and price on the ladder are its.',
+  )
+
+export const useSavings = () => useDeed((id: number) => take(api.POST('/slices/{id}/savings', { params: { path: { id } } })))
 
 export const useMoveRun = () =>
   useDeed((v: { id: number; machine_id: number; place: number }) =>

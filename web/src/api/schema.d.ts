@@ -296,6 +296,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/pieces/{id}/slices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A piece's slices */
+        get: operations["slices"];
+        put?: never;
+        /** Slice a piece for a machine */
+        post: operations["order-slice"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/pieces/{id}/view": {
         parameters: {
             query?: never;
@@ -361,6 +379,108 @@ export interface paths {
         post: operations["sign-in"];
         /** Sign out */
         delete: operations["sign-out"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/settings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a recipe can set, in plain words */
+        get: operations["settings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/slices/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Stop a slice */
+        delete: operations["cancel-slice"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/slices/{id}/choose": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Let a slice count */
+        post: operations["choose-slice"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/slices/{id}/gcode": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Its G-code */
+        get: operations["slice-gcode"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/slices/{id}/layers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Its layers (see docs/view-format.md) */
+        get: operations["slice-layers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/slices/{id}/savings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Slice what would save time against it */
+        post: operations["savings"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -432,6 +552,13 @@ export interface components {
         Created: {
             /** Format: int64 */
             id: number;
+        };
+        Departure: {
+            key: string;
+            /** @description As text; lists with commas */
+            value: string;
+            who?: string;
+            why: string;
         };
         Done: {
             after: components["schemas"]["State"];
@@ -508,6 +635,31 @@ export interface components {
             now: string;
             /** @description When the house is open, over the shown days */
             open: components["schemas"]["OpenSpan"][];
+        };
+        FullView: {
+            by_layer: components["schemas"]["LayerTime"][];
+            /** Format: double */
+            filament_mm: number;
+            /** Format: double */
+            grams: number;
+            /** Format: double */
+            grams_hold: number;
+            /** Format: double */
+            grams_model: number;
+            /** Format: double */
+            grams_support: number;
+            /** Format: int64 */
+            layers: number;
+            lines: components["schemas"]["PriceLine"][];
+            /** Format: int64 */
+            price_cents: number;
+            /** Format: double */
+            seconds: number;
+            seconds_by_kind: {
+                [key: string]: number;
+            };
+            /** Format: double */
+            warm_up_seconds: number;
         };
         HandIn: {
             /**
@@ -661,6 +813,16 @@ export interface components {
             runs: components["schemas"]["RunView"][];
             size: string;
         };
+        LayerTime: {
+            /** Format: double */
+            grams: number;
+            /** Format: double */
+            seconds: number;
+            /** Format: double */
+            support_grams: number;
+            /** Format: double */
+            top_mm: number;
+        };
         Machine: {
             /**
              * Format: double
@@ -796,6 +958,9 @@ export interface components {
             /** Format: date-time */
             to: string;
         };
+        Ordered: {
+            ids: number[];
+        };
         PieceChange: {
             /** Format: int64 */
             copies?: number;
@@ -899,6 +1064,11 @@ export interface components {
             bottom_layers: number;
             /**
              * Format: double
+             * @description Speed of bridges, mm/s
+             */
+            bridge_mm_per_s: number;
+            /**
+             * Format: double
              * @description Width of a brim, mm
              */
             brim_mm: number;
@@ -909,6 +1079,11 @@ export interface components {
             cap_mm_per_s: number;
             /**
              * Format: double
+             * @description Fan from the third layer on, %
+             */
+            fan_percent: number;
+            /**
+             * Format: double
              * @description Height of the first layer, mm
              */
             first_layer_mm: number;
@@ -917,6 +1092,11 @@ export interface components {
              * @description Speed of the first layer, mm/s
              */
             first_mm_per_s: number;
+            /**
+             * Format: double
+             * @description Nozzle temperature of the first layer, °C; 0: as the others
+             */
+            first_nozzle_c: number;
             /**
              * @description What keeps the first layer down
              * @enum {string}
@@ -949,6 +1129,11 @@ export interface components {
             least_layer_s: number;
             /**
              * Format: double
+             * @description How far the nozzle lifts on a travel that crosses an outline, mm
+             */
+            lift_mm: number;
+            /**
+             * Format: double
              * @description Width of a line, mm
              */
             line_mm: number;
@@ -967,6 +1152,18 @@ export interface components {
              * @description Speed of the outer shell, mm/s
              */
             outer_mm_per_s: number;
+            /**
+             * @description How the inside is filled
+             * @enum {string}
+             */
+            pattern: "lines" | "grid" | "honeycomb" | "gyroid";
+            /** @description Heights at which the machine waits for somebody, mm */
+            pause_mm: number[];
+            /**
+             * Format: double
+             * @description Filament let out before the first line, mm
+             */
+            purge_mm: number;
             /** @enum {string} */
             purpose: "quick look" | "everyday" | "working part";
             /**
@@ -980,10 +1177,50 @@ export interface components {
              */
             retract_mm_per_s: number;
             /**
+             * @description Where outlines begin
+             * @enum {string}
+             */
+            seam: "rear" | "aligned" | "nearest";
+            /**
              * Format: int64
              * @description Outline passes
              */
             shells: number;
+            /**
+             * @description Where support may stand
+             * @enum {string}
+             */
+            support: "off" | "plate only" | "everywhere" | "first layer only";
+            /**
+             * Format: double
+             * @description Faces that lean out further than this from upright are supported, °
+             */
+            support_deg: number;
+            /**
+             * Format: double
+             * @description Gap between support and what rests on it, mm
+             */
+            support_drop_mm: number;
+            /**
+             * Format: double
+             * @description How far support stays from walls, mm
+             */
+            support_gap_mm: number;
+            /**
+             * Format: double
+             * @description Speed of support, mm/s
+             */
+            support_mm_per_s: number;
+            /**
+             * Format: double
+             * @description How dense support is, %
+             */
+            support_percent: number;
+            /**
+             * Format: int64
+             * @description Dense layers on top of support
+             */
+            support_roof: number;
             /**
              * Format: int64
              * @description Solid layers that close the top
@@ -1054,6 +1291,8 @@ export interface components {
              */
             finish?: string;
             fits: boolean;
+            /** @description From the toolpath: the number that is promised */
+            full: boolean;
             /** Format: double */
             grams?: number;
             in_service: boolean;
@@ -1096,6 +1335,19 @@ export interface components {
              */
             version: number;
         };
+        Setting: {
+            choices?: string[];
+            key: string;
+            /** Format: double */
+            least?: number;
+            /** Format: double */
+            most?: number;
+            /** @description What it does, in plain words */
+            text: string;
+            /** @enum {string} */
+            type: "number" | "whole number" | "text" | "choice" | "list";
+            unit?: string;
+        };
         ShelfView: {
             next?: components["schemas"]["Next"];
             slips: components["schemas"]["Slip"][];
@@ -1104,6 +1356,46 @@ export interface components {
         SignIn: {
             login: string;
             password: string;
+        };
+        SliceOrder: {
+            departures: components["schemas"]["Departure"][];
+            /** Format: int64 */
+            machine_id: number;
+            /**
+             * Format: double
+             * @description 0 or left out: 1
+             */
+            scale?: number;
+            /**
+             * @description Lay it over about an axis
+             * @enum {string}
+             */
+            tip?: "" | "x" | "y";
+        };
+        SliceView: {
+            /** Format: int64 */
+            base_id?: number;
+            chosen: boolean;
+            departures: components["schemas"]["Departure"][];
+            error?: string;
+            /** Format: double */
+            fraction: number;
+            full?: components["schemas"]["FullView"];
+            /** Format: int64 */
+            id: number;
+            label: string;
+            machine: string;
+            /** Format: int64 */
+            machine_id: number;
+            notes: string[];
+            recipe: string;
+            /** Format: double */
+            scale: number;
+            /** @enum {string} */
+            state: "queued" | "running" | "done" | "failed" | "cancelled";
+            tip: string;
+            /** Format: int64 */
+            version: number;
         };
         Slip: {
             /** Format: date-time */
@@ -2445,6 +2737,126 @@ export interface operations {
             };
         };
     };
+    slices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SliceView"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "order-slice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SliceOrder"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Created"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "piece-view": {
         parameters: {
             query?: {
@@ -2733,6 +3145,339 @@ export interface operations {
             };
             /** @description Forbidden */
             403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    settings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Setting"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "cancel-slice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "choose-slice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "slice-gcode": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Its G-code */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": unknown;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "slice-layers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Its layers (see docs/view-format.md) */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": unknown;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    savings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Ordered"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -1,3 +1,15 @@
+<script lang="ts">
+import type { PathLayer } from './partScene'
+
+export interface LayerShown {
+  layer: PathLayer
+  kinds: ReadonlySet<number>
+  upTo: number
+  /** Whether the part below is the one that was sliced. */
+  body: boolean
+}
+</script>
+
 <script setup lang="ts">
 import { nextTick, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
 import { useTheme } from 'vuetify'
@@ -17,6 +29,8 @@ const props = defineProps<{
   /** What to draw of a finding, and where to fly. */
   evidence?: Evidence
   place?: readonly number[]
+  /** The layer to draw instead of the whole part. */
+  layer?: LayerShown
   /** @default true */
   keys?: boolean
 }>()
@@ -45,6 +59,14 @@ function stand() {
   scene.value.setVolume({ shape: props.rung.shape, mm: props.rung.volume_mm }, props.rung.fits ? [] : overWords(props.rung, f.value).split(', '))
   scene.value.frame(close.value ? 'part' : 'plate')
   point()
+  showLayer()
+}
+
+function showLayer() {
+  const v = props.rung?.volume_mm
+  if (!scene.value || !v) return
+  const middle = props.rung!.shape === 'round' ? { x: 0, y: 0 } : { x: v[0]! / 2, y: v[1]! / 2 }
+  scene.value.setLayer(props.layer?.layer, middle, props.layer?.kinds ?? new Set(), props.layer?.upTo ?? 1, props.layer?.body ?? true)
 }
 
 /** Draws the evidence and flies to the place. */
@@ -91,6 +113,7 @@ onMounted(() => {
 watch(() => [props.pieceId, props.version, props.stamp], load)
 watch([() => props.rung?.machine_id, () => theme.global.name.value], stand)
 watch(() => [props.evidence, props.place], point)
+watch(() => props.layer, showLayer)
 onBeforeUnmount(() => {
   newest++
   sizes?.disconnect()
@@ -100,6 +123,7 @@ onBeforeUnmount(() => {
 if (props.keys ?? true) {
   useKeys('Part', [
     { key: 'f', does: 'Look close at the part, or at the whole plate', run: swap },
+    { key: 't', does: 'Look straight down', run: () => scene.value?.above() },
     { key: 'ArrowLeft', does: 'Walk round to the left', run: () => scene.value?.turn(-15) },
     { key: 'ArrowRight', does: 'Walk round to the right', run: () => scene.value?.turn(15) },
   ])

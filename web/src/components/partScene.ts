@@ -1,6 +1,6 @@
 import {
   AmbientLight, BufferAttribute, BufferGeometry, CanvasTexture, Color, DirectionalLight, DoubleSide, EdgesGeometry, EllipseCurve, Group,
-  LineBasicMaterial, LineLoop, LineSegments, Matrix4, Mesh, MeshBasicMaterial, MeshLambertMaterial, PerspectiveCamera, Scene, Sprite, SpriteMaterial, Vector3, WebGLRenderer,
+  LineBasicMaterial, LineLoop, LineSegments, Matrix4, Mesh, MeshBasicMaterial, MeshLambertMaterial, PerspectiveCamera, Plane, Scene, Sprite, SpriteMaterial, Vector3, WebGLRenderer,
 } from 'three'
 import { LineMaterial } from 'three/examples/jsm/lines/LineMaterial.js'
 import { LineSegments2 } from 'three/examples/jsm/lines/LineSegments2.js'
@@ -25,6 +25,45 @@ export interface Looks {
 export interface Marks {
   lines?: readonly (readonly number[])[]
   faces?: readonly (readonly number[])[]
+}
+
+/** One line of a layer: its kind, width in mm, and points x, y, x, y … in mm on the plate. */
+export interface PathLine {
+  kind: number
+  width: number
+  points: Float32Array
+}
+
+export interface PathLayer {
+  top: number
+  height: number
+  lines: PathLine[]
+}
+
+/** The kinds of lines, in the order of their numbers, in Paul Tol's muted colours. */
+export const lineKinds = [
+  { name: 'outer shell', colour: '#332288' }, { name: 'inner shell', colour: '#44AA99' }, { name: 'cap', colour: '#DDCC77' }, { name: 'infill', colour: '#999933' },
+  { name: 'bridge', colour: '#CC6677' }, { name: 'support', colour: '#AA4499' }, { name: 'first-layer hold', colour: '#8A8A8A' },
+]
+
+/** Reads the layers of docs/view-format.md; points are views into the bytes. */
+export function readLayers(bytes: ArrayBuffer): PathLayer[] {
+  const u = new Uint32Array(bytes)
+  const f = new Float32Array(bytes)
+  const out: PathLayer[] = []
+  let at = 1
+  for (let i = 0; i < u[0]!; i++) {
+    const layer: PathLayer = { top: f[at]!, height: f[at + 1]!, lines: [] }
+    const lines = u[at + 2]!
+    at += 3
+    for (let k = 0; k < lines; k++) {
+      const n = u[at]! >> 8
+      layer.lines.push({ kind: u[at]! & 255, width: f[at + 1]!, points: f.subarray(at + 2, at + 2 + 2 * n) })
+      at += 2 + 2 * n
+    }
+    out.push(layer)
+  }
+  return out
 }
 
 /** Reads docs/view-format.md: counts, positions in mm, triangles. */
@@ -54,6 +93,8 @@ export class PartScene {
   private readonly room = new Group()
   private readonly part = new Group()
   private readonly marks = new Group()
+  private readonly paths = new Group()
+  private readonly cut = new Plane(new Vector3(0, 0, -1), 1e6)
   /** From the part's own coordinates to where it stands. */
   private placed = new Matrix4()
   private flight = 0
@@ -65,12 +106,13 @@ export class PartScene {
 
   constructor(canvas: HTMLCanvasElement, private looks: Looks) {
     this.renderer = new WebGLRenderer({ canvas, antialias: false, alpha: true })
+    this.renderer.localClippingEnabled = true
     this.renderer.setPixelRatio(Math.min(devicePixelRatio, 2))
     this.controls = new OrbitControls(this.camera, canvas)
     this.controls.addEventListener('change', () => this.draw())
     const sun = new DirectionalLight(0xffffff, 2.1)
     sun.position.set(0.4, -0.7, 1)
-    this.scene.add(new AmbientLight(0xffffff, 1.5), sun, this.room, this.part, this.marks)
+    this.scene.add(new AmbientLight(0xffffff, 1.5), sun, this.room, this.part, this.marks, this.paths)
     this.camera.up.set(0, 0, 1)
   }
 
@@ -103,7 +145,7 @@ export class PartScene {
     g.boundingBox!.getSize(this.size)
     this.part.add(new Mesh(g, this.matter()))
     if (g.index!.count / 3 <= inkTriangles) {
-      this.part.add(new LineSegments(new EdgesGeometry(g, inkDegrees), new LineBasicMaterial({ color: this.looks.ink })))
+      this.part.add(new LineSegments(new EdgesGeometry(g, inkDegrees), new LineBasicMaterial({ color: this.looks.ink, clippingPlanes: [this.cut] })))
     }
     this.draw()
   }
@@ -156,6 +198,59 @@ export class PartScene {
     return s
   }
 
+  /**
+   * Draws the lines of one layer as wide as they are, up to a share of its way;
+   * below it the part is shown as a body. Without a layer the part is whole.
+   */
+  setLayer(layer: PathLayer | undefined, plate: { x: number; y: number }, shown: ReadonlySet<number>, upTo: number, body: boolean) {
+    empty(this.paths)
+    this.part.visible = !layer || body
+    this.cut.constant = layer ? layer.top - layer.height / 2 : 1e6
+    if (layer) {
+      const position: number[] = []
+      const colour: number[] = []
+      const c = new Color()
+      let total = 0
+      for (const l of layer.lines) total += l.points.length / 2 - 1
+      let left = Math.ceil(total * upTo)
+      const z = layer.top + 0.02
+      for (const l of layer.lines) {
+        for (let i = 2; i < l.points.length && left > 0; i += 2, left--) {
+          if (!shown.has(l.kind)) continue
+          const ax = l.points[i - 2]! - plate.x
+          const ay = l.points[i - 1]! - plate.y
+          const bx = l.points[i]! - plate.x
+          const by = l.points[i + 1]! - plate.y
+          const d = Math.hypot(bx - ax, by - ay) || 1
+          // Nearly as wide as it is: neighbours show a seam.
+          const nx = ((ay - by) / d) * l.width * 0.46
+          const ny = ((bx - ax) / d) * l.width * 0.46
+          position.push(ax + nx, ay + ny, z, ax - nx, ay - ny, z, bx - nx, by - ny, z, ax + nx, ay + ny, z, bx - nx, by - ny, z, bx + nx, by + ny, z)
+          c.set(lineKinds[l.kind]!.colour)
+          for (let k = 0; k < 6; k++) colour.push(c.r, c.g, c.b)
+        }
+      }
+      const g = new BufferGeometry()
+      g.setAttribute('position', new BufferAttribute(new Float32Array(position), 3))
+      g.setAttribute('color', new BufferAttribute(new Float32Array(colour), 3))
+      this.paths.add(new Mesh(g, new MeshBasicMaterial({ vertexColors: true, side: DoubleSide })))
+    }
+    this.draw()
+  }
+
+  /** Looks straight down on the layer, or from the side again. */
+  above() {
+    const reach = Math.max(this.size.x, this.size.y) * 0.62
+    const far = (reach / Math.tan((this.camera.fov * Math.PI) / 360)) * Math.max(1, 1 / this.camera.aspect)
+    this.controls.target.set(0, 0, 0)
+    this.camera.position.set(0, -0.001 * far, far + this.size.z)
+    this.camera.near = far / 50
+    this.camera.far = far * 20
+    this.camera.updateProjectionMatrix()
+    this.controls.update()
+    this.draw()
+  }
+
   /** Flies to a place of the part, to look at it from outside. */
   fly(place: readonly number[]) {
     const to = new Vector3(place[0], place[1], place[2]).applyMatrix4(this.placed)
@@ -186,7 +281,7 @@ export class PartScene {
   }
 
   private matter() {
-    const m = new MeshLambertMaterial({ color: this.looks.part, side: DoubleSide, flatShading: true, polygonOffset: true, polygonOffsetFactor: 1, polygonOffsetUnits: 1 })
+    const m = new MeshLambertMaterial({ color: this.looks.part, side: DoubleSide, flatShading: true, clippingPlanes: [this.cut], polygonOffset: true, polygonOffsetFactor: 1, polygonOffsetUnits: 1 })
     const stop = { value: new Color(this.looks.stop) }
     m.onBeforeCompile = (s) => {
       Object.assign(s.uniforms, { half_: this.half, round_: this.round, stop_: stop })
@@ -300,6 +395,7 @@ export class PartScene {
     cancelAnimationFrame(this.flight)
     this.controls.dispose()
     empty(this.marks)
+    empty(this.paths)
     empty(this.part)
     empty(this.room)
     this.renderer.dispose()

@@ -1,14 +1,18 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
+import type { SliceView } from '../api/client'
 import { useRoute, useRouter } from 'vue-router'
 import { useAdvance, useApprove, useJob, useShelf, useWho } from '../api/queries'
 import CheckProgress from '../components/CheckProgress.vue'
 import FindingList from '../components/FindingList.vue'
 import MachineLadder from '../components/MachineLadder.vue'
+import HeightStrip from '../components/HeightStrip.vue'
 import PartView from '../components/PartView.vue'
 import PieceCare from '../components/PieceCare.vue'
+import SliceDesk from '../components/SliceDesk.vue'
 import { useFormats } from '../composables/format'
 import { useKeys } from '../composables/keys'
+import { useLayers } from '../composables/layers'
 import { usePointing } from '../composables/pointing'
 
 const f = useFormats()
@@ -32,6 +36,10 @@ const rung = computed(() => {
   const l = job.value?.ladder ?? []
   return l.find((r) => r.machine_id === (picked.value ?? job.value?.machine_id)) ?? l.find((r) => r.proposed) ?? l[0]
 })
+const slice = ref<SliceView>()
+const { at: layer, shown: layerShown, kinds, toggle, play, playing } = useLayers(slice)
+const kindNames = ['outer shell', 'inner shell', 'cap', 'infill', 'bridge', 'support', 'hold']
+const kindColours = ['#332288', '#44AA99', '#DDCC77', '#999933', '#CC6677', '#AA4499', '#8A8A8A']
 const { piece, choose, finding, show, marks, place, stamp } = usePointing(job)
 const canApprove = computed(
   () => desk.value && job.value?.step === 'to decide' && job.value.check.state === 'done' && rung.value?.in_service && rung.value.fits && !job.value.findings.some((x) => x.grade === 'stops it'),
@@ -56,8 +64,9 @@ function nextMachine() {
 useKeys('Bench', [
   { key: 'm', does: 'Show it on the next machine', run: nextMachine },
   { key: 'y', does: 'Yes: queue it on the machine shown', run: queue, when: () => !!canApprove.value },
-  { key: 'ArrowDown', does: 'Next job', run: () => go(1) },
-  { key: 'ArrowUp', does: 'Job before', run: () => go(-1) },
+  { key: 'j', does: 'Next job', run: () => go(1) },
+  { key: 'k', does: 'Job before', run: () => go(-1) },
+  { key: 'p', does: 'Play along the layer’s way, or stop', run: play, when: () => !!layerShown.value },
   { key: 'c', does: 'To the counter', run: () => void router.push(`/counter/${id.value}`), when: () => desk.value },
 ])
 </script>
@@ -94,12 +103,20 @@ useKeys('Bench', [
       </dl>
     </section>
     <section class="middle" aria-label="The part on its plate">
-      <PartView v-if="piece?.viewable" :piece-id="piece.id" :rung="rung" :stamp="stamp" :evidence="marks" :place="place" />
+      <PartView v-if="piece?.viewable" :piece-id="piece.id" :rung="rung" :stamp="stamp" :evidence="marks" :place="place" :layer="finding ? undefined : layerShown" />
       <p v-else class="nothing quiet">{{ piece?.problem ? 'There is nothing to show: the file cannot be read.' : piece?.gcode ? 'This is G-code sliced elsewhere; its layers are listed at the left.' : 'The part is shown when it has been read.' }}</p>
+      <div v-if="slice?.full && layerShown" class="below">
+        <div class="toggles small">
+          <label v-for="(name, k) in kindNames" :key="k"><input type="checkbox" :checked="kinds.has(k)" @change="toggle(k)" /><span class="swatch" :style="{ background: kindColours[k] }" />{{ name }}</label>
+          <button type="button" class="play" @click="play">{{ playing ? 'Stop' : 'Play' }} <kbd>P</kbd></button>
+        </div>
+        <HeightStrip v-model="layer" :strip="slice.full.by_layer" />
+      </div>
     </section>
     <section class="rightside">
       <MachineLadder :rungs="job.ladder" :chosen="rung?.machine_id" look @choose="picked = $event" />
       <v-btn v-if="desk && job.step === 'to decide'" color="primary" variant="flat" class="queue" :disabled="!canApprove" @click="queue">Yes, queue it on {{ rung?.name }} <kbd class="on">Y</kbd></v-btn>
+      <SliceDesk v-if="piece?.surface.triangles" v-model="slice" :job="job" :piece="piece" :rung="rung" :may="desk && job.step === 'to decide'" />
       <template v-if="rung?.lines?.length">
         <h2>Price on {{ rung.name }}</h2>
         <table class="ledger sum">
@@ -108,7 +125,7 @@ useKeys('Bench', [
             <tr><td><strong>Together</strong></td><td class="right num"><strong>{{ f.money(rung.price_cents) }}</strong></td></tr>
           </tbody>
         </table>
-        <p class="small quiet">{{ rung.recipe }}: <span class="num">{{ rung.layers }}</span> layers, <span class="num">{{ f.metres(rung.filament_m) }}</span> of filament, warm-up <span class="num">{{ f.duration(rung.warm_up_seconds) }}</span>. Quick estimate, support left out.</p>
+        <p class="small quiet">{{ rung.recipe }}: <span class="num">{{ rung.layers }}</span> layers, <span class="num">{{ f.metres(rung.filament_m) }}</span> of filament, warm-up <span class="num">{{ f.duration(rung.warm_up_seconds) }}</span>. {{ rung.full ? 'From the layers.' : 'Quick estimate.' }}</p>
       </template>
     </section>
     <footer aria-label="History">
@@ -137,7 +154,11 @@ header { grid-area: head; display: flex; flex-wrap: wrap; gap: 4px 18px; align-i
 .left h2:not(:first-child) { margin-top: 16px; }
 .left h2 { margin-bottom: 6px; }
 .care:not(:empty) { margin-top: 12px; }
-.middle { grid-area: middle; display: grid; min-width: 0; border-left: 1px solid var(--rule); border-right: 1px solid var(--rule); background: var(--paper); }
+.middle { grid-area: middle; display: grid; grid-template-rows: minmax(320px, 1fr) auto; min-width: 0; position: sticky; top: 54px; height: calc(100vh - 104px); min-height: 460px; align-self: start; border-left: 1px solid var(--rule); border-right: 1px solid var(--rule); background: var(--paper); }
+.toggles { display: flex; flex-wrap: wrap; gap: 1px 12px; padding: 4px 10px; border-top: 1px solid var(--rule); background: var(--card); }
+.toggles label { display: flex; gap: 4px; align-items: center; }
+.swatch { width: 14px; height: 10px; border: 1px solid var(--ink); }
+.play { margin-left: auto; }
 .nothing { place-self: center; max-width: 30ch; text-align: center; }
 .rightside { grid-area: right; padding: 12px 18px 12px 12px; }
 .rightside h2 { margin: 16px 0 4px; }

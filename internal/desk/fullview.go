@@ -1,0 +1,26 @@
+package desk
+
+import (
+	"jobshelf/core/estimate"
+	"jobshelf/core/units"
+)
+
+// FullView is the full estimate as the bench shows it.
+type FullView struct {
+	Seconds      float64              `json:"seconds"`
+	WarmUp       float64              `json:"warm_up_seconds"`
+	Layers       int                  `json:"layers"`
+	Grams        float64              `json:"grams"`
+	GramsModel   float64              `json:"grams_model"`
+	GramsSupport float64              `json:"grams_support"`
+	GramsHold    float64              `json:"grams_hold"`
+	FilamentMM   float64              `json:"filament_mm"`
+	Price        units.Cents          `json:"price_cents"`
+	Lines        []estimate.PriceLine `json:"lines"`
+	ByKind       map[string]float64   `json:"seconds_by_kind"`
+	Strip        []estimate.LayerTime `json:"by_layer"`
+}
+
+func fullView(f *estimate.Full) FullView {
+	return FullView{f.Seconds, f.WarmUpSeconds, f.Layers, f.Grams(), f.GramsModel, f.GramsSupport, f.GramsHold, f.FilamentMM, f.PriceCents, f.Lines, f.ByKind, f.ByLayer}
+}

@@ -1,0 +1,386 @@
+package desk
+
+import (
+	"context"
+	"fmt"
+	"strings"
+
+	"jobshelf/core/machine"
+	"jobshelf/core/mesh"
+	"jobshelf/core/modelfile"
+	"jobshelf/core/recipe"
+	"jobshelf/core/units"
+	"jobshelf/internal/store"
+)
+
+// SliceOrder asks for a piece to be sliced.
+type SliceOrder struct {
+	MachineID  int64              `json:"machine_id"`
+	Departures []recipe.Departure `json:"departures" maxItems:"60"`
+	Scale      float64            `json:"scale,omitempty" minimum:"0" maximum:"100" doc:"0 or left out: 1"`
+	Tip        string             `json:"tip,omitempty" enum:",x,y" doc:"Lay it over about an axis"`
+}
+
+// SliceInput is what a slice is made from.
+type SliceInput struct {
+	Slice      store.Slice
+	Piece      store.Piece
+	Job        store.Job
+	Machine    machine.Machine
+	Recipe     recipe.Recipe
+	Material   machine.Material
+	StartCents units.Cents
+}
+
+// OrderSlice queues a slice of a piece by the house's recipe for its purpose and
+// the departures, each of which needs a reason.
+func (d *Desk) OrderSlice(ctx context.Context, a Actor, piece int64, in SliceOrder) (int64, error) {
+	for i, x := range in.Departures {
+		if strings.TrimSpace(x.Why) == "" {
+			return 0, invalid(fmt.Sprintf("departures[%d].why", i), "Say why %s departs from the recipe.", x.Key)
+		}
+		in.Departures[i].Who = a.Name
+	}
+	s := store.Slice{PieceID: piece, MachineID: in.MachineID, Departures: in.Departures, Scale: in.Scale, Tip: in.Tip}
+	return d.orderSlice(ctx, a, s)
+}
+
+func (d *Desk) orderSlice(ctx context.Context, a Actor, s store.Slice) (int64, error) {
+	if s.Scale <= 0 {
+		s.Scale = 1
+	}
+	var id int64
+	err := d.Store.InTx(ctx, func(tx *store.Tx) error {
+		p, err := tx.Piece(ctx, s.PieceID)
+		if err != nil {
+			return err
+		}
+		j, err := lockFor(ctx, tx, a, p.JobID, 0)
+		if err != nil {
+			return err
+		}
+		if p.Verdict == nil || p.Verdict.Format == modelfile.GCode || p.BlobID == nil {
+			return conflict("%s is no model that can be sliced, or is not read yet.", p.Name)
+		}
+		s.Version = p.Current
+		in, err := gather(ctx, tx.Q, s, p, j)
+		if err != nil {
+			return err
+		}
+		r, err := in.Recipe.Apply(s.Departures)
+		if err != nil {
+			return invalid("departures", "%s.", strings.ToUpper(err.Error()[:1])+err.Error()[1:])
+		}
+		if bad := r.Validate(&in.Machine, &in.Material); len(bad) > 0 {
+			return &Invalid{bad}
+		}
+		if id, err = tx.AddSlice(ctx, s, a.ID); err != nil {
+			return err
+		}
+		place, err := d.Queue.Slice(ctx, tx, id)
+		if err != nil {
+			return err
+		}
+		if err := tx.SetSliceQueueID(ctx, id, place); err != nil {
+			return err
+		}
+		what := fmt.Sprintf("Slice %d of %s for %s ordered", id, p.Name, in.Machine.Name)
+		var why []string
+		for _, x := range s.Departures {
+			why = append(why, fmt.Sprintf("%s %s: %s", x.Key, x.Value, x.Why))
+		}
+		return touched(ctx, tx, j, a, what, strings.Join(why, "; "))
+	})
+	return id, err
+}
+
+// SliceInput gathers what a slice is made from.
+func (d *Desk) SliceInput(ctx context.Context, id int64) (SliceInput, error) {
+	s, err := d.Store.Slice(ctx, id)
+	if err != nil {
+		return SliceInput{}, err
+	}
+	p, err := d.Store.Piece(ctx, s.PieceID)
+	if err != nil {
+		return SliceInput{}, err
+	}
+	j, err := d.Store.Job(ctx, p.JobID)
+	if err != nil {
+		return SliceInput{}, err
+	}
+	return gather(ctx, d.Store.Q, s, p, j)
+}
+
+func gather(ctx context.Context, q store.Q, s store.Slice, p store.Piece, j store.Job) (SliceInput, error) {
+	in := SliceInput{Slice: s, Piece: p, Job: j}
+	h, err := q.House(ctx)
+	if err != nil {
+		return in, err
+	}
+	in.StartCents = h.StartCents
+	machines, err := q.Machines(ctx)
+	if err != nil {
+		return in, err
+	}
+	recipes, err := q.Recipes(ctx)
+	if err != nil {
+		return in, err
+	}
+	materials, err := q.Materials(ctx)
+	if err != nil {
+		return in, err
+	}
+	for _, m := range machines {
+		if m.ID == s.MachineID {
+			in.Machine = m.Data
+		}
+	}
+	if in.Machine.Name == "" {
+		return in, store.ErrNotFound
+	}
+	for _, r := range recipes {
+		if r.MachineID != s.MachineID || string(r.Data.Purpose) != j.Purpose {
+			continue
+		}
+		in.Recipe = r.Data
+		for _, t := range materials {
+			if t.ID == r.MaterialID {
+				in.Material = t.Data
+			}
+		}
+	}
+	if in.Recipe.Name == "" {
+		return in, conflict("The house has no recipe for %s on %s.", j.Purpose, in.Machine.Name)
+	}
+	return in, nil
+}
+
+// SliceView is a slice as the bench shows it.
+type SliceView struct {
+	ID         int64              `json:"id"`
+	MachineID  int64              `json:"machine_id"`
+	Machine    string             `json:"machine"`
+	Recipe     string             `json:"recipe"`
+	Version    int                `json:"version"`
+	Label      string             `json:"label"`
+	BaseID     int64              `json:"base_id,omitempty"`
+	Departures []recipe.Departure `json:"departures"`
+	Scale      float64            `json:"scale"`
+	Tip        string             `json:"tip"`
+	Chosen     bool               `json:"chosen"`
+	State      string             `json:"state" enum:"queued,running,done,failed,cancelled"`
+	Fraction   float64            `json:"fraction"`
+	Error      string             `json:"error,omitempty"`
+	Full       *FullView          `json:"full,omitempty"`
+	Notes      []string           `json:"notes"`
+}
+
+// Slices lists a piece's.
+func (d *Desk) Slices(ctx context.Context, a Actor, piece int64) ([]SliceView, error) {
+	p, err := d.Piece(ctx, a, piece)
+	if err != nil {
+		return nil, err
+	}
+	rows, err := d.Store.Slices(ctx, p.ID)
+	if err != nil {
+		return nil, err
+	}
+	machines, err := d.Store.Machines(ctx)
+	if err != nil {
+		return nil, err
+	}
+	out := []SliceView{}
+	for _, s := range rows {
+		v := SliceView{ID: s.ID, MachineID: s.MachineID, Version: s.Version, Label: s.Label, Departures: s.Departures, Scale: s.Scale, Tip: s.Tip,
+			Chosen: s.Chosen, State: s.State, Fraction: float64(s.Fraction), Error: s.Error, Notes: s.Notes}
+		if s.BaseID != nil {
+			v.BaseID = *s.BaseID
+		}
+		for _, m := range machines {
+			if m.ID == s.MachineID {
+				v.Machine = m.Data.Name
+			}
+		}
+		if s.Full != nil {
+			f := fullView(s.Full)
+			v.Full = &f
+		}
+		out = append(out, v)
+	}
+	return out, nil
+}
+
+// SliceFor finds a slice that the actor may see.
+func (d *Desk) SliceFor(ctx context.Context, a Actor, id int64) (store.Slice, store.Piece, error) {
+	s, err := d.Store.Slice(ctx, id)
+	if err != nil {
+		return s, store.Piece{}, err
+	}
+	p, err := d.Piece(ctx, a, s.PieceID)
+	return s, p, err
+}
+
+// changeSlice changes a slice of a job that is still being weighed, with a line
+// of history.
+func (d *Desk) changeSlice(ctx context.Context, a Actor, id int64, what string, change func(*store.Tx, store.Slice) error) error {
+	return d.Store.InTx(ctx, func(tx *store.Tx) error {
+		s, err := tx.Slice(ctx, id)
+		if err != nil {
+			return err
+		}
+		p, err := tx.Piece(ctx, s.PieceID)
+		if err != nil {
+			return err
+		}
+		j, err := lockFor(ctx, tx, a, p.JobID, 0)
+		if err != nil {
+			return err
+		}
+		if s, err = tx.LockSlice(ctx, id); err != nil {
+			return err
+		}
+		if err := change(tx, s); err != nil {
+			return err
+		}
+		return touched(ctx, tx, j, a, fmt.Sprintf(what, id, p.Name), "")
+	})
+}
+
+// CancelSlice ends one that waits or runs.
+func (d *Desk) CancelSlice(ctx context.Context, a Actor, id int64) error {
+	return d.changeSlice(ctx, a, id, "Slice %d of %s cancelled", func(tx *store.Tx, s store.Slice) error {
+		if s.State != "queued" && s.State != "running" {
+			return conflict("Slice %d is %s; there is nothing to cancel.", id, s.State)
+		}
+		if err := d.Queue.Cancel(ctx, tx, s.QueueID); err != nil {
+			return err
+		}
+		s.State = "cancelled"
+		return tx.EndSlice(ctx, s)
+	})
+}
+
+// ChooseSlice makes a slice the one that counts: its machine, time and price are
+// those of the job's ladder from then on.
+func (d *Desk) ChooseSlice(ctx context.Context, a Actor, id int64) error {
+	return d.changeSlice(ctx, a, id, "Slice %d of %s counts", func(tx *store.Tx, s store.Slice) error {
+		if s.State != "done" {
+			return conflict("Slice %d is %s.", id, s.State)
+		}
+		return tx.ChooseSlice(ctx, s)
+	})
+}
+
+// EndSlice writes what a slice came to, once; also runs in the same transaction.
+func (d *Desk) EndSlice(ctx context.Context, s store.Slice, also func(*store.Tx) error) error {
+	return d.Store.InTx(ctx, func(tx *store.Tx) error {
+		if err := also(tx); err != nil {
+			return err
+		}
+		p, err := tx.Piece(ctx, s.PieceID)
+		if err != nil {
+			return err
+		}
+		j, err := tx.LockJob(ctx, p.JobID)
+		if err != nil {
+			return err
+		}
+		if err := tx.EndSlice(ctx, s); err != nil {
+			return err
+		}
+		what := fmt.Sprintf("Slice %d of %s is done", s.ID, p.Name)
+		if s.State != "done" {
+			what = fmt.Sprintf("Slice %d of %s failed", s.ID, p.Name)
+		}
+		return touched(ctx, tx, j, Actor{}, what, s.Error)
+	})
+}
+
+// Savings orders what would save time against a slice that is done: each is
+// sliced for real.
+func (d *Desk) Savings(ctx context.Context, a Actor, id int64) ([]int64, error) {
+	base, p, err := d.SliceFor(ctx, a, id)
+	if err != nil {
+		return nil, err
+	}
+	if base.State != "done" {
+		return nil, conflict("Slice %d is %s.", id, base.State)
+	}
+	in, err := d.SliceInput(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	r, err := in.Recipe.Apply(base.Departures)
+	if err != nil {
+		return nil, err
+	}
+	with := func(label, key string, value float64) store.Slice {
+		s := base
+		s.Label = label
+		s.Departures = nil
+		for _, x := range base.Departures {
+			if x.Key != key {
+				s.Departures = append(s.Departures, x)
+			}
+		}
+		s.Departures = append(s.Departures, recipe.Departure{Key: key, Value: fmt.Sprintf("%.3g", value), Why: "to save time", Who: a.Name})
+		return s
+	}
+	var tries []store.Slice
+	if n := in.Machine.NozzlesMM; len(n) > 0 && r.LayerMM < 0.7*n[0] {
+		tries = append(tries, with("thicker layers", "layer_mm", min(0.75*n[0], 1.4*r.LayerMM)))
+	}
+	if r.InfillPercent > 5 {
+		tries = append(tries, with("less infill", "infill_percent", float64(int(r.InfillPercent/2))))
+	}
+	if r.Shells > 1 {
+		tries = append(tries, with("one shell less", "shells", float64(r.Shells-1)))
+	}
+	smaller := base
+	smaller.Label, smaller.Scale = "a tenth smaller", base.Scale*0.9
+	over := base
+	over.Label, over.Tip = "laid over", map[string]string{"": "x", "x": "y", "y": ""}[base.Tip]
+	tries = append(tries, smaller, over)
+	h, err := look(ctx, d.Store.Q, d.Now())
+	if err != nil {
+		return nil, err
+	}
+	var quickest *Rung
+	for _, x := range h.ladder([]store.Piece{p}) {
+		if x.takes() && x.MachineID != base.MachineID && (quickest == nil || x.Seconds < quickest.Seconds) {
+			quickest = &x
+		}
+	}
+	if quickest != nil {
+		other := base
+		other.Label, other.MachineID, other.Departures = "on "+quickest.Name, quickest.MachineID, nil
+		tries = append(tries, other)
+	}
+	var ids []int64
+	for _, s := range tries {
+		s.BaseID, s.Chosen = &base.ID, false
+		n, err := d.orderSlice(ctx, a, s)
+		if err != nil {
+			return ids, err
+		}
+		ids = append(ids, n)
+	}
+	return ids, nil
+}
+
+// Spec is the mesh a slice is made of, stood as it asks.
+func Spec(m *mesh.Mesh, s store.Slice) *mesh.Mesh {
+	if s.Scale == 1 && s.Tip == "" {
+		return m
+	}
+	out := m.Transformed(s.Scale, mesh.Vec3{})
+	for i, v := range out.Vertices {
+		switch s.Tip {
+		case "x":
+			out.Vertices[i] = mesh.Vec3{X: v.X, Y: -v.Z, Z: v.Y}
+		case "y":
+			out.Vertices[i] = mesh.Vec3{X: v.Z, Y: v.Y, Z: -v.X}
+		}
+	}
+	return out
+}

@@ -1,0 +1,97 @@
+package store
+
+import (
+	"context"
+	"time"
+
+	"jobshelf/core/estimate"
+	"jobshelf/core/recipe"
+)
+
+// Slice is a row: a piece sliced for a machine.
+type Slice struct {
+	ID         int64
+	PieceID    int64
+	Version    int
+	MachineID  int64
+	Label      string
+	BaseID     *int64
+	Departures []recipe.Departure
+	Scale      float64
+	Tip        string // laid over about x or y
+	Chosen     bool
+	State      string
+	Fraction   float32
+	Error      string
+	QueueID    int64
+	Full       *estimate.Full
+	Notes      []string
+	LayersID   *int64
+	GCodeID    *int64
+	At         time.Time
+}
+
+const sliceColumns = `SELECT id, piece_id, version, machine_id, label, base_id, departures, scale, tip, chosen, state, fraction, error, queue_id,
+	full_estimate, notes, layers_id, gcode_id, at FROM slice `
+
+// Slices lists a piece's, oldest first.
+func (q Q) Slices(ctx context.Context, piece int64) ([]Slice, error) {
+	return all[Slice](ctx, q, sliceColumns+`WHERE piece_id = $1 ORDER BY id`, piece)
+}
+
+// Slice finds one.
+func (q Q) Slice(ctx context.Context, id int64) (Slice, error) {
+	return one[Slice](ctx, q, sliceColumns+`WHERE id = $1`, id)
+}
+
+// LockSlice finds one and keeps others from changing it.
+func (q Q) LockSlice(ctx context.Context, id int64) (Slice, error) {
+	return one[Slice](ctx, q, sliceColumns+`WHERE id = $1 FOR UPDATE`, id)
+}
+
+// AddSlice makes a row that is queued.
+func (q Q) AddSlice(ctx context.Context, s Slice, person int64) (int64, error) {
+	if s.Departures == nil {
+		s.Departures = []recipe.Departure{}
+	}
+	return scalar[int64](ctx, q, `INSERT INTO slice (piece_id, version, machine_id, label, base_id, departures, scale, tip, person_id)
+		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, nullif($9::bigint, 0)) RETURNING id`,
+		s.PieceID, s.Version, s.MachineID, s.Label, s.BaseID, s.Departures, s.Scale, s.Tip, person)
+}
+
+// SetSliceQueueID remembers where in the work queue a slice is.
+func (q Q) SetSliceQueueID(ctx context.Context, id, queueID int64) error {
+	return q.exec(ctx, `UPDATE slice SET queue_id = $2 WHERE id = $1`, id, queueID)
+}
+
+// SliceProgress writes how far it is; one that is over or cancelled takes no more.
+func (q Q) SliceProgress(ctx context.Context, id int64, fraction float64) error {
+	return q.changed(ctx, `UPDATE slice SET state = 'running', fraction = $2 WHERE id = $1 AND state IN ('queued', 'running')`, id, fraction)
+}
+
+// EndSlice writes the end of one that is not over yet.
+func (q Q) EndSlice(ctx context.Context, s Slice) error {
+	if s.Notes == nil {
+		s.Notes = []string{}
+	}
+	return q.changed(ctx, `UPDATE slice SET state = $2, error = $3, full_estimate = $4, notes = $5, layers_id = $6, gcode_id = $7,
+		fraction = CASE WHEN $2 = 'done' THEN 1 ELSE fraction END WHERE id = $1 AND state IN ('queued', 'running')`,
+		s.ID, s.State, s.Error, s.Full, s.Notes, s.LayersID, s.GCodeID)
+}
+
+// ChooseSlice makes one the one that counts for its piece on its machine.
+func (q Q) ChooseSlice(ctx context.Context, s Slice) error {
+	return q.exec(ctx, `UPDATE slice SET chosen = (id = $1) WHERE piece_id = $2`, s.ID, s.PieceID)
+}
+
+// ChosenSlices gives what counts for the pieces of open jobs, by piece, where it
+// is done and of the version that counts.
+func (q Q) ChosenSlices(ctx context.Context) (map[int64]Slice, error) {
+	rows, err := all[Slice](ctx, q, sliceColumns+`s WHERE chosen AND state = 'done'
+		AND EXISTS (SELECT FROM piece p WHERE p.id = s.piece_id AND p.current = s.version)`)
+	out := make(map[int64]Slice, len(rows))
+	for _, r := range rows {
+		out[r.PieceID] = r
+	}
+	return out, err
+}

@@ -1,0 +1,238 @@
+package work
+
+import (
+	"context"
+	"encoding/binary"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"log/slog"
+	"math"
+	"time"
+
+	"github.com/riverqueue/river"
+	"github.com/riverqueue/river/riverdriver/riverpgxv5"
+
+	"jobshelf/core/estimate"
+	"jobshelf/core/gcode"
+	"jobshelf/core/mesh"
+	"jobshelf/core/modelfile"
+	"jobshelf/core/plate"
+	"jobshelf/core/polygon"
+	"jobshelf/core/recipe"
+	"jobshelf/core/toolpath"
+	"jobshelf/internal/desk"
+	"jobshelf/internal/store"
+)
+
+// SliceArgs names a slice.
+type SliceArgs struct {
+	Slice int64 `json:"slice"`
+}
+
+// Kind is the queue's name for it.
+func (SliceArgs) Kind() string { return "slice" }
+
+// Slice queues a slice.
+func (q *Queue) Slice(ctx context.Context, tx *store.Tx, id int64) (int64, error) {
+	r, err := q.client.InsertTx(ctx, tx.Raw(), SliceArgs{id}, nil)
+	if err != nil {
+		return 0, fmt.Errorf("queue the slice: %w", err)
+	}
+	return r.Job.ID, nil
+}
+
+type sliceWorker struct {
+	river.WorkerDefaults[SliceArgs]
+	desk   *desk.Desk
+	store  *store.Store
+	limits modelfile.Limits
+	log    *slog.Logger
+}
+
+func (w *sliceWorker) NextRetry(job *river.Job[SliceArgs]) time.Time {
+	return time.Now().Add(time.Duration(job.Attempt) * 2 * time.Second)
+}
+
+func (w *sliceWorker) Work(ctx context.Context, job *river.Job[SliceArgs]) error {
+	err := w.slice(ctx, job)
+	var no *desk.Conflict
+	switch {
+	case err == nil:
+		return nil
+	case errors.Is(err, store.ErrChanged), errors.Is(err, store.ErrNotFound):
+		return river.JobCancel(err) // it is over: cancelled
+	case ctx.Err() != nil:
+		return err
+	case errors.As(err, &no) || job.Attempt >= job.MaxAttempts:
+		text := "The program could not finish the slice. Try again, and tell a steward if it happens again."
+		if no != nil {
+			text = no.Text
+		} else {
+			w.log.Error("slice failed", "slice", job.Args.Slice, "err", err)
+		}
+		s, e := w.store.Slice(context.WithoutCancel(ctx), job.Args.Slice)
+		if e == nil {
+			s.State, s.Error = "failed", text
+			e = w.desk.EndSlice(context.WithoutCancel(ctx), s, func(*store.Tx) error { return nil })
+		}
+		return river.JobCancel(errors.Join(err, e))
+	}
+	return err
+}
+
+func (w *sliceWorker) slice(ctx context.Context, job *river.Job[SliceArgs]) error {
+	in, err := w.desk.SliceInput(ctx, job.Args.Slice)
+	if err != nil {
+		return err
+	}
+	r := &reporter{}
+	r.ctx, r.cancel = context.WithCancel(ctx)
+	defer r.cancel()
+	r.say = func(_ string, f float64) error { return w.store.SliceProgress(ctx, in.Slice.ID, f) }
+	if err := r.tell("", 0, true); err != nil {
+		return err
+	}
+	s, err := w.make(r.ctx, in, r)
+	if err != nil {
+		if r.failed != nil {
+			return r.failed
+		}
+		return err
+	}
+	return w.desk.EndSlice(ctx, s, func(tx *store.Tx) error {
+		_, err := river.JobCompleteTx[*riverpgxv5.Driver](ctx, tx.Raw(), job)
+		return err
+	})
+}
+
+func (w *sliceWorker) make(ctx context.Context, in desk.SliceInput, r *reporter) (store.Slice, error) {
+	s := in.Slice
+	rec, err := in.Recipe.Apply(s.Departures)
+	if err != nil {
+		return s, &desk.Conflict{Text: err.Error()}
+	}
+	m, mm, err := w.model(ctx, in)
+	if err != nil {
+		return s, err
+	}
+	m = desk.Spec(m, s)
+	pts := make([]polygon.Point, len(m.Vertices))
+	for i, v := range m.Vertices {
+		pts[i] = polygon.Point{X: int64(v.X * mm * 1000), Y: int64(v.Y * mm * 1000)}
+	}
+	b := m.Bounds()
+	fit := in.Machine.Volume.FitIn(pts, (b.Max.Z-b.Min.Z)*mm)
+	if !fit.Fits {
+		return s, &desk.Conflict{Text: fmt.Sprintf("It does not fit %s that way: %.1f, %.1f, %.1f mm over.", in.Machine.Name, fit.OverMM[0], fit.OverMM[1], fit.OverMM[2])}
+	}
+	stood := plate.Stand(m, mm, fit.TurnDeg, in.Machine.Volume)
+	p, err := toolpath.Slice(ctx, stood, mesh.TopologyOf(stood), 1, rec, toolpath.Options{Room: in.Machine.Volume}, func(f float64) { _ = r.tell("", 0.1+0.7*f, false) })
+	if err != nil {
+		return s, err
+	}
+	full := estimate.FullOf(p, rec, &in.Machine, &in.Material, in.StartCents)
+	_ = r.tell("", 0.85, false)
+	layers, err := w.put(ctx, func(out io.Writer) error { return writeLayers(out, p) })
+	if err != nil {
+		return s, err
+	}
+	program, err := w.put(ctx, func(out io.Writer) error {
+		return gcode.Write(out, p, gcode.Job{Machine: &in.Machine, Recipe: rec, Material: &in.Material, Slow: full.Slow, Facts: facts(in, rec, full)})
+	})
+	if err != nil {
+		return s, err
+	}
+	s.State, s.Full, s.Notes, s.LayersID, s.GCodeID = "done", full, p.Notes, &layers, &program
+	return s, ctx.Err()
+}
+
+// put stores what write writes.
+func (w *sliceWorker) put(ctx context.Context, write func(io.Writer) error) (int64, error) {
+	r, out := io.Pipe()
+	go func() { out.CloseWithError(write(out)) }()
+	blob, err := w.store.PutBlob(ctx, r)
+	return blob.ID, errors.Join(err, r.Close())
+}
+
+// model reads the version of the piece that the slice is of.
+func (w *sliceWorker) model(ctx context.Context, in desk.SliceInput) (*mesh.Mesh, float64, error) {
+	v, err := w.store.Version(ctx, in.Piece.ID, in.Slice.Version)
+	if err != nil {
+		return nil, 0, err
+	}
+	if v.BlobID == nil {
+		return nil, 0, &desk.Conflict{Text: "The version is not made yet. Wait for its check."}
+	}
+	blob, err := w.store.Blob(ctx, *v.BlobID)
+	if err != nil {
+		return nil, 0, err
+	}
+	file, err := modelfile.Read(ctx, w.store.BlobReader(ctx, blob.ID), blob.Size, w.limits, nil)
+	if text, ok := refusal(err); ok {
+		return nil, 0, &desk.Conflict{Text: text}
+	}
+	if err != nil {
+		return nil, 0, err
+	}
+	part := max(0, in.Piece.Part)
+	if in.Slice.Version > 1 {
+		part = 0
+	}
+	if part >= len(file.Models) {
+		return nil, 0, &desk.Conflict{Text: "The file does not hold that model any more."}
+	}
+	unit := in.Piece.Unit
+	if unit == "" {
+		unit = file.Unit
+	}
+	mm := 1.0
+	if unit != "" {
+		mm = unit.MM()
+	}
+	return file.Models[part].Mesh, mm, nil
+}
+
+func facts(in desk.SliceInput, r recipe.Recipe, full *estimate.Full) [][2]string {
+	settings, _ := json.Marshal(r.WithDefaults()) // plain numbers and texts
+	return [][2]string{{"job", fmt.Sprintf("%d, %s, for %s", in.Job.ID, in.Job.Title, in.Job.MemberName)}, {"part", in.Piece.Name},
+		{"machine", in.Machine.Name}, {"recipe", r.Name}, {"material", in.Material.Name},
+		{"time", fmt.Sprintf("%.0f s and %.0f s warm-up", full.Seconds, full.WarmUpSeconds)},
+		{"filament", fmt.Sprintf("%.2f g, %.3f m", full.Grams(), full.FilamentMM/1000)}, {"layers", fmt.Sprint(full.Layers)},
+		{"made by", "Job Shelf"}, {"settings", string(settings)}}
+}
+
+// writeLayers packs layers for the browser (docs/view-format.md).
+func writeLayers(out io.Writer, p *toolpath.Print) error {
+	var b []byte
+	u32 := func(v uint32) { b = binary.LittleEndian.AppendUint32(b, v) }
+	f32 := func(v float64) { u32(math.Float32bits(float32(v))) }
+	u32(uint32(len(p.Layers)))
+	for _, l := range p.Layers {
+		f32(l.TopMM)
+		f32(l.HeightMM)
+		u32(uint32(len(l.Lines)))
+		for _, x := range l.Lines {
+			n := len(x.Points)
+			if x.Closed {
+				n++
+			}
+			u32(uint32(x.Kind) | uint32(n)<<8)
+			f32(x.WidthMM)
+			for i := range n {
+				q := x.Points[i%len(x.Points)]
+				f32(float64(q.X) / 1000)
+				f32(float64(q.Y) / 1000)
+			}
+		}
+		if len(b) > 1<<20 {
+			if _, err := out.Write(b); err != nil {
+				return err
+			}
+			b = b[:0]
+		}
+	}
+	_, err := out.Write(b)
+	return err
+}

@@ -1,0 +1,151 @@
+<script setup lang="ts">
+import { computed, ref, watch } from 'vue'
+import type { Departure, JobView, PieceView, Rung, SliceView } from '../api/client'
+import { useCancelSlice, useChooseSlice, useOrderSlice, useSavings, useSettings, useSlices } from '../api/queries'
+import { useFormats } from '../composables/format'
+import { useKeys } from '../composables/keys'
+
+const props = defineProps<{ job: JobView; piece: PieceView; rung: Rung | undefined; may: boolean }>()
+const shown = defineModel<SliceView | undefined>()
+const f = useFormats()
+const slices = useSlices(() => props.piece.id)
+const settings = useSettings()
+const order = useOrderSlice()
+const cancel = useCancelSlice()
+const choose = useChooseSlice()
+const savings = useSavings()
+
+// Variants are for the version and machine looked at; alternatives stand under what they are held against.
+const all = computed(() => (slices.data.value ?? []).filter((s) => s.version === props.piece.current))
+const variants = computed(() => all.value.filter((s) => !s.base_id && s.machine_id === props.rung?.machine_id && s.state !== 'cancelled'))
+const running = computed(() => all.value.filter((s) => s.state === 'queued' || s.state === 'running'))
+const alternatives = computed(() => all.value.filter((s) => s.base_id === base.value?.id && s.state !== 'cancelled'))
+const pickedId = ref<number>()
+const picked = computed(() => all.value.find((s) => s.id === pickedId.value && s.state === 'done') ?? variants.value.findLast((s) => s.state === 'done'))
+const base = computed(() => (picked.value?.base_id ? all.value.find((s) => s.id === picked.value!.base_id) : picked.value))
+watch(picked, (v) => (shown.value = v), { immediate: true })
+watch(() => [props.piece.id, props.rung?.machine_id], () => (pickedId.value = undefined))
+
+const departures = ref<Departure[]>([])
+watch(() => props.piece.id, () => (departures.value = []))
+const search = ref('')
+const found = computed(() => {
+  const words = search.value.toLowerCase().split(/\s+/).filter(Boolean)
+  if (!words.length) return []
+  return (settings.data.value ?? []).filter((s) => words.every((w) => `${s.key} ${s.text}`.toLowerCase().includes(w))).slice(0, 6)
+})
+function depart(key: string) {
+  if (!departures.value.some((d) => d.key === key)) departures.value.push({ key, value: '', why: '' })
+  search.value = ''
+}
+const ready = computed(() => departures.value.every((d) => d.value.trim() && d.why.trim()))
+function slice() {
+  if (!props.rung || !ready.value) return
+  order.mutate({ piece: props.piece.id, order: { machine_id: props.rung.machine_id, departures: departures.value } })
+}
+
+const byKind = computed(() => Object.entries(picked.value?.full?.seconds_by_kind ?? {}).sort((a, b) => b[1] - a[1]))
+const other = ref<number>()
+const compared = computed(() => all.value.find((s) => s.id === other.value && s.state === 'done'))
+const named = (s: SliceView) => s.label || (s.departures.length ? s.departures.map((d) => `${d.key.replace(/_(mm|percent|deg|c|s|per)+/g, '').replaceAll('_', ' ')} ${d.value}`).join(', ') : 'house recipe')
+const signed = (v: number, show: (n: number) => string) => (v < 0 ? '−' : '+') + show(Math.abs(v))
+
+useKeys('Slicing', [{ key: 'l', does: 'Slice with the settings shown', run: slice, when: () => props.may && ready.value && !!props.rung?.fits }])
+</script>
+
+<template>
+  <section class="slicing">
+    <h2>Layers <span class="small quiet">on {{ rung?.name }}</span></h2>
+    <ul v-if="variants.length" class="variants">
+      <li v-for="s in variants" :key="s.id" :class="{ on: s.id === picked?.id }">
+        <button type="button" :disabled="s.state !== 'done'" @click="pickedId = s.id">{{ named(s) }}</button>
+        <template v-if="s.full">
+          <span class="num small">{{ f.duration(s.full.seconds) }}</span><span class="num small">{{ f.grams(s.full.grams) }}</span><span class="num small">{{ f.money(s.full.price_cents) }}</span>
+          <span v-if="s.chosen" class="counts small">◆ counts</span>
+          <button v-else-if="may" type="button" class="link small" @click="choose.mutate(s.id)">let it count</button>
+        </template>
+        <span v-else-if="s.state === 'failed'" class="bad small">■ {{ s.error }}</span>
+        <span v-else class="small quiet">{{ s.state === 'running' ? `${Math.round(100 * s.fraction)} %` : 'waiting' }}</span>
+      </li>
+    </ul>
+    <p v-else class="small quiet">Not sliced yet on this machine: the figures are quick estimates.</p>
+    <div v-for="s in running" :key="s.id" class="run small" role="status">
+      <v-progress-linear :model-value="100 * s.fraction" color="primary" height="5" :aria-label="`Slice ${s.id}`" />
+      <span class="num slice-percent">{{ Math.round(100 * s.fraction) }} %</span><span>{{ s.label || 'slicing' }}</span>
+      <v-btn size="x-small" class="slice-cancel" @click="cancel.mutate(s.id)">Cancel</v-btn>
+    </div>
+
+    <div v-if="may && rung?.fits" class="ask">
+      <div v-for="(d, i) in departures" :key="d.key" class="depart small">
+        <strong>{{ settings.data.value?.find((s) => s.key === d.key)?.text ?? d.key }}</strong>
+        <template v-if="settings.data.value?.find((s) => s.key === d.key)?.choices">
+          <select v-model="d.value" :aria-label="`Value of ${d.key}`"><option v-for="c in settings.data.value?.find((s) => s.key === d.key)?.choices" :key="c">{{ c }}</option></select>
+        </template>
+        <input v-else v-model="d.value" class="num" :aria-label="`Value of ${d.key}`" placeholder="value" />
+        <span class="quiet">{{ settings.data.value?.find((s) => s.key === d.key)?.unit }}</span>
+        <input v-model="d.why" class="why" :aria-label="`Reason for ${d.key}`" placeholder="why" />
+        <button type="button" :aria-label="`Leave ${d.key} to the recipe`" @click="departures.splice(i, 1)">×</button>
+      </div>
+      <div class="row">
+        <input id="setting-search" v-model="search" class="search small" placeholder="Change a setting: type what it does" aria-label="Search settings" @keydown.enter.prevent="found[0] && depart(found[0].key)" />
+        <v-btn id="slice" size="small" color="primary" :variant="variants.length ? 'outlined' : 'flat'" :disabled="!ready || order.isPending.value" @click="slice">Slice <kbd class="on">L</kbd></v-btn>
+      </div>
+      <ul v-if="found.length" class="found small">
+        <li v-for="s in found" :key="s.key"><button type="button" @click="depart(s.key)"><strong>{{ s.text }}</strong> <span class="quiet">{{ s.unit }}<template v-if="s.least !== undefined"> {{ s.least }} to {{ s.most }}</template></span></button></li>
+      </ul>
+    </div>
+
+    <template v-if="picked?.full">
+      <h3>What would save time</h3>
+      <ul v-if="alternatives.length" class="saves small">
+        <li v-for="s in alternatives" :key="s.id" :data-label="s.label">
+          <span>{{ s.label }}</span>
+          <template v-if="s.full && base?.full">
+            <span class="num">{{ signed(s.full.seconds - base.full.seconds, f.duration) }}</span><span class="num">{{ signed(s.full.grams - base.full.grams, f.grams) }}</span><span class="num">{{ signed(s.full.price_cents - base.full.price_cents, f.money) }}</span>
+            <button type="button" class="link take" @click="pickedId = s.id; choose.mutate(s.id)">{{ s.chosen ? '◆ taken' : 'take it' }}</button>
+          </template>
+          <span v-else-if="s.state === 'failed'" class="quiet">{{ s.error }}</span>
+          <span v-else class="num quiet">{{ Math.round(100 * s.fraction) }} %</span>
+        </li>
+      </ul>
+      <v-btn v-else-if="may" id="savings" size="small" :disabled="savings.isPending.value" @click="base && savings.mutate(base.id)">Try what saves time</v-btn>
+      <table class="ledger small kinds">
+        <tbody>
+          <tr v-for="[kind, sec] in byKind" :key="kind"><td>{{ kind }}</td><td class="right num">{{ f.duration(sec) }}</td><td class="right num">{{ f.number((100 * sec) / picked.full.seconds) }} %</td><td v-if="compared?.full" class="right num">{{ signed((compared.full.seconds_by_kind[kind] ?? 0) - sec, f.duration) }}</td></tr>
+          <tr><td><strong>together</strong></td><td class="right num"><strong>{{ f.duration(picked.full.seconds) }}</strong></td><td class="right num">{{ f.grams(picked.full.grams) }}</td><td v-if="compared?.full" class="right num">{{ signed(compared.full.seconds - picked.full.seconds, f.duration) }}, {{ signed(compared.full.grams - picked.full.grams, f.grams) }}</td></tr>
+          <tr v-if="picked.full.grams_support > 0"><td>of it support</td><td /><td class="right num">{{ f.grams(picked.full.grams_support) }}</td><td v-if="compared" /></tr>
+        </tbody>
+      </table>
+      <p v-for="n in picked.notes" :key="n" class="small quiet">{{ n }}</p>
+      <p class="row small">
+        <a id="gcode" :href="`/api/slices/${picked.id}/gcode`">G-code</a>
+        <label v-if="all.filter((s) => s.state === 'done').length > 1">beside <select v-model="other" aria-label="Compare with"><option :value="undefined">nothing</option><option v-for="s in all.filter((x) => x.state === 'done' && x.id !== picked?.id)" :key="s.id" :value="s.id">{{ named(s) }}<template v-if="s.machine_id !== rung?.machine_id">, {{ s.machine }}</template></option></select></label>
+      </p>
+    </template>
+  </section>
+</template>
+
+<style scoped>
+.slicing { display: grid; gap: 6px; margin-top: 14px; }
+.variants, .saves, .found { list-style: none; padding: 0; }
+.variants li { display: flex; flex-wrap: wrap; gap: 2px 10px; align-items: baseline; padding: 3px 8px; border-left: 4px solid transparent; }
+.variants li.on { border-left-color: var(--accent); background: var(--card); }
+.variants li > button:first-child { font-weight: 600; text-align: left; }
+.counts { color: var(--accent); font-weight: 600; }
+.link { text-decoration: underline; color: var(--accent) !important; }
+.bad { color: var(--stop); }
+.run { display: grid; grid-template-columns: 1fr auto auto auto; gap: 8px; align-items: center; }
+.ask { display: grid; gap: 4px; }
+.row { display: flex; flex-wrap: wrap; gap: 6px 12px; align-items: center; }
+input, select { border: 1px solid var(--rule); border-radius: 3px; padding: 1px 6px; background: var(--card); color: var(--ink); }
+.search { flex: 1; min-width: 200px; padding: 4px 8px; }
+.depart { display: flex; flex-wrap: wrap; gap: 4px 8px; align-items: center; }
+.depart .num { width: 80px; text-align: right; }
+.depart .why { flex: 1; min-width: 120px; }
+.found button { text-align: left; padding: 2px 6px; }
+.found button:hover { background: var(--faint); }
+.saves li { display: grid; grid-template-columns: 1fr 84px 70px 70px 60px; gap: 6px; align-items: baseline; border-bottom: 1px solid var(--rule); }
+.saves .num { text-align: right; }
+.kinds td { padding: 1px 6px; }
+.on { background: transparent; color: inherit; border-color: currentcolor; margin-left: 6px; }
+</style>

@@ -1,0 +1,68 @@
+import { computed, onScopeDispose, ref, shallowRef, watch, type Ref } from 'vue'
+import type { SliceView } from '../api/client'
+import type { PathLayer } from '../components/partScene'
+
+/** The layers of a slice, fetched when it is shown, with what is drawn of them. */
+export function useLayers(slice: Ref<SliceView | undefined>) {
+  const layers = shallowRef<PathLayer[]>()
+  const at = ref(0)
+  const kinds = ref(new Set([0, 1, 2, 3, 4, 5, 6]))
+  const upTo = ref(1)
+  let newest = 0
+  watch(
+    () => slice.value?.id,
+    async (id) => {
+      const mine = ++newest
+      if (!id) {
+        layers.value = undefined
+        return
+      }
+      const { readLayers } = await import('../components/partScene')
+      const answer = await fetch(`/api/slices/${id}/layers`)
+      if (!answer.ok || mine !== newest) return
+      const got = readLayers(await answer.arrayBuffer())
+      if (mine !== newest) return // another slice was asked for meanwhile
+      const first = layers.value === undefined
+      layers.value = got
+      at.value = first ? Math.floor(got.length / 2) : Math.min(at.value, got.length - 1)
+    },
+    { immediate: true },
+  )
+
+  // Playing draws the layer along its way, then the next.
+  let timer = 0
+  const playing = ref(false)
+  function play() {
+    playing.value = !playing.value
+    cancelAnimationFrame(timer)
+    if (!playing.value) {
+      upTo.value = 1
+      return
+    }
+    let began = performance.now()
+    const step = () => {
+      upTo.value = Math.min(1, (performance.now() - began) / 3000)
+      if (upTo.value === 1 && layers.value && at.value + 1 < layers.value.length) {
+        at.value++
+        began = performance.now()
+      } else if (upTo.value === 1) playing.value = false
+      if (playing.value) timer = requestAnimationFrame(step)
+    }
+    step()
+  }
+  onScopeDispose(() => {
+    newest++
+    cancelAnimationFrame(timer)
+  })
+
+  const shown = computed(() => {
+    const layer = layers.value?.[at.value]
+    return layer && { layer, kinds: kinds.value, upTo: upTo.value, body: slice.value?.scale === 1 && !slice.value.tip }
+  })
+  function toggle(kind: number) {
+    const next = new Set(kinds.value)
+    if (!next.delete(kind)) next.add(kind)
+    kinds.value = next
+  }
+  return { at, shown, kinds, toggle, play, playing }
+}
