@@ -80,12 +80,24 @@ func (s *Scratch) Offset(paths []Path, deltaUM float64, o Offsets) []Path {
 	f := s.offsetter(math.Abs(deltaUM), o)
 	f.d = deltaUM
 	for _, p := range paths {
+		if vanishes(p, deltaUM) {
+			continue
+		}
 		if f.plain = Simplify(p, f.SimplifyUM, f.plain); len(f.plain) >= 3 {
 			f.closed(f.plain)
 			s.addRaw()
 		}
 	}
 	return s.positive()
+}
+
+// vanishes tells of outlines that the offset closes wholly: those narrower than
+// twice the offset. They are left out, since about a point that has a whole
+// outline within the offset its raw outline winds once, as if something were left.
+func vanishes(p Path, deltaUM float64) bool {
+	b := boxOf(p)
+	narrow := float64(min(b.maxX-b.minX, b.maxY-b.minY)) < 2*math.Abs(deltaUM)
+	return narrow && (p.Area() > 0) == (deltaUM < 0)
 }
 
 func (s *Scratch) offsetter(r float64, o Offsets) *offsetter {

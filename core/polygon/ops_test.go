@@ -8,6 +8,7 @@ import (
 	"math/rand/v2"
 	"os"
 	"os/exec"
+	"slices"
 	"strconv"
 	"testing"
 
@@ -225,6 +226,11 @@ func TestWorkedExamples(t *testing.T) {
 	k := 1 / math.Cos(math.Pi/256) // a mitred offset moves the corners by d/cos(π/n)
 	assert.InEpsilon(t, ngon(10_000+500*k), areaUM2(s.Offset(circle, 500, Offsets{Join: Mitre})), 1e-4)
 	assert.InEpsilon(t, ngon(10_000-500*k), areaUM2(s.Offset(circle, -500, Offsets{Join: Mitre})), 1e-4)
+	assert.Empty(t, s.Offset(circle, -15_000, Offsets{}), "half again its radius")
+	assert.Empty(t, s.Offset(circle, -10_030, Offsets{Join: Mitre}), "a little more than its radius")
+	turned := slices.Clone(circle[0])
+	slices.Reverse(turned)
+	assert.Len(t, s.Offset([]Path{square(-20_000, -20_000, 40_000), turned}, 10_030, Offsets{}), 1, "the hole is closed")
 	l := []Path{{{0, 0}, {3000, 0}, {3000, 1000}, {1000, 1000}, {1000, 4000}, {0, 4000}}}
 	assert.Equal(t, 6e6, areaUM2(l))
 	assert.InEpsilon(t, (3200.*1200)+(1200.*3000), areaUM2(s.Offset(l, 100, Offsets{Join: Mitre})), 1e-12)
