@@ -1,0 +1,105 @@
+package toolpath
+
+import (
+	"flag"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"jobshelf/core/polygon"
+	"jobshelf/core/recipe"
+	"jobshelf/core/solid"
+)
+
+var update = flag.Bool("update", false, "write the golden files anew; look at them before you commit")
+
+// picture draws a layer in mm, lines as wide as they are laid, seams as dots.
+func picture(l *Layer) string {
+	box := struct{ x0, y0, x1, y1 int64 }{1 << 60, 1 << 60, -1 << 60, -1 << 60}
+	for i := range l.Lines {
+		for _, q := range l.Lines[i].Points {
+			box.x0, box.y0, box.x1, box.y1 = min(box.x0, q.X), min(box.y0, q.Y), max(box.x1, q.X), max(box.y1, q.Y)
+		}
+	}
+	mm := func(um int64) float64 { return float64(um) / 1000 }
+	path := func(p polygon.Path, closed bool) string {
+		var b strings.Builder
+		for i, q := range p {
+			fmt.Fprintf(&b, "%c%.2f %.2f", "ML"[min(i, 1)], mm(q.X), -mm(q.Y))
+		}
+		if closed {
+			b.WriteByte('Z')
+		}
+		return b.String()
+	}
+	var b strings.Builder
+	w, h := mm(box.x1-box.x0)+2, mm(box.y1-box.y0)+2
+	fmt.Fprintf(&b, "<svg xmlns=\"http://www.w3.org/2000/svg\" viewBox=\"%.2f %.2f %.2f %.2f\" width=\"%.0f\" height=\"%.0f\" fill=\"none\" stroke-linejoin=\"round\" stroke-linecap=\"round\">\n",
+		mm(box.x0)-1, -mm(box.y1)-1, w, h, w*10, h*10)
+	colours := [kinds]string{"#1b4965", "#62a8c9", "#b5838d", "#c9a227", "#d1495b", "#7a8450", "#9a8c98"}
+	for i := range l.Lines {
+		n := &l.Lines[i]
+		if len(n.Points) == 0 {
+			continue
+		}
+		fmt.Fprintf(&b, "<path stroke=\"%s\" stroke-width=\"%.3f\" d=\"%s\"/>\n", colours[n.Kind], n.WidthMM*0.86, path(n.Points, n.Closed))
+		if n.Closed {
+			fmt.Fprintf(&b, "<circle cx=\"%.2f\" cy=\"%.2f\" r=\"0.12\" fill=\"#000\"/>\n", mm(n.Points[0].X), -mm(n.Points[0].Y))
+		}
+	}
+	for _, p := range l.Outlines {
+		fmt.Fprintf(&b, "<path stroke=\"#000\" stroke-width=\"0.04\" d=\"%s\"/>\n", path(p, true))
+	}
+	return b.String() + "</svg>\n"
+}
+
+// Layers of six demo parts, as they were when somebody last looked at them and
+// found them good: horns that rest on support, a grid in narrow places, a first
+// layer with its brim, two islands beside support, a bridge, gyroid infill.
+func TestLayersLookAsTheyDid(t *testing.T) {
+	held := func(r *recipe.Recipe) {
+		r.Support, r.SupportDeg, r.SupportPercent, r.SupportGapMM, r.SupportRoof = recipe.SupportEverywhere, 50, 15, 0.5, 2
+	}
+	for _, c := range []struct {
+		part   string
+		atMM   float64
+		change func(*recipe.Recipe)
+	}{
+		{"mooring-cleat", 22.4, held},
+		{"net-needle", 1, nil},
+		{"sheave", 0.2, func(r *recipe.Recipe) { r.Hold, r.BrimMM = recipe.HoldBrim, 3 }},
+		{"mast-finial", 110, held},
+		{"lamp-bracket", 23.2, func(r *recipe.Recipe) { r.Pattern = recipe.PatternHoneycomb }},
+		{"bollard", 28, func(r *recipe.Recipe) { held(r); r.Pattern = recipe.PatternGyroid }},
+	} {
+		var part *solid.Part
+		for _, p := range solid.Parts() {
+			if p.Name == c.part {
+				part = &p
+			}
+		}
+		require.NotNil(t, part, c.part)
+		p := sliced(t, part.Mesh, plain(c.change))
+		var at *Layer
+		for i := range p.Layers {
+			if p.Layers[i].TopMM >= c.atMM-1e-6 {
+				at = &p.Layers[i]
+				break
+			}
+		}
+		require.NotNil(t, at, "%s has no layer at %g mm", c.part, c.atMM)
+		got, file := picture(at), filepath.Join("testdata", "layers", c.part+".svg")
+		if *update {
+			require.NoError(t, os.MkdirAll(filepath.Dir(file), 0o755))
+			require.NoError(t, os.WriteFile(file, []byte(got), 0o644))
+		}
+		want, err := os.ReadFile(file)
+		require.NoError(t, err)
+		assert.True(t, string(want) == got, "%s looks otherwise: go test ./core/toolpath -run Look -update, then look at %s", c.part, file)
+	}
+}
