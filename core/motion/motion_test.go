@@ -8,6 +8,12 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
+
+	"jobshelf/core/machine"
+	"jobshelf/core/mesh"
+	"jobshelf/core/recipe"
+	"jobshelf/core/solid"
+	"jobshelf/core/toolpath"
 )
 
 func total(l Limits, moves []Move) float64 {
@@ -43,7 +49,7 @@ func TestClosedForms(t *testing.T) {
 // integrate is the slow twin: it drives along the way in small steps of time with
 // nothing but the limits: at each step it brakes if it must, so as to come through
 // every corner ahead at its speed.
-func integrate(l Limits, moves []Move) float64 {
+func integrate(l Limits, moves []Move, dt float64) float64 {
 	a := l.AccelMMPerS2
 	n := len(moves)
 	length, limit := make([]float64, n), make([]float64, n+1)
@@ -61,7 +67,6 @@ func integrate(l Limits, moves []Move) float64 {
 		}
 		limit[i] = math.Min(v, math.Min(p.MMPerS, m.MMPerS))
 	}
-	const dt = 2e-5
 	t, v, x := 0.0, 0.0, 0.0
 	for i := 0; i < n; {
 		// The greatest speed from which every corner ahead can be met.
@@ -112,9 +117,60 @@ func TestPlannerAgreesWithSmallTimeSteps(t *testing.T) {
 				moves = append(moves, Move{DX: s * (5 + 10*r.Float64()), MMPerS: v}, Move{DY: 0.45, MMPerS: v})
 			}
 		}
-		want, got := integrate(l, moves), total(l, moves)
+		want, got := integrate(l, moves, 2e-5), total(l, moves)
 		assert.InEpsilon(t, want, got, 0.02, "way %d", k)
 	}
+}
+
+// Ten parts, made small and sliced, all that the machine does. The twin takes each
+// run between two rests by itself. Within 2 %.
+func TestPlannerAgreesWithSmallTimeStepsOnPlates(t *testing.T) {
+	r := recipe.Recipe{LayerMM: 0.3, FirstLayerMM: 0.3, LineMM: 0.45, Shells: 2, TopLayers: 2, BottomLayers: 2, InfillPercent: 20, Hold: recipe.HoldSkirt,
+		OuterMMPerS: 40, InnerMMPerS: 60, CapMMPerS: 60, InfillMMPerS: 80, FirstMMPerS: 20, TravelMMPerS: 150, RetractMM: 1, RetractMMPerS: 35, LiftMM: 0.3}.WithDefaults()
+	m := &machine.Machine{FilamentMM: 1.75, Motion: machine.Motion{LiftMMPerS: 10, SpeedMMPerS: 200}}
+	plates := 0
+	for _, part := range solid.Parts() {
+		if part.Fault != "" || plates == 10 {
+			continue
+		}
+		size := part.Mesh.Bounds().Size()
+		scale := 18 / math.Max(size.X, math.Max(size.Y, size.Z))
+		p, err := toolpath.Slice(t.Context(), part.Mesh, mesh.TopologyOf(part.Mesh), scale, r, toolpath.Options{}, nil)
+		require.NoError(t, err)
+		l := Limits{AccelMMPerS2: []float64{600, 1500, 4000}[plates%3], DeviationMM: 0.02}
+		plates++
+		var all, run []Move
+		var x, y, z, want float64
+		rest := func() {
+			if len(run) > 0 {
+				want += integrate(l, run, 1e-4)
+			}
+			run = run[:0]
+		}
+		p.Steps(r, m, nil, func(s toolpath.Step) bool {
+			v := Move{DX: s.X - x, DY: s.Y - y, DZ: s.Z - z, EMM: s.EMM, MMPerS: s.MMPerS}
+			x, y, z = s.X, s.Y, s.Z
+			all = append(all, v)
+			switch d := math.Hypot(v.DX, v.DY); {
+			case d > 1e-9 && v.DZ == 0:
+				run = append(run, v)
+			case math.Hypot(d, v.DZ) > 1e-9:
+				rest()
+				run = append(run, Move{DX: math.Hypot(d, v.DZ), MMPerS: v.MMPerS})
+				rest()
+			case v.EMM != 0:
+				rest()
+				run = append(run, Move{DX: math.Abs(v.EMM), MMPerS: v.MMPerS})
+				rest()
+			}
+			return true
+		})
+		rest()
+		got := total(l, all)
+		t.Logf("%s: %d moves, %.1f s, in small steps %.1f s (%+.2f %%)", part.Name, len(all), got, want, 100*(got/want-1))
+		assert.InEpsilon(t, want, got, 0.02, part.Name)
+	}
+	require.Equal(t, 10, plates)
 }
 
 // Moves cut in two take the same time; a longer way never takes less; every move
