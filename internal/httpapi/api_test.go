@@ -25,6 +25,7 @@ import (
 	"jobshelf/core/modelfile"
 	"jobshelf/core/printability"
 	"jobshelf/core/solid"
+	"jobshelf/core/units"
 	"jobshelf/internal/demo"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/httpapi"
@@ -734,6 +735,15 @@ func TestSlicesWithDeparturesSavingsAndAPromise(t *testing.T) {
 	assert.InEpsilon(t, plain.Full.FilamentMM, s.FilamentMM, 2e-3)
 	assert.Len(t, s.Layers, plain.Full.Layers)
 	assert.Contains(t, a.head.Get("Content-Disposition"), "Marlow_sheave_")
+	a = h.call("GET", fmt.Sprintf("/slices/%d/plate", plain.ID), nil)
+	file, err := modelfile.Read(ctx, bytes.NewReader(a.body), int64(len(a.body)), modelfile.Limits{}, nil)
+	require.NoError(t, err)
+	assert.Equal(t, units.Millimetre, file.Unit)
+	box := file.Models[0].Mesh.Bounds()
+	assert.InDelta(t, 0, box.Min.Z, 1e-6, "on the plate")
+	assert.InDelta(t, (s.Min.X+s.Max.X)/2, (box.Min.X+box.Max.X)/2, 0.3, "where the lines are")
+	assert.InDelta(t, (s.Min.Y+s.Max.Y)/2, (box.Min.Y+box.Max.Y)/2, 0.3)
+	assert.Contains(t, a.head.Get("Content-Disposition"), ".3mf")
 	layers := h.call("GET", fmt.Sprintf("/slices/%d/layers", plain.ID), nil).body
 	assert.EqualValues(t, plain.Full.Layers, binary.LittleEndian.Uint32(layers))
 

@@ -53,9 +53,17 @@ func (s *Server) sliceRoutes() {
 		r, size, err := s.stored(ctx, x.GCodeID)
 		name := ""
 		if err == nil && x.Full != nil {
-			name, err = s.programName(ctx, x)
+			name, err = s.programName(ctx, x, ".gcode")
 		}
 		return r, header{contentType: "text/plain; charset=utf-8", size: size, name: name}, err
+	})
+	s.download("slice-plate", "/slices/{id}/plate", "The part as it stands on the plate, 3MF", s.sliceOf, func(ctx context.Context, x sliceAt) (io.Reader, header, error) {
+		r, size, err := s.stored(ctx, x.PlateID)
+		name := ""
+		if err == nil && x.Full != nil {
+			name, err = s.programName(ctx, x, ".3mf")
+		}
+		return r, header{contentType: "model/3mf", size: size, name: name}, err
 	})
 }
 
@@ -79,7 +87,7 @@ func (s *Server) stored(ctx context.Context, id *int64) (io.Reader, int64, error
 
 // programName is the house's pattern: the member's last name, a short title, how
 // long it takes, the machine.
-func (s *Server) programName(ctx context.Context, x sliceAt) (string, error) {
+func (s *Server) programName(ctx context.Context, x sliceAt, ending string) (string, error) {
 	in, err := s.Desk.SliceInput(ctx, x.ID)
 	if err != nil {
 		return "", err
@@ -91,7 +99,7 @@ func (s *Server) programName(ctx context.Context, x sliceAt) (string, error) {
 	}
 	title := strings.TrimSuffix(x.piece.Name, path.Ext(x.piece.Name))
 	minutes := int((x.Full.Seconds+x.Full.WarmUpSeconds)/60 + 0.5)
-	name := fmt.Sprintf("%s_%.24s_%dh%02d_%s.gcode", last, title, minutes/60, minutes%60, in.Machine.Name)
+	name := fmt.Sprintf("%s_%.24s_%dh%02d_%s%s", last, title, minutes/60, minutes%60, in.Machine.Name, ending)
 	return strings.Map(func(r rune) rune {
 		if strings.ContainsRune(` /\\:*?"<>|,`, r) {
 			return '-'

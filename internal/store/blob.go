@@ -136,7 +136,7 @@ func (q Q) SweepBlobs(ctx context.Context, olderThan time.Duration) error {
 	return q.exec(ctx, `DELETE FROM blob b WHERE created_at < now() - make_interval(secs => $1)
 		AND NOT EXISTS (SELECT FROM upload u WHERE u.blob_id = b.id)
 		AND NOT EXISTS (SELECT FROM version v WHERE v.blob_id = b.id OR v.view_id = b.id)
-		AND NOT EXISTS (SELECT FROM slice s WHERE s.layers_id = b.id OR s.gcode_id = b.id)`, olderThan.Seconds())
+		AND NOT EXISTS (SELECT FROM slice s WHERE s.layers_id = b.id OR s.gcode_id = b.id OR s.plate_id = b.id)`, olderThan.Seconds())
 }
 
 // Upload is a file that has arrived and is not yet part of a job.

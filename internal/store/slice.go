@@ -28,11 +28,12 @@ type Slice struct {
 	Notes      []string
 	LayersID   *int64
 	GCodeID    *int64
+	PlateID    *int64 // 3MF of the part as it stands
 	At         time.Time
 }
 
 const sliceColumns = `SELECT id, piece_id, version, machine_id, label, base_id, departures, scale, tip, chosen, state, fraction, error, queue_id,
-	full_estimate, notes, layers_id, gcode_id, at FROM slice `
+	full_estimate, notes, layers_id, gcode_id, plate_id, at FROM slice `
 
 // Slices lists a piece's, oldest first.
 func (q Q) Slices(ctx context.Context, piece int64) ([]Slice, error) {
@@ -74,9 +75,9 @@ func (q Q) EndSlice(ctx context.Context, s Slice) error {
 	if s.Notes == nil {
 		s.Notes = []string{}
 	}
-	return q.changed(ctx, `UPDATE slice SET state = $2, error = $3, full_estimate = $4, notes = $5, layers_id = $6, gcode_id = $7,
+	return q.changed(ctx, `UPDATE slice SET state = $2, error = $3, full_estimate = $4, notes = $5, layers_id = $6, gcode_id = $7, plate_id = $8,
 		fraction = CASE WHEN $2 = 'done' THEN 1 ELSE fraction END WHERE id = $1 AND state IN ('queued', 'running')`,
-		s.ID, s.State, s.Error, s.Full, s.Notes, s.LayersID, s.GCodeID)
+		s.ID, s.State, s.Error, s.Full, s.Notes, s.LayersID, s.GCodeID, s.PlateID)
 }
 
 // ChooseSlice makes one the one that counts for its piece on its machine.

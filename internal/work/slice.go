@@ -22,6 +22,7 @@ import (
 	"jobshelf/core/polygon"
 	"jobshelf/core/recipe"
 	"jobshelf/core/toolpath"
+	"jobshelf/core/units"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/store"
 )
@@ -144,7 +145,13 @@ func (w *sliceWorker) make(ctx context.Context, in desk.SliceInput, r *reporter)
 	if err != nil {
 		return s, err
 	}
-	s.State, s.Full, s.Notes, s.LayersID, s.GCodeID = "done", full, p.Notes, &layers, &program
+	standing, err := w.put(ctx, func(out io.Writer) error {
+		return modelfile.Write3MF(out, &modelfile.File{Unit: units.Millimetre, Models: []modelfile.Model{{Name: in.Piece.Name, Mesh: stood, Places: []mesh.Vec3{{}}}}})
+	})
+	if err != nil {
+		return s, err
+	}
+	s.State, s.Full, s.Notes, s.LayersID, s.GCodeID, s.PlateID = "done", full, p.Notes, &layers, &program, &standing
 	return s, ctx.Err()
 }
 

@@ -20,6 +20,7 @@ CREATE TABLE slice (
     notes      text[] NOT NULL DEFAULT '{}',
     layers_id  bigint REFERENCES blob,
     gcode_id   bigint REFERENCES blob,
+    plate_id   bigint REFERENCES blob,
     person_id  bigint REFERENCES person,
     at         timestamptz NOT NULL DEFAULT now()
 );

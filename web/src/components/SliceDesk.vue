@@ -118,7 +118,7 @@ useKeys('Slicing', [{ key: 'l', does: 'Slice with the settings shown', run: slic
       </table>
       <p v-for="n in picked.notes" :key="n" class="small quiet">{{ n }}</p>
       <p class="row small">
-        <a id="gcode" :href="`/api/slices/${picked.id}/gcode`">G-code</a>
+        <a id="gcode" :href="`/api/slices/${picked.id}/gcode`">G-code</a> <a id="plate" :href="`/api/slices/${picked.id}/plate`">Plate as 3MF</a>
         <label v-if="all.filter((s) => s.state === 'done').length > 1">beside <select v-model="other" aria-label="Compare with"><option :value="undefined">nothing</option><option v-for="s in all.filter((x) => x.state === 'done' && x.id !== picked?.id)" :key="s.id" :value="s.id">{{ named(s) }}<template v-if="s.machine_id !== rung?.machine_id">, {{ s.machine }}</template></option></select></label>
       </p>
     </template>
