@@ -55,7 +55,7 @@ fuzz: ## every fuzz target for FUZZTIME
 	    echo "== $$p $$f"; CGO_ENABLED=0 go test ./$$p -run '^$$' -fuzz "^$$f\$$" -fuzztime $(FUZZTIME); done; done
 
 golden: ## write the golden files anew
-	go test ./core/... ./cmd/... -update
+	go test ./core/toolpath -run Look -update
 
 api: bin/jobshelf ## the API's description and its TypeScript types
 	bin/jobshelf openapi > web/src/api/openapi.json

@@ -12,10 +12,8 @@ import (
 
 	"jobshelf/core/estimate"
 	"jobshelf/core/gcode"
-	"jobshelf/core/machine"
 	"jobshelf/core/mesh"
 	"jobshelf/core/plate"
-	"jobshelf/core/polygon"
 	"jobshelf/core/recipe"
 	"jobshelf/core/toolpath"
 	"jobshelf/core/verdict"
@@ -104,7 +102,7 @@ func taken(args []string, name string) (rest, values []string) {
 
 // slicePart stands a part on a machine, as it fits, and slices and times it.
 func slicePart(ctx context.Context, m *mesh.Mesh, mm float64, c verdict.Choice, r recipe.Recipe) (*toolpath.Print, *estimate.Full, error) {
-	fit := fitOf(m, mm, c.Machine)
+	fit := plate.FitOf(m, mm, c.Machine.Volume)
 	if !fit.Fits {
 		return nil, nil, fmt.Errorf("it does not fit %s: X +%.1f, Y +%.1f, Z +%.1f mm", c.Machine.Name, fit.OverMM[0], fit.OverMM[1], fit.OverMM[2])
 	}
@@ -114,15 +112,6 @@ func slicePart(ctx context.Context, m *mesh.Mesh, mm float64, c verdict.Choice, 
 		return nil, nil, err
 	}
 	return p, estimate.FullOf(p, r, c.Machine, c.Material, demo.StartCents), nil
-}
-
-func fitOf(m *mesh.Mesh, mm float64, mach *machine.Machine) machine.Fit {
-	pts := make([]polygon.Point, len(m.Vertices))
-	for i, v := range m.Vertices {
-		pts[i] = polygon.Point{X: int64(v.X * mm * 1000), Y: int64(v.Y * mm * 1000)}
-	}
-	b := m.Bounds()
-	return mach.Volume.FitIn(pts, (b.Max.Z-b.Min.Z)*mm)
 }
 
 func writeProgram(to, from string, p *toolpath.Print, full *estimate.Full, c verdict.Choice, r recipe.Recipe) error {

@@ -46,7 +46,7 @@ type lengths struct {
 // recipe's layer heights. startCents is the house's fee for starting a run.
 func QuickOf(s *section.Stack, r *recipe.Recipe, m *machine.Machine, mat *machine.Material, startCents units.Cents) Quick {
 	q := Quick{Layers: len(s.Slabs)}
-	share := s.CapShare(r.TopLayers, r.BottomLayers)
+	share := s.CapShare(r.TopLayers, r.BottomLayers, r.LineMM*float64(r.Shells))
 	full := r.WithDefaults()
 	var support, roof []float64
 	if full.Support == recipe.SupportEverywhere || full.Support == recipe.SupportPlateOnly {
@@ -182,7 +182,12 @@ func layerSeconds(b *section.Slab, l lengths, r *recipe.Recipe, m *machine.Machi
 		rim := math.Max(b.LengthMM-r.LineMM*float64(r.Shells)*b.MitreRad, math.Sqrt(4*math.Pi*l.inside))
 		chord := math.Pi * l.inside / rim
 		spacing := LineArea(r.LineMM, b.HeightMM) / b.HeightMM
-		t += fillSeconds(l.cap, chord, spacing, speed(r.CapMMPerS), &m.Motion)
+		// A cap on a slope is a strip along the rim, its lines as short as it is wide;
+		// one on a step is compact. Its own rim is taken to be between both.
+		capArea := l.cap * spacing
+		share := math.Min(1, capArea/l.inside)
+		strip := math.Pi * capArea / (rim * (1 + math.Sqrt(1-share) + math.Sqrt(share)) / 2)
+		t += fillSeconds(l.cap, strip, spacing, speed(r.CapMMPerS), &m.Motion)
 		if r.InfillPercent > 0 {
 			t += fillSeconds(l.infill, chord, r.LineMM*100/r.InfillPercent, speed(r.InfillMMPerS), &m.Motion)
 		}

@@ -255,7 +255,7 @@ func TestInspectNamesFaultsAndPlaces(t *testing.T) {
 
 // spoilt gives ways to spoil a sound part, each with the steps that mend it.
 func TestRepairBringsBackTheIntactPart(t *testing.T) {
-	parts := map[string]*mesh.Mesh{"cleat": solid.MooringCleat(), "bollard": solid.Bollard(), "sheave": solid.Sheave(), "rabbit": scan(t),
+	parts := map[string]*mesh.Mesh{"cleat": solid.MooringCleat(), "bollard": solid.Bollard(), "sheave": solid.Sheave(), "rabbit": rabbit(t),
 		"torus": solid.Torus(20, 5, 48, 24)}
 	soup := func(m *mesh.Mesh, jitter float64) *mesh.Mesh { // every triangle with corners of its own
 		out := &mesh.Mesh{}
@@ -478,7 +478,7 @@ func TestChecksOfKnownMeshes(t *testing.T) {
 		crosses, sound                              bool
 	}{
 		{"icosphere", ico, 1280, 0, 0, 0, 1, 4. / 3 * math.Pi, 4 * math.Pi, 0.01, false, true},
-		{"rabbit", scan(t), 3674, 0, 0, 0, 1, 0, 0, 0, false, true},
+		{"rabbit", rabbit(t), 3674, 0, 0, 0, 1, 0, 0, 0, false, true},
 		{"box", solid.Box(2, 3, 4), 12, 0, 0, 0, 1, 24, 52, 1e-12, false, true},
 		{"box in a box", nested(solid.Box(10, 10, 10)), 24, 0, 0, 0, 2, 28000, 6000, 1e-12, false, false},
 		{"overlapping boxes", twoBoxes(3, 4, 5), 24, 0, 0, 0, 2, 2000, 1200, 1e-12, true, false},
@@ -517,7 +517,7 @@ func TestMeasuresAgreeWithAGeometryLibrary(t *testing.T) {
 			all = append(all, named{p.Name, p.Mesh})
 		}
 	}
-	all = append(all, named{"rabbit", scan(t)}, named{"icosphere", packaged(t, "icosphere")}, named{"sphere", solid.Sphere(10, 60)},
+	all = append(all, named{"rabbit", rabbit(t)}, named{"icosphere", packaged(t, "icosphere")}, named{"sphere", solid.Sphere(10, 60)},
 		named{"torus", solid.Torus(20, 5, 50, 30)}, named{"box", solid.Box(1, 2, 3)}, named{"cylinder", solid.Cylinder(3, 8, 77)}, named{"boxes", twoBoxes(20, 1, 2)})
 	require.GreaterOrEqual(t, len(all), 20)
 	dir := t.TempDir()

@@ -13,6 +13,7 @@ import (
 
 	"jobshelf/core/mesh"
 	"jobshelf/core/solid"
+	"jobshelf/internal/scan"
 )
 
 // Closed forms (any handbook of geometry). The tessellation's own error is a
@@ -152,7 +153,7 @@ func TestTopologyOfKnownShapes(t *testing.T) {
 // triangles by its arrays; 5 511 edges, none open, counted independently with a
 // map in JavaScript over the same arrays. Euler: 1839 - 5511 + 3674 = 2.
 func TestTopologyOfAScan(t *testing.T) {
-	m := scan(t)
+	m := rabbit(t)
 	topo := mesh.TopologyOf(m)
 	assert.Equal(t, 1839, len(m.Vertices))
 	assert.Equal(t, 3674, len(m.Triangles))
@@ -168,22 +169,10 @@ func TestTopologyOfAScan(t *testing.T) {
 	assert.Positive(t, m.Measure().Volume)
 }
 
-func scan(t *testing.T) *mesh.Mesh {
+func rabbit(t *testing.T) *mesh.Mesh {
 	t.Helper()
-	raw, err := os.ReadFile("../../web/node_modules/bunny/index.js")
-	require.NoError(t, err, "run `make web/node_modules` first")
-	list := func(name string, into any) {
-		_, rest, ok := strings.Cut(string(raw), name+"=")
-		require.True(t, ok, "no %s in the package", name)
-		require.NoError(t, json.NewDecoder(strings.NewReader(rest)).Decode(into))
-	}
-	var positions [][3]float64
-	m := &mesh.Mesh{}
-	list("exports.positions", &positions)
-	list("exports.cells", &m.Triangles)
-	for _, p := range positions {
-		m.Vertices = append(m.Vertices, mesh.Vec3{X: p[0], Y: p[1], Z: p[2]})
-	}
+	m, err := scan.Rabbit()
+	require.NoError(t, err)
 	return m
 }
 

@@ -8,7 +8,19 @@ import (
 
 	"jobshelf/core/machine"
 	"jobshelf/core/mesh"
+	"jobshelf/core/polygon"
 )
+
+// FitOf tells how a mesh fits the volume of a machine, turned about the vertical
+// as fits best.
+func FitOf(m *mesh.Mesh, mmPerUnit float64, v machine.Volume) machine.Fit {
+	pts := make([]polygon.Point, len(m.Vertices))
+	for i, p := range m.Vertices {
+		pts[i] = polygon.Point{X: int64(p.X * mmPerUnit * 1000), Y: int64(p.Y * mmPerUnit * 1000)}
+	}
+	b := m.Bounds()
+	return v.FitIn(pts, (b.Max.Z-b.Min.Z)*mmPerUnit)
+}
 
 // Stand is a copy of a mesh in mm, turned about the vertical, in the middle of
 // the plate, resting on it.

@@ -7,7 +7,6 @@ import (
 	"math"
 	"os"
 	"os/exec"
-	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -17,26 +16,8 @@ import (
 	"jobshelf/core/polygon"
 	"jobshelf/core/section"
 	"jobshelf/core/solid"
+	"jobshelf/internal/scan"
 )
-
-// rabbit is the scanned rabbit of the npm package "bunny", made 80 mm long.
-func rabbit(t *testing.T) *mesh.Mesh {
-	raw, err := os.ReadFile("../../web/node_modules/bunny/index.js")
-	require.NoError(t, err, "run `make test` once")
-	list := func(name string, into any) {
-		_, rest, ok := strings.Cut(string(raw), name+"=")
-		require.True(t, ok)
-		require.NoError(t, json.NewDecoder(strings.NewReader(rest)).Decode(into))
-	}
-	var at [][3]float64
-	m := &mesh.Mesh{}
-	list("exports.positions", &at)
-	list("exports.cells", &m.Triangles)
-	for _, p := range at {
-		m.Vertices = append(m.Vertices, mesh.Vec3{X: p[0], Y: p[1], Z: p[2]})
-	}
-	return m.Transformed(80/m.Bounds().Size().Len(), mesh.Vec3{})
-}
 
 // On all layers of ten demo parts and a scan: union, difference and intersection
 // with the layer below, offsets with each join from -2 to 2 mm, against
@@ -68,7 +49,9 @@ func TestLayersAgreeWithAPolygonLibrary(t *testing.T) {
 		}
 		return area, length
 	}
-	meshes := map[string]*mesh.Mesh{"rabbit": rabbit(t)}
+	rabbit, err := scan.Rabbit()
+	require.NoError(t, err)
+	meshes := map[string]*mesh.Mesh{"rabbit": rabbit.Transformed(80/rabbit.Bounds().Size().Len(), mesh.Vec3{})}
 	for _, p := range solid.Parts() {
 		switch p.Name {
 		case "mooring-cleat", "sheave", "oarlock-bushing", "lamp-bracket", "net-needle", "bollard", "deck-vent-ring", "tiller-joint", "mast-finial", "bait-box":

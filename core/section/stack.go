@@ -212,19 +212,18 @@ func (s *Stack) scan(cover []uint64, p polygon.Path) {
 	}
 }
 
-// CapShare is, for each layer, the share of it (0…1) that lies under fewer than
-// top layers of solid or over fewer than bottom ones: what must be closed.
-func (s *Stack) CapShare(top, bottom int) []float64 {
+// CapShare is, for each layer, the share (0…1) of what lies deeper than rimMM
+// inside it that is under fewer than top layers of solid or over fewer than bottom
+// ones: what must be closed within the shells.
+func (s *Stack) CapShare(top, bottom int, rimMM float64) []float64 {
 	n := len(s.Slabs)
 	out := make([]float64, n)
+	size := s.rows * s.wordsWide
+	inside, deep, wide := make([]uint64, size), make([]uint64, size), make([]uint64, size)
+	cells, part := math.Modf(rimMM / s.cellMM)
 	for i := range s.Slabs {
-		here := s.Slabs[i].cover
-		var all, deep int
-		for w, c := range here {
-			if c == 0 {
-				continue
-			}
-			all += bits.OnesCount64(c)
+		for w, c := range s.Slabs[i].cover {
+			inside[w] = c
 			for k := 1; k <= top && c != 0; k++ {
 				if i+k >= n {
 					c = 0
@@ -239,13 +238,40 @@ func (s *Stack) CapShare(top, bottom int) []float64 {
 					c &= s.Slabs[i-k].cover[w]
 				}
 			}
-			deep += bits.OnesCount64(c)
+			deep[w] = c
 		}
-		if all == 0 { // thinner than a cell everywhere
-			out[i] = 1
-			continue
+		// The rim is part of a cell more than so many cells: the share is between
+		// those of both.
+		out[i] = 1 // thinner than a cell everywhere
+		var open, all float64
+		for k := 0.0; k <= cells+1; k++ {
+			if k > 0 {
+				for w, c := range inside {
+					wide[w] = ^c
+				}
+				s.dilate(inside, wide)
+				for w, c := range inside {
+					inside[w] = ^c
+				}
+			}
+			var closed, whole int
+			for w, c := range inside {
+				whole += bits.OnesCount64(c)
+				closed += bits.OnesCount64(c & deep[w])
+			}
+			if whole == 0 {
+				break
+			}
+			weight := 1.0
+			switch k {
+			case cells:
+				open, all, weight = 0, 0, 1-part
+			case cells + 1:
+				weight = part
+			}
+			open, all = open+weight*float64(whole-closed), all+weight*float64(whole)
+			out[i] = open / math.Max(all, 1e-9)
 		}
-		out[i] = 1 - float64(deep)/float64(all)
 	}
 	return out
 }

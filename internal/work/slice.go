@@ -19,7 +19,6 @@ import (
 	"jobshelf/core/mesh"
 	"jobshelf/core/modelfile"
 	"jobshelf/core/plate"
-	"jobshelf/core/polygon"
 	"jobshelf/core/recipe"
 	"jobshelf/core/toolpath"
 	"jobshelf/core/units"
@@ -119,12 +118,7 @@ func (w *sliceWorker) make(ctx context.Context, in desk.SliceInput, r *reporter)
 		return s, err
 	}
 	m = desk.Spec(m, s)
-	pts := make([]polygon.Point, len(m.Vertices))
-	for i, v := range m.Vertices {
-		pts[i] = polygon.Point{X: int64(v.X * mm * 1000), Y: int64(v.Y * mm * 1000)}
-	}
-	b := m.Bounds()
-	fit := in.Machine.Volume.FitIn(pts, (b.Max.Z-b.Min.Z)*mm)
+	fit := plate.FitOf(m, mm, in.Machine.Volume)
 	if !fit.Fits {
 		return s, &desk.Conflict{Text: fmt.Sprintf("It does not fit %s that way: %.1f, %.1f, %.1f mm over.", in.Machine.Name, fit.OverMM[0], fit.OverMM[1], fit.OverMM[2])}
 	}

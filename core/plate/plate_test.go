@@ -1,0 +1,35 @@
+package plate
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+
+	"jobshelf/core/machine"
+	"jobshelf/core/mesh"
+	"jobshelf/core/solid"
+)
+
+// A box of 2 x 1 x 0.5 inch stands in the middle of the plate, turned by a right
+// angle; a plate that is too narrow takes it only turned; none takes it too high.
+func TestPartsStandInTheMiddle(t *testing.T) {
+	box := solid.Box(2, 1, 0.5).Transformed(1, mesh.Vec3{X: 300, Y: -7, Z: 4})
+	b := Stand(box, 25.4, 90, machine.Volume{Shape: machine.Rectangle, XMM: 200, YMM: 100, ZMM: 80}).Bounds()
+	for k, got := range [][2]float64{{b.Min.X, 100 - 12.7}, {b.Max.X, 100 + 12.7}, {b.Min.Y, 50 - 25.4}, {b.Max.Y, 50 + 25.4}, {b.Min.Z, 0}, {b.Max.Z, 12.7}} {
+		assert.InDelta(t, got[1], got[0], 1e-9, "side %d", k)
+	}
+	round := Stand(box, 25.4, 0, machine.Volume{Shape: machine.Round, XMM: 100, YMM: 100, ZMM: 80}).Bounds()
+	assert.InDelta(t, 0, round.Min.X+round.Max.X, 1e-9)
+	assert.InDelta(t, -25.4, round.Min.X, 1e-9)
+
+	narrow := machine.Volume{Shape: machine.Rectangle, XMM: 40, YMM: 60, ZMM: 20}
+	fit := FitOf(box, 25.4, narrow)
+	assert.True(t, fit.Fits)
+	stood := Stand(box, 25.4, fit.TurnDeg, narrow).Bounds()
+	assert.LessOrEqual(t, stood.Max.X, 40.)
+	assert.LessOrEqual(t, stood.Max.Y, 60.)
+	narrow.ZMM = 12
+	fit = FitOf(box, 25.4, narrow)
+	assert.False(t, fit.Fits)
+	assert.InDelta(t, 0.7, fit.OverMM[2], 1e-3)
+}
