@@ -1,10 +1,7 @@
 package mesh_test
 
 import (
-	"encoding/json"
 	"math"
-	"os"
-	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
