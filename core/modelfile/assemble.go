@@ -78,8 +78,7 @@ func (a *assembler) take(parts []placed) error {
 	for i := range group {
 		group[i] = i
 	}
-	var root func(int) int
-	root = func(i int) int {
+	root := func(i int) int {
 		for group[i] != i {
 			i = group[i]
 		}

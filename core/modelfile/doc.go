@@ -176,7 +176,7 @@ func Read(ctx context.Context, r io.Reader, size int64, limits Limits, progress 
 			if err != nil {
 				return nil, err
 			}
-			defer part.Close()
+			defer func() { _ = part.Close() }() // only read
 			return readAMF(ctx, part, limits, int64(a.parts[strings.ToLower(a.names[0])].UncompressedSize64), progress)
 		}
 		return readTMF(ctx, a, limits, progress)

@@ -198,10 +198,9 @@ func parted(m *mesh.Mesh, names []string, starts []int) []Model {
 		}
 		for _, t := range own.Triangles {
 			for _, v := range t {
-				switch o := owner[v]; {
-				case o == 0:
+				if o := owner[v]; o == 0 {
 					owner[v] = int32(g) + 1
-				default:
+				} else {
 					group[root(g)] = root(int(o) - 1)
 				}
 			}

@@ -92,7 +92,7 @@ func tmfRoot(a *archive) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	defer r.Close()
+	defer func() { _ = r.Close() }() // only read
 	x := newXML(r, a.left, "_rels/.rels")
 	for {
 		kind, name, err := x.next()
@@ -120,7 +120,7 @@ func (t *tmf) part(name string, root bool) ([]tmfRef, error) {
 	if err != nil {
 		return nil, err
 	}
-	defer r.Close()
+	defer func() { _ = r.Close() }() // only read
 	x := newXML(r, t.a.left, name)
 	var items []tmfRef
 	depth := 0

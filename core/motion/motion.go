@@ -74,7 +74,7 @@ func (p *Planner) Add(m Move) {
 	p.queue = append(p.queue, planned{d, m.MMPerS, entry, m.Tag})
 	p.unit = unit
 	if len(p.queue) == window {
-		p.settle(window/2, false)
+		p.settle(window / 2)
 	}
 }
 
@@ -93,12 +93,12 @@ func (p *Planner) corner(unit [3]float64) float64 {
 }
 
 // Flush comes to rest.
-func (p *Planner) Flush() { p.settle(len(p.queue), true) }
+func (p *Planner) Flush() { p.settle(len(p.queue)) }
 
 // settle gives the first n moves their times. At the end of the queue the machine
 // is taken to rest; with half a window of moves behind them the first are not
 // touched by that.
-func (p *Planner) settle(n int, all bool) {
+func (p *Planner) settle(n int) {
 	q := p.queue
 	if len(q) == 0 {
 		return

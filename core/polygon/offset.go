@@ -144,7 +144,6 @@ func (f *offsetter) put(x, y float64) {
 // sides fills in normals and lengths of the sides from each point to the next;
 // repeated points are left out of pts.
 func (f *offsetter) sides(p Path, closed bool) []Point {
-	n := len(p)
 	pts := f.clean[:0]
 	for i, q := range p {
 		if i == 0 || q != pts[len(pts)-1] {
@@ -155,7 +154,7 @@ func (f *offsetter) sides(p Path, closed bool) []Point {
 		pts = pts[:len(pts)-1]
 	}
 	f.clean = pts
-	n = len(pts)
+	n := len(pts)
 	f.normal, f.length = grown(f.normal, n), grown(f.length, n)
 	for i := range pts {
 		a, b := pts[i], pts[(i+1)%n]

@@ -26,10 +26,10 @@ func (s *slicer) fill(w *worker, i int) {
 		closed := s.solid[i]
 		for _, f := range polygon.Figures(s.bridges[i]) {
 			paths := append([]polygon.Path{f.Outer}, f.Holes...)
-			add(Bridge, scan(w, paths, spanAngle(f.Outer), gap, gap, 0))
+			add(Bridge, scan(paths, spanAngle(f.Outer), gap, gap))
 			closed = w.poly.Boolean(polygon.Difference, polygon.NonZero, closed, paths)
 		}
-		add(Cap, scan(w, closed, angle, gap, gap, 0))
+		add(Cap, scan(closed, angle, gap, gap))
 	}
 	sparse := s.inside[i]
 	if len(s.solid[i]) > 0 {
@@ -50,11 +50,11 @@ func spanAngle(p polygon.Path) float64 { return polygon.SmallestRectangle(p).Ang
 
 // scan fills paths with parallel lines every gap µm, at an angle, and joins
 // neighbours at their ends where that is no further than reach. A line's middle
-// stays half a spacing off the border at the sides; shift moves the lines along.
+// stays half a spacing off the border at the sides.
 //
 // Lines are cut by the even-odd rule in a turned frame; each cut is rounded to
 // whole micrometres once.
-func scan(w *worker, paths []polygon.Path, angle, gap, reach, shift float64) []polygon.Path {
+func scan(paths []polygon.Path, angle, gap, reach float64) []polygon.Path {
 	if len(paths) == 0 || gap < 1 {
 		return nil
 	}
@@ -70,7 +70,7 @@ func scan(w *worker, paths []polygon.Path, angle, gap, reach, shift float64) []p
 		}
 	}
 	// Lines lie on a lattice of the whole plate, so that layers agree.
-	first, last := int(math.Ceil((lo-shift)/gap)), int(math.Floor((hi-shift)/gap))
+	first, last := int(math.Ceil(lo/gap)), int(math.Floor(hi/gap))
 	if last < first || last-first > 4_000_000 {
 		return nil
 	}
@@ -80,8 +80,8 @@ func scan(w *worker, paths []polygon.Path, angle, gap, reach, shift float64) []p
 		for _, b := range p {
 			y0, y1 := math.Min(a[1], b[1]), math.Max(a[1], b[1])
 			// Half open: a corner counts once.
-			for r := int(math.Ceil((y0 - shift) / gap)); r <= last; r++ {
-				y := float64(r)*gap + shift
+			for r := int(math.Ceil(y0 / gap)); r <= last; r++ {
+				y := float64(r) * gap
 				if y >= y1 {
 					break
 				}
@@ -103,7 +103,7 @@ func scan(w *worker, paths []polygon.Path, angle, gap, reach, shift float64) []p
 	var open, now []end
 	for r, xs := range rows {
 		slices.Sort(xs)
-		y := float64(r+first)*gap + shift
+		y := float64(r+first) * gap
 		now = now[:0]
 		for k := 0; k+1 < len(xs); k += 2 {
 			a, b := xs[k], xs[k+1]
@@ -153,13 +153,13 @@ func scan(w *worker, paths []polygon.Path, angle, gap, reach, shift float64) []p
 func pattern(w *worker, paths []polygon.Path, p recipe.Pattern, pitch, angle, zUM float64) []polygon.Path {
 	switch p {
 	case recipe.PatternLines:
-		return scan(w, paths, angle, pitch, 0, 0)
+		return scan(paths, angle, pitch, 0)
 	case recipe.PatternHoneycomb:
 		return clipped(w, paths, honeycomb(paths, pitch))
 	case recipe.PatternGyroid:
 		return clipped(w, paths, gyroid(paths, pitch, zUM))
 	}
-	return append(scan(w, paths, math.Pi/4, 2*pitch, 0, 0), scan(w, paths, -math.Pi/4, 2*pitch, 0, 0)...)
+	return append(scan(paths, math.Pi/4, 2*pitch, 0), scan(paths, -math.Pi/4, 2*pitch, 0)...)
 }
 
 func clipped(w *worker, paths, lines []polygon.Path) []polygon.Path {

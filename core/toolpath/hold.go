@@ -68,7 +68,7 @@ func (s *slicer) raft(p *Print, w *worker, area []polygon.Path) {
 	layer := func(bottom, h, angle, share float64) Layer {
 		l := Layer{TopMM: bottom + h, HeightMM: h}
 		g := um(Spacing(s.r.LineMM, h)) / share
-		for _, q := range scan(w, w.poly.Offset(area, -width/2, mitre), angle, g, g, 0) {
+		for _, q := range scan(w.poly.Offset(area, -width/2, mitre), angle, g, g) {
 			l.Lines = append(l.Lines, Line{Kind: Hold, Points: q, WidthMM: s.r.LineMM})
 		}
 		return l

@@ -150,7 +150,6 @@ func Slice(ctx context.Context, m *mesh.Mesh, topo *mesh.Topology, mmPerUnit flo
 // worker is one goroutine's buffers.
 type worker struct {
 	poly polygon.Scratch
-	path polygon.Path
 }
 
 // overLayers does the work on every layer on all cores. Each layer writes its

@@ -180,8 +180,8 @@ func (s *stepper) crosses(l *Layer, x, y float64) bool {
 	for _, p := range l.Outlines {
 		c := p[len(p)-1]
 		for _, d := range p {
-			if !(c.X < x0 && d.X < x0 || c.X > x1 && d.X > x1 || c.Y < y0 && d.Y < y0 || c.Y > y1 && d.Y > y1) &&
-				left(a, b, c) != left(a, b, d) && left(c, d, a) != left(c, d, b) {
+			apart := c.X < x0 && d.X < x0 || c.X > x1 && d.X > x1 || c.Y < y0 && d.Y < y0 || c.Y > y1 && d.Y > y1
+			if !apart && left(a, b, c) != left(a, b, d) && left(c, d, a) != left(c, d, b) {
 				return true
 			}
 			c = d

@@ -142,9 +142,9 @@ func (s *slicer) fillSupport(w *worker, i int, l *Layer, width float64) {
 		}
 	}
 	if len(s.roof[i]) > 0 {
-		add(scan(w, s.roof[i], math.Pi/2, width*1.2, width*1.2, 0))
+		add(scan(s.roof[i], math.Pi/2, width*1.2, width*1.2))
 		here = w.poly.Boolean(polygon.Difference, polygon.NonZero, here, s.roof[i])
 	}
 	pitch := width * 100 / s.r.SupportPercent
-	add(scan(w, here, 0, pitch, pitch, 0))
+	add(scan(here, 0, pitch, pitch))
 }

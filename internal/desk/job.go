@@ -85,14 +85,13 @@ func (r *Rung) takes() bool { return r.InService && r.Fits && r.Seconds > 0 }
 
 // house is what ladders and lanes are worked out from.
 type house struct {
-	hours     planning.Hours
-	machines  []store.Machine
-	materials []store.Material
-	lanes     map[int64][]store.Run
-	slots     map[int64]planning.Slot // by run
-	free      map[int64]time.Time     // by machine: when its lane ends
-	chosen    map[int64]store.Slice   // by piece: the slice that counts
-	now       time.Time
+	hours    planning.Hours
+	machines []store.Machine
+	lanes    map[int64][]store.Run
+	slots    map[int64]planning.Slot // by run
+	free     map[int64]time.Time     // by machine: when its lane ends
+	chosen   map[int64]store.Slice   // by piece: the slice that counts
+	now      time.Time
 }
 
 // look reads the house's machines and lanes and times the lanes.

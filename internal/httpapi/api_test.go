@@ -549,10 +549,10 @@ func TestSignInIsGuarded(t *testing.T) {
 	assert.LessOrEqual(t, codes[401], 30)
 }
 
-// change sets something of a piece, at the version of its job that was seen.
-func (h *house) change(v desk.JobView, piece int, set map[string]any) answer {
+// change sets something of a job's first piece, at the version of its job that was seen.
+func (h *house) change(v desk.JobView, set map[string]any) answer {
 	set["version"] = v.Version
-	return h.call("PUT", fmt.Sprintf("/pieces/%d", v.PieceSet[piece].ID), set)
+	return h.call("PUT", fmt.Sprintf("/pieces/%d", v.PieceSet[0].ID), set)
 }
 
 func TestAUnitIsProposedTakenAndUndone(t *testing.T) {
@@ -565,12 +565,12 @@ func TestAUnitIsProposedTakenAndUndone(t *testing.T) {
 	require.NotEmpty(t, proposals)
 	assert.EqualValues(t, "in", proposals[0].Unit)
 	assert.Contains(t, proposals[0].Reason, "inches; fits")
-	require.Equal(t, 204, h.change(v, 0, map[string]any{"unit": "in"}).code)
+	require.Equal(t, 204, h.change(v, map[string]any{"unit": "in"}).code)
 	inch := h.job(id)
 	assert.InEpsilon(t, 25.4*v.PieceSet[0].Surface.SizeMM[0], inch.PieceSet[0].Surface.SizeMM[0], 1e-9)
 	assert.Empty(t, inch.Findings)
-	assert.Equal(t, 409, h.change(v, 0, map[string]any{"unit": "cm"}).code, "the job has changed since")
-	require.Equal(t, 204, h.change(inch, 0, map[string]any{"unit": ""}).code)
+	assert.Equal(t, 409, h.change(v, map[string]any{"unit": "cm"}).code, "the job has changed since")
+	require.Equal(t, 204, h.change(inch, map[string]any{"unit": ""}).code)
 	assert.Equal(t, v.PieceSet[0].Surface, h.job(id).PieceSet[0].Surface, "undone")
 	// What the member says at the hatch wins over the guess.
 	said := h.job(h.handIn(stl(t, "block-cheek-inch"), "cheek.stl", map[string]any{"unit": "in"}))
@@ -613,10 +613,10 @@ func TestARepairIsAVersionAndTheOriginalStays(t *testing.T) {
 	}
 	assert.Equal(t, file, get(1), "the file as it came")
 	assert.NotEqual(t, file, get(2))
-	require.Equal(t, 204, h.change(mended, 0, map[string]any{"current": 1}).code)
+	require.Equal(t, 204, h.change(mended, map[string]any{"current": 1}).code)
 	assert.False(t, h.job(id).PieceSet[0].Surface.Closed, "back to the file as it came")
-	require.Equal(t, 404, h.change(h.job(id), 0, map[string]any{"current": 7}).code)
-	require.Equal(t, 204, h.change(h.job(id), 0, map[string]any{"current": 2}).code)
+	require.Equal(t, 404, h.change(h.job(id), map[string]any{"current": 7}).code)
+	require.Equal(t, 204, h.change(h.job(id), map[string]any{"current": 2}).code)
 	require.Equal(t, 204, h.call("POST", fmt.Sprintf("/jobs/%d/check", id), nil).code)
 	last := h.job(id)
 	assert.True(t, last.PieceSet[0].Surface.Closed, "a check of a mended version reads what was kept")
