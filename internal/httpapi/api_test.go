@@ -195,7 +195,7 @@ func TestEveryRouteAgainstEveryRole(t *testing.T) {
 		"who":     member, "sign-out": member, "house": member, "shelf": member, "hand-in": member, "job": member,
 		"check-again": member, "cancel-check": member, "upload": member, "events": member,
 		"piece-picture": member, "piece-view": member, "piece-file": member, "piece-evidence": member, "change-piece": member, "repair-piece": coordinator,
-		"settings": member, "slices": member, "slice-layers": member, "slice-gcode": member, "order-slice": coordinator, "cancel-slice": coordinator, "choose-slice": coordinator, "savings": coordinator,
+		"settings": member, "slices": member, "slice-layers": member, "slice-gcode": member, "slice-plate": member, "order-slice": coordinator, "cancel-slice": coordinator, "choose-slice": coordinator, "savings": coordinator,
 		"people": coordinator, "approve": coordinator, "send-back": coordinator, "advance": coordinator, "floor": coordinator, "move-run": coordinator,
 		"set-house": steward, "set-machine": steward, "set-material": steward, "set-recipe": steward,
 	}

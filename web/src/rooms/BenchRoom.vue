@@ -37,6 +37,10 @@ const rung = computed(() => {
   return l.find((r) => r.machine_id === (picked.value ?? job.value?.machine_id)) ?? l.find((r) => r.proposed) ?? l[0]
 })
 const slice = ref<SliceView>()
+// What is looked at stays in view when another machine becomes the first to be done.
+watch(slice, (s) => {
+  if (s) picked.value ??= s.machine_id
+})
 const { at: layer, shown: layerShown, kinds, toggle, play, playing } = useLayers(slice)
 const kindNames = ['outer shell', 'inner shell', 'cap', 'infill', 'bridge', 'support', 'hold']
 const kindColours = ['#332288', '#44AA99', '#DDCC77', '#999933', '#CC6677', '#AA4499', '#8A8A8A']
