@@ -1,0 +1,101 @@
+package toolpath
+
+import (
+	"math"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"jobshelf/core/machine"
+	"jobshelf/core/mesh"
+	"jobshelf/core/polygon"
+	"jobshelf/core/recipe"
+	"jobshelf/core/solid"
+)
+
+// Laws over parts and recipes drawn at random: every line lies in the part's
+// outline of its layer, its sides too, within a hair; layers add up to the height; what the steps
+// lay is what the lines hold; every retraction is undone; nothing is laid while
+// the nozzle is lifted.
+func TestLawsOfAPrint(t *testing.T) {
+	var s polygon.Scratch
+	rapid.Check(t, func(t *rapid.T) {
+		size := rapid.Float64Range(2, 14)
+		var m *mesh.Mesh
+		switch rapid.IntRange(0, 2).Draw(t, "shape") {
+		case 0:
+			m = solid.Box(size.Draw(t, "x"), size.Draw(t, "y"), size.Draw(t, "z")/3)
+		case 1:
+			m = solid.Cylinder(size.Draw(t, "r")/2, size.Draw(t, "h")/3, rapid.IntRange(3, 40).Draw(t, "n"))
+		default:
+			r := size.Draw(t, "r") / 2
+			m = solid.Torus(r, r*rapid.Float64Range(0.3, 0.8).Draw(t, "tube"), 24, 12)
+		}
+		r := plain(func(r *recipe.Recipe) {
+			r.LayerMM = rapid.Float64Range(0.1, 0.32).Draw(t, "layer")
+			r.FirstLayerMM = r.LayerMM
+			r.Shells = rapid.IntRange(1, 4).Draw(t, "shells")
+			r.InfillPercent = rapid.Float64Range(0, 100).Draw(t, "infill")
+			r.Pattern = rapid.SampledFrom([]recipe.Pattern{recipe.PatternLines, recipe.PatternGrid, recipe.PatternHoneycomb, recipe.PatternGyroid}).Draw(t, "pattern")
+			r.TopLayers = rapid.IntRange(0, 5).Draw(t, "top")
+			r.LiftMM = rapid.Float64Range(0, 1).Draw(t, "lift")
+		})
+		p, err := Slice(ctx, m, mesh.TopologyOf(m), 1, r, Options{}, nil)
+		require.NoError(t, err)
+
+		top, held := 0.0, 0.0
+		for i := range p.Layers {
+			l := &p.Layers[i]
+			require.InDelta(t, top+l.HeightMM, l.TopMM, 1e-6)
+			top = l.TopMM
+			// A line of constant width keeps its middle half a width off the border.
+			wide, narrow := s.Offset(l.Outlines, 30, polygon.Offsets{}), s.Offset(l.Outlines, -185, polygon.Offsets{})
+			for k := range l.Lines {
+				held += l.Lines[k].VolumeMM3(l.HeightMM)
+				room := narrow
+				if l.Lines[k].Widths != nil {
+					room = wide
+				}
+				for _, q := range l.Lines[k].Points {
+					require.True(t, inside(room, q), "layer %d, %s at %v is outside", i, l.Lines[k].Kind, q)
+				}
+			}
+		}
+		require.InDelta(t, m.Bounds().Size().Z, top, r.LayerMM*1.001)
+
+		mach := &machine.Machine{FilamentMM: 1.75, Motion: machine.Motion{SpeedMMPerS: 200, LiftMMPerS: 10}}
+		laid, pulled, z := 0.0, 0.0, 0.0
+		p.Steps(r, mach, nil, func(x Step) bool {
+			switch x.Kind {
+			case Lay:
+				laid += x.EMM
+				assert.InDelta(t, p.Layers[x.Layer].TopMM, x.Z, 1e-9)
+				assert.InDelta(t, z, x.Z, 1e-9, "laid while it moves up or down")
+				assert.InDelta(t, 0, pulled, 1e-9, "laid with the filament pulled back")
+			case Retract, Restore:
+				pulled += x.EMM
+				assert.GreaterOrEqual(t, pulled, -r.RetractMM-1e-9)
+			}
+			z = x.Z
+			return true
+		})
+		require.InEpsilon(t, held+1, laid*math.Pi*1.75*1.75/4+1, 1e-6)
+	})
+}
+
+// inside tells by the even-odd rule; the outlines are simple.
+func inside(ps []polygon.Path, q polygon.Point) bool {
+	in := false
+	for _, p := range ps {
+		a := p[len(p)-1]
+		for _, b := range p {
+			if (a.Y > q.Y) != (b.Y > q.Y) && float64(q.X-a.X) < float64(b.X-a.X)*float64(q.Y-a.Y)/float64(b.Y-a.Y) {
+				in = !in
+			}
+			a = b
+		}
+	}
+	return in
+}
