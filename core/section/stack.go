@@ -343,29 +343,37 @@ func (s *Stack) SupportMM2(lean float64, plateOnly bool, roof int, widenMM, gapM
 	return out, dense
 }
 
-// dilate widens by one cell to all eight sides.
+// wordsAtMost is the widest a row can be, in words.
+const wordsAtMost = coverCells/64 + 1
+
+// dilate widens by one cell to all eight sides: each row sideways, then every row
+// by its neighbours.
 func (s *Stack) dilate(dst, src []uint64) {
 	w := s.wordsWide
-	side := func(row []uint64, k int) uint64 {
-		c := row[k] | row[k]<<1 | row[k]>>1
-		if k > 0 {
-			c |= row[k-1] >> 63
+	var above, here, below [wordsAtMost]uint64
+	sideways := func(out *[wordsAtMost]uint64, r int) {
+		if r >= s.rows {
+			*out = [wordsAtMost]uint64{}
+			return
 		}
-		if k+1 < w {
-			c |= row[k+1] << 63
+		row := src[r*w : (r+1)*w]
+		for k, x := range row {
+			c := x | x<<1 | x>>1
+			if k > 0 {
+				c |= row[k-1] >> 63
+			}
+			if k+1 < w {
+				c |= row[k+1] << 63
+			}
+			out[k] = c
 		}
-		return c
 	}
+	sideways(&here, 0)
 	for r := range s.rows {
+		sideways(&below, r+1)
 		for k := range w {
-			c := side(src[r*w:(r+1)*w], k)
-			if r > 0 {
-				c |= side(src[(r-1)*w:r*w], k)
-			}
-			if r+1 < s.rows {
-				c |= side(src[(r+1)*w:(r+2)*w], k)
-			}
-			dst[r*w+k] = c
+			dst[r*w+k] = above[k] | here[k] | below[k]
 		}
+		above, here = here, below
 	}
 }
