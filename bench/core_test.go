@@ -182,7 +182,7 @@ func BenchmarkQuickEstimate(b *testing.B) {
 			b.Fatal(err)
 		}
 		for b.Loop() {
-			estimate.QuickOf(s, c.Recipe, c.Machine, c.Material, 50)
+			estimate.QuickOf(s, c.Recipe, c.Machine, c.Spools, 50)
 		}
 	})
 }
@@ -200,9 +200,9 @@ func BenchmarkSliceToGCode(b *testing.B) {
 				if err != nil {
 					b.Fatal(err)
 				}
-				full := estimate.FullOf(p, *c.Recipe, c.Machine, c.Material, 0)
+				full := estimate.FullOf(p, *c.Recipe, c.Machine, c.Spools, 0)
 				var out bytes.Buffer
-				if err := gcode.Write(&out, p, gcode.Job{Machine: c.Machine, Recipe: *c.Recipe, Material: c.Material, Slow: full.Slow}); err != nil {
+				if err := gcode.Write(&out, p, gcode.Job{Machine: c.Machine, Recipe: *c.Recipe, Spools: c.Spools, Slow: full.Slow}); err != nil {
 					b.Fatal(err)
 				}
 				b.ReportMetric(float64(full.Layers), "layers")
@@ -226,7 +226,7 @@ func BenchmarkGCode(b *testing.B) {
 	b.Run("write", func(b *testing.B) {
 		for b.Loop() {
 			out.Reset()
-			if err := gcode.Write(&out, p, gcode.Job{Machine: c.Machine, Recipe: *c.Recipe, Material: c.Material}); err != nil {
+			if err := gcode.Write(&out, p, gcode.Job{Machine: c.Machine, Recipe: *c.Recipe, Spools: c.Spools}); err != nil {
 				b.Fatal(err)
 			}
 		}

@@ -11,6 +11,7 @@ import (
 	"path/filepath"
 	"regexp"
 	"slices"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -20,6 +21,7 @@ import (
 	"jobshelf/core/mesh"
 	"jobshelf/core/modelfile"
 	"jobshelf/core/recipe"
+	"jobshelf/core/slicing"
 	"jobshelf/core/solid"
 	"jobshelf/core/units"
 	"jobshelf/core/verdict"
@@ -200,13 +202,14 @@ func TestEveryPartOnEveryMachine(t *testing.T) {
 	rabbit, err := scan.Rabbit()
 	require.NoError(t, err)
 	parts := append(solid.Parts(), solid.Part{Name: "rabbit", Mesh: rabbit.Transformed(80/rabbit.Bounds().Size().Len(), mesh.Vec3{}), Unit: units.Millimetre})
-	explained := regexp.MustCompile(`^(Support fills \d+\.\d cm³ below faces that lean out further than \d+°|\d+ rounds of the first-layer hold would leave the plate and are left out|\d+ outlines ran into an open edge and were closed by a straight line)\.$`)
+	explained := regexp.MustCompile(`^(Support fills \d+\.\d cm³ below faces that lean out further than \d+°|\d+ rounds of the first-layer hold would leave the plate and are left out|\d+ outlines ran into an open edge and were closed by a straight line|Support is laid by the part's nozzle: it is \d+\.\d\d cm³, and changing the nozzle for it would purge \d+\.\d cm³|There is no room beside the part for the purge block; support is laid by the part's nozzle|\d+ small places that hang are not listed)\.$`)
 	type row struct {
 		name string
 		off  float64
 	}
 	var times, masses []row
-	sliced, refused := 0, 0
+	reason := regexp.MustCompile(`^(Stands because it|Left out: .*) .+\.$`)
+	sliced, refused, changed := 0, 0, 0
 	for _, p := range parts {
 		for _, purpose := range []recipe.Purpose{recipe.QuickLook, recipe.Everyday, recipe.WorkingPart} {
 			choices := demo.Choices(purpose)
@@ -221,16 +224,25 @@ func TestEveryPartOnEveryMachine(t *testing.T) {
 				if p.Unit != "" {
 					mm = p.Unit.MM()
 				}
-				print, full, err := slicePart(ctx, p.Mesh, mm, c, *c.Recipe)
+				made, err := slicing.Make(ctx, slicing.Order{Mesh: p.Mesh, MMPerUnit: mm, Machine: c.Machine, Recipe: *c.Recipe, Spools: c.Spools}, nil)
 				if err != nil {
 					refused++
-					assert.ErrorContains(t, err, "it does not fit", name)
+					assert.ErrorContains(t, err, "It does not fit", name)
 					assert.False(t, v.Machines[i].Fits, name)
 					continue
 				}
 				sliced++
-				for _, n := range print.Notes {
+				full := made.Full
+				for _, n := range made.Print.Notes {
 					assert.Regexp(t, explained, n, name)
+				}
+				for _, x := range made.Regions {
+					assert.Regexp(t, reason, x.Why, name)
+				}
+				if c.Recipe.SupportNozzle == 2 && full.GramsSupport > 0 && !slices.ContainsFunc(made.Print.Notes, func(n string) bool { return strings.Contains(n, "part's nozzle") }) {
+					changed++
+					assert.Positive(t, full.Changes, name)
+					assert.Len(t, full.Nozzles, 2, name)
 				}
 				low, high := [2]float64{}, [2]float64{c.Machine.Volume.XMM, c.Machine.Volume.YMM}
 				if c.Machine.Volume.Shape == machine.Round {
@@ -243,13 +255,14 @@ func TestEveryPartOnEveryMachine(t *testing.T) {
 				}
 				if q := v.Machines[i].Quick; q != nil && !slices.Contains([]string{"cleat-with-hole", "bushing-inside-out"}, p.Name) {
 					times = append(times, row{fmt.Sprintf("%s: %.0f s quick, %.0f s full", name, q.Seconds, full.Seconds), q.Seconds/full.Seconds - 1})
-					masses = append(masses, row{fmt.Sprintf("%s: %.2f g quick, %.2f g full (support %.2f)", name, q.Grams, full.Grams(), full.GramsSupport), q.Grams/full.Grams() - 1})
+					masses = append(masses, row{fmt.Sprintf("%s: %.2f g quick, %.2f g full (support %.2f, purge %.2f, %d changes)", name, q.Grams, full.Grams(), full.GramsSupport, full.GramsPurge, full.Changes), q.Grams/full.Grams() - 1})
 				}
 			}
 		}
 	}
 	t.Logf("%d sliced, %d told not to fit", sliced, refused)
 	assert.Greater(t, sliced, 5*refused)
+	assert.Greater(t, changed, 10, "with two nozzles")
 	for what, rows := range map[string][]row{"time": times, "mass": masses} {
 		slices.SortFunc(rows, func(a, b row) int { return cmp.Compare(math.Abs(b.off), math.Abs(a.off)) })
 		t.Logf("%s: %d cases, median %.1f %%, worst %.2f %%", what, len(rows), 100*math.Abs(rows[len(rows)/2].off), 100*rows[0].off)

@@ -2,7 +2,6 @@ package main
 
 import (
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -10,13 +9,8 @@ import (
 	"path/filepath"
 	"strings"
 
-	"jobshelf/core/estimate"
-	"jobshelf/core/gcode"
-	"jobshelf/core/mesh"
-	"jobshelf/core/plate"
 	"jobshelf/core/recipe"
-	"jobshelf/core/toolpath"
-	"jobshelf/core/verdict"
+	"jobshelf/core/slicing"
 	"jobshelf/internal/demo"
 )
 
@@ -50,7 +44,7 @@ func slice(ctx context.Context, args []string, out, errOut io.Writer) (int, erro
 	if err != nil {
 		return 2, err
 	}
-	for _, p := range r.Validate(c.Machine, c.Material) {
+	for _, p := range r.Validate(c.Machine, c.Spools.Of(1)) {
 		return 2, fmt.Errorf("%s: %s", p.Field, p.Text)
 	}
 	file, whole, err := readFile(ctx, files[0])
@@ -61,17 +55,21 @@ func slice(ctx context.Context, args []string, out, errOut io.Writer) (int, erro
 	if file.Unit != "" {
 		mm = file.Unit.MM()
 	}
-	p, full, err := slicePart(ctx, whole, mm, c, r)
+	made, err := slicing.Make(ctx, slicing.Order{Mesh: whole, MMPerUnit: mm, Machine: c.Machine, Recipe: r, Spools: c.Spools, StartCents: demo.StartCents}, nil)
 	if err != nil {
 		return 1, err
 	}
+	full := made.Full
 	if to != "" {
-		if err := writeProgram(to, files[0], p, full, c, r); err != nil {
+		if err := writeProgram(to, files[0], made); err != nil {
 			return 1, err
 		}
 	}
-	for _, n := range p.Notes {
+	for _, n := range made.Print.Notes {
 		fmt.Fprintln(errOut, n)
+	}
+	for _, x := range made.Regions {
+		fmt.Fprintf(errOut, "At %.0f, %.0f mm, %.1f to %.1f mm up, %.1f mm²: %s\n", (x.Min[0]+x.Max[0])/2, (x.Min[1]+x.Max[1])/2, x.Min[2], x.Max[2], x.AreaMM2, x.Why)
 	}
 	if asJSON {
 		full.ByLayer = nil
@@ -100,26 +98,12 @@ func taken(args []string, name string) (rest, values []string) {
 	return rest, values
 }
 
-// slicePart stands a part on a machine, as it fits, and slices and times it.
-func slicePart(ctx context.Context, m *mesh.Mesh, mm float64, c verdict.Choice, r recipe.Recipe) (*toolpath.Print, *estimate.Full, error) {
-	fit := plate.FitOf(m, mm, c.Machine.Volume)
-	if !fit.Fits {
-		return nil, nil, fmt.Errorf("it does not fit %s: X +%.1f, Y +%.1f, Z +%.1f mm", c.Machine.Name, fit.OverMM[0], fit.OverMM[1], fit.OverMM[2])
-	}
-	stood := plate.Stand(m, mm, fit.TurnDeg, c.Machine.Volume)
-	p, err := toolpath.Slice(ctx, stood, mesh.TopologyOf(stood), 1, r, toolpath.Options{Room: c.Machine.Volume}, nil)
-	if err != nil {
-		return nil, nil, err
-	}
-	return p, estimate.FullOf(p, r, c.Machine, c.Material, demo.StartCents), nil
-}
-
-func writeProgram(to, from string, p *toolpath.Print, full *estimate.Full, c verdict.Choice, r recipe.Recipe) error {
+func writeProgram(to, from string, made *slicing.Result) error {
 	f, err := os.CreateTemp(filepath.Dir(to), ".jobshelf-*")
 	if err != nil {
 		return err
 	}
-	err = gcode.Write(f, p, gcode.Job{Machine: c.Machine, Recipe: r, Material: c.Material, Slow: full.Slow, Facts: facts(filepath.Base(from), full, c, r)})
+	err = made.WriteProgram(f, [][2]string{{"part", filepath.Base(from)}})
 	if err = errors.Join(err, f.Chmod(0o644), f.Close()); err == nil {
 		err = os.Rename(f.Name(), to)
 	}
@@ -127,12 +111,4 @@ func writeProgram(to, from string, p *toolpath.Print, full *estimate.Full, c ver
 		os.Remove(f.Name())
 	}
 	return err
-}
-
-func facts(part string, full *estimate.Full, c verdict.Choice, r recipe.Recipe) [][2]string {
-	settings, _ := json.Marshal(r.WithDefaults()) // plain numbers and texts
-	return [][2]string{{"part", part}, {"machine", c.Machine.Name}, {"recipe", r.Name}, {"material", c.Material.Name},
-		{"time", fmt.Sprintf("%.0f s and %.0f s warm-up", full.Seconds, full.WarmUpSeconds)},
-		{"filament", fmt.Sprintf("%.2f g, %.3f m", full.Grams(), full.FilamentMM/1000)}, {"layers", fmt.Sprint(full.Layers)},
-		{"made by", "Job Shelf"}, {"settings", string(settings)}}
 }

@@ -20,6 +20,8 @@ type Full struct {
 	GramsSupport  float64            `json:"grams_support"`
 	GramsHold     float64            `json:"grams_hold"`
 	GramsPurge    float64            `json:"grams_purge"`
+	Nozzles       []NozzleUse        `json:"nozzles" doc:"What each nozzle lays, those in use"`
+	Changes       int                `json:"nozzle_changes"`
 	FilamentMM    float64            `json:"filament_mm"`
 	PriceCents    units.Cents        `json:"price_cents"`
 	Lines         []PriceLine        `json:"lines"`
@@ -27,6 +29,14 @@ type Full struct {
 	ByLayer       []LayerTime        `json:"by_layer,omitempty"`
 	// Slow is the share of its speed each layer is printed at, so that it cools.
 	Slow []float64 `json:"-"`
+}
+
+// NozzleUse is what a nozzle lays.
+type NozzleUse struct {
+	Nozzle     int     `json:"nozzle" doc:"Counted from 1"`
+	Material   string  `json:"material"`
+	Grams      float64 `json:"grams"`
+	FilamentMM float64 `json:"filament_mm"`
 }
 
 // Grams is all filament together.
@@ -45,6 +55,7 @@ const (
 	travelWord  = "travel"
 	retractWord = "retraction"
 	coolWord    = "cooling"
+	changeWord  = "nozzle change"
 )
 
 // slowest is the share of its speed below which a layer is not printed; the rest
@@ -53,9 +64,9 @@ const slowest = 0.2
 
 // FullOf times a print on a machine. A layer that would take less than the
 // recipe's least time is slowed down, and what is left then is waited for.
-func FullOf(p *toolpath.Print, r recipe.Recipe, m *machine.Machine, mat *machine.Material, startCents units.Cents) *Full {
+func FullOf(p *toolpath.Print, r recipe.Recipe, m *machine.Machine, spools machine.Spools, startCents units.Cents) *Full {
 	r = r.WithDefaults()
-	first := passOver(p, r, m, mat, nil)
+	first := passOver(p, r, m, spools, nil)
 	slow := make([]float64, len(p.Layers))
 	any := false
 	for i := range slow {
@@ -69,7 +80,7 @@ func FullOf(p *toolpath.Print, r recipe.Recipe, m *machine.Machine, mat *machine
 	}
 	t := first
 	if any {
-		t = passOver(p, r, m, mat, slow)
+		t = passOver(p, r, m, spools, slow)
 	}
 	f := t.f
 	f.Slow = slow
@@ -80,8 +91,16 @@ func FullOf(p *toolpath.Print, r recipe.Recipe, m *machine.Machine, mat *machine
 		}
 		f.Seconds += f.ByLayer[i].Seconds
 	}
-	f.WarmUpSeconds = m.WarmUpSeconds(math.Max(r.NozzleC, r.FirstNozzleC), r.BedC)
-	f.PriceCents, f.Lines = PriceOf(f.Grams(), f.Seconds, m, mat, startCents)
+	hottest := 0.0
+	for _, n := range f.Nozzles {
+		hottest = math.Max(hottest, math.Max(r.NozzleAt(n.Nozzle, true, spools), r.NozzleAt(n.Nozzle, false, spools)))
+	}
+	f.WarmUpSeconds = m.WarmUpSeconds(hottest, r.BedC)
+	var uses []Use
+	for _, n := range f.Nozzles {
+		uses = append(uses, Use{spools.Of(n.Nozzle), n.Grams})
+	}
+	f.PriceCents, f.Lines = PriceOf(uses, f.Seconds, m, startCents)
 	return f
 }
 
@@ -91,7 +110,7 @@ type pass struct {
 }
 
 // passOver plays all steps through the planner.
-func passOver(p *toolpath.Print, r recipe.Recipe, m *machine.Machine, mat *machine.Material, slow []float64) pass {
+func passOver(p *toolpath.Print, r recipe.Recipe, m *machine.Machine, spools machine.Spools, slow []float64) pass {
 	n := len(p.Layers)
 	inf := math.Inf(1)
 	f := &Full{Layers: n, ByKind: map[string]float64{}, ByLayer: make([]LayerTime, n), Box: [2][3]float64{{inf, inf, inf}, {-inf, -inf, -inf}}}
@@ -110,19 +129,26 @@ func passOver(p *toolpath.Print, r recipe.Recipe, m *machine.Machine, mat *machi
 		}
 	})
 	var x, y, z float64
-	mass := func(e float64) float64 { return mat.Grams(m.FilamentMM, e) }
+	var used [8]float64 // filament by nozzle, mm
+	var gramsPerMM [8]float64
+	for k := range gramsPerMM {
+		gramsPerMM[k] = spools.Of(k+1).Grams(m.FilamentMM, 1)
+	}
 	p.Steps(r, m, slow, func(s toolpath.Step) bool {
 		tag := int32(s.Layer)<<7 | travels
 		switch s.Kind {
 		case toolpath.Lay:
 			tag = int32(s.Layer)<<7 | int32(s.For)
-			g := mass(s.EMM)
+			g := s.EMM * gramsPerMM[s.Nozzle&7]
+			used[s.Nozzle&7] += s.EMM
 			switch s.For {
 			case toolpath.Support:
 				f.GramsSupport += g
 				f.ByLayer[s.Layer].Support += g
 			case toolpath.Hold:
 				f.GramsHold += g
+			case toolpath.Purge:
+				f.GramsPurge += g
 			default:
 				f.GramsModel += g
 			}
@@ -135,14 +161,21 @@ func passOver(p *toolpath.Print, r recipe.Recipe, m *machine.Machine, mat *machi
 			}
 		case toolpath.Retract, toolpath.Restore:
 			tag = int32(s.Layer)<<7 | retracts
-		case toolpath.Purge:
-			f.GramsPurge += mass(s.EMM)
+		case toolpath.LetOut:
+			f.GramsPurge += s.EMM * gramsPerMM[s.Nozzle&7]
+			used[s.Nozzle&7] += s.EMM
 			f.FilamentMM += s.EMM
 			tag = int32(s.Layer)<<7 | retracts
+		case toolpath.Change:
+			planner.Flush()
+			f.Changes++
+			f.ByKind[changeWord] += m.ChangeS
+			f.ByLayer[s.Layer].Seconds += m.ChangeS
+			return true
 		case toolpath.Pause:
 			return true
 		}
-		planner.Add(motion.Move{DX: s.X - x, DY: s.Y - y, DZ: s.Z - z, EMM: s.EMM, MMPerS: s.MMPerS, Tag: tag})
+		planner.Add(motion.Move{DX: s.X - x, DY: s.Y - y, DZ: s.Z - z, EMM: s.EMM, MMPerS: s.MMPerS, AccelMMPerS2: s.MMPerS2, Tag: tag})
 		x, y, z = s.X, s.Y, s.Z
 		return true
 	})
@@ -150,6 +183,11 @@ func passOver(p *toolpath.Print, r recipe.Recipe, m *machine.Machine, mat *machi
 	for k := range toolpath.Kinds {
 		if byKind[k] > 0 {
 			f.ByKind[toolpath.Kind(k).String()] = byKind[k]
+		}
+	}
+	for k, mm := range used {
+		if mm > 0 {
+			f.Nozzles = append(f.Nozzles, NozzleUse{k + 1, spools.Of(k + 1).Name, mm * gramsPerMM[k], mm})
 		}
 	}
 	f.ByKind[travelWord], f.ByKind[retractWord] = byKind[travels], byKind[retracts]

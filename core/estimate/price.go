@@ -5,6 +5,7 @@ import (
 	"math"
 	"slices"
 
+	"jobshelf/core/machine"
 	"jobshelf/core/units"
 )
 
@@ -42,4 +43,26 @@ func Price(charges []Charge) (units.Cents, []PriceLine) {
 		lines[order[k]].Cents++
 	}
 	return total, lines
+}
+
+// Use is a mass of a material.
+type Use struct {
+	Material *machine.Material
+	Grams    float64
+}
+
+// PriceOf is the price of what is used and of a time on a machine, with the
+// house's fee for the start. Each material has its line.
+func PriceOf(uses []Use, seconds float64, m *machine.Machine, startCents units.Cents) (units.Cents, []PriceLine) {
+	var charges []Charge
+	for i, u := range uses {
+		text := "Filament"
+		if i > 0 {
+			text = "Filament, " + u.Material.Name
+		}
+		if i == 0 || u.Grams > 0 {
+			charges = append(charges, Charge{text, u.Grams * float64(u.Material.SpoolCents) / u.Material.SpoolGrams})
+		}
+	}
+	return Price(append(charges, Charge{"Machine time", seconds / 3600 * float64(m.RateCents)}, Charge{StartLine, float64(startCents)}))
 }

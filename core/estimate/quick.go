@@ -12,6 +12,7 @@ import (
 	"jobshelf/core/machine"
 	"jobshelf/core/recipe"
 	"jobshelf/core/section"
+	"jobshelf/core/toolpath"
 	"jobshelf/core/units"
 )
 
@@ -44,54 +45,123 @@ type lengths struct {
 
 // QuickOf estimates a part from its stack, which must have been cut at the
 // recipe's layer heights. startCents is the house's fee for starting a run.
-func QuickOf(s *section.Stack, r *recipe.Recipe, m *machine.Machine, mat *machine.Material, startCents units.Cents) Quick {
+func QuickOf(s *section.Stack, r *recipe.Recipe, m *machine.Machine, spools machine.Spools, startCents units.Cents) Quick {
 	q := Quick{Layers: len(s.Slabs)}
-	share := s.CapShare(r.TopLayers, r.BottomLayers, r.LineMM*float64(r.Shells))
+	share := s.CapShare(r.TopLayers, r.BottomLayers, r.LineMM*float64(r.Shells), r.LineMM)
 	full := r.WithDefaults()
-	var support, roof []float64
+	var support []section.SupportLayer
 	if full.Support == recipe.SupportEverywhere || full.Support == recipe.SupportPlateOnly {
-		support, roof = s.SupportMM2(math.Tan(full.SupportDeg*math.Pi/180), full.Support == recipe.SupportPlateOnly, full.SupportRoof, r.LineMM/2, full.SupportGapMM)
+		support = s.Support(section.SupportAsk{Lean: math.Tan(full.SupportDeg * math.Pi / 180), PlateOnly: full.Support == recipe.SupportPlateOnly,
+			Drop: toolpath.DropLayers(&full), Roof: full.SupportRoof, WidenMM: toolpath.ReachMM(&full, r.LayerMM), GapMM: full.SupportGapMM})
 	}
-	var volume float64
+	var volume, other float64 // of the part's nozzle, of the support's where it is another
+	carried := make([]carrying, len(s.Slabs))
+	for i := range support {
+		carried[i] = carryingOf(&full, m, support[i])
+	}
+	two, tower := twoNozzles(s, &full, m, carried)
 	for i := range s.Slabs {
 		slab := &s.Slabs[i]
 		l := layerLengths(slab, r, share[i])
 		if i == 0 {
 			l.hold = holdLength(s, r)
 		}
-		if support != nil && support[i] > 0 {
-			pitch := r.LineMM * 100 / full.SupportPercent
-			sparse, dense := (support[i]-roof[i])/pitch, roof[i]/(roofPitch*r.LineMM)
-			l.support = sparse + dense
-			q.Seconds += fillSeconds(sparse, math.Sqrt(support[i]), pitch, full.SupportMMPerS, &m.Motion)
-			q.Seconds += fillSeconds(dense, math.Sqrt(support[i])/2, roofPitch*r.LineMM, full.SupportMMPerS, &m.Motion)
-			// There and back, with filament pulled back and pushed forth.
-			q.Seconds += 2*math.Sqrt(support[i])/r.TravelMMPerS + 4*r.RetractMM/r.RetractMMPerS
+		l.support = carried[i].length
+		also := carried[i].seconds // beside the part's own lines
+		area := LineArea(r.LineMM, slab.HeightMM)
+		carries := l.support
+		if i <= tower {
+			length, seconds := blockLayer(&full, m, s.Slabs[tower].BottomMM, i == 0, l.support > 0)
+			carries += length
+			also += seconds
 		}
-		total := l.outer + l.inner + l.cap + l.infill + l.hold + l.support
-		volume += total * LineArea(r.LineMM, slab.HeightMM)
-		q.Seconds += layerSeconds(slab, l, r, m, i == 0)
+		if two {
+			other += carries * area
+			carries = 0
+		}
+		volume += (l.outer + l.inner + l.cap + l.infill + l.hold + carries) * area
+		q.Seconds += layerSeconds(slab, l, r, m, i == 0, also)
 	}
 	bore := math.Pi * m.FilamentMM * m.FilamentMM / 4
-	q.FilamentMM = volume / bore
-	q.Grams = mat.Grams(m.FilamentMM, q.FilamentMM)
+	q.FilamentMM = (volume + other) / bore
+	uses := []Use{{spools.Of(full.PieceNozzle), 0}, {spools.Of(full.SupportNozzle), 0}}
+	for k, v := range [2]float64{volume, other} {
+		uses[k].Grams = uses[k].Material.Grams(m.FilamentMM, v/bore)
+		q.Grams += uses[k].Grams
+	}
 	q.WarmUpSeconds = m.WarmUpSeconds(r.NozzleC, r.BedC)
-	q.PriceCents, q.Lines = PriceOf(q.Grams, q.Seconds, m, mat, startCents)
+	q.PriceCents, q.Lines = PriceOf(uses, q.Seconds, m, startCents)
 	return q
+}
+
+// carrying is the support of a layer: its lines, mm, and their time.
+type carrying struct{ length, seconds float64 }
+
+// carryingOf lays support in a layer: a lattice, dense below what it carries; a
+// pillar's outline, as long as the mean between its frayed rim and a square's.
+// Lines are taken to be as long as the mean (in proportion)
+// between the side of a square of that area and the chord of a figure with that
+// area and rim (see layerSeconds): the coarse grid frays the rim, so its chord
+// alone is too short. Those means are fitted to sliced parts, no source.
+func carryingOf(r *recipe.Recipe, m *machine.Machine, s section.SupportLayer) carrying {
+	if s.AllMM2 <= 0 {
+		return carrying{}
+	}
+	pitch, thick := r.LineMM*100/r.SupportPercent, roofPitch*r.LineMM
+	side := math.Sqrt(s.AllMM2)
+	chord := math.Sqrt(side * math.Min(side, math.Pi*s.AllMM2/s.RimMM))
+	sparse, dense := (s.AllMM2-s.DenseMM2)/pitch, s.DenseMM2/thick
+	if math.Sqrt(s.AllMM2-s.DenseMM2) < toolpath.PillarPitches*pitch {
+		sparse = math.Max(sparse, math.Max(0, math.Sqrt(s.RimMM*4*side)-4*r.LineMM)*(1-s.DenseMM2/s.AllMM2))
+	}
+	t := fillSeconds(sparse, chord, pitch, r.SupportMMPerS, &m.Motion) + fillSeconds(dense, chord/2, thick, r.SupportMMPerS, &m.Motion)
+	// There and back, with filament pulled back and pushed forth.
+	t += 2*(2*r.RetractMM/r.RetractMMPerS+2*r.LiftMM/m.Motion.LiftMMPerS) + 2*side/r.TravelMMPerS
+	return carrying{sparse + dense, t}
+}
+
+// twoNozzles tells whether support is worth a nozzle of its own, and the last
+// layer with any.
+func twoNozzles(s *section.Stack, r *recipe.Recipe, m *machine.Machine, carried []carrying) (bool, int) {
+	last := -1
+	laid, purged := 0.0, 0.0
+	for i := range carried {
+		if carried[i].length > 0 {
+			last = i
+		}
+	}
+	if r.SupportNozzle == r.PieceNozzle || last < 0 {
+		return false, -1
+	}
+	for i := range last + 1 {
+		length, _ := blockLayer(r, m, s.Slabs[last].BottomMM, i == 0, carried[i].length > 0)
+		laid, purged = laid+carried[i].length, purged+length
+	}
+	if purged > toolpath.PurgeAtMost*laid {
+		return false, -1
+	}
+	return true, last
+}
+
+// blockLayer is a layer of the purge block: the lines of it, mm, and the time,
+// with the change of the nozzle where there is one. Half of it is taken to be of
+// each nozzle's material.
+func blockLayer(r *recipe.Recipe, m *machine.Machine, topMM float64, first, change bool) (length, seconds float64) {
+	side := toolpath.BlockSideMM(r, m.FilamentMM, topMM)
+	spacing := LineArea(r.LineMM, r.LayerMM) / r.LayerMM
+	length = 4*side + side*side/spacing/toolpath.BlockSparse
+	if first || change {
+		length = side * side / spacing
+	}
+	seconds = fillSeconds(length, side, spacing, r.InnerMMPerS, &m.Motion) + 4*r.RetractMM/r.RetractMMPerS + 2*side/r.TravelMMPerS
+	if change {
+		seconds += m.ChangeS
+	}
+	return length, seconds
 }
 
 // roofPitch is how far the dense lines on top of support lie apart, in widths.
 const roofPitch = 1.2
-
-// PriceOf is the price of a mass of filament and a time on a machine, with the
-// house's fee for the start.
-func PriceOf(grams, seconds float64, m *machine.Machine, mat *machine.Material, startCents units.Cents) (units.Cents, []PriceLine) {
-	return Price([]Charge{
-		{"Filament", grams * float64(mat.SpoolCents) / mat.SpoolGrams},
-		{"Machine time", seconds / 3600 * float64(m.RateCents)},
-		{StartLine, float64(startCents)},
-	})
-}
 
 // layerLengths spreads a layer over its kinds of line. The outer shell runs half
 // a width inside the outline, each further one a spacing deeper; moving an
@@ -164,7 +234,7 @@ func holdLength(s *section.Stack, r *recipe.Recipe) float64 {
 // layerSeconds is the time of one layer. Lines of a filling are on average as
 // long as a chord, π·area/perimeter (Crofton; Santaló 1976, "Integral Geometry
 // and Geometric Probability"), and joined by short turns.
-func layerSeconds(b *section.Slab, l lengths, r *recipe.Recipe, m *machine.Machine, first bool) float64 {
+func layerSeconds(b *section.Slab, l lengths, r *recipe.Recipe, m *machine.Machine, first bool, also float64) float64 {
 	speed := func(v float64) float64 {
 		if first {
 			v = math.Min(v, r.FirstMMPerS)
@@ -192,7 +262,7 @@ func layerSeconds(b *section.Slab, l lengths, r *recipe.Recipe, m *machine.Machi
 			t += fillSeconds(l.infill, chord, r.LineMM*100/r.InfillPercent, speed(r.InfillMMPerS), &m.Motion)
 		}
 	}
-	t += travelSeconds(b, l, r, m)
+	t += travelSeconds(b, l, r, m) + also
 	return math.Max(t, r.LeastLayerS)
 }
 

@@ -32,7 +32,7 @@ func quick(t testing.TB, m *mesh.Mesh, r recipe.Recipe) Quick {
 	t.Helper()
 	s, err := section.NewStack(context.Background(), m, mesh.TopologyOf(m), r.FirstLayerMM, r.LayerMM, 1, nil)
 	require.NoError(t, err)
-	return QuickOf(s, &r, &testMachine, &testMaterial, 50)
+	return QuickOf(s, &r, &testMachine, machine.Spools{&testMaterial}, 50)
 }
 
 // A 20 mm cube by hand. Every layer is a 20 x 20 square, 80 mm around.

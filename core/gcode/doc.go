@@ -37,6 +37,7 @@ type Move struct {
 	From, To XYZ
 	EMM      float64 // filament fed, negative when pulled back
 	MMPerS   float64 // feed asked for; 0 if the program gave none yet
+	MMPerS2  float64 // acceleration asked for by M204; 0 if none was
 	Tool     int
 	Line     int
 	Rapid    bool // G0

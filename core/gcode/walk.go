@@ -34,6 +34,7 @@ type walker struct {
 	inch     bool
 	motion   int // 0, 1, 2, 3: the last of G0 to G3
 	feed     float64
+	accel    float64
 	tool     int
 	words    []word
 }
@@ -278,6 +279,13 @@ func (w *walker) do(head word, have bool) error {
 			w.eRel = false
 		case 83:
 			w.eRel = true
+		case 204:
+			for _, letter := range "SP" {
+				if v, ok := w.get(byte(letter)); ok && v > 0 {
+					w.accel = v * w.unit()
+					break
+				}
+			}
 		}
 	}
 	if head.letter == 'T' {
@@ -374,7 +382,7 @@ func (w *walker) move(kind int) error {
 		return nil // only a feed
 	}
 	if w.v.Move != nil {
-		w.v.Move(Move{From: from, To: to, EMM: e, MMPerS: w.feed, Tool: w.tool, Line: w.line, Rapid: kind == 0})
+		w.v.Move(Move{From: from, To: to, EMM: e, MMPerS: w.feed, MMPerS2: w.accel, Tool: w.tool, Line: w.line, Rapid: kind == 0})
 	}
 	return nil
 }
@@ -433,7 +441,7 @@ func (w *walker) arc(from, to XYZ, e float64, clockwise bool) error {
 			next = to
 		}
 		if w.v.Move != nil {
-			w.v.Move(Move{From: at, To: next, EMM: e / float64(n), MMPerS: w.feed, Tool: w.tool, Line: w.line, Arc: true})
+			w.v.Move(Move{From: at, To: next, EMM: e / float64(n), MMPerS: w.feed, MMPerS2: w.accel, Tool: w.tool, Line: w.line, Arc: true})
 		}
 		at = next
 	}

@@ -1,203 +1,298 @@
 package gcode
 
 import (
-	"bufio"
 	"fmt"
 	"io"
+	"math"
 	"slices"
 	"strconv"
 	"strings"
 
 	"jobshelf/core/machine"
+	"jobshelf/core/naming"
 	"jobshelf/core/recipe"
 	"jobshelf/core/toolpath"
 )
 
 // Job is what a program is written for.
 type Job struct {
-	Machine  *machine.Machine
-	Recipe   recipe.Recipe
-	Material *machine.Material
+	Machine *machine.Machine
+	Recipe  recipe.Recipe
+	Spools  machine.Spools
 	// Facts are written at the top, one comment each: "job", "member", …
 	Facts [][2]string
 	// Slow is the share of its speed for each layer; nil is full speed.
 	Slow []float64
-	// Start and End are the house's blocks; {name} stands for a value: nozzle_c,
-	// first_nozzle_c, bed_c, layers, top_mm. Empty ones are StartBlock and EndBlock.
-	Start, End string
+	// Seconds and Grams are what the blocks may tell.
+	Seconds, Grams float64
 	// PlateXMM and PlateYMM are added to all places: where the part's origin is on
 	// the machine's plate.
 	PlateXMM, PlateYMM float64
 }
 
-// StartBlock and EndBlock are the common ones: heat, home; then heat off, up and
-// away, motors off.
-const (
-	StartBlock = `G21
-G90
-M83
-M140 S{bed_c}
-M104 S{first_nozzle_c}
-G28
-M190 S{bed_c}
-M109 S{first_nozzle_c}
-G92 E0`
-	EndBlock = `M104 S0
-M140 S0
-M107
-G91
-G1 Z5 F600
-G90
-M84`
-)
-
-// FillBlock puts values into a block. A name that is not known is an error.
-func FillBlock(block string, values map[string]string) (string, error) {
-	var out strings.Builder
-	for {
-		i := strings.IndexByte(block, '{')
-		if i < 0 {
-			out.WriteString(block)
-			return out.String(), nil
-		}
-		j := strings.IndexByte(block[i:], '}')
-		if j < 0 {
-			return "", fmt.Errorf("a { has no }")
-		}
-		name := block[i+1 : i+j]
-		v, ok := values[name]
-		if !ok {
-			names := make([]string, 0, len(values))
-			for n := range values {
-				names = append(names, n)
-			}
-			slices.Sort(names)
-			return "", fmt.Errorf("there is no value {%s}; there are %s", name, strings.Join(names, ", "))
-		}
-		out.WriteString(block[:i])
-		out.WriteString(v)
-		block = block[i+j+1:]
-	}
-}
-
-// Write writes a print as a program: facts, the start block, layer by layer with
-// filament counted from move to move (M83), the end block. Places are rounded to
-// a micrometre, filament to a hundredth of one; reading it back gives the same
-// way, bounds and layers.
+// Write writes a print as a program in the machine's dialect: facts, units and
+// how filament is counted, the start block, layer by layer, the end block. Places
+// are rounded to a micrometre, filament to a hundredth of one; reading it back
+// gives the same way, bounds and layers. Further nozzles are heated before the
+// start block, and turned off before the end block. The errors are w's, or name a
+// block that cannot be filled.
 func Write(w io.Writer, p *toolpath.Print, j Job) error {
 	r := j.Recipe.WithDefaults()
-	num := func(v float64) string { return strconv.FormatFloat(v, 'f', -1, 64) }
+	t := &writer{out: w, j: &j, r: r, buf: make([]byte, 0, writeAt+4096), accel: j.Machine.Motion.AccelMMPerS2}
 	top := 0.0
 	if n := len(p.Layers); n > 0 {
 		top = p.Layers[n-1].TopMM
 	}
-	values := map[string]string{"nozzle_c": num(r.NozzleC), "first_nozzle_c": num(r.FirstNozzleC), "bed_c": num(r.BedC),
-		"layers": strconv.Itoa(len(p.Layers)), "top_mm": num(top)}
-	start, end := j.Start, j.End
-	if start == "" {
-		start = StartBlock
+	after := 0.0
+	if r.BedAfterEnd == recipe.BedOn {
+		after = r.BedC
 	}
-	if end == "" {
-		end = EndBlock
-	}
-	start, err := FillBlock(start, values)
-	if err != nil {
-		return fmt.Errorf("start block: %w", err)
-	}
-	if end, err = FillBlock(end, values); err != nil {
-		return fmt.Errorf("end block: %w", err)
-	}
-	b := bufio.NewWriterSize(w, 1<<18)
+	t.values = naming.Values{"bed_c": num(r.BedC), "bed_after_c": num(after), "layers": strconv.Itoa(len(p.Layers)), "top_mm": num(round(top)),
+		"minutes": num(math.Ceil(j.Seconds / 60)), "grams": strconv.FormatFloat(j.Grams, 'f', 1, 64), "machine": oneLine(j.Machine.Name),
+		"material": oneLine(j.Spools.Of(r.PieceNozzle).Name), "recipe": oneLine(r.Name), "layer": "0"}
+	start, end, change := j.Machine.Dialect.Blocks()
 	for _, f := range j.Facts {
-		fmt.Fprintf(b, "; %s: %s\n", oneLine(f[0]), oneLine(f[1]))
+		t.line("; %s: %s", oneLine(f[0]), oneLine(f[1]))
 	}
-	fmt.Fprintln(b, start)
-	t := &writer{b: b, j: &j}
+	used := nozzles(p)
+	first := p.FirstNozzle()
+	t.nozzle(first)
+	t.line("G21")
+	t.line("G90")
+	if j.Machine.Dialect.AbsoluteE {
+		t.line("M82")
+	} else {
+		t.line("M83")
+	}
+	for _, n := range used {
+		if n != first {
+			t.line("M104 T%d S%s", n, num(r.NozzleAt(int(n)+1, true, j.Spools)))
+		}
+	}
+	if first != 0 || len(used) > 1 {
+		t.line("T%d", first)
+	}
+	if err := t.block("start", start); err != nil {
+		return err
+	}
+	if j.Machine.Dialect.AbsoluteE {
+		t.line("G92 E0")
+	}
 	layer, fan := -1, false
 	kind := toolpath.Kind(255)
+	var failed error
 	p.Steps(r, j.Machine, j.Slow, func(s toolpath.Step) bool {
 		if s.Layer != layer && s.Kind == toolpath.Lower {
 			layer = s.Layer
-			fmt.Fprintf(b, "; layer %d of %d, top at %s mm\n", layer+1, len(p.Layers), num(round(p.Layers[layer].TopMM)))
-			if layer == 1 && r.NozzleC != r.FirstNozzleC {
-				fmt.Fprintf(b, "M104 S%s\n", num(r.NozzleC))
+			t.values["layer"] = strconv.Itoa(layer + 1)
+			t.line("; layer %d of %d, top at %s mm", layer+1, len(p.Layers), num(round(p.Layers[layer].TopMM)))
+			if c := r.NozzleAt(1, false, j.Spools); layer == 1 && slices.Contains(used, 0) && c != r.NozzleAt(1, true, j.Spools) {
+				of := ""
+				if s.Nozzle != 0 {
+					of = "T0 "
+				}
+				t.line("M104 %sS%s", of, num(c))
 			}
 			if layer >= 2 && !fan && r.FanPercent > 0 {
 				fan = true
-				fmt.Fprintf(b, "M106 S%d\n", int(r.FanPercent*2.55+0.5))
+				t.line("M106 S%d", int(r.FanPercent*2.55+0.5))
 			}
 		}
 		if s.Kind == toolpath.Lay && s.First && s.For != kind {
 			kind = s.For
-			fmt.Fprintf(b, "; %s\n", kind)
+			t.line("; %s", kind)
+		}
+		if s.Kind == toolpath.Change {
+			t.nozzle(s.Nozzle)
+			if failed = t.block("change", change); failed != nil {
+				return false
+			}
+			t.feed, t.at = 0, [3]int64{-1 << 40, -1 << 40, -1 << 40} // the block may have moved
+			kind = 255
+			return true
 		}
 		t.step(s)
-		return true
+		return t.err == nil
 	})
-	fmt.Fprintln(b, end)
-	if err := b.Flush(); err != nil { // a bufio.Writer keeps its first error
-		return fmt.Errorf("write g-code: %w", err)
+	if failed != nil {
+		return failed
+	}
+	for _, n := range used {
+		if len(used) > 1 || n != 0 {
+			t.line("M104 T%d S0", n)
+		}
+	}
+	if err := t.block("end", end); err != nil {
+		return err
+	}
+	t.flush()
+	if t.err != nil {
+		return fmt.Errorf("write g-code: %w", t.err)
 	}
 	return nil
 }
+
+// nozzles lists those that lay something, rising.
+func nozzles(p *toolpath.Print) []uint8 {
+	var used [256]bool
+	for i := range p.Layers {
+		for k := range p.Layers[i].Lines {
+			used[p.Layers[i].Lines[k].Nozzle] = true
+		}
+	}
+	var out []uint8
+	for n, u := range used {
+		if u {
+			out = append(out, uint8(n))
+		}
+	}
+	return out
+}
+
+func num(v float64) string { return strconv.FormatFloat(v, 'f', -1, 64) }
 
 func round(v float64) float64 { return float64(int64(v*1000+0.5)) / 1000 }
 
 func oneLine(s string) string { return strings.Join(strings.Fields(s), " ") }
 
+// writeAt is how much is gathered before it is written.
+const writeAt = 1 << 17
+
 // writer writes steps, and each word only when it changes.
 type writer struct {
-	b    *bufio.Writer
-	j    *Job
-	num  []byte
-	at   [3]int64 // µm
-	feed int64    // mm/min
-	eDue float64  // what rounding has held back of the filament
+	out    io.Writer
+	err    error // the first of out
+	buf    []byte
+	j      *Job
+	r      recipe.Recipe
+	values naming.Values
+	at     [3]int64 // µm
+	feed   int64    // mm/min
+	accel  float64  // mm/s²
+	eFed   int64    // 10 nm of filament so far
+	eDue   float64  // what rounding has held back of the filament, 10 nm
+	run    []toolpath.Step
 }
 
+// line writes a line of text, after what is pending.
+func (t *writer) line(format string, args ...any) {
+	t.settle()
+	t.buf = fmt.Appendf(t.buf, format+"\n", args...)
+}
+
+func (t *writer) flush() {
+	t.settle()
+	if t.err == nil {
+		_, t.err = t.out.Write(t.buf)
+	}
+	t.buf = t.buf[:0]
+}
+
+// nozzle sets what blocks call the nozzle in use.
+func (t *writer) nozzle(n uint8) {
+	t.values["nozzle"] = strconv.Itoa(int(n))
+	t.values["nozzle_c"] = num(t.r.NozzleAt(int(n)+1, t.values["layer"] == "0" || t.values["layer"] == "1", t.j.Spools))
+	t.values["first_nozzle_c"] = num(t.r.NozzleAt(int(n)+1, true, t.j.Spools))
+}
+
+func (t *writer) block(which, text string) error {
+	got, err := naming.Put(text, t.values)
+	if err != nil {
+		return fmt.Errorf("%s block: %w", which, err)
+	}
+	t.line("%s", strings.TrimSpace(got))
+	return nil
+}
+
+// step writes a step, or keeps it to see whether it is part of an arc.
 func (t *writer) step(s toolpath.Step) {
+	if t.j.Machine.Dialect.Arcs && s.Kind == toolpath.Lay {
+		if n := len(t.run); n > 0 && (s.First || s.MMPerS != t.run[n-1].MMPerS || n == arcMost) {
+			t.settle()
+		}
+		t.run = append(t.run, s)
+		return
+	}
+	t.settle()
+	t.straight(s)
+}
+
+func (t *writer) straight(s toolpath.Step) {
+	if len(t.buf) > writeAt {
+		if t.err == nil {
+			_, t.err = t.out.Write(t.buf)
+		}
+		t.buf = t.buf[:0]
+	}
+	t.speedUp(s)
+	b := t.buf
+	start := len(b)
 	switch s.Kind {
 	case toolpath.Pause:
-		_, _ = t.b.WriteString("M0\n")
+		t.buf = append(b, "M0\n"...)
 		return
 	case toolpath.Travel:
-		t.num = append(t.num[:0], 'G', '0')
+		b = append(b, 'G', '0')
 	default:
-		t.num = append(t.num[:0], 'G', '1')
+		b = append(b, 'G', '1')
 	}
-	to := [3]int64{micron(s.X + t.j.PlateXMM), micron(s.Y + t.j.PlateYMM), micron(s.Z)}
-	bare := len(t.num)
+	bare := len(b)
 	if s.Kind == toolpath.Lay || s.Kind == toolpath.Travel || s.Kind == toolpath.Lift || s.Kind == toolpath.Lower {
-		for k, letter := range [3]byte{'X', 'Y', 'Z'} {
-			if to[k] != t.at[k] {
-				t.num = append(t.num, ' ', letter)
-				t.num = fixed(t.num, to[k], 3)
-			}
+		if v := micron(s.X + t.j.PlateXMM); v != t.at[0] {
+			b, t.at[0] = thousandths(append(b, ' ', 'X'), v), v
 		}
-		t.at = to
+		if v := micron(s.Y + t.j.PlateYMM); v != t.at[1] {
+			b, t.at[1] = thousandths(append(b, ' ', 'Y'), v), v
+		}
+		if v := micron(s.Z); v != t.at[2] {
+			b, t.at[2] = thousandths(append(b, ' ', 'Z'), v), v
+		}
 	}
 	if s.EMM != 0 {
-		e := s.EMM + t.eDue
-		tick := int64(e*1e5 + 0.5)
-		if e < 0 {
-			tick = -int64(-e*1e5 + 0.5)
-		}
-		t.eDue = e - float64(tick)/1e5
-		if tick != 0 {
-			t.num = append(t.num, ' ', 'E')
-			t.num = fixed(t.num, tick, 5)
-		}
+		b = t.fed(b, s.EMM)
 	}
-	if len(t.num) == bare {
+	if len(b) == bare {
+		t.buf = b[:start]
 		return // nothing moves, to the micrometre
 	}
-	if f := int64(s.MMPerS*60 + 0.5); f != t.feed {
-		t.feed = f
-		t.num = append(t.num, ' ', 'F')
-		t.num = strconv.AppendInt(t.num, f, 10)
+	t.buf = append(t.fedAt(b, s.MMPerS), '\n')
+}
+
+// speedUp writes the acceleration where it changes.
+func (t *writer) speedUp(s toolpath.Step) {
+	if s.Kind != toolpath.Lay && s.Kind != toolpath.Travel {
+		return
 	}
-	t.num = append(t.num, '\n')
-	_, _ = t.b.Write(t.num)
+	a := t.j.Machine.Motion.AccelMMPerS2
+	if s.MMPerS2 > 0 {
+		a = math.Min(a, s.MMPerS2)
+	}
+	if a != t.accel && a > 0 {
+		t.accel = a
+		t.buf = fmt.Appendf(t.buf, "M204 S%s\n", num(math.Round(a)))
+	}
+}
+
+func (t *writer) fed(b []byte, eMM float64) []byte {
+	e := eMM*1e5 + t.eDue
+	tick := int64(math.Floor(e + 0.5))
+	t.eDue = e - float64(tick)
+	t.eFed += tick
+	if tick == 0 {
+		return b
+	}
+	if t.j.Machine.Dialect.AbsoluteE {
+		tick = t.eFed
+	}
+	return hundredThousandths(append(b, ' ', 'E'), tick)
+}
+
+func (t *writer) fedAt(b []byte, mmPerS float64) []byte {
+	if f := int64(mmPerS*60 + 0.5); f != t.feed {
+		t.feed = f
+		b = strconv.AppendInt(append(b, ' ', 'F'), f, 10)
+	}
+	return b
 }
 
 func micron(mm float64) int64 {
@@ -207,26 +302,51 @@ func micron(mm float64) int64 {
 	return int64(mm*1000 + 0.5)
 }
 
-// fixed writes a number given in units of its last digit, without idle zeros.
-func fixed(dst []byte, v int64, digits int) []byte {
+// thousandths writes v/1000 without idle zeros.
+func thousandths(dst []byte, v int64) []byte {
 	if v < 0 {
 		dst = append(dst, '-')
 		v = -v
 	}
-	unit := int64(1)
-	for range digits {
-		unit *= 10
-	}
-	dst = strconv.AppendInt(dst, v/unit, 10)
-	frac := v % unit
-	if frac == 0 {
+	dst = whole(dst, uint64(v)/1000)
+	f := uint64(v) % 1000
+	if f == 0 {
 		return dst
 	}
-	dst = append(dst, '.')
-	for frac > 0 {
-		unit /= 10
-		dst = append(dst, byte('0'+frac/unit))
-		frac %= unit
+	dst = append(dst, '.', byte('0'+f/100), byte('0'+f/10%10), byte('0'+f%10))
+	return trimmed(dst)
+}
+
+// hundredThousandths writes v/100000 without idle zeros.
+func hundredThousandths(dst []byte, v int64) []byte {
+	if v < 0 {
+		dst = append(dst, '-')
+		v = -v
+	}
+	dst = whole(dst, uint64(v)/100_000)
+	f := uint64(v) % 100_000
+	if f == 0 {
+		return dst
+	}
+	dst = append(dst, '.', byte('0'+f/10000), byte('0'+f/1000%10), byte('0'+f/100%10), byte('0'+f/10%10), byte('0'+f%10))
+	return trimmed(dst)
+}
+
+func whole(dst []byte, v uint64) []byte {
+	switch {
+	case v < 10:
+		return append(dst, byte('0'+v))
+	case v < 100:
+		return append(dst, byte('0'+v/10), byte('0'+v%10))
+	case v < 1000:
+		return append(dst, byte('0'+v/100), byte('0'+v/10%10), byte('0'+v%10))
+	}
+	return strconv.AppendUint(dst, v, 10)
+}
+
+func trimmed(dst []byte) []byte {
+	for dst[len(dst)-1] == '0' {
+		dst = dst[:len(dst)-1]
 	}
 	return dst
 }

@@ -3,9 +3,11 @@
 package machine
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 
+	"jobshelf/core/naming"
 	"jobshelf/core/polygon"
 	"jobshelf/core/units"
 )
@@ -68,6 +70,55 @@ type Machine struct {
 	Material   string      `json:"material" maxLength:"60" doc:"What is loaded"`
 	Colour     string      `json:"colour" pattern:"^#[0-9A-Fa-f]{6}$" doc:"Colour of what is loaded"`
 	ColourName string      `json:"colour_name" maxLength:"40"`
+	Second     Loaded      `json:"second" doc:"What the second nozzle is loaded with, where there is one"`
+	ChangeS    float64     `json:"change_s" minimum:"0" maximum:"600" doc:"How long a change of nozzle takes, s"`
+	Dialect    Dialect     `json:"dialect"`
+}
+
+// Loaded is what a further nozzle is loaded with.
+type Loaded struct {
+	Material   string `json:"material" maxLength:"60"`
+	ColourName string `json:"colour_name" maxLength:"40"`
+}
+
+// Dialect is how programs for a machine are written.
+type Dialect struct {
+	// Start, End and Change are blocks of commands with named values; empty ones are
+	// StartBlock, EndBlock and ChangeBlock.
+	Start     string `json:"start" maxLength:"4000" doc:"Commands before a print; empty: the common ones"`
+	End       string `json:"end" maxLength:"4000" doc:"Commands after a print; empty: the common ones"`
+	Change    string `json:"change" maxLength:"4000" doc:"Commands that change the nozzle; empty: the common ones"`
+	Arcs      bool   `json:"arcs" doc:"Understands arcs (G2, G3)"`
+	AbsoluteE bool   `json:"absolute_e" doc:"Counts filament from the start (M82), not from move to move (M83)"`
+}
+
+// The common blocks: heat, home; then heat off, up and away, motors off. Units,
+// absolute places and the way filament is counted are set before the start block.
+const (
+	StartBlock = `M140 S{bed_c}
+M104 S{first_nozzle_c}
+G28
+M190 S{bed_c}
+M109 S{first_nozzle_c}
+G92 E0`
+	EndBlock = `M104 S0
+M140 S{bed_after_c}
+M107
+G91
+G1 Z5 F600
+G90
+M84`
+	ChangeBlock = `T{nozzle}
+M109 S{nozzle_c}`
+)
+
+// BlockNames are the values that a block may name. {nozzle} counts from 0, as
+// machines do.
+var BlockNames = []string{"nozzle", "nozzle_c", "first_nozzle_c", "bed_c", "bed_after_c", "layers", "top_mm", "minutes", "grams", "machine", "material", "recipe", "layer"}
+
+// Blocks gives the three blocks in force.
+func (d Dialect) Blocks() (start, end, change string) {
+	return cmp.Or(d.Start, StartBlock), cmp.Or(d.End, EndBlock), cmp.Or(d.Change, ChangeBlock)
 }
 
 // Problem is a setting that cannot be: which field, and why.
@@ -90,6 +141,11 @@ func (m *Machine) Validate() []Problem {
 	}
 	if len(m.NozzlesMM) == 0 {
 		bad("nozzles_mm", "A machine of this process needs a nozzle.")
+	}
+	for _, b := range []struct{ field, text string }{{"dialect.start", m.Dialect.Start}, {"dialect.end", m.Dialect.End}, {"dialect.change", m.Dialect.Change}} {
+		if err := naming.Check(b.text, BlockNames); err != nil {
+			bad(b.field, "In this block %s.", err)
+		}
 	}
 	for i, d := range m.NozzlesMM {
 		if d < 0.1 || d > 2 {
@@ -233,4 +289,28 @@ type Material struct {
 // Grams is the mass of a length of filament.
 func (m *Material) Grams(filamentMM, lengthMM float64) float64 {
 	return lengthMM * math.Pi * filamentMM * filamentMM / 4 * m.DensityGPerCM / 1000
+}
+
+// Spools are the materials in a machine's nozzles, in order. Where a nozzle's own
+// is not known, the first is taken.
+type Spools []*Material
+
+// Load finds what a machine's nozzles are loaded with: the first with a recipe's
+// material, the second with what the house says of it.
+func (m *Machine) Load(first *Material, house []Material) Spools {
+	out := Spools{first}
+	for i := range house {
+		if len(m.NozzlesMM) > 1 && house[i].Name == m.Second.Material {
+			out = append(out, &house[i])
+		}
+	}
+	return out
+}
+
+// Of gives what a nozzle, counted from 1, is loaded with.
+func (s Spools) Of(nozzle int) *Material {
+	if nozzle >= 1 && nozzle <= len(s) && s[nozzle-1] != nil {
+		return s[nozzle-1]
+	}
+	return s[0]
 }

@@ -19,10 +19,11 @@ type Limits struct {
 
 // Move is one straight piece.
 type Move struct {
-	DX, DY, DZ float64
-	EMM        float64 // counts as the way where nothing else moves
-	MMPerS     float64
-	Tag        int32 // the caller's own
+	DX, DY, DZ   float64
+	EMM          float64 // counts as the way where nothing else moves
+	MMPerS       float64
+	AccelMMPerS2 float64 // 0 is the machine's, which is never exceeded
+	Tag          int32   // the caller's own
 }
 
 // Planner takes moves one after the other and gives each its time, some moves
@@ -34,10 +35,18 @@ type Planner struct {
 	unit   [3]float64 // direction of the last move in the queue
 }
 
+func (p *Planner) accel(m *Move) float64 {
+	if m.AccelMMPerS2 > 0 {
+		return math.Min(m.AccelMMPerS2, p.limits.AccelMMPerS2)
+	}
+	return p.limits.AccelMMPerS2
+}
+
 type planned struct {
 	length float64
 	speed  float64 // asked for
 	entry  float64 // highest allowed by the corner before it
+	accel  float64
 	tag    int32
 }
 
@@ -56,22 +65,23 @@ func (p *Planner) Add(m Move) {
 	if m.MMPerS <= 0 {
 		return
 	}
+	a := p.accel(&m)
 	if d < 1e-9 { // filament alone
 		if m.EMM != 0 {
 			p.Flush()
-			p.done(m.Tag, RestToRest(math.Abs(m.EMM), m.MMPerS, p.limits.AccelMMPerS2))
+			p.done(m.Tag, RestToRest(math.Abs(m.EMM), m.MMPerS, a))
 		}
 		return
 	}
 	unit := [3]float64{m.DX / d, m.DY / d, m.DZ / d}
 	entry := 0.0
 	if n := len(p.queue); n > 0 && m.DZ == 0 && p.unit[2] == 0 {
-		entry = math.Min(p.corner(unit), math.Min(m.MMPerS, p.queue[n-1].speed))
+		entry = math.Min(p.corner(unit, math.Min(a, p.queue[n-1].accel)), math.Min(m.MMPerS, p.queue[n-1].speed))
 	}
 	if len(p.queue) > 0 && entry == 0 {
 		p.Flush()
 	}
-	p.queue = append(p.queue, planned{d, m.MMPerS, entry, m.Tag})
+	p.queue = append(p.queue, planned{d, m.MMPerS, entry, a, m.Tag})
 	p.unit = unit
 	if len(p.queue) == window {
 		p.settle(window / 2)
@@ -79,8 +89,8 @@ func (p *Planner) Add(m Move) {
 }
 
 // corner is the highest speed through the corner to a move of the given
-// direction.
-func (p *Planner) corner(unit [3]float64) float64 {
+// direction, with the weaker acceleration of both.
+func (p *Planner) corner(unit [3]float64, accel float64) float64 {
 	cos := -(p.unit[0]*unit[0] + p.unit[1]*unit[1] + p.unit[2]*unit[2]) // of the angle between the ways
 	if cos > 0.999999 {
 		return 0 // straight back
@@ -89,7 +99,7 @@ func (p *Planner) corner(unit [3]float64) float64 {
 		return math.Inf(1)
 	}
 	s := math.Sqrt((1 - cos) / 2) // sin(θ/2)
-	return math.Sqrt(p.limits.AccelMMPerS2 * p.limits.DeviationMM * s / (1 - s))
+	return math.Sqrt(accel * p.limits.DeviationMM * s / (1 - s))
 }
 
 // Flush comes to rest.
@@ -103,20 +113,19 @@ func (p *Planner) settle(n int) {
 	if len(q) == 0 {
 		return
 	}
-	a := p.limits.AccelMMPerS2
 	// Backwards: no move may be entered faster than it can be left.
 	leave := 0.0
 	for i := len(q) - 1; i >= 0; i-- {
-		q[i].entry = math.Min(q[i].entry, math.Sqrt(leave*leave+2*a*q[i].length))
+		q[i].entry = math.Min(q[i].entry, math.Sqrt(leave*leave+2*q[i].accel*q[i].length))
 		leave = q[i].entry
 	}
 	for i := range n {
 		exit := 0.0
 		if i+1 < len(q) {
-			exit = math.Min(q[i+1].entry, math.Sqrt(q[i].entry*q[i].entry+2*a*q[i].length))
+			exit = math.Min(q[i+1].entry, math.Sqrt(q[i].entry*q[i].entry+2*q[i].accel*q[i].length))
 			q[i+1].entry = exit
 		}
-		p.done(q[i].tag, trapezoid(q[i].length, q[i].entry, exit, q[i].speed, a))
+		p.done(q[i].tag, trapezoid(q[i].length, q[i].entry, exit, q[i].speed, q[i].accel))
 	}
 	p.queue = append(q[:0], q[n:]...)
 }

@@ -46,6 +46,18 @@ func TestClosedForms(t *testing.T) {
 	assert.InDelta(t, (50-0.)/1000+(50-20.)/1000+(100-1.25-1.05)/50+100./20+0.01, total(l, []Move{{DX: 100, MMPerS: 50}, {DX: 100, MMPerS: 20}}), 1e-9)
 }
 
+// A move's own acceleration holds for it alone, never above the machine's; the
+// corner between two takes the weaker.
+func TestMovesHaveTheirOwnAcceleration(t *testing.T) {
+	l := Limits{AccelMMPerS2: 1000, DeviationMM: 0.02}
+	assert.InDelta(t, 100./50+50./400, total(l, []Move{{DX: 100, MMPerS: 50, AccelMMPerS2: 400}}), 1e-12)
+	assert.InDelta(t, 100./50+50./1000, total(l, []Move{{DX: 100, MMPerS: 50, AccelMMPerS2: 9000}}), 1e-12)
+	s := math.Sqrt(0.5)
+	v := math.Sqrt(400 * 0.02 * s / (1 - s))
+	leg := func(a float64) float64 { return 50/a + (50-v)/a + (100-2500/(2*a)-(2500-v*v)/(2*a))/50 }
+	assert.InDelta(t, leg(400)+leg(1000), total(l, []Move{{DX: 100, MMPerS: 50, AccelMMPerS2: 400}, {DY: 100, MMPerS: 50}}), 1e-9)
+}
+
 // integrate is the slow twin: it drives along the way in small steps of time with
 // nothing but the limits: at each step it brakes if it must, so as to come through
 // every corner ahead at its speed.

@@ -22,26 +22,58 @@ func FitOf(m *mesh.Mesh, mmPerUnit float64, v machine.Volume) machine.Fit {
 	return v.FitIn(pts, (b.Max.Z-b.Min.Z)*mmPerUnit)
 }
 
-// Stand is a copy of a mesh in mm, turned about the vertical, in the middle of
-// the plate, resting on it.
-func Stand(m *mesh.Mesh, mmPerUnit, turnDeg float64, v machine.Volume) *mesh.Mesh {
-	s, c := math.Sincos(turnDeg * math.Pi / 180)
-	if turnDeg == 0 {
-		s, c = 0, 1
+// Standing is where and how a part stands: scaled to mm, turned about the
+// vertical, then moved.
+type Standing struct {
+	MMPerUnit float64
+	Sin, Cos  float64 // of the turn
+	By        mesh.Vec3
+}
+
+// StandingOf stands a mesh, turned, in the middle of the plate, resting on it.
+func StandingOf(m *mesh.Mesh, mmPerUnit, turnDeg float64, v machine.Volume) Standing {
+	s := Standing{MMPerUnit: mmPerUnit, Cos: 1}
+	if turnDeg != 0 {
+		s.Sin, s.Cos = math.Sincos(turnDeg * math.Pi / 180)
 	}
-	out := &mesh.Mesh{Vertices: make([]mesh.Vec3, len(m.Vertices)), Triangles: m.Triangles}
-	for i, p := range m.Vertices {
-		p = p.Scale(mmPerUnit)
-		out.Vertices[i] = mesh.Vec3{X: p.X*c - p.Y*s, Y: p.X*s + p.Y*c, Z: p.Z}
+	inf := math.Inf(1)
+	lo, hi := mesh.Vec3{X: inf, Y: inf, Z: inf}, mesh.Vec3{X: -inf, Y: -inf}
+	for _, p := range m.Vertices {
+		p = s.To(p)
+		lo = mesh.Vec3{X: math.Min(lo.X, p.X), Y: math.Min(lo.Y, p.Y), Z: math.Min(lo.Z, p.Z)}
+		hi = mesh.Vec3{X: math.Max(hi.X, p.X), Y: math.Max(hi.Y, p.Y)}
 	}
-	b := out.Bounds()
 	mid := mesh.Vec3{X: v.XMM / 2, Y: v.YMM / 2}
 	if v.Shape == machine.Round {
 		mid = mesh.Vec3{}
 	}
-	by := mesh.Vec3{X: mid.X - (b.Min.X+b.Max.X)/2, Y: mid.Y - (b.Min.Y+b.Max.Y)/2, Z: -b.Min.Z}
-	for i, p := range out.Vertices {
-		out.Vertices[i] = p.Add(by)
+	s.By = mesh.Vec3{X: mid.X - (lo.X+hi.X)/2, Y: mid.Y - (lo.Y+hi.Y)/2, Z: -lo.Z}
+	return s
+}
+
+// To takes a place of the part to where it stands.
+func (s Standing) To(p mesh.Vec3) mesh.Vec3 {
+	p = p.Scale(s.MMPerUnit)
+	return mesh.Vec3{X: p.X*s.Cos - p.Y*s.Sin, Y: p.X*s.Sin + p.Y*s.Cos, Z: p.Z}.Add(s.By)
+}
+
+// From takes a place on the plate back to the part, in the part's units.
+func (s Standing) From(p mesh.Vec3) mesh.Vec3 {
+	p = p.Sub(s.By)
+	return mesh.Vec3{X: p.X*s.Cos + p.Y*s.Sin, Y: -p.X*s.Sin + p.Y*s.Cos, Z: p.Z}.Scale(1 / s.MMPerUnit)
+}
+
+// Mesh is a copy of a mesh as it stands, in mm.
+func (s Standing) Mesh(m *mesh.Mesh) *mesh.Mesh {
+	out := &mesh.Mesh{Vertices: make([]mesh.Vec3, len(m.Vertices)), Triangles: m.Triangles}
+	for i, p := range m.Vertices {
+		out.Vertices[i] = s.To(p)
 	}
 	return out
+}
+
+// Stand is a copy of a mesh in mm, turned about the vertical, in the middle of
+// the plate, resting on it.
+func Stand(m *mesh.Mesh, mmPerUnit, turnDeg float64, v machine.Volume) *mesh.Mesh {
+	return StandingOf(m, mmPerUnit, turnDeg, v).Mesh(m)
 }

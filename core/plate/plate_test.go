@@ -22,6 +22,12 @@ func TestPartsStandInTheMiddle(t *testing.T) {
 	assert.InDelta(t, 0, round.Min.X+round.Max.X, 1e-9)
 	assert.InDelta(t, -25.4, round.Min.X, 1e-9)
 
+	st := StandingOf(box, 25.4, 37, machine.Volume{Shape: machine.Rectangle, XMM: 200, YMM: 100, ZMM: 80})
+	for _, v := range box.Vertices {
+		back := st.From(st.To(v))
+		assert.InDelta(t, 0, back.Sub(v).Len(), 1e-9, "there and back")
+	}
+
 	narrow := machine.Volume{Shape: machine.Rectangle, XMM: 40, YMM: 60, ZMM: 20}
 	fit := FitOf(box, 25.4, narrow)
 	assert.True(t, fit.Fits)

@@ -43,35 +43,59 @@ type Recipe struct {
 	BottomLayers  int     `json:"bottom_layers" minimum:"0" maximum:"50" doc:"Solid layers that close the bottom"`
 	InfillPercent float64 `json:"infill_percent" minimum:"0" maximum:"100" doc:"How full the inside is, %"`
 	Hold          Hold    `json:"hold" enum:"none,skirt,brim,raft" doc:"What keeps the first layer down"`
-	BrimMM        float64 `json:"brim_mm" minimum:"0" maximum:"50" doc:"Width of a brim, mm"`
+	BrimMM        float64 `json:"brim_mm" minimum:"0" maximum:"50" doc:"Width of a brim, mm" with:"hold"`
 	NozzleC       float64 `json:"nozzle_c" minimum:"0" maximum:"600" doc:"Nozzle temperature, °C"`
 	BedC          float64 `json:"bed_c" minimum:"0" maximum:"250" doc:"Bed temperature, °C"`
 	OuterMMPerS   float64 `json:"outer_mm_per_s" minimum:"1" maximum:"1000" doc:"Speed of the outer shell, mm/s"`
 	InnerMMPerS   float64 `json:"inner_mm_per_s" minimum:"1" maximum:"1000" doc:"Speed of the inner shells, mm/s"`
 	CapMMPerS     float64 `json:"cap_mm_per_s" minimum:"1" maximum:"1000" doc:"Speed of solid layers, mm/s"`
-	InfillMMPerS  float64 `json:"infill_mm_per_s" minimum:"1" maximum:"1000" doc:"Speed of the infill, mm/s"`
+	InfillMMPerS  float64 `json:"infill_mm_per_s" minimum:"1" maximum:"1000" doc:"Speed of the infill, mm/s" with:"infill_percent"`
 	FirstMMPerS   float64 `json:"first_mm_per_s" minimum:"1" maximum:"500" doc:"Speed of the first layer, mm/s"`
 	TravelMMPerS  float64 `json:"travel_mm_per_s" minimum:"1" maximum:"2000" doc:"Speed without extruding, mm/s"`
 	RetractMM     float64 `json:"retract_mm" minimum:"0" maximum:"20" doc:"Filament pulled back before a travel, mm"`
-	RetractMMPerS float64 `json:"retract_mm_per_s" minimum:"1" maximum:"200" doc:"Speed of pulling back, mm/s"`
+	RetractMMPerS float64 `json:"retract_mm_per_s" minimum:"1" maximum:"200" doc:"Speed of pulling back, mm/s" with:"retract_mm"`
 	LeastLayerS   float64 `json:"least_layer_s" minimum:"0" maximum:"600" doc:"A layer takes at least this long, so that it cools, s"`
 
-	Pattern        Pattern   `json:"pattern" enum:"lines,grid,honeycomb,gyroid" doc:"How the inside is filled"`
-	Support        Support   `json:"support" enum:"off,plate only,everywhere,first layer only" doc:"Where support may stand"`
-	SupportDeg     float64   `json:"support_deg" minimum:"10" maximum:"89" doc:"Faces that lean out further than this from upright are supported, °"`
-	SupportPercent float64   `json:"support_percent" minimum:"1" maximum:"100" doc:"How dense support is, %"`
-	SupportGapMM   float64   `json:"support_gap_mm" minimum:"0" maximum:"5" doc:"How far support stays from walls, mm"`
-	SupportDropMM  float64   `json:"support_drop_mm" minimum:"0" maximum:"2" doc:"Gap between support and what rests on it, mm"`
-	SupportRoof    int       `json:"support_roof" minimum:"0" maximum:"20" doc:"Dense layers on top of support"`
-	BridgeMMPerS   float64   `json:"bridge_mm_per_s" minimum:"1" maximum:"500" doc:"Speed of bridges, mm/s"`
-	SupportMMPerS  float64   `json:"support_mm_per_s" minimum:"1" maximum:"1000" doc:"Speed of support, mm/s"`
-	LiftMM         float64   `json:"lift_mm" minimum:"0" maximum:"10" doc:"How far the nozzle lifts on a travel that crosses an outline, mm"`
-	FirstNozzleC   float64   `json:"first_nozzle_c" minimum:"0" maximum:"600" doc:"Nozzle temperature of the first layer, °C; 0: as the others"`
+	Pattern        Pattern   `json:"pattern" enum:"lines,grid,honeycomb,gyroid" doc:"How the inside is filled" with:"infill_percent" unset:"grid"`
+	Support        Support   `json:"support" enum:"off,plate only,everywhere,first layer only" doc:"Where support may stand" unset:"off"`
+	SupportDeg     float64   `json:"support_deg" minimum:"10" maximum:"89" doc:"Faces that lean out further than this from upright are supported, °" with:"support" unset:"50"`
+	SupportPercent float64   `json:"support_percent" minimum:"1" maximum:"100" doc:"How dense support is, %" with:"support" unset:"15"`
+	SupportGapMM   float64   `json:"support_gap_mm" minimum:"0" maximum:"5" doc:"How far support stays from walls, mm" with:"support" unset:"1.5 lines"`
+	SupportDropMM  float64   `json:"support_drop_mm" minimum:"0" maximum:"2" doc:"Gap between support and what rests on it, mm" with:"support" unset:"a layer"`
+	SupportRoof    int       `json:"support_roof" minimum:"0" maximum:"20" doc:"Dense layers on top of support" with:"support" unset:"2"`
+	BridgeMMPerS   float64   `json:"bridge_mm_per_s" minimum:"1" maximum:"500" doc:"Speed of bridges, mm/s" unset:"0.6 of the outer shell's"`
+	SupportMMPerS  float64   `json:"support_mm_per_s" minimum:"1" maximum:"1000" doc:"Speed of support, mm/s" with:"support" unset:"the inner shells'"`
+	LiftMM         float64   `json:"lift_mm" minimum:"0" maximum:"10" doc:"How far the nozzle lifts on a travel that crosses an outline, mm" with:"retract_mm"`
+	FirstNozzleC   float64   `json:"first_nozzle_c" minimum:"0" maximum:"600" doc:"Nozzle temperature of the first layer, °C; 0: as the others" with:"nozzle_c" unset:"as the others"`
 	FanPercent     float64   `json:"fan_percent" minimum:"0" maximum:"100" doc:"Fan from the third layer on, %"`
-	Seam           Seam      `json:"seam" enum:"rear,aligned,nearest" doc:"Where outlines begin"`
+	Seam           Seam      `json:"seam" enum:"rear,aligned,nearest" doc:"Where outlines begin" unset:"rear"`
 	PauseMM        []float64 `json:"pause_mm" maxItems:"20" doc:"Heights at which the machine waits for somebody, mm"`
 	PurgeMM        float64   `json:"purge_mm" minimum:"0" maximum:"500" doc:"Filament let out before the first line, mm"`
+
+	PieceNozzle   int      `json:"piece_nozzle" minimum:"0" maximum:"2" doc:"Nozzle that lays the part" unset:"1"`
+	SupportNozzle int      `json:"support_nozzle" minimum:"0" maximum:"2" doc:"Nozzle that lays support" with:"support" unset:"the one that lays the part"`
+	ChangePurgeMM float64  `json:"change_purge_mm" minimum:"0" maximum:"500" doc:"Filament laid into the purge block after a change of nozzle, mm" with:"support_nozzle" unset:"10"`
+	BedAfterEnd   BedAfter `json:"bed_after_end" enum:"off,on" doc:"Whether the bed stays warm after the end; on only with somebody there" unset:"off"`
+
+	OuterMMPerS2   float64 `json:"outer_mm_per_s2" minimum:"0" maximum:"100000" doc:"Acceleration of the outer shell, mm/s²" unset:"the machine's"`
+	InnerMMPerS2   float64 `json:"inner_mm_per_s2" minimum:"0" maximum:"100000" doc:"Acceleration of the inner shells, mm/s²" unset:"the machine's"`
+	CapMMPerS2     float64 `json:"cap_mm_per_s2" minimum:"0" maximum:"100000" doc:"Acceleration of solid layers, mm/s²" unset:"the machine's"`
+	InfillMMPerS2  float64 `json:"infill_mm_per_s2" minimum:"0" maximum:"100000" doc:"Acceleration of the infill, mm/s²" unset:"the machine's"`
+	BridgeMMPerS2  float64 `json:"bridge_mm_per_s2" minimum:"0" maximum:"100000" doc:"Acceleration of bridges, mm/s²" unset:"the machine's"`
+	SupportMMPerS2 float64 `json:"support_mm_per_s2" minimum:"0" maximum:"100000" doc:"Acceleration of support, mm/s²" with:"support" unset:"the machine's"`
+	FirstMMPerS2   float64 `json:"first_mm_per_s2" minimum:"0" maximum:"100000" doc:"Acceleration of the first layer, mm/s²" unset:"the machine's"`
+	TravelMMPerS2  float64 `json:"travel_mm_per_s2" minimum:"0" maximum:"100000" doc:"Acceleration without extruding, mm/s²" unset:"the machine's"`
 }
+
+// BedAfter is what the bed does after the end.
+type BedAfter string
+
+// The bed goes off by itself; it is kept on only by a departure that says who is
+// there.
+const (
+	BedOff BedAfter = "off"
+	BedOn  BedAfter = "on"
+)
 
 // Pattern is how the inside is filled.
 type Pattern string
@@ -128,6 +152,14 @@ func (r Recipe) WithDefaults() Recipe {
 	num(&r.BridgeMMPerS, 0.6*r.OuterMMPerS)
 	num(&r.SupportMMPerS, r.InnerMMPerS)
 	num(&r.FirstNozzleC, r.NozzleC)
+	num(&r.ChangePurgeMM, 10)
+	text((*string)(&r.BedAfterEnd), string(BedOff))
+	if r.PieceNozzle == 0 {
+		r.PieceNozzle = 1
+	}
+	if r.SupportNozzle == 0 {
+		r.SupportNozzle = r.PieceNozzle
+	}
 	if r.SupportRoof == 0 {
 		r.SupportRoof = 2
 	}
@@ -135,6 +167,19 @@ func (r Recipe) WithDefaults() Recipe {
 		r.PauseMM = []float64{}
 	}
 	return r
+}
+
+// NozzleAt is the temperature of a nozzle, counted from 1, in the first layer or
+// the others, °C: the recipe's for the first nozzle, for a further one what its
+// material is usually laid at.
+func (r Recipe) NozzleAt(nozzle int, first bool, spools machine.Spools) float64 {
+	switch {
+	case nozzle > 1 && spools.Of(nozzle).NozzleC > 0:
+		return spools.Of(nozzle).NozzleC
+	case first && r.FirstNozzleC > 0:
+		return r.FirstNozzleC
+	}
+	return r.NozzleC
 }
 
 // Validate lists what cannot work, each with the field it is about. mach and mat
@@ -153,8 +198,20 @@ func (r *Recipe) Validate(mach *machine.Machine, mat *machine.Material) []machin
 	if mach == nil {
 		return out
 	}
-	if len(mach.NozzlesMM) > 0 {
-		d := mach.NozzlesMM[0]
+	full := r.WithDefaults()
+	for k, n := range [2]int{full.PieceNozzle, full.SupportNozzle} {
+		field := [2]string{"piece_nozzle", "support_nozzle"}[k]
+		if len(mach.NozzlesMM) > 0 && n > len(mach.NozzlesMM) {
+			bad(field, "%s has no nozzle %d.", mach.Name, n)
+			continue
+		}
+		if n == 2 && mach.Second.Material == "" {
+			bad(field, "Nothing is loaded in nozzle 2 of %s. Say in the house what is.", mach.Name)
+		}
+		if len(mach.NozzlesMM) == 0 || k == 1 && full.SupportNozzle == full.PieceNozzle {
+			continue
+		}
+		d := mach.NozzlesMM[n-1]
 		if r.LayerMM < 0.2*d-1e-9 || r.LayerMM > 0.8*d+1e-9 {
 			bad("layer_mm", "A nozzle of %g mm lays layers of %.2f to %.2f mm, not %g mm.", d, 0.2*d, 0.8*d, r.LayerMM)
 		}

@@ -17,6 +17,8 @@ type Setting struct {
 	Most    *float64 `json:"most,omitempty"`
 	Choices []string `json:"choices,omitempty"`
 	Text    string   `json:"text" doc:"What it does, in plain words"`
+	Unset   string   `json:"unset,omitempty" doc:"What holds where it is left out"`
+	With    string   `json:"with,omitempty" doc:"The setting without which it does nothing"`
 }
 
 // fixed are fields that say which recipe it is; they are no settings.
@@ -29,7 +31,7 @@ func Settings() []Setting {
 	t := reflect.TypeOf(Recipe{})
 	for i := range t.NumField() {
 		f := t.Field(i)
-		s := Setting{Key: f.Tag.Get("json"), Text: f.Tag.Get("doc")}
+		s := Setting{Key: f.Tag.Get("json"), Text: f.Tag.Get("doc"), Unset: f.Tag.Get("unset"), With: f.Tag.Get("with")}
 		if fixed[s.Key] {
 			continue
 		}

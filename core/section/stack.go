@@ -3,7 +3,6 @@ package section
 import (
 	"context"
 	"math"
-	"math/bits"
 
 	"jobshelf/core/mesh"
 	"jobshelf/core/polygon"
@@ -204,176 +203,11 @@ func (s *Stack) scan(cover []uint64, p polygon.Path) {
 		// Rows r with lo < r ≤ hi: half open, so a corner counts once.
 		for r := max(0, int(math.Floor(lo))+1); r < s.rows && float64(r) <= hi; r++ {
 			x := px + (float64(r)-py)/(qy-py)*(qx-px)
-			if c := max(0, int(math.Ceil(x))); c < s.cols {
+			// Beyond the last cell too: an outline left open would cover the rest of the row.
+			if c := max(0, int(math.Ceil(x))); c < 64*s.wordsWide {
 				cover[r*s.wordsWide+c/64] ^= 1 << (c & 63)
 			}
 		}
 		px, py = qx, qy
-	}
-}
-
-// CapShare is, for each layer, the share (0…1) of what lies deeper than rimMM
-// inside it that is under fewer than top layers of solid or over fewer than bottom
-// ones: what must be closed within the shells.
-func (s *Stack) CapShare(top, bottom int, rimMM float64) []float64 {
-	n := len(s.Slabs)
-	out := make([]float64, n)
-	size := s.rows * s.wordsWide
-	inside, deep, wide := make([]uint64, size), make([]uint64, size), make([]uint64, size)
-	cells, part := math.Modf(rimMM / s.cellMM)
-	for i := range s.Slabs {
-		for w, c := range s.Slabs[i].cover {
-			inside[w] = c
-			for k := 1; k <= top && c != 0; k++ {
-				if i+k >= n {
-					c = 0
-				} else {
-					c &= s.Slabs[i+k].cover[w]
-				}
-			}
-			for k := 1; k <= bottom && c != 0; k++ {
-				if i-k < 0 {
-					c = 0
-				} else {
-					c &= s.Slabs[i-k].cover[w]
-				}
-			}
-			deep[w] = c
-		}
-		// The rim is part of a cell more than so many cells: the share is between
-		// those of both.
-		out[i] = 1 // thinner than a cell everywhere
-		var open, all float64
-		for k := 0.0; k <= cells+1; k++ {
-			if k > 0 {
-				for w, c := range inside {
-					wide[w] = ^c
-				}
-				s.dilate(inside, wide)
-				for w, c := range inside {
-					inside[w] = ^c
-				}
-			}
-			var closed, whole int
-			for w, c := range inside {
-				whole += bits.OnesCount64(c)
-				closed += bits.OnesCount64(c & deep[w])
-			}
-			if whole == 0 {
-				break
-			}
-			weight := 1.0
-			switch k {
-			case cells:
-				open, all, weight = 0, 0, 1-part
-			case cells + 1:
-				weight = part
-			}
-			open, all = open+weight*float64(whole-closed), all+weight*float64(whole)
-			out[i] = open / math.Max(all, 1e-9)
-		}
-	}
-	return out
-}
-
-// SupportMM2 is, for each layer, the area that support stands on, and the part of
-// it within roof layers below what it carries: under cells
-// that are covered though nothing within the given lean (the tangent of the angle
-// from upright) is covered below, down to the plate or the part; where plateOnly
-// is set, only where it reaches the plate. The grid is coarse; a lean of less
-// than a cell a layer is looked for over as many layers as make a cell.
-func (s *Stack) SupportMM2(lean float64, plateOnly bool, roof int, widenMM, gapMM float64) (all, dense []float64) {
-	n := len(s.Slabs)
-	out, dense := make([]float64, n), make([]float64, n)
-	if n < 2 || lean <= 0 {
-		return out, dense
-	}
-	fresh := make([][]uint64, max(1, roof))
-	for k := range fresh {
-		fresh[k] = make([]uint64, s.rows*s.wordsWide)
-	}
-	size := s.rows * s.wordsWide
-	column, wide, seen := make([]uint64, size), make([]uint64, size), make([]uint64, size)
-	// blocked[i]: what of the plate is under the part below layer i.
-	var blocked [][]uint64
-	if plateOnly {
-		blocked = make([][]uint64, n)
-		for i := range n {
-			blocked[i] = append([]uint64{}, seen...)
-			for w, c := range s.Slabs[i].cover {
-				seen[w] |= c
-			}
-		}
-	}
-	for i := n - 1; i > 0; i-- {
-		back := max(1, int(math.Round(s.cellMM/(lean*s.Slabs[i].HeightMM))))
-		below := s.Slabs[max(0, i-back)].cover
-		s.dilate(wide, below)
-		for w := range column {
-			f := s.Slabs[i].cover[w] &^ wide[w]
-			fresh[i%len(fresh)][w] = f
-			column[w] |= f
-			column[w] &^= s.Slabs[i-1].cover[w]
-			c := column[w]
-			if blocked != nil {
-				c &^= blocked[i-1][w]
-			}
-			out[i-1] += float64(bits.OnesCount64(c))
-			top := uint64(0)
-			for k := range fresh {
-				top |= fresh[k][w]
-			}
-			dense[i-1] += float64(bits.OnesCount64(c & top))
-		}
-		// Its rim reaches further by widenMM, and stays gapMM off the part.
-		s.dilate(wide, column)
-		rim, touch := 0, 0
-		s.dilate(seen, s.Slabs[i-1].cover)
-		for w := range column {
-			rim += bits.OnesCount64(wide[w] &^ column[w] &^ seen[w])
-			touch += bits.OnesCount64(seen[w] & column[w])
-		}
-		if c := out[i-1]; c > 0 {
-			out[i-1] = math.Max(0, c+float64(rim)*widenMM/s.cellMM-float64(touch)*math.Min(1, gapMM/s.cellMM))
-			dense[i-1] *= out[i-1] / c
-		}
-		out[i-1] *= s.cellMM * s.cellMM
-		dense[i-1] *= s.cellMM * s.cellMM
-	}
-	return out, dense
-}
-
-// wordsAtMost is the widest a row can be, in words.
-const wordsAtMost = coverCells/64 + 1
-
-// dilate widens by one cell to all eight sides: each row sideways, then every row
-// by its neighbours.
-func (s *Stack) dilate(dst, src []uint64) {
-	w := s.wordsWide
-	var above, here, below [wordsAtMost]uint64
-	sideways := func(out *[wordsAtMost]uint64, r int) {
-		if r >= s.rows {
-			*out = [wordsAtMost]uint64{}
-			return
-		}
-		row := src[r*w : (r+1)*w]
-		for k, x := range row {
-			c := x | x<<1 | x>>1
-			if k > 0 {
-				c |= row[k-1] >> 63
-			}
-			if k+1 < w {
-				c |= row[k+1] << 63
-			}
-			out[k] = c
-		}
-	}
-	sideways(&here, 0)
-	for r := range s.rows {
-		sideways(&below, r+1)
-		for k := range w {
-			dst[r*w+k] = above[k] | here[k] | below[k]
-		}
-		above, here = here, below
 	}
 }

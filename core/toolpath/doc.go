@@ -31,18 +31,20 @@ const (
 	Bridge
 	Support
 	Hold
+	Purge
 	kinds
 )
 
 // Kinds are their words.
-var Kinds = [kinds]string{"outer shell", "inner shell", "cap", "infill", "bridge", "support", "first-layer hold"}
+var Kinds = [kinds]string{"outer shell", "inner shell", "cap", "infill", "bridge", "support", "first-layer hold", "purge"}
 
 func (k Kind) String() string { return Kinds[k] }
 
 // Line is one line laid without a break.
 type Line struct {
 	Kind    Kind
-	Closed  bool // the last point joins the first
+	Nozzle  uint8 // counted from 0
+	Closed  bool  // the last point joins the first
 	Points  polygon.Path
 	WidthMM float64
 	// Widths is the width at each point where it varies, else nil, µm.
@@ -107,6 +109,17 @@ type Print struct {
 	// LiftedMM is how far the part stands above the plate on a raft.
 	LiftedMM float64
 	Notes    []string // what somebody should know, in plain words
+	Regions  []Region // what hangs, and what is done about it, from below
+}
+
+// Region is a part of the surface that hangs further than support begins at.
+type Region struct {
+	// Min and Max bound it, in mm as the part stands, without a raft.
+	Min     [3]float64 `json:"min_mm"`
+	Max     [3]float64 `json:"max_mm"`
+	AreaMM2 float64    `json:"area_mm2" doc:"Seen from below"`
+	Carried bool       `json:"carried" doc:"Support stands under it"`
+	Why     string     `json:"why"`
 }
 
 // Mark is a region in which support is kept out or put in by hand.

@@ -24,7 +24,7 @@ func (s *slicer) fill(w *worker, i int) {
 	}
 	if len(s.solid[i]) > 0 {
 		closed := s.solid[i]
-		for _, f := range polygon.Figures(s.bridges[i]) {
+		for _, f := range polygon.Figures(s.spans(w, i)) {
 			paths := append([]polygon.Path{f.Outer}, f.Holes...)
 			add(Bridge, scan(paths, spanAngle(f.Outer), gap, gap))
 			closed = w.poly.Boolean(polygon.Difference, polygon.NonZero, closed, paths)
@@ -42,6 +42,20 @@ func (s *slicer) fill(w *worker, i int) {
 		s.fillSupport(w, i, &l, width)
 	}
 	s.layers[i] = l
+}
+
+// spans are the bridges of a layer that nothing carries: what rests on support is
+// laid as any cap.
+func (s *slicer) spans(w *worker, i int) []polygon.Path {
+	foot := i - 1 - s.drop()
+	if len(s.bridges[i]) == 0 || s.support == nil || foot < 0 || len(s.support[foot]) == 0 {
+		return s.bridges[i]
+	}
+	carried := w.poly.Offset(s.support[foot], um(s.r.SupportGapMM+s.r.LineMM), mitre)
+	free := w.poly.Boolean(polygon.Difference, polygon.NonZero, s.bridges[i], carried)
+	width := um(s.r.LineMM)
+	free = w.poly.Offset(w.poly.Offset(free, -width, mitre), width, mitre)
+	return w.poly.Boolean(polygon.Intersection, polygon.NonZero, free, s.bridges[i])
 }
 
 // spanAngle is the direction of the shorter side of the smallest rectangle

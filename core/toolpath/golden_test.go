@@ -41,7 +41,7 @@ func picture(l *Layer) string {
 	w, h := mm(box.x1-box.x0)+2, mm(box.y1-box.y0)+2
 	fmt.Fprintf(&b, "<svg xmlns=\"http://www.w3.org/2000/svg\" viewBox=\"%.2f %.2f %.2f %.2f\" width=\"%.0f\" height=\"%.0f\" fill=\"none\" stroke-linejoin=\"round\" stroke-linecap=\"round\">\n",
 		mm(box.x0)-1, -mm(box.y1)-1, w, h, w*10, h*10)
-	colours := [kinds]string{"#1b4965", "#62a8c9", "#b5838d", "#c9a227", "#d1495b", "#7a8450", "#9a8c98"}
+	colours := [kinds]string{"#1b4965", "#62a8c9", "#b5838d", "#c9a227", "#d1495b", "#7a8450", "#9a8c98", "#4f5d75"}
 	for i := range l.Lines {
 		n := &l.Lines[i]
 		if len(n.Points) == 0 {

@@ -29,12 +29,16 @@ func (s *slicer) hold(p *Print) {
 	if len(s.support) > 0 {
 		foot = poly.Boolean(polygon.Union, polygon.NonZero, foot, s.support[0])
 	}
+	if s.block != nil {
+		foot = poly.Boolean(polygon.Union, polygon.NonZero, foot, []polygon.Path{s.block})
+	}
+	piece := uint8(s.r.PieceNozzle - 1)
 	width, gap := um(s.r.LineMM), um(Spacing(s.r.LineMM, s.heights[0]))
 	var lines []Line
 	ring := func(paths []polygon.Path, outersOnly bool) {
 		for _, q := range paths {
 			if !outersOnly || q.Area() > 0 {
-				lines = append(lines, Line{Kind: Hold, Closed: true, Points: q, WidthMM: s.r.LineMM})
+				lines = append(lines, Line{Kind: Hold, Nozzle: piece, Closed: true, Points: q, WidthMM: s.r.LineMM})
 			}
 		}
 	}
@@ -69,7 +73,7 @@ func (s *slicer) raft(p *Print, w *worker, area []polygon.Path) {
 		l := Layer{TopMM: bottom + h, HeightMM: h}
 		g := um(Spacing(s.r.LineMM, h)) / share
 		for _, q := range scan(w.poly.Offset(area, -width/2, mitre), angle, g, g) {
-			l.Lines = append(l.Lines, Line{Kind: Hold, Points: q, WidthMM: s.r.LineMM})
+			l.Lines = append(l.Lines, Line{Kind: Hold, Nozzle: uint8(s.r.PieceNozzle - 1), Points: q, WidthMM: s.r.LineMM})
 		}
 		return l
 	}

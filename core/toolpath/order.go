@@ -8,19 +8,36 @@ import (
 )
 
 // order puts the lines of every layer in an order that saves travel. Kinds come
-// one after the other: what holds, support, inner shells, outer shells, caps and
+// one after the other: what is purged, what holds, support, inner shells, outer shells, caps and
 // bridges, infill; within a kind the nearest line is next, from its nearer end,
 // and the order is bettered by turning stretches of it round (2-opt, Croes 1958)
 // for a bounded number of steps. Outlines begin at the seam.
 func order(p *Print, r recipe.Recipe) {
 	at := polygon.Point{}
 	var lastSeam polygon.Point
+	nozzle := uint8(r.PieceNozzle - 1)
 	for i := range p.Layers {
 		l := &p.Layers[i]
-		groups := [6][]Line{}
+		// The nozzle in use first, then the other: one change a layer at the most. What
+		// is let out comes right after the change.
+		groups := [2 * ranks][]Line{}
+		last := nozzle
 		for _, x := range l.Lines {
-			groups[rank[x.Kind]] = append(groups[rank[x.Kind]], x)
+			if x.Nozzle != nozzle && x.Nozzle != purgeNozzle {
+				last = x.Nozzle
+			}
 		}
+		for _, x := range l.Lines {
+			if x.Nozzle == purgeNozzle {
+				x.Nozzle = last
+			}
+			k := rank[x.Kind]
+			if x.Nozzle != nozzle {
+				k += ranks
+			}
+			groups[k] = append(groups[k], x)
+		}
+		nozzle = last
 		out := l.Lines[:0:0]
 		for _, g := range groups {
 			if len(g) == 0 {
@@ -46,7 +63,9 @@ func order(p *Print, r recipe.Recipe) {
 	}
 }
 
-var rank = [kinds]int{Hold: 0, Support: 1, Inner: 2, Outer: 3, Bridge: 4, Cap: 4, Infill: 5}
+const ranks = 7
+
+var rank = [kinds]int{Purge: 0, Hold: 1, Support: 2, Inner: 3, Outer: 4, Bridge: 5, Cap: 5, Infill: 6}
 
 // begin turns a closed line so that it starts at the seam: the rearmost point,
 // the one nearest to the seam below, or the one nearest to where the nozzle is.

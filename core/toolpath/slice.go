@@ -1,6 +1,7 @@
 package toolpath
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"math"
@@ -36,6 +37,9 @@ type slicer struct {
 	overhang [][]polygon.Path // what hangs free over the layer below
 	support  [][]polygon.Path
 	roof     [][]polygon.Path
+	under    [][]polygon.Path // what of the plate is below the part, by layer; nil if it does not matter
+	block    polygon.Path     // the purge block's outline, or nil
+	bore     float64          // of the filament, mm
 	layers   []Layer
 	notes    []string
 }
@@ -46,6 +50,21 @@ type Options struct {
 	// Room is the machine's volume; a skirt that would leave it is left out. The
 	// zero value sets no bounds.
 	Room machine.Volume
+	// FilamentMM is how thick the filament is, for what is let out at a change of
+	// nozzle; 0 is 1.75.
+	FilamentMM float64
+}
+
+// off says that a line of width w at q would leave the plate.
+func off(v machine.Volume, q polygon.Point, w float64) bool {
+	x, y := float64(q.X)/1000, float64(q.Y)/1000
+	switch {
+	case v.XMM == 0:
+		return false
+	case v.Shape == machine.Round:
+		return math.Hypot(x, y)+w > v.XMM/2
+	}
+	return x < w || y < w || x > v.XMM-w || y > v.YMM-w
 }
 
 // keepOnPlate leaves out skirts and brims that would leave the plate.
@@ -53,20 +72,13 @@ func keepOnPlate(p *Print, v machine.Volume) {
 	if v.XMM == 0 || len(p.Layers) == 0 {
 		return
 	}
-	out := func(q polygon.Point, w float64) bool {
-		x, y := float64(q.X)/1000, float64(q.Y)/1000
-		if v.Shape == machine.Round {
-			return math.Hypot(x, y)+w > v.XMM/2
-		}
-		return x < w || y < w || x > v.XMM-w || y > v.YMM-w
-	}
 	l := &p.Layers[0]
 	kept := l.Lines[:0]
 	left := 0
 	for _, x := range l.Lines {
 		gone := false
 		for _, q := range x.Points {
-			gone = gone || x.Kind == Hold && out(q, x.WidthMM/2)
+			gone = gone || x.Kind == Hold && off(v, q, x.WidthMM/2)
 		}
 		if gone {
 			left++
@@ -87,7 +99,7 @@ func Slice(ctx context.Context, m *mesh.Mesh, topo *mesh.Topology, mmPerUnit flo
 	if progress == nil {
 		progress = func(float64) {}
 	}
-	s := &slicer{r: r.WithDefaults(), marks: o.Marks}
+	s := &slicer{r: r.WithDefaults(), marks: o.Marks, bore: cmp.Or(o.FilamentMM, 1.75)}
 	box := m.Bounds()
 	height := (box.Max.Z - box.Min.Z) * mmPerUnit
 	n := section.LayerCount(height, s.r.FirstLayerMM, s.r.LayerMM)
@@ -139,7 +151,12 @@ func Slice(ctx context.Context, m *mesh.Mesh, topo *mesh.Topology, mmPerUnit flo
 		}
 		done += st.share
 	}
-	p := &Print{Layers: s.layers, Notes: s.notes}
+	s.nozzles(o.Room)
+	regions, err := s.regions(ctx)
+	if err != nil {
+		return nil, err
+	}
+	p := &Print{Layers: s.layers, Notes: s.notes, Regions: regions}
 	s.hold(p)
 	keepOnPlate(p, o.Room)
 	order(p, s.r)

@@ -19,8 +19,9 @@ const (
 	Restore                 // push it forth again
 	Lift                    // up
 	Lower                   // down, or up to a new layer
-	Purge                   // let filament out where the nozzle stands
+	LetOut                  // let filament out where the nozzle stands
 	Pause                   // wait for somebody
+	Change                  // to another nozzle
 )
 
 // Step is one thing the machine does. Places are mm on the plate.
@@ -31,6 +32,8 @@ type Step struct {
 	X, Y, Z float64 // where it ends
 	EMM     float64 // filament, negative when pulled back
 	MMPerS  float64 // speed asked for, of the filament where nothing else moves
+	MMPerS2 float64 // acceleration asked for; 0 is the machine's
+	Nozzle  uint8   // in use, or changed to, counted from 0
 	First   bool    // the first step of a line
 }
 
@@ -44,9 +47,12 @@ type stepper struct {
 	bore    float64 // section of the filament, mm²
 	yield   func(Step) bool
 	x, y, z float64
-	back    bool // filament is pulled back
+	back    [256]bool // filament is pulled back, by nozzle
+	nozzle  uint8
+	accel   float64
 	slow    []float64
 	speeds  [kinds]float64
+	accels  [kinds]float64
 	stopped bool
 }
 
@@ -57,9 +63,12 @@ type stepper struct {
 func (p *Print) Steps(r recipe.Recipe, m *machine.Machine, slow []float64, yield func(Step) bool) {
 	s := &stepper{r: r.WithDefaults(), m: m, bore: math.Pi * m.FilamentMM * m.FilamentMM / 4, yield: yield, slow: slow}
 	s.speeds = [kinds]float64{Outer: s.r.OuterMMPerS, Inner: s.r.InnerMMPerS, Cap: s.r.CapMMPerS, Infill: s.r.InfillMMPerS,
-		Bridge: s.r.BridgeMMPerS, Support: s.r.SupportMMPerS, Hold: s.r.FirstMMPerS}
+		Bridge: s.r.BridgeMMPerS, Support: s.r.SupportMMPerS, Hold: s.r.FirstMMPerS, Purge: s.r.InnerMMPerS}
+	s.accels = [kinds]float64{Outer: s.r.OuterMMPerS2, Inner: s.r.InnerMMPerS2, Cap: s.r.CapMMPerS2, Infill: s.r.InfillMMPerS2,
+		Bridge: s.r.BridgeMMPerS2, Support: s.r.SupportMMPerS2, Hold: s.r.FirstMMPerS2, Purge: s.r.InnerMMPerS2}
+	s.nozzle = p.FirstNozzle()
 	if s.r.PurgeMM > 0 {
-		s.do(Step{Kind: Purge, EMM: s.r.PurgeMM, MMPerS: 5})
+		s.do(Step{Kind: LetOut, EMM: s.r.PurgeMM, MMPerS: 5})
 	}
 	pauses := append([]float64{}, s.r.PauseMM...)
 	for i := range p.Layers {
@@ -83,29 +92,44 @@ func (p *Print) Steps(r recipe.Recipe, m *machine.Machine, slow []float64, yield
 	s.retract(len(p.Layers) - 1)
 }
 
+// FirstNozzle is the one that a print begins with, counted from 0.
+func (p *Print) FirstNozzle() uint8 {
+	for i := range p.Layers {
+		for _, l := range p.Layers[i].Lines {
+			return l.Nozzle
+		}
+	}
+	return 0
+}
+
 func (s *stepper) do(x Step) {
 	if s.stopped {
 		return
 	}
+	x.Nozzle = s.nozzle
 	switch x.Kind {
 	case Lay, Travel, Lift, Lower:
 		s.x, s.y, s.z = x.X, x.Y, x.Z
 	default:
 		x.X, x.Y, x.Z = s.x, s.y, s.z
 	}
+	if x.Kind == Lay || x.Kind == Travel {
+		s.accel = x.MMPerS2
+	}
+	x.MMPerS2 = s.accel // what is set holds for what comes between
 	s.stopped = !s.yield(x)
 }
 
 func (s *stepper) retract(layer int) {
-	if !s.back && s.r.RetractMM > 0 {
-		s.back = true
+	if !s.back[s.nozzle] && s.r.RetractMM > 0 {
+		s.back[s.nozzle] = true
 		s.do(Step{Kind: Retract, Layer: layer, EMM: -s.r.RetractMM, MMPerS: s.r.RetractMMPerS})
 	}
 }
 
 func (s *stepper) restore(layer int) {
-	if s.back {
-		s.back = false
+	if s.back[s.nozzle] {
+		s.back[s.nozzle] = false
 		s.do(Step{Kind: Restore, Layer: layer, EMM: s.r.RetractMM, MMPerS: s.r.RetractMMPerS})
 	}
 }
@@ -127,6 +151,11 @@ func (s *stepper) line(layer int, l *Layer, line *Line) {
 	if n == 0 {
 		return
 	}
+	if line.Nozzle != s.nozzle {
+		s.retract(layer)
+		s.nozzle = line.Nozzle
+		s.do(Step{Kind: Change, Layer: layer})
+	}
 	mm := func(q polygon.Point) (float64, float64) { return float64(q.X) / 1000, float64(q.Y) / 1000 }
 	x, y := mm(line.Points[0])
 	s.travel(layer, l, x, y)
@@ -135,7 +164,10 @@ func (s *stepper) line(layer int, l *Layer, line *Line) {
 	if line.Closed {
 		last = n + 1
 	}
-	v := s.speed(line.Kind, layer)
+	v, a := s.speed(line.Kind, layer), s.accels[line.Kind]
+	if layer == 0 && s.r.FirstMMPerS2 > 0 {
+		a = s.r.FirstMMPerS2
+	}
 	area := LineArea(line.WidthMM, l.HeightMM)
 	for i := 1; i < last; i++ {
 		x, y := mm(line.Points[i%n])
@@ -146,7 +178,7 @@ func (s *stepper) line(layer int, l *Layer, line *Line) {
 		if line.Widths != nil {
 			area = LineArea((line.Widths[i-1]+line.Widths[i%n])/2000, l.HeightMM)
 		}
-		s.do(Step{Kind: Lay, For: line.Kind, Layer: layer, X: x, Y: y, Z: s.z, EMM: area * d / s.bore, MMPerS: v, First: i == 1})
+		s.do(Step{Kind: Lay, For: line.Kind, Layer: layer, X: x, Y: y, Z: s.z, EMM: area * d / s.bore, MMPerS: v, MMPerS2: a, First: i == 1})
 	}
 }
 
@@ -160,12 +192,12 @@ func (s *stepper) travel(layer int, l *Layer, x, y float64) {
 	if d > 8*travelsFree || crosses {
 		s.retract(layer)
 	}
-	up := s.back && crosses && s.r.LiftMM > 0
+	up := s.back[s.nozzle] && crosses && s.r.LiftMM > 0
 	z := s.z
 	if up {
 		s.do(Step{Kind: Lift, Layer: layer, X: s.x, Y: s.y, Z: z + s.r.LiftMM, MMPerS: s.m.Motion.LiftMMPerS})
 	}
-	s.do(Step{Kind: Travel, Layer: layer, X: x, Y: y, Z: s.z, MMPerS: math.Min(s.r.TravelMMPerS, s.m.Motion.SpeedMMPerS)})
+	s.do(Step{Kind: Travel, Layer: layer, X: x, Y: y, Z: s.z, MMPerS: math.Min(s.r.TravelMMPerS, s.m.Motion.SpeedMMPerS), MMPerS2: s.r.TravelMMPerS2})
 	if up {
 		s.do(Step{Kind: Lower, Layer: layer, X: x, Y: y, Z: z, MMPerS: s.m.Motion.LiftMMPerS})
 	}

@@ -24,10 +24,10 @@ func (s *slicer) standSupport(ctx context.Context) error {
 	s.support, s.roof = make([][]polygon.Path, n), make([][]polygon.Path, n)
 	var poly polygon.Scratch
 	gap, width := um(s.r.SupportGapMM), um(s.r.LineMM)
-	drop := int(math.Round(s.r.SupportDropMM / s.r.LayerMM))
+	drop := s.drop()
 	// For support that may not stand on the part: what of the plate is free up to
 	// each layer.
-	var under [][]polygon.Path
+	under := s.under
 	if s.r.Support == recipe.SupportPlateOnly {
 		under = make([][]polygon.Path, n)
 		var all []polygon.Path
@@ -35,14 +35,14 @@ func (s *slicer) standSupport(ctx context.Context) error {
 			under[i] = all
 			all = coarser(poly.Boolean(polygon.Union, polygon.NonZero, all, s.outline[i]))
 		}
+		s.under = under
 	}
 	// What can be made for each layer alone is made on all cores.
 	fresh, off := make([][]polygon.Path, n), make([][]polygon.Path, n)
 	if err := overLayers(ctx, n, func(w *worker, i int) {
 		off[i] = w.poly.Offset(s.outline[i], gap, support)
 		if need := s.needsSupport(&w.poly, i); len(need) > 0 {
-			// Wide enough to carry the line that hangs at the edge.
-			fresh[i] = w.poly.Offset(need, width/2, support)
+			fresh[i] = w.poly.Offset(need, um(ReachMM(&s.r, s.heights[i])), support)
 		}
 	}, func(float64) {}); err != nil {
 		return err
@@ -74,7 +74,8 @@ func (s *slicer) standSupport(ctx context.Context) error {
 		if s.r.Support == recipe.SupportFirstLayer && s.tops[i] > s.r.FirstLayerMM+s.r.LayerMM/2 {
 			here = nil
 		}
-		here = poly.Offset(poly.Offset(here, -width/4, mitre), width/4, mitre)
+		// What is narrower than a line cannot stand.
+		here = poly.Offset(poly.Offset(here, -0.45*width, mitre), 0.45*width, mitre)
 		s.support[i] = here
 		if s.r.SupportRoof > 0 && len(here) > 0 {
 			var top []polygon.Path
@@ -91,6 +92,14 @@ func (s *slicer) standSupport(ctx context.Context) error {
 		s.notes = append(s.notes, fmt.Sprintf("Support fills %.1f cm³ below faces that lean out further than %.0f°.", area/1000, s.r.SupportDeg))
 	}
 	return nil
+}
+
+// ReachMM is how far support reaches beyond what it carries in a layer of height
+// h: wide enough for the line that hangs at the edge, and far enough for what a
+// slope needs layer by layer to join, though each ring of it is cut by the gap.
+// The recipe has its defaults.
+func ReachMM(r *recipe.Recipe, h float64) float64 {
+	return math.Max(r.LineMM/2, r.SupportGapMM-h*math.Tan(r.SupportDeg*math.Pi/180)+0.02)
 }
 
 // supportUM is how exactly support follows the part: its gap is ten times that.
@@ -110,6 +119,17 @@ func coarser(paths []polygon.Path) []polygon.Path {
 	return out
 }
 
+// DropLayers is how many layers stay free between support and what rests on it.
+// The recipe has its defaults.
+func DropLayers(r *recipe.Recipe) int { return int(math.Round(r.SupportDropMM / r.LayerMM)) }
+
+func (s *slicer) drop() int { return DropLayers(&s.r) }
+
+// meets says that a mark is for layer k.
+func (s *slicer) meets(m *Mark, k int) bool {
+	return s.tops[k] >= m.FromMM && s.tops[k]-s.heights[k] <= m.ToMM
+}
+
 // needsSupport is what hangs free in layer k, with what was marked by hand.
 func (s *slicer) needsSupport(poly *polygon.Scratch, k int) []polygon.Path {
 	need := s.overhang[k]
@@ -117,7 +137,7 @@ func (s *slicer) needsSupport(poly *polygon.Scratch, k int) []polygon.Path {
 		need = nil
 	}
 	for _, m := range s.marks {
-		if s.tops[k] < m.FromMM || s.tops[k]-s.heights[k] > m.ToMM {
+		if !s.meets(&m, k) {
 			continue
 		}
 		if m.Force {
@@ -146,5 +166,26 @@ func (s *slicer) fillSupport(w *worker, i int, l *Layer, width float64) {
 		here = w.poly.Boolean(polygon.Difference, polygon.NonZero, here, s.roof[i])
 	}
 	pitch := width * 100 / s.r.SupportPercent
-	add(scan(here, 0, pitch, pitch))
+	for _, f := range polygon.Figures(here) {
+		paths := append([]polygon.Path{f.Outer}, f.Holes...)
+		lo, hi := bounds(paths)
+		if float64(min(hi.X-lo.X, hi.Y-lo.Y)) >= PillarPitches*pitch {
+			add(scan(paths, 0, pitch, pitch))
+			continue
+		}
+		// The lattice may miss a pillar: it gets its outline, a thin one a line.
+		round := w.poly.Offset(paths, -width/2, support)
+		for _, p := range round {
+			l.Lines = append(l.Lines, Line{Kind: Support, Closed: true, Points: p, WidthMM: s.r.LineMM})
+		}
+		if len(round) == 0 {
+			for _, st := range w.poly.Medial(paths, leastShare*width, 2*width) {
+				add([]polygon.Path{plainer(st).Points})
+			}
+		}
+	}
 }
+
+// PillarPitches is how many pitches of its lattice support must be wide to be
+// filled with it.
+const PillarPitches = 2

@@ -44,16 +44,20 @@ func JudgeProgram(s *gcode.Summary, choices []Choice, startCents units.Cents, lo
 		BoxMM: Box{p.Min, p.Max}, Findings: []printability.Finding{}}
 	var targets []printability.Target
 	for _, c := range choices {
-		targets = append(targets, printability.Target{Machine: c.Machine, Recipe: c.Recipe, Material: c.Material})
+		target := printability.Target{Machine: c.Machine, Recipe: c.Recipe}
+		if c.Spools != nil {
+			target.Material = c.Spools.Of(1)
+		}
+		targets = append(targets, target)
 		mv := MachineVerdict{Name: c.Machine.Name, ScaleToFit: 1, OverMM: printability.FitProgram(s, c.Machine.Volume)}
 		mv.Fits = mv.OverMM == [3]float64{} && c.Machine.Process == machine.MaterialExtrusion && s.NozzleMaxC <= c.Machine.NozzleMaxC
 		if c.Recipe != nil {
 			mv.Recipe = "as sliced elsewhere"
 		}
-		if mv.Fits && c.Material != nil {
+		if mv.Fits && c.Spools != nil {
 			q := estimate.Quick{Seconds: s.Seconds, WarmUpSeconds: c.Machine.WarmUpSeconds(s.NozzleMaxC, s.BedMaxC), FilamentMM: s.FilamentMM,
-				Grams: c.Material.Grams(c.Machine.FilamentMM, s.FilamentMM), Layers: len(s.Layers)}
-			q.PriceCents, q.Lines = estimate.PriceOf(q.Grams, q.Seconds, c.Machine, c.Material, startCents)
+				Grams: target.Material.Grams(c.Machine.FilamentMM, s.FilamentMM), Layers: len(s.Layers)}
+			q.PriceCents, q.Lines = estimate.PriceOf([]estimate.Use{{Material: target.Material, Grams: q.Grams}}, q.Seconds, c.Machine, startCents)
 			mv.Quick = &q
 		}
 		v.Machines = append(v.Machines, mv)

@@ -19,12 +19,12 @@ import (
 	"jobshelf/core/units"
 )
 
-// Choice is a machine and what would be done on it. Recipe and Material are nil
+// Choice is a machine and what would be done on it. Recipe and Spools are nil
 // where the house has no recipe for the purpose; then only the fit is tried.
 type Choice struct {
-	Machine  *machine.Machine
-	Recipe   *recipe.Recipe
-	Material *machine.Material
+	Machine *machine.Machine
+	Recipe  *recipe.Recipe
+	Spools  machine.Spools
 }
 
 // Box is a box in mm.
@@ -219,7 +219,7 @@ func (v *Verdict) estimate(ctx context.Context, m *mesh.Mesh, topo *mesh.Topolog
 	type heights struct{ first, layer float64 }
 	stacks := map[heights]*section.Stack{}
 	for i, c := range choices {
-		if c.Recipe == nil || c.Material == nil || !v.Machines[i].Fits {
+		if c.Recipe == nil || c.Spools == nil || !v.Machines[i].Fits {
 			continue
 		}
 		h := heights{c.Recipe.FirstLayerMM, c.Recipe.LayerMM}
@@ -234,7 +234,7 @@ func (v *Verdict) estimate(ctx context.Context, m *mesh.Mesh, topo *mesh.Topolog
 			}
 			stacks[h] = s
 		}
-		q := estimate.QuickOf(stacks[h], c.Recipe, c.Machine, c.Material, startCents)
+		q := estimate.QuickOf(stacks[h], c.Recipe, c.Machine, c.Spools, startCents)
 		v.Machines[i].Quick = &q
 	}
 	progress(Estimating, 1)

@@ -34,13 +34,20 @@ func Machines() []machine.Machine {
 	box := func(x, y, z float64) machine.Volume {
 		return machine.Volume{Shape: machine.Rectangle, XMM: x, YMM: y, ZMM: z}
 	}
-	return []machine.Machine{
+	house := []machine.Machine{
 		fff("Bowline", box(220, 220, 250), []float64{0.4}, machine.Motion{SpeedMMPerS: 180, AccelMMPerS2: 1500, JunctionDeviationMM: 0.02, LiftMMPerS: 12}, 120, "PLA", "#2F6DA8", "Harbour blue"),
 		fff("Capstan", box(300, 300, 400), []float64{0.6}, machine.Motion{SpeedMMPerS: 120, AccelMMPerS2: 700, JunctionDeviationMM: 0.03, LiftMMPerS: 8}, 150, "PETG", "#3B3B3B", "Tar black"),
 		fff("Fairlead", box(180, 180, 180), []float64{0.4, 0.4}, machine.Motion{SpeedMMPerS: 150, AccelMMPerS2: 1200, JunctionDeviationMM: 0.015, LiftMMPerS: 10}, 160, "PLA", "#C9B458", "Hemp"),
 		fff("Halyard", machine.Volume{Shape: machine.Round, XMM: 200, YMM: 200, ZMM: 300}, []float64{0.4}, machine.Motion{SpeedMMPerS: 250, AccelMMPerS2: 3500, JunctionDeviationMM: 0.02, LiftMMPerS: 60}, 140, "PLA", "#C2543B", "Buoy red"),
 		{Name: "Lantern", Process: machine.VatPolymerization, Volume: box(130, 80, 160), NozzlesMM: []float64{}, RateCents: 200, Material: "Resin", Colour: "#D8C9A7", ColourName: "Amber"},
 	}
+	for i := range house {
+		if m := &house[i]; len(m.NozzlesMM) > 1 {
+			m.Second, m.ChangeS = machine.Loaded{Material: "Soluble", ColourName: "Clear"}, 8
+		}
+		house[i].Dialect.Arcs = house[i].Name == "Halyard"
+	}
+	return house
 }
 
 // Materials are what the house keeps. Densities and temperatures are data-sheet
@@ -50,6 +57,7 @@ func Materials() []machine.Material {
 		{Name: "ABS", DensityGPerCM: 1.04, SpoolGrams: 750, SpoolCents: 2100, NozzleC: 245, NozzleMaxC: 260, BedC: 100, ShrinkPercent: 0.8, Drying: "70 °C for 4 h"},
 		{Name: "PETG", DensityGPerCM: 1.27, SpoolGrams: 1000, SpoolCents: 2400, NozzleC: 240, NozzleMaxC: 260, BedC: 75, ShrinkPercent: 0.4, Drying: "65 °C for 5 h"},
 		{Name: "PLA", DensityGPerCM: 1.24, SpoolGrams: 1000, SpoolCents: 2200, NozzleC: 210, NozzleMaxC: 235, BedC: 58, ShrinkPercent: 0.3, Drying: "45 °C for 6 h"},
+		{Name: "Soluble", DensityGPerCM: 1.19, SpoolGrams: 500, SpoolCents: 3400, NozzleC: 215, NozzleMaxC: 230, BedC: 58, ShrinkPercent: 0.3, Drying: "45 °C for 12 h; keep in a closed box"},
 		{Name: "Resin", DensityGPerCM: 1.11, SpoolGrams: 1000, SpoolCents: 3900, ShrinkPercent: 1.2, Drying: "Keep dark and closed"},
 	}
 }
@@ -70,6 +78,9 @@ func Recipes() []recipe.Recipe {
 		base := recipe.Recipe{Machine: m.Name, Material: m.Material, FirstLayerMM: 0.6 * d, LineMM: 1.125 * d,
 			Hold: recipe.HoldSkirt, BrimMM: 5, NozzleC: nozzleC, BedC: bedC, FirstMMPerS: 22, TravelMMPerS: v, RetractMM: 1.2, RetractMMPerS: 35, LeastLayerS: 6,
 			Support: recipe.SupportEverywhere, LiftMM: 0.4, FanPercent: 100}
+		if m.Second.Material != "" {
+			base.SupportNozzle = 2
+		}
 		if m.Volume.Shape == machine.Round {
 			base.RetractMM = 3.5
 		}
@@ -100,7 +111,7 @@ func Choices(p recipe.Purpose) []verdict.Choice {
 			c.Recipe = &recipes[i]
 			for k := range materials {
 				if materials[k].Name == recipes[i].Material {
-					c.Material = &materials[k]
+					c.Spools = m.Load(&materials[k], materials)
 				}
 			}
 		}

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 
+	"jobshelf/core/machine"
 	"jobshelf/core/recipe"
 	"jobshelf/core/units"
 	"jobshelf/core/verdict"
@@ -35,24 +36,29 @@ func (d *Desk) CheckInput(ctx context.Context, job int64) (CheckInput, error) {
 		return in, err
 	}
 	in.StartCents, in.LongestS = h.StartCents, 60*float64(h.LongestRunMin)
-	in.Choices, err = d.choices(ctx, recipe.Purpose(in.Job.Purpose))
+	in.Choices, _, err = choices(ctx, d.Store.Q, recipe.Purpose(in.Job.Purpose))
 	return in, err
 }
 
-func (d *Desk) choices(ctx context.Context, p recipe.Purpose) ([]verdict.Choice, error) {
-	machines, err := d.Store.Machines(ctx)
+// choices gives every machine, with its number, and the recipe for a purpose on
+// it with what its nozzles are loaded with.
+func choices(ctx context.Context, q store.Q, p recipe.Purpose) (out []verdict.Choice, ids []int64, err error) {
+	machines, err := q.Machines(ctx)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
-	recipes, err := d.Store.Recipes(ctx)
+	recipes, err := q.Recipes(ctx)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
-	materials, err := d.Store.Materials(ctx)
+	rows, err := q.Materials(ctx)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
-	var out []verdict.Choice
+	materials := make([]machine.Material, len(rows))
+	for i := range rows {
+		materials[i] = rows[i].Data
+	}
 	for i := range machines {
 		c := verdict.Choice{Machine: &machines[i].Data}
 		for k := range recipes {
@@ -60,15 +66,15 @@ func (d *Desk) choices(ctx context.Context, p recipe.Purpose) ([]verdict.Choice,
 				continue
 			}
 			c.Recipe = &recipes[k].Data
-			for t := range materials {
-				if materials[t].ID == recipes[k].MaterialID {
-					c.Material = &materials[t].Data
+			for t := range rows {
+				if rows[t].ID == recipes[k].MaterialID {
+					c.Spools = c.Machine.Load(&materials[t], materials)
 				}
 			}
 		}
-		out = append(out, c)
+		out, ids = append(out, c), append(ids, machines[i].ID)
 	}
-	return out, nil
+	return out, ids, nil
 }
 
 // Checked is what was found out about a piece. A file that holds several models

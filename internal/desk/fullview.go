@@ -14,6 +14,9 @@ type FullView struct {
 	GramsModel   float64              `json:"grams_model"`
 	GramsSupport float64              `json:"grams_support"`
 	GramsHold    float64              `json:"grams_hold"`
+	GramsPurge   float64              `json:"grams_purge"`
+	Nozzles      []estimate.NozzleUse `json:"nozzles"`
+	Changes      int                  `json:"nozzle_changes"`
 	FilamentMM   float64              `json:"filament_mm"`
 	Price        units.Cents          `json:"price_cents"`
 	Lines        []estimate.PriceLine `json:"lines"`
@@ -22,5 +25,5 @@ type FullView struct {
 }
 
 func fullView(f *estimate.Full) FullView {
-	return FullView{f.Seconds, f.WarmUpSeconds, f.Layers, f.Grams(), f.GramsModel, f.GramsSupport, f.GramsHold, f.FilamentMM, f.PriceCents, f.Lines, f.ByKind, f.ByLayer}
+	return FullView{f.Seconds, f.WarmUpSeconds, f.Layers, f.Grams(), f.GramsModel, f.GramsSupport, f.GramsHold, f.GramsPurge, f.Nozzles, f.Changes, f.FilamentMM, f.PriceCents, f.Lines, f.ByKind, f.ByLayer}
 }

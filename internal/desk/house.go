@@ -3,8 +3,10 @@ package desk
 import (
 	"context"
 	"fmt"
+	"slices"
 
 	"jobshelf/core/machine"
+	"jobshelf/core/naming"
 	"jobshelf/core/recipe"
 	"jobshelf/internal/store"
 )
@@ -80,6 +82,9 @@ func (d *Desk) SetHouse(ctx context.Context, a Actor, h store.House) error {
 			}
 		}
 	}
+	if err := naming.Check(h.FilePattern, naming.FileNames); err != nil {
+		return invalid("file_pattern", "In the pattern for files %s.", err)
+	}
 	return d.change(ctx, a, "Changed the house's settings", func(tx *store.Tx) error { return tx.SetHouse(ctx, h) })
 }
 
@@ -88,7 +93,17 @@ func (d *Desk) SetMachine(ctx context.Context, a Actor, m MachineView) error {
 	if p := m.Data.Validate(); len(p) > 0 {
 		return &Invalid{p}
 	}
-	return d.change(ctx, a, "Changed "+m.Data.Name, func(tx *store.Tx) error { return tx.SetMachine(ctx, store.Machine(m)) })
+	return d.change(ctx, a, "Changed "+m.Data.Name, func(tx *store.Tx) error {
+		materials, err := tx.Materials(ctx)
+		if err != nil {
+			return err
+		}
+		known := func(t store.Material) bool { return t.Data.Name == m.Data.Second.Material }
+		if m.Data.Second.Material != "" && !slices.ContainsFunc(materials, known) {
+			return invalid("second.material", "The house has no material %q.", m.Data.Second.Material)
+		}
+		return tx.SetMachine(ctx, store.Machine(m))
+	})
 }
 
 // SetMaterial changes a material.
@@ -130,6 +145,9 @@ func (d *Desk) SetRecipe(ctx context.Context, a Actor, r RecipeView) error {
 		}
 		if mat == nil {
 			return invalid("material_id", "There is no such material.")
+		}
+		if r.Data.BedAfterEnd == recipe.BedOn {
+			return invalid("bed_after_end", "A recipe leaves the bed off after the end. Keep it on for one slice, with the reason who is there.")
 		}
 		if p := r.Data.Validate(mach, mat); len(p) > 0 {
 			return &Invalid{p}

@@ -1,15 +1,17 @@
 package desk
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"strings"
 
-	"jobshelf/core/machine"
-	"jobshelf/core/mesh"
 	"jobshelf/core/modelfile"
+	"jobshelf/core/naming"
 	"jobshelf/core/recipe"
+	"jobshelf/core/slicing"
 	"jobshelf/core/units"
+	"jobshelf/core/verdict"
 	"jobshelf/internal/store"
 )
 
@@ -17,19 +19,20 @@ import (
 type SliceOrder struct {
 	MachineID  int64              `json:"machine_id"`
 	Departures []recipe.Departure `json:"departures" maxItems:"60"`
+	Marks      []slicing.Mark     `json:"marks,omitempty" maxItems:"60" doc:"Where support is put in or kept out by hand"`
 	Scale      float64            `json:"scale,omitempty" minimum:"0" maximum:"100" doc:"0 or left out: 1"`
-	Tip        string             `json:"tip,omitempty" enum:",x,y" doc:"Lay it over about an axis"`
+	Tip        slicing.Tip        `json:"tip,omitempty" enum:",x,y" doc:"Lay it over about an axis"`
 }
 
 // SliceInput is what a slice is made from.
 type SliceInput struct {
-	Slice      store.Slice
-	Piece      store.Piece
-	Job        store.Job
-	Machine    machine.Machine
-	Recipe     recipe.Recipe
-	Material   machine.Material
+	Slice store.Slice
+	Piece store.Piece
+	Job   store.Job
+	verdict.Choice
 	StartCents units.Cents
+	// FilePattern is how the house names files.
+	FilePattern string
 }
 
 // OrderSlice queues a slice of a piece by the house's recipe for its purpose and
@@ -41,7 +44,13 @@ func (d *Desk) OrderSlice(ctx context.Context, a Actor, piece int64, in SliceOrd
 		}
 		in.Departures[i].Who = a.Name
 	}
-	s := store.Slice{PieceID: piece, MachineID: in.MachineID, Departures: in.Departures, Scale: in.Scale, Tip: in.Tip}
+	for i, x := range in.Marks {
+		if strings.TrimSpace(x.Why) == "" {
+			return 0, invalid(fmt.Sprintf("marks[%d].why", i), "Say why support is put in or kept out there.")
+		}
+		in.Marks[i].Who = a.Name
+	}
+	s := store.Slice{PieceID: piece, MachineID: in.MachineID, Departures: in.Departures, Marks: in.Marks, Scale: in.Scale, Tip: in.Tip}
 	return d.orderSlice(ctx, a, s)
 }
 
@@ -71,7 +80,7 @@ func (d *Desk) orderSlice(ctx context.Context, a Actor, s store.Slice) (int64, e
 		if err != nil {
 			return invalid("departures", "%s.", strings.ToUpper(err.Error()[:1])+err.Error()[1:])
 		}
-		if bad := r.Validate(&in.Machine, &in.Material); len(bad) > 0 {
+		if bad := r.Validate(in.Machine, in.Spools.Of(1)); len(bad) > 0 {
 			return &Invalid{bad}
 		}
 		if id, err = tx.AddSlice(ctx, s, a.ID); err != nil {
@@ -88,6 +97,13 @@ func (d *Desk) orderSlice(ctx context.Context, a Actor, s store.Slice) (int64, e
 		var why []string
 		for _, x := range s.Departures {
 			why = append(why, fmt.Sprintf("%s %s: %s", x.Key, x.Value, x.Why))
+		}
+		for _, x := range s.Marks {
+			what := "support kept out"
+			if x.PutIn {
+				what = "support put in"
+			}
+			why = append(why, fmt.Sprintf("%s: %s", what, x.Why))
 		}
 		return touched(ctx, tx, j, a, what, strings.Join(why, "; "))
 	})
@@ -117,39 +133,20 @@ func gather(ctx context.Context, q store.Q, s store.Slice, p store.Piece, j stor
 	if err != nil {
 		return in, err
 	}
-	in.StartCents = h.StartCents
-	machines, err := q.Machines(ctx)
+	in.StartCents, in.FilePattern = h.StartCents, cmp.Or(h.FilePattern, naming.FilePattern)
+	all, ids, err := choices(ctx, q, recipe.Purpose(j.Purpose))
 	if err != nil {
 		return in, err
 	}
-	recipes, err := q.Recipes(ctx)
-	if err != nil {
-		return in, err
-	}
-	materials, err := q.Materials(ctx)
-	if err != nil {
-		return in, err
-	}
-	for _, m := range machines {
-		if m.ID == s.MachineID {
-			in.Machine = m.Data
+	for i, id := range ids {
+		if id == s.MachineID {
+			in.Choice = all[i]
 		}
 	}
-	if in.Machine.Name == "" {
+	if in.Machine == nil {
 		return in, store.ErrNotFound
 	}
-	for _, r := range recipes {
-		if r.MachineID != s.MachineID || string(r.Data.Purpose) != j.Purpose {
-			continue
-		}
-		in.Recipe = r.Data
-		for _, t := range materials {
-			if t.ID == r.MaterialID {
-				in.Material = t.Data
-			}
-		}
-	}
-	if in.Recipe.Name == "" {
+	if in.Recipe == nil || in.Spools == nil {
 		return in, conflict("The house has no recipe for %s on %s.", j.Purpose, in.Machine.Name)
 	}
 	return in, nil
@@ -165,8 +162,10 @@ type SliceView struct {
 	Label      string             `json:"label"`
 	BaseID     int64              `json:"base_id,omitempty"`
 	Departures []recipe.Departure `json:"departures"`
+	Marks      []slicing.Mark     `json:"marks"`
+	Regions    []slicing.Region   `json:"regions" doc:"What hangs, and what is done about it"`
 	Scale      float64            `json:"scale"`
-	Tip        string             `json:"tip"`
+	Tip        slicing.Tip        `json:"tip"`
 	Chosen     bool               `json:"chosen"`
 	State      string             `json:"state" enum:"queued,running,done,failed,cancelled"`
 	Fraction   float64            `json:"fraction"`
@@ -191,7 +190,7 @@ func (d *Desk) Slices(ctx context.Context, a Actor, piece int64) ([]SliceView, e
 	}
 	out := []SliceView{}
 	for _, s := range rows {
-		v := SliceView{ID: s.ID, MachineID: s.MachineID, Version: s.Version, Label: s.Label, Departures: s.Departures, Scale: s.Scale, Tip: s.Tip,
+		v := SliceView{ID: s.ID, MachineID: s.MachineID, Version: s.Version, Label: s.Label, Departures: s.Departures, Marks: s.Marks, Regions: s.Regions, Scale: s.Scale, Tip: s.Tip,
 			Chosen: s.Chosen, State: s.State, Fraction: float64(s.Fraction), Error: s.Error, Notes: s.Notes}
 		if s.BaseID != nil {
 			v.BaseID = *s.BaseID
@@ -336,10 +335,13 @@ func (d *Desk) Savings(ctx context.Context, a Actor, id int64) ([]int64, error) 
 	if r.Shells > 1 {
 		tries = append(tries, with("one shell less", "shells", float64(r.Shells-1)))
 	}
+	if base.Full != nil && base.Full.Changes > 0 {
+		tries = append(tries, with("support by the part's nozzle", "support_nozzle", float64(max(1, r.PieceNozzle))))
+	}
 	smaller := base
 	smaller.Label, smaller.Scale = "a tenth smaller", base.Scale*0.9
 	over := base
-	over.Label, over.Tip = "laid over", map[string]string{"": "x", "x": "y", "y": ""}[base.Tip]
+	over.Label, over.Tip = "laid over", map[slicing.Tip]slicing.Tip{slicing.TipNone: slicing.TipX, slicing.TipX: slicing.TipY, slicing.TipY: slicing.TipNone}[base.Tip]
 	tries = append(tries, smaller, over)
 	h, err := look(ctx, d.Store.Q, d.Now())
 	if err != nil {
@@ -366,21 +368,4 @@ func (d *Desk) Savings(ctx context.Context, a Actor, id int64) ([]int64, error) 
 		ids = append(ids, n)
 	}
 	return ids, nil
-}
-
-// Spec is the mesh a slice is made of, stood as it asks.
-func Spec(m *mesh.Mesh, s store.Slice) *mesh.Mesh {
-	if s.Scale == 1 && s.Tip == "" {
-		return m
-	}
-	out := m.Transformed(s.Scale, mesh.Vec3{})
-	for i, v := range out.Vertices {
-		switch s.Tip {
-		case "x":
-			out.Vertices[i] = mesh.Vec3{X: v.X, Y: -v.Z, Z: v.Y}
-		case "y":
-			out.Vertices[i] = mesh.Vec3{X: v.Z, Y: v.Y, Z: -v.X}
-		}
-	}
-	return out
 }

@@ -24,6 +24,7 @@ import (
 	"jobshelf/core/mesh"
 	"jobshelf/core/modelfile"
 	"jobshelf/core/printability"
+	"jobshelf/core/recipe"
 	"jobshelf/core/solid"
 	"jobshelf/core/units"
 	"jobshelf/internal/demo"
@@ -734,7 +735,7 @@ func TestSlicesWithDeparturesSavingsAndAPromise(t *testing.T) {
 	require.NoError(t, err)
 	assert.InEpsilon(t, plain.Full.FilamentMM, s.FilamentMM, 2e-3)
 	assert.Len(t, s.Layers, plain.Full.Layers)
-	assert.Contains(t, a.head.Get("Content-Disposition"), "Marlow_sheave_")
+	assert.Contains(t, a.head.Get("Content-Disposition"), "Marlow_Sheave_")
 	a = h.call("GET", fmt.Sprintf("/slices/%d/plate", plain.ID), nil)
 	file, err := modelfile.Read(ctx, bytes.NewReader(a.body), int64(len(a.body)), modelfile.Limits{}, nil)
 	require.NoError(t, err)
@@ -777,6 +778,109 @@ func TestSlicesWithDeparturesSavingsAndAPromise(t *testing.T) {
 	assert.Equal(t, 409, h.call("DELETE", fmt.Sprintf("/slices/%d", plain.ID), nil).code, "it is over")
 	h.signIn("oskar")
 	assert.Equal(t, 404, h.call("GET", fmt.Sprintf("/slices/%d/gcode", plain.ID), nil).code, "not his")
+}
+
+// What hangs is told; a mark made of a region's corners keeps support out there,
+// with its reason and who gave it, in this slice and in those made from it, though
+// they are smaller.
+func TestSupportByHandHasAReason(t *testing.T) {
+	h := open(t)
+	stool := solid.Box(6, 6, 10).Transformed(1, mesh.Vec3{X: 12, Y: 12})
+	stool.Append(solid.Box(30, 30, 2).Transformed(1, mesh.Vec3{Z: 10}))
+	var b bytes.Buffer
+	require.NoError(t, modelfile.WriteSTL(&b, stool, ""))
+	h.signIn("cato")
+	v := h.job(h.handIn(b.Bytes(), "stool.stl", nil))
+	piece, bowline := v.PieceSet[0].ID, h.machine("Bowline")
+	order := func(marks ...map[string]any) answer {
+		return h.call("POST", fmt.Sprintf("/pieces/%d/slices", piece), map[string]any{"machine_id": bowline, "departures": []any{}, "marks": append([]map[string]any{}, marks...)})
+	}
+	sliced := func(a answer) desk.SliceView {
+		require.Equal(t, 201, a.code, "%s", a.body)
+		var made struct{ ID int64 }
+		a.into(t, &made)
+		s := h.slice(piece, made.ID)
+		require.Equal(t, "done", s.State, s.Error)
+		return s
+	}
+	plain := sliced(order())
+	require.Len(t, plain.Regions, 1)
+	assert.True(t, plain.Regions[0].Carried)
+	assert.Contains(t, plain.Regions[0].Why, "lies flat over nothing at 10.")
+	corners := plain.Regions[0].CornersMM
+	assert.Equal(t, 422, order(map[string]any{"corners_mm": corners, "put_in": false, "why": ""}).code)
+	assert.Equal(t, 422, order(map[string]any{"corners_mm": corners, "put_in": false, "why": "  "}).code)
+	assert.Equal(t, 422, order(map[string]any{"corners_mm": corners[:2], "put_in": false, "why": "x"}).code)
+	kept := sliced(order(map[string]any{"corners_mm": corners, "put_in": false, "why": "a stool stands on its head"}))
+	assert.Zero(t, kept.Full.GramsSupport)
+	assert.Equal(t, "Kept out by hand: a stool stands on its head", kept.Regions[0].Why)
+	require.Len(t, kept.Marks, 1)
+	assert.Equal(t, "Cato Lindgard", kept.Marks[0].Who)
+	history := ""
+	for _, x := range h.job(v.ID).History {
+		history += x.What + " " + x.Why + "\n"
+	}
+	assert.Contains(t, history, "support kept out: a stool stands on its head")
+	var made struct{ IDs []int64 }
+	h.call("POST", fmt.Sprintf("/slices/%d/savings", kept.ID), nil).into(t, &made)
+	for _, id := range made.IDs {
+		if x := h.slice(piece, id); x.Label == "a tenth smaller" {
+			require.Len(t, x.Regions, 1)
+			assert.Equal(t, "Kept out by hand: a stool stands on its head", x.Regions[0].Why)
+		}
+	}
+}
+
+// A steward's texts: file names by the house's pattern, blocks by the machine's;
+// what cannot be filled is refused beside its field.
+func TestTheHouseNamesItsFilesAndBlocks(t *testing.T) {
+	h := open(t)
+	h.signIn("tess")
+	var house desk.HouseView
+	h.call("GET", "/house", nil).into(t, &house)
+	set := func(pattern string) answer {
+		house.House.FilePattern = pattern
+		return h.call("PUT", "/house", house.House)
+	}
+	a := set("{colour}")
+	assert.Equal(t, 422, a.code)
+	assert.Contains(t, string(a.body), "{last_name}")
+	require.Equal(t, 204, set("{part}-{minutes}-{layers}").code)
+	for _, m := range house.Machines {
+		if m.Data.Name != "Bowline" {
+			continue
+		}
+		m.Data.Dialect.Start = "G28 {everything}"
+		a := h.call("PUT", fmt.Sprintf("/machines/%d", m.ID), m)
+		assert.Equal(t, 422, a.code)
+		assert.Contains(t, string(a.body), "dialect.start")
+		m.Data.Dialect.Start = "G28\nM109 S{first_nozzle_c} ; {machine} is ready for {layers} layers"
+		require.Equal(t, 204, h.call("PUT", fmt.Sprintf("/machines/%d", m.ID), m).code)
+		m.Version++
+		m.Data.Second.Material = "Brass"
+		assert.Equal(t, 422, h.call("PUT", fmt.Sprintf("/machines/%d", m.ID), m).code)
+	}
+	for _, r := range house.Recipes {
+		if r.Data.Name == "Bowline everyday" {
+			r.Data.BedAfterEnd = recipe.BedOn
+			a := h.call("PUT", fmt.Sprintf("/recipes/%d", r.ID), r)
+			assert.Equal(t, 422, a.code)
+			assert.Contains(t, string(a.body), "leaves the bed off")
+		}
+	}
+	v := h.job(h.handIn(stl(t, "oarlock-bushing"), "bushing.stl", nil))
+	piece := v.PieceSet[0].ID
+	a = h.call("POST", fmt.Sprintf("/pieces/%d/slices", piece), map[string]any{"machine_id": h.machine("Bowline"),
+		"departures": []map[string]any{{"key": "bed_after_end", "value": "on", "why": "Tess is here till ten"}}})
+	require.Equal(t, 201, a.code, "%s", a.body)
+	var made struct{ ID int64 }
+	a.into(t, &made)
+	s := h.slice(piece, made.ID)
+	require.Equal(t, "done", s.State, s.Error)
+	a = h.call("GET", fmt.Sprintf("/slices/%d/gcode", s.ID), nil)
+	assert.Regexp(t, fmt.Sprintf(`filename=bushing-\d\d-%d\.gcode`, s.Full.Layers), a.head.Get("Content-Disposition"))
+	assert.Contains(t, string(a.body), fmt.Sprintf("; Bowline is ready for %d layers\n", s.Full.Layers))
+	assert.Regexp(t, `M140 S[1-9]\d*\nM107`, string(a.body), "the bed stays on")
 }
 
 func TestASliceCanBeCancelled(t *testing.T) {

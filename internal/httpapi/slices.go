@@ -2,12 +2,12 @@ package httpapi
 
 import (
 	"context"
-	"fmt"
 	"io"
 	"net/http"
 	"path"
 	"strings"
 
+	"jobshelf/core/naming"
 	"jobshelf/core/recipe"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/store"
@@ -85,25 +85,22 @@ func (s *Server) stored(ctx context.Context, id *int64) (io.Reader, int64, error
 	return s.Desk.Store.BlobReader(ctx, *id), b.Size, err
 }
 
-// programName is the house's pattern: the member's last name, a short title, how
-// long it takes, the machine.
+// programName is what the house calls the file.
 func (s *Server) programName(ctx context.Context, x sliceAt, ending string) (string, error) {
 	in, err := s.Desk.SliceInput(ctx, x.ID)
 	if err != nil {
 		return "", err
 	}
-	words := strings.Fields(in.Job.MemberName)
-	last := in.Job.MemberName
-	if len(words) > 0 {
-		last = words[len(words)-1]
+	part := strings.TrimSuffix(x.piece.Name, path.Ext(x.piece.Name))
+	pieces, err := s.Desk.Store.Pieces(ctx, in.Job.ID)
+	if err != nil {
+		return "", err
 	}
-	title := strings.TrimSuffix(x.piece.Name, path.Ext(x.piece.Name))
-	minutes := int((x.Full.Seconds+x.Full.WarmUpSeconds)/60 + 0.5)
-	name := fmt.Sprintf("%s_%.24s_%dh%02d_%s%s", last, title, minutes/60, minutes%60, in.Machine.Name, ending)
-	return strings.Map(func(r rune) rune {
-		if strings.ContainsRune(` /\\:*?"<>|,`, r) {
-			return '-'
-		}
-		return r
-	}, name), nil
+	title := in.Job.Title
+	if len(pieces) > 1 { // one name for each
+		title = part
+	}
+	return naming.FileName(in.FilePattern, naming.FileFacts{Job: in.Job.ID, Member: in.Job.MemberName, Title: title, Part: part,
+		Seconds: x.Full.Seconds + x.Full.WarmUpSeconds, Grams: x.Full.Grams(), Machine: in.Machine.Name, Material: in.Spools.Of(1).Name,
+		Recipe: in.Recipe.Name, Layers: x.Full.Layers, Ending: ending})
 }

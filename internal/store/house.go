@@ -19,24 +19,25 @@ type House struct {
 	AttendanceMin int                `json:"attendance_min" minimum:"0" maximum:"600" doc:"How long somebody must be there after a start, minutes"`
 	StartCents    units.Cents        `json:"start_cents" minimum:"0" maximum:"100000" doc:"Fee for starting a run, cents"`
 	LongestRunMin int                `json:"longest_run_min" minimum:"0" maximum:"100000" doc:"Longest run without asking, minutes; 0: any"`
+	FilePattern   string             `json:"file_pattern" maxLength:"200" doc:"How files are named, with named values; empty: the common way"`
 	Version       int                `json:"version"`
 }
 
 // House gives the settings.
 func (q Q) House(ctx context.Context) (House, error) {
-	return one[House](ctx, q, `SELECT name, locale, currency, time_zone, week, attendance_min, start_cents, longest_run_min, version FROM house`)
+	return one[House](ctx, q, `SELECT name, locale, currency, time_zone, week, attendance_min, start_cents, longest_run_min, file_pattern, version FROM house`)
 }
 
 // SetHouse writes the settings if h.Version is still theirs; version 0 makes
 // the first.
 func (q Q) SetHouse(ctx context.Context, h House) error {
 	if h.Version == 0 {
-		return q.exec(ctx, `INSERT INTO house (id, name, locale, currency, time_zone, week, attendance_min, start_cents, longest_run_min)
-			VALUES (1, $1, $2, $3, $4, $5, $6, $7, $8)`, h.Name, h.Locale, h.Currency, h.TimeZone, h.Week, h.AttendanceMin, h.StartCents, h.LongestRunMin)
+		return q.exec(ctx, `INSERT INTO house (id, name, locale, currency, time_zone, week, attendance_min, start_cents, longest_run_min, file_pattern)
+			VALUES (1, $1, $2, $3, $4, $5, $6, $7, $8, $9)`, h.Name, h.Locale, h.Currency, h.TimeZone, h.Week, h.AttendanceMin, h.StartCents, h.LongestRunMin, h.FilePattern)
 	}
 	return q.changed(ctx, `UPDATE house SET name = $1, locale = $2, currency = $3, time_zone = $4, week = $5,
-		attendance_min = $6, start_cents = $7, longest_run_min = $8, version = version + 1 WHERE version = $9`,
-		h.Name, h.Locale, h.Currency, h.TimeZone, h.Week, h.AttendanceMin, h.StartCents, h.LongestRunMin, h.Version)
+		attendance_min = $6, start_cents = $7, longest_run_min = $8, file_pattern = $10, version = version + 1 WHERE version = $9`,
+		h.Name, h.Locale, h.Currency, h.TimeZone, h.Week, h.AttendanceMin, h.StartCents, h.LongestRunMin, h.Version, h.FilePattern)
 }
 
 // Machine, Material and Recipe are the core's, with their rows' numbers.

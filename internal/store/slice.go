@@ -6,6 +6,7 @@ import (
 
 	"jobshelf/core/estimate"
 	"jobshelf/core/recipe"
+	"jobshelf/core/slicing"
 )
 
 // Slice is a row: a piece sliced for a machine.
@@ -17,8 +18,9 @@ type Slice struct {
 	Label      string
 	BaseID     *int64
 	Departures []recipe.Departure
+	Marks      []slicing.Mark
 	Scale      float64
-	Tip        string // laid over about x or y
+	Tip        slicing.Tip
 	Chosen     bool
 	State      string
 	Fraction   float32
@@ -26,14 +28,15 @@ type Slice struct {
 	QueueID    int64
 	Full       *estimate.Full
 	Notes      []string
+	Regions    []slicing.Region
 	LayersID   *int64
 	GCodeID    *int64
 	PlateID    *int64 // 3MF of the part as it stands
 	At         time.Time
 }
 
-const sliceColumns = `SELECT id, piece_id, version, machine_id, label, base_id, departures, scale, tip, chosen, state, fraction, error, queue_id,
-	full_estimate, notes, layers_id, gcode_id, plate_id, at FROM slice `
+const sliceColumns = `SELECT id, piece_id, version, machine_id, label, base_id, departures, marks, scale, tip, chosen, state, fraction, error, queue_id,
+	full_estimate, notes, regions, layers_id, gcode_id, plate_id, at FROM slice `
 
 // Slices lists a piece's, oldest first.
 func (q Q) Slices(ctx context.Context, piece int64) ([]Slice, error) {
@@ -55,9 +58,12 @@ func (q Q) AddSlice(ctx context.Context, s Slice, person int64) (int64, error) {
 	if s.Departures == nil {
 		s.Departures = []recipe.Departure{}
 	}
-	return scalar[int64](ctx, q, `INSERT INTO slice (piece_id, version, machine_id, label, base_id, departures, scale, tip, person_id)
-		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, nullif($9::bigint, 0)) RETURNING id`,
-		s.PieceID, s.Version, s.MachineID, s.Label, s.BaseID, s.Departures, s.Scale, s.Tip, person)
+	if s.Marks == nil {
+		s.Marks = []slicing.Mark{}
+	}
+	return scalar[int64](ctx, q, `INSERT INTO slice (piece_id, version, machine_id, label, base_id, departures, marks, scale, tip, person_id)
+		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, nullif($10::bigint, 0)) RETURNING id`,
+		s.PieceID, s.Version, s.MachineID, s.Label, s.BaseID, s.Departures, s.Marks, s.Scale, s.Tip, person)
 }
 
 // SetSliceQueueID remembers where in the work queue a slice is.
@@ -75,9 +81,12 @@ func (q Q) EndSlice(ctx context.Context, s Slice) error {
 	if s.Notes == nil {
 		s.Notes = []string{}
 	}
-	return q.changed(ctx, `UPDATE slice SET state = $2, error = $3, full_estimate = $4, notes = $5, layers_id = $6, gcode_id = $7, plate_id = $8,
+	if s.Regions == nil {
+		s.Regions = []slicing.Region{}
+	}
+	return q.changed(ctx, `UPDATE slice SET state = $2, error = $3, full_estimate = $4, notes = $5, layers_id = $6, gcode_id = $7, plate_id = $8, regions = $9,
 		fraction = CASE WHEN $2 = 'done' THEN 1 ELSE fraction END WHERE id = $1 AND state IN ('queued', 'running')`,
-		s.ID, s.State, s.Error, s.Full, s.Notes, s.LayersID, s.GCodeID, s.PlateID)
+		s.ID, s.State, s.Error, s.Full, s.Notes, s.LayersID, s.GCodeID, s.PlateID, s.Regions)
 }
 
 // ChooseSlice makes one the one that counts for its piece on its machine.

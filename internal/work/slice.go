@@ -3,7 +3,6 @@ package work
 import (
 	"context"
 	"encoding/binary"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -14,14 +13,10 @@ import (
 	"github.com/riverqueue/river"
 	"github.com/riverqueue/river/riverdriver/riverpgxv5"
 
-	"jobshelf/core/estimate"
-	"jobshelf/core/gcode"
 	"jobshelf/core/mesh"
 	"jobshelf/core/modelfile"
-	"jobshelf/core/plate"
-	"jobshelf/core/recipe"
+	"jobshelf/core/slicing"
 	"jobshelf/core/toolpath"
-	"jobshelf/core/units"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/store"
 )
@@ -117,35 +112,32 @@ func (w *sliceWorker) make(ctx context.Context, in desk.SliceInput, r *reporter)
 	if err != nil {
 		return s, err
 	}
-	m = desk.Spec(m, s)
-	fit := plate.FitOf(m, mm, in.Machine.Volume)
-	if !fit.Fits {
-		return s, &desk.Conflict{Text: fmt.Sprintf("It does not fit %s that way: %.1f, %.1f, %.1f mm over.", in.Machine.Name, fit.OverMM[0], fit.OverMM[1], fit.OverMM[2])}
+	made, err := slicing.Make(ctx, slicing.Order{Mesh: m, MMPerUnit: mm, Stance: slicing.Stance{Scale: s.Scale, Tip: s.Tip}, Machine: in.Machine,
+		Recipe: rec, Spools: in.Spools, Marks: s.Marks, StartCents: in.StartCents}, func(f float64) { _ = r.tell("", 0.1+0.7*f, false) })
+	var no *slicing.Refusal
+	if errors.As(err, &no) {
+		return s, &desk.Conflict{Text: no.Text}
 	}
-	stood := plate.Stand(m, mm, fit.TurnDeg, in.Machine.Volume)
-	p, err := toolpath.Slice(ctx, stood, mesh.TopologyOf(stood), 1, rec, toolpath.Options{Room: in.Machine.Volume}, func(f float64) { _ = r.tell("", 0.1+0.7*f, false) })
 	if err != nil {
 		return s, err
 	}
-	full := estimate.FullOf(p, rec, &in.Machine, &in.Material, in.StartCents)
 	_ = r.tell("", 0.85, false)
-	layers, err := w.put(ctx, func(out io.Writer) error { return writeLayers(out, p) })
+	layers, err := w.put(ctx, func(out io.Writer) error { return writeLayers(out, made.Print) })
 	if err != nil {
 		return s, err
 	}
 	program, err := w.put(ctx, func(out io.Writer) error {
-		return gcode.Write(out, p, gcode.Job{Machine: &in.Machine, Recipe: rec, Material: &in.Material, Slow: full.Slow, Facts: facts(in, rec, full)})
+		return made.WriteProgram(out, [][2]string{{"job", fmt.Sprintf("%d, %s, for %s", in.Job.ID, in.Job.Title, in.Job.MemberName)}, {"part", in.Piece.Name}})
 	})
 	if err != nil {
 		return s, err
 	}
-	standing, err := w.put(ctx, func(out io.Writer) error {
-		return modelfile.Write3MF(out, &modelfile.File{Unit: units.Millimetre, Models: []modelfile.Model{{Name: in.Piece.Name, Mesh: stood, Places: []mesh.Vec3{{}}}}})
-	})
+	standing, err := w.put(ctx, func(out io.Writer) error { return made.WritePlate(out, in.Piece.Name) })
 	if err != nil {
 		return s, err
 	}
-	s.State, s.Full, s.Notes, s.LayersID, s.GCodeID, s.PlateID = "done", full, p.Notes, &layers, &program, &standing
+	s.Regions = made.Regions
+	s.State, s.Full, s.Notes, s.LayersID, s.GCodeID, s.PlateID = "done", made.Full, made.Print.Notes, &layers, &program, &standing
 	return s, ctx.Err()
 }
 
@@ -193,15 +185,6 @@ func (w *sliceWorker) model(ctx context.Context, in desk.SliceInput) (*mesh.Mesh
 		mm = unit.MM()
 	}
 	return file.Models[part].Mesh, mm, nil
-}
-
-func facts(in desk.SliceInput, r recipe.Recipe, full *estimate.Full) [][2]string {
-	settings, _ := json.Marshal(r.WithDefaults()) // plain numbers and texts
-	return [][2]string{{"job", fmt.Sprintf("%d, %s, for %s", in.Job.ID, in.Job.Title, in.Job.MemberName)}, {"part", in.Piece.Name},
-		{"machine", in.Machine.Name}, {"recipe", r.Name}, {"material", in.Material.Name},
-		{"time", fmt.Sprintf("%.0f s and %.0f s warm-up", full.Seconds, full.WarmUpSeconds)},
-		{"filament", fmt.Sprintf("%.2f g, %.3f m", full.Grams(), full.FilamentMM/1000)}, {"layers", fmt.Sprint(full.Layers)},
-		{"made by", "Job Shelf"}, {"settings", string(settings)}}
 }
 
 // writeLayers packs layers for the browser (docs/view-format.md).

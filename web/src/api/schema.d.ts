@@ -577,6 +577,18 @@ export interface components {
             who?: string;
             why: string;
         };
+        Dialect: {
+            /** @description Counts filament from the start (M82), not from move to move (M83) */
+            absolute_e: boolean;
+            /** @description Understands arcs (G2, G3) */
+            arcs: boolean;
+            /** @description Commands that change the nozzle; empty: the common ones */
+            change: string;
+            /** @description Commands after a print; empty: the common ones */
+            end: string;
+            /** @description Commands before a print; empty: the common ones */
+            start: string;
+        };
         Done: {
             after: components["schemas"]["State"];
             before: components["schemas"]["State"];
@@ -664,10 +676,15 @@ export interface components {
             /** Format: double */
             grams_model: number;
             /** Format: double */
+            grams_purge: number;
+            /** Format: double */
             grams_support: number;
             /** Format: int64 */
             layers: number;
             lines: components["schemas"]["PriceLine"][];
+            /** Format: int64 */
+            nozzle_changes: number;
+            nozzles: components["schemas"]["NozzleUse"][];
             /** Format: int64 */
             price_cents: number;
             /** Format: double */
@@ -719,6 +736,8 @@ export interface components {
             attendance_min: number;
             /** @description ISO 4217 code */
             currency: string;
+            /** @description How files are named, with named values; empty: the common way */
+            file_pattern: string;
             /** @description For dates and numbers, e.g. en-GB */
             locale: string;
             /**
@@ -840,15 +859,25 @@ export interface components {
             /** Format: double */
             top_mm: number;
         };
+        Loaded: {
+            colour_name: string;
+            material: string;
+        };
         Machine: {
             /**
              * Format: double
              * @description Hottest bed, °C
              */
             bed_max_c: number;
+            /**
+             * Format: double
+             * @description How long a change of nozzle takes, s
+             */
+            change_s: number;
             /** @description Colour of what is loaded */
             colour: string;
             colour_name: string;
+            dialect: components["schemas"]["Dialect"];
             /**
              * Format: double
              * @description Filament diameter, mm
@@ -874,6 +903,8 @@ export interface components {
              * @description Price of an hour, cents
              */
             rate_cents_per_hour: number;
+            /** @description What the second nozzle is loaded with, where there is one */
+            second: components["schemas"]["Loaded"];
             volume: components["schemas"]["Volume"];
             warm_up: components["schemas"]["WarmUp"];
         };
@@ -883,6 +914,13 @@ export interface components {
             id: number;
             /** Format: int64 */
             version: number;
+        };
+        Mark: {
+            corners_mm: number[][];
+            /** @description Put support in; else keep it out */
+            put_in: boolean;
+            who?: string;
+            why: string;
         };
         Material: {
             /**
@@ -968,6 +1006,18 @@ export interface components {
             /** @enum {string} */
             room: "counter" | "floor" | "bench";
             text: string;
+        };
+        NozzleUse: {
+            /** Format: double */
+            filament_mm: number;
+            /** Format: double */
+            grams: number;
+            material: string;
+            /**
+             * Format: int64
+             * @description Counted from 1
+             */
+            nozzle: number;
         };
         OpenSpan: {
             /** Format: date-time */
@@ -1070,6 +1120,11 @@ export interface components {
         };
         Recipe: {
             /**
+             * @description Whether the bed stays warm after the end; on only with somebody there
+             * @enum {string}
+             */
+            bed_after_end: "off" | "on";
+            /**
              * Format: double
              * @description Bed temperature, °C
              */
@@ -1086,6 +1141,11 @@ export interface components {
             bridge_mm_per_s: number;
             /**
              * Format: double
+             * @description Acceleration of bridges, mm/s²
+             */
+            bridge_mm_per_s2: number;
+            /**
+             * Format: double
              * @description Width of a brim, mm
              */
             brim_mm: number;
@@ -1094,6 +1154,16 @@ export interface components {
              * @description Speed of solid layers, mm/s
              */
             cap_mm_per_s: number;
+            /**
+             * Format: double
+             * @description Acceleration of solid layers, mm/s²
+             */
+            cap_mm_per_s2: number;
+            /**
+             * Format: double
+             * @description Filament laid into the purge block after a change of nozzle, mm
+             */
+            change_purge_mm: number;
             /**
              * Format: double
              * @description Fan from the third layer on, %
@@ -1111,6 +1181,11 @@ export interface components {
             first_mm_per_s: number;
             /**
              * Format: double
+             * @description Acceleration of the first layer, mm/s²
+             */
+            first_mm_per_s2: number;
+            /**
+             * Format: double
              * @description Nozzle temperature of the first layer, °C; 0: as the others
              */
             first_nozzle_c: number;
@@ -1126,6 +1201,11 @@ export interface components {
             infill_mm_per_s: number;
             /**
              * Format: double
+             * @description Acceleration of the infill, mm/s²
+             */
+            infill_mm_per_s2: number;
+            /**
+             * Format: double
              * @description How full the inside is, %
              */
             infill_percent: number;
@@ -1134,6 +1214,11 @@ export interface components {
              * @description Speed of the inner shells, mm/s
              */
             inner_mm_per_s: number;
+            /**
+             * Format: double
+             * @description Acceleration of the inner shells, mm/s²
+             */
+            inner_mm_per_s2: number;
             /**
              * Format: double
              * @description Layer height, mm
@@ -1170,12 +1255,22 @@ export interface components {
              */
             outer_mm_per_s: number;
             /**
+             * Format: double
+             * @description Acceleration of the outer shell, mm/s²
+             */
+            outer_mm_per_s2: number;
+            /**
              * @description How the inside is filled
              * @enum {string}
              */
             pattern: "lines" | "grid" | "honeycomb" | "gyroid";
             /** @description Heights at which the machine waits for somebody, mm */
             pause_mm: number[];
+            /**
+             * Format: int64
+             * @description Nozzle that lays the part
+             */
+            piece_nozzle: number;
             /**
              * Format: double
              * @description Filament let out before the first line, mm
@@ -1230,6 +1325,16 @@ export interface components {
             support_mm_per_s: number;
             /**
              * Format: double
+             * @description Acceleration of support, mm/s²
+             */
+            support_mm_per_s2: number;
+            /**
+             * Format: int64
+             * @description Nozzle that lays support
+             */
+            support_nozzle: number;
+            /**
+             * Format: double
              * @description How dense support is, %
              */
             support_percent: number;
@@ -1248,6 +1353,11 @@ export interface components {
              * @description Speed without extruding, mm/s
              */
             travel_mm_per_s: number;
+            /**
+             * Format: double
+             * @description Acceleration without extruding, mm/s²
+             */
+            travel_mm_per_s2: number;
         };
         RecipeView: {
             data: components["schemas"]["Recipe"];
@@ -1259,6 +1369,19 @@ export interface components {
             material_id: number;
             /** Format: int64 */
             version: number;
+        };
+        Region: {
+            /**
+             * Format: double
+             * @description Seen from below
+             */
+            area_mm2: number;
+            /** @description Support stands under it */
+            carried: boolean;
+            corners_mm: number[][];
+            max_mm: number[];
+            min_mm: number[];
+            why: string;
         };
         "Repair-pieceRequest": {
             steps: string[];
@@ -1364,6 +1487,10 @@ export interface components {
             /** @enum {string} */
             type: "number" | "whole number" | "text" | "choice" | "list";
             unit?: string;
+            /** @description What holds where it is left out */
+            unset?: string;
+            /** @description The setting without which it does nothing */
+            with?: string;
         };
         ShelfView: {
             next?: components["schemas"]["Next"];
@@ -1378,6 +1505,8 @@ export interface components {
             departures: components["schemas"]["Departure"][];
             /** Format: int64 */
             machine_id: number;
+            /** @description Where support is put in or kept out by hand */
+            marks?: components["schemas"]["Mark"][];
             /**
              * Format: double
              * @description 0 or left out: 1
@@ -1404,8 +1533,11 @@ export interface components {
             machine: string;
             /** Format: int64 */
             machine_id: number;
+            marks: components["schemas"]["Mark"][];
             notes: string[];
             recipe: string;
+            /** @description What hangs, and what is done about it */
+            regions: components["schemas"]["Region"][];
             /** Format: double */
             scale: number;
             /** @enum {string} */

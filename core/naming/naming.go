@@ -1,0 +1,110 @@
+// Package naming puts values into the house's texts: blocks of commands around a
+// print, and the names of files. {name} stands for a value.
+package naming
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"unicode"
+)
+
+// Values are what a text may name, by name.
+type Values map[string]string
+
+// Put puts values into a text. A brace without its other, or a name that is not
+// known, is an error that says which names there are.
+func Put(text string, values Values) (string, error) {
+	var out strings.Builder
+	for {
+		before, rest, open := strings.Cut(text, "{")
+		if strings.Contains(before, "}") {
+			return "", fmt.Errorf("a } has no { before it")
+		}
+		out.WriteString(before)
+		if !open {
+			return out.String(), nil
+		}
+		name, after, closed := strings.Cut(rest, "}")
+		if !closed {
+			return "", fmt.Errorf("a { has no }")
+		}
+		v, ok := values[name]
+		if !ok {
+			names := make([]string, 0, len(values))
+			for n := range values {
+				names = append(names, "{"+n+"}")
+			}
+			slices.Sort(names)
+			return "", fmt.Errorf("there is no value {%.40s}; there are %s", name, strings.Join(names, ", "))
+		}
+		out.WriteString(v)
+		text = after
+	}
+}
+
+// Check says what is wrong with a text that may name the given values; nil if
+// nothing.
+func Check(text string, names []string) error {
+	v := Values{}
+	for _, n := range names {
+		v[n] = ""
+	}
+	_, err := Put(text, v)
+	return err
+}
+
+// FilePattern is how files are named where the house says nothing.
+const FilePattern = "{last_name}_{title}_{hours}h{minutes}_{machine}"
+
+// FileNames are what a file's name may be made of.
+var FileNames = []string{"job", "last_name", "member", "title", "part", "hours", "minutes", "grams", "machine", "material", "recipe", "layers"}
+
+// titleRunes is how much of a title a file's name takes.
+const titleRunes = 24
+
+// FileFacts are what FileNames stand for.
+type FileFacts struct {
+	Job                               int64
+	Member, Title, Part               string
+	Seconds, Grams                    float64
+	Machine, Material, Recipe, Ending string
+	Layers                            int
+}
+
+// FileName makes a file's name by a pattern. Blanks and what file systems or
+// shells take amiss become hyphens; minutes are two digits, rounded up to the
+// whole; titles are cut to 24 letters.
+func FileName(pattern string, f FileFacts) (string, error) {
+	words := strings.Fields(f.Member)
+	last := ""
+	if len(words) > 0 {
+		last = words[len(words)-1]
+	}
+	minutes := int(f.Seconds/60 + 0.999)
+	name, err := Put(pattern, Values{"job": fmt.Sprint(f.Job), "last_name": last, "member": f.Member, "title": short(f.Title), "part": short(f.Part),
+		"hours": fmt.Sprint(minutes / 60), "minutes": fmt.Sprintf("%02d", minutes%60), "grams": fmt.Sprintf("%.0f", f.Grams),
+		"machine": f.Machine, "material": f.Material, "recipe": f.Recipe, "layers": fmt.Sprint(f.Layers)})
+	if err != nil {
+		return "", err
+	}
+	name = strings.Map(func(r rune) rune {
+		if !unicode.IsPrint(r) || r == ' ' || strings.ContainsRune(`/\:*?"'<>|,;$&%`+"`", r) {
+			return '-'
+		}
+		return r
+	}, name)
+	name = strings.Trim(name, "-.")
+	if name == "" {
+		name = fmt.Sprintf("job-%d", f.Job)
+	}
+	return name + f.Ending, nil
+}
+
+func short(s string) string {
+	r := []rune(strings.TrimSpace(s))
+	if len(r) > titleRunes {
+		r = r[:titleRunes]
+	}
+	return strings.TrimSpace(string(r))
+}

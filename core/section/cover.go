@@ -1,0 +1,341 @@
+package section
+
+import (
+	"math"
+	"math/bits"
+	"runtime"
+	"sync"
+	"sync/atomic"
+)
+
+// The cover of a layer is a bitmap: rows of words, cell c of a row in bit c%64 of
+// word c/64. What is beyond the grid is empty.
+
+// inParallel does work for 0…n-1 on all cores, each with buffers of its own.
+func (s *Stack) inParallel(n int, work func(b *buffers, i int)) {
+	var next atomic.Int64
+	var wg sync.WaitGroup
+	for range max(1, min(runtime.GOMAXPROCS(0), n)) {
+		wg.Add(1)
+		go func() {
+			defer wg.Done()
+			size := s.rows * s.wordsWide
+			b := &buffers{make([]uint64, size), make([]uint64, size), make([]uint64, size), make([]uint64, size)}
+			for {
+				i := int(next.Add(1)) - 1
+				if i >= n {
+					return
+				}
+				work(b, i)
+			}
+		}()
+	}
+	wg.Wait()
+}
+
+// buffers are one goroutine's bitmaps.
+type buffers struct{ a, b, c, d []uint64 }
+
+// dilate widens by one cell to all eight sides; tmp is overwritten.
+func (s *Stack) dilate(dst, src, tmp []uint64) {
+	w := s.wordsWide
+	for r := 0; r < s.rows; r++ {
+		row, out := src[r*w:(r+1)*w], tmp[r*w:(r+1)*w]
+		for k, x := range row {
+			c := x | x<<1 | x>>1
+			if k > 0 {
+				c |= row[k-1] >> 63
+			}
+			if k+1 < w {
+				c |= row[k+1] << 63
+			}
+			out[k] = c
+		}
+	}
+	for r := 0; r < s.rows; r++ {
+		here, out := tmp[r*w:(r+1)*w], dst[r*w:(r+1)*w]
+		up, down := here, here
+		if r > 0 {
+			up = tmp[(r-1)*w : r*w]
+		}
+		if r+1 < s.rows {
+			down = tmp[(r+1)*w : (r+2)*w]
+		}
+		for k := range out {
+			out[k] = up[k] | here[k] | down[k]
+		}
+	}
+}
+
+// erode narrows by a number of cells from all eight sides; tmp is overwritten. dst
+// may be src.
+func (s *Stack) erode(dst, src, tmp []uint64, by int) {
+	if by == 0 {
+		copy(dst, src)
+		return
+	}
+	// By one, then by up to as much again and one: a window within windows.
+	for done := 0; done < by; src = dst {
+		step := min(done+1, by-done)
+		s.narrow(tmp, src, uint(step))
+		s.upDownAnd(dst, tmp, step)
+		done += step
+	}
+}
+
+// narrow keeps cells whose neighbours step cells to the left and right are there.
+func (s *Stack) narrow(dst, src []uint64, step uint) {
+	w := s.wordsWide
+	if step > 63 { // beyond a word: no part is that coarse
+		step = 63
+	}
+	for r := 0; r < s.rows; r++ {
+		row, out := src[r*w:(r+1)*w], dst[r*w:(r+1)*w]
+		before := uint64(0)
+		for k, x := range row {
+			next := uint64(0)
+			if k+1 < w {
+				next = row[k+1]
+			}
+			out[k] = x & (x<<step | before>>(64-step)) & (x>>step | next<<(64-step))
+			before = x
+		}
+	}
+}
+
+func (s *Stack) upDownAnd(dst, src []uint64, step int) {
+	w := s.wordsWide
+	for r := 0; r < s.rows; r++ {
+		out := dst[r*w : (r+1)*w]
+		if r < step || r+step >= s.rows {
+			clear(out)
+			continue
+		}
+		up, here, down := src[(r-step)*w:(r-step+1)*w], src[r*w:(r+1)*w], src[(r+step)*w:(r+step+1)*w]
+		for k := range out {
+			out[k] = up[k] & here[k] & down[k]
+		}
+	}
+}
+
+// CapShare is, for each layer, the share (0…1) of what lies deeper than rimMM
+// inside it that is under fewer than top layers of solid or over fewer than bottom
+// ones, and reachMM around that: what is closed within the shells.
+func (s *Stack) CapShare(top, bottom int, rimMM, reachMM float64) []float64 {
+	n := len(s.Slabs)
+	out := make([]float64, n)
+	whole, part := math.Modf(rimMM / s.cellMM)
+	cells := int(whole)
+	reach := int(math.Round(reachMM / s.cellMM))
+	s.inParallel(n, func(b *buffers, i int) {
+		deep, inside := b.a, b.b
+		copy(deep, s.Slabs[i].cover)
+		if i+top >= n || i-bottom < 0 {
+			clear(deep)
+		} else {
+			for k := i - bottom; k <= i+top; k++ {
+				for w, c := range s.Slabs[k].cover {
+					deep[w] &= c
+				}
+			}
+		}
+		// The rim is part of a cell more than so many cells: the share is between
+		// those of both. Where it leaves nothing, everything is thin.
+		s.erode(inside, s.Slabs[i].cover, b.c, cells)
+		var open, all float64
+		for k, weight := range [2]float64{1 - part, part} {
+			if k == 1 {
+				s.erode(inside, inside, b.c, 1)
+			}
+			bare, some := b.d, uint64(0)
+			for w, c := range inside {
+				bare[w] = c &^ deep[w]
+				some |= bare[w]
+			}
+			if some != 0 {
+				for range reach {
+					s.dilate(bare, bare, b.c)
+				}
+			}
+			in, closed := 0, 0
+			for w, c := range inside {
+				in += bits.OnesCount64(c)
+				closed += bits.OnesCount64(c & bare[w])
+			}
+			open, all = open+weight*float64(closed), all+weight*float64(in)
+		}
+		out[i] = 1
+		if all > 0 {
+			out[i] = open / all
+		}
+	})
+	return out
+}
+
+// SupportAsk is what support is wanted.
+type SupportAsk struct {
+	Lean      float64 // the tangent of the angle from upright that needs none
+	PlateOnly bool
+	Drop      int     // layers left free between support and what it carries
+	Roof      int     // dense layers below what is carried
+	WidenMM   float64 // how far it reaches beyond what it carries
+	GapMM     float64 // how far it stays from walls
+}
+
+// SupportLayer is the support of one layer.
+type SupportLayer struct {
+	AllMM2   float64 // what it stands on
+	DenseMM2 float64 // of it, within the roof's layers below what it carries
+	RimMM    float64 // around it
+}
+
+// batch is how many layers' bitmaps are held at a time.
+const batch = 256
+
+// Support is what support stands in each layer: under cells that are covered
+// though nothing within the lean is covered below, down to the plate or the part;
+// where it may stand on the plate only, only where it reaches it. The grid is
+// coarse; a lean of less than a cell a layer is looked for over as many layers as
+// make a cell.
+func (s *Stack) Support(ask SupportAsk) []SupportLayer {
+	n := len(s.Slabs)
+	out := make([]SupportLayer, n)
+	if n < 2 || ask.Lean <= 0 {
+		return out
+	}
+	size := s.rows * s.wordsWide
+	roof := max(1, ask.Roof)
+	// Bitmaps of layers above come along: the roof looks that far up.
+	arena := make([]uint64, (2*batch+roof)*size)
+	fresh, column := make([][]uint64, batch+roof), make([][]uint64, batch)
+	for k := range fresh {
+		fresh[k], arena = arena[:size:size], arena[size:]
+	}
+	for k := range column {
+		column[k], arena = arena[:size:size], arena[size:]
+	}
+	hangs, stands := make([]bool, batch+roof), make([]bool, batch)
+	blocked := s.blocked(ask.PlateOnly)
+	last := make([]uint64, size) // the column above
+	any := false
+	for high := n - 1; high > ask.Drop; high -= batch {
+		count := min(batch, high-ask.Drop)
+		// fresh[k+roof] is what hangs in layer high-k; those before are of the batch above.
+		s.inParallel(count, func(b *buffers, k int) {
+			i := high - k
+			back := max(1, int(math.Round(s.cellMM/(ask.Lean*s.Slabs[i].HeightMM))))
+			s.dilate(b.a, s.Slabs[max(0, i-back)].cover, b.b)
+			f := fresh[k+roof]
+			some := uint64(0)
+			for w, c := range s.Slabs[i].cover {
+				f[w] = c &^ b.a[w]
+				some |= f[w]
+			}
+			hangs[k+roof] = some != 0
+		})
+		for k := range count { // column[k] stands in layer high-k-1-ask.Drop
+			foot := high - k - 1 - ask.Drop
+			stands[k] = false
+			if !hangs[k+roof] && !any {
+				continue
+			}
+			some := uint64(0)
+			f, below, c := fresh[k+roof], s.Slabs[foot].cover, column[k]
+			for w := range c {
+				last[w] = (last[w] | f[w]) &^ below[w]
+				c[w] = last[w]
+				some |= c[w]
+			}
+			any = some != 0
+			stands[k] = any
+		}
+		s.inParallel(count, func(b *buffers, k int) {
+			if foot := high - k - 1 - ask.Drop; stands[k] {
+				var block []uint64
+				if blocked != nil {
+					block = blocked[foot]
+				}
+				out[foot] = s.standing(b, column[k], fresh[k+1:k+roof+1], hangs[k+1:k+roof+1], block, s.Slabs[foot].cover, ask)
+			}
+		})
+		for k := range roof { // what the batch below looks up to
+			from := count + k
+			copy(fresh[k], fresh[from])
+			hangs[k] = hangs[from]
+		}
+	}
+	return out
+}
+
+// standing measures one layer of support: the column less what is blocked or
+// within the gap of the part, and its rim as it reaches further. The gap is part
+// of a cell more than so many cells: all is between those of both.
+func (s *Stack) standing(b *buffers, column []uint64, fresh [][]uint64, hangs []bool, blocked, cover []uint64, ask SupportAsk) SupportLayer {
+	near, wide := b.a, b.b
+	whole, part := math.Modf(ask.GapMM / s.cellMM)
+	copy(near, cover)
+	var out SupportLayer
+	for k := 0.0; k <= whole+1; k++ {
+		if k > 0 {
+			s.dilate(near, near, b.c)
+		}
+		weight := 1 - part
+		switch k {
+		case whole:
+		case whole + 1:
+			weight = part
+		default:
+			continue
+		}
+		here := b.d
+		for w, c := range column {
+			here[w] = c &^ near[w]
+		}
+		for w := range blocked {
+			here[w] &^= blocked[w]
+		}
+		s.dilate(wide, here, b.c)
+		cells, rim, around, top := 0, 0, 0, 0
+		for w, c := range here {
+			cells += bits.OnesCount64(c)
+			r := wide[w] &^ c
+			around += bits.OnesCount64(r)
+			rim += bits.OnesCount64(r &^ near[w])
+			if c == 0 {
+				continue
+			}
+			up := uint64(0)
+			for k, f := range fresh {
+				if hangs[k] {
+					up |= f[w]
+				}
+			}
+			top += bits.OnesCount64(c & up)
+		}
+		if cells == 0 {
+			break
+		}
+		area := float64(cells)*s.cellMM + float64(rim)*ask.WidenMM // mm·cells
+		out.AllMM2 += weight * area * s.cellMM
+		out.DenseMM2 += weight * area * s.cellMM * float64(top) / float64(cells)
+		out.RimMM += weight * float64(around) * s.cellMM // cells beside a straight rim number its length
+	}
+	return out
+}
+
+// blocked is, for each layer, what of the plate is under the part below it; nil if
+// that does not matter.
+func (s *Stack) blocked(matters bool) [][]uint64 {
+	if !matters {
+		return nil
+	}
+	seen := make([]uint64, s.rows*s.wordsWide)
+	out := make([][]uint64, len(s.Slabs))
+	for i := range out {
+		out[i] = append([]uint64{}, seen...)
+		for w, c := range s.Slabs[i].cover {
+			seen[w] |= c
+		}
+	}
+	return out
+}

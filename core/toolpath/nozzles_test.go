@@ -1,0 +1,243 @@
+package toolpath
+
+import (
+	"fmt"
+	"math"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"jobshelf/core/machine"
+	"jobshelf/core/mesh"
+	"jobshelf/core/polygon"
+	"jobshelf/core/recipe"
+	"jobshelf/core/solid"
+)
+
+// stool is a top of 30 × 30 × 2 mm on a foot of 6 × 6 mm, legMM high.
+func stool(legMM float64) *mesh.Mesh {
+	m := solid.Box(6, 6, legMM).Transformed(1, mesh.Vec3{X: 12, Y: 12})
+	m.Append(solid.Box(30, 30, 2).Transformed(1, mesh.Vec3{Z: legMM}))
+	return m
+}
+
+func twoNozzles(r *recipe.Recipe) {
+	r.Support, r.SupportNozzle = recipe.SupportEverywhere, 2
+}
+
+// With support on a nozzle of its own: each kind is on its nozzle; at most one
+// change a layer; right after a change what is let out goes into the block, which
+// takes as much as was asked for; the block stands on every layer up to the last
+// change, clear of part and support.
+func TestSupportHasItsOwnNozzle(t *testing.T) {
+	r := plain(twoNozzles).WithDefaults()
+	p := sliced(t, stool(10), r)
+	require.NotContains(t, strings.Join(p.Notes, " "), "nozzle")
+	bore := math.Pi * 1.75 * 1.75 / 4
+	var s polygon.Scratch
+	at, changes, last := p.FirstNozzle(), 0, 0
+	for i := range p.Layers {
+		l := &p.Layers[i]
+		inLayer, purged, block := 0, 0.0, 0.0
+		for k := range l.Lines {
+			x := &l.Lines[k]
+			switch x.Kind {
+			case Support:
+				require.EqualValues(t, 1, x.Nozzle)
+			case Purge:
+				block += x.VolumeMM3(l.HeightMM)
+			default:
+				require.EqualValues(t, 0, x.Nozzle, "%s in layer %d", x.Kind, i)
+			}
+			if x.Nozzle != at {
+				at = x.Nozzle
+				inLayer++
+				last = i
+				require.Equal(t, Purge, x.Kind, "first after a change, layer %d", i)
+			}
+		}
+		changes += inLayer
+		require.LessOrEqual(t, inLayer, 1)
+		if inLayer == 1 {
+			purged = block
+			require.GreaterOrEqual(t, purged, 0.93*r.ChangePurgeMM*bore, "layer %d", i)
+			apart := s.Boolean(polygon.Intersection, polygon.NonZero,
+				strokes(&s, l.Lines, func(k Kind) bool { return k == Purge }), strokes(&s, l.Lines, func(k Kind) bool { return k != Purge }))
+			require.Empty(t, apart)
+		}
+	}
+	assert.Greater(t, changes, 40)
+	for i := range p.Layers {
+		block := 0
+		for _, x := range p.Layers[i].Lines {
+			if x.Kind == Purge {
+				block++
+			}
+		}
+		assert.Equal(t, i <= last, block > 0, "layer %d of %d", i, last)
+	}
+	// The other way round: the part on nozzle 2.
+	q := sliced(t, stool(10), plain(func(r *recipe.Recipe) { r.PieceNozzle = 2 }))
+	assert.EqualValues(t, 1, q.FirstNozzle())
+	assert.Zero(t, volume(q, func(k Kind) bool { return k == Purge }), "one nozzle, nothing to purge")
+}
+
+// No room beside the part, or far more to purge than to support: the part's nozzle
+// lays the support, and a note says so.
+func TestASecondNozzleHasToBeWorthIt(t *testing.T) {
+	one := func(p *Print) {
+		for i := range p.Layers {
+			for _, x := range p.Layers[i].Lines {
+				require.Zero(t, x.Nozzle)
+				require.NotEqual(t, Purge, x.Kind)
+			}
+		}
+	}
+	r := plain(twoNozzles)
+	stood := stool(10).Transformed(1, mesh.Vec3{X: 3, Y: 3})
+	p, err := Slice(ctx, stood, mesh.TopologyOf(stood), 1, r, Options{Room: machine.Volume{Shape: machine.Rectangle, XMM: 36, YMM: 36, ZMM: 50}}, nil)
+	require.NoError(t, err)
+	assert.Contains(t, strings.Join(p.Notes, " "), "no room beside the part for the purge block")
+	one(p)
+	tall := solid.Box(8, 8, 60)
+	tall.Append(solid.Box(3.5, 8, 2).Transformed(1, mesh.Vec3{X: 8, Y: 0, Z: 58}))
+	p = sliced(t, tall, r)
+	assert.Positive(t, volume(p, func(k Kind) bool { return k == Support }))
+	p = sliced(t, tall, plain(func(r *recipe.Recipe) { twoNozzles(r); r.ChangePurgeMM = 400 }))
+	assert.Regexp(t, `Support is laid by the part's nozzle: it is 0\.\d\d cm³, and changing the nozzle for it would purge \d+\.\d cm³`, strings.Join(p.Notes, " "))
+	one(p)
+}
+
+// The steps of any print with two nozzles: a change only with the filament pulled
+// back, which each nozzle gets back before it lays again.
+func TestChangesKeepFilamentBack(t *testing.T) {
+	m := &machine.Machine{FilamentMM: 1.75, Motion: machine.Motion{SpeedMMPerS: 200, LiftMMPerS: 10}}
+	rapid.Check(t, func(t *rapid.T) {
+		r := plain(func(r *recipe.Recipe) {
+			twoNozzles(r)
+			r.ChangePurgeMM = rapid.Float64Range(1, 30).Draw(t, "purge")
+			r.RetractMM = rapid.Float64Range(0, 3).Draw(t, "retract")
+			r.LiftMM = rapid.Float64Range(0, 1).Draw(t, "lift")
+		})
+		part := stool(rapid.Float64Range(2, 5).Draw(t, "leg"))
+		p, err := Slice(ctx, part, mesh.TopologyOf(part), 1, r, Options{}, nil)
+		require.NoError(t, err)
+		var back [2]float64
+		at := p.FirstNozzle()
+		p.Steps(r, m, nil, func(x Step) bool {
+			switch x.Kind {
+			case Change:
+				require.InDelta(t, -r.RetractMM, back[at], 1e-9)
+				require.NotEqual(t, at, x.Nozzle)
+				at = x.Nozzle
+			case Retract, Restore:
+				back[at] += x.EMM
+			case Lay:
+				require.InDelta(t, 0, back[at], 1e-9)
+			}
+			require.Equal(t, at, x.Nozzle)
+			return true
+		})
+	})
+}
+
+// Every place that hangs is told with what is done about it and why.
+func TestRegionsSayWhy(t *testing.T) {
+	region := func(m *mesh.Mesh, change func(*recipe.Recipe), marks ...Mark) []Region {
+		return sliced(t, m, plain(change), marks...).Regions
+	}
+	every := func(r *recipe.Recipe) { r.Support = recipe.SupportEverywhere }
+	got := region(stool(10), every)
+	require.Len(t, got, 1)
+	assert.True(t, got[0].Carried)
+	assert.Equal(t, "Stands because it lies flat over nothing at 10.0 mm.", got[0].Why)
+	// The top less the foot, which reaches out by the lean of one layer: tan 50° of 0.2 mm.
+	foot := 6 + 2*0.2*math.Tan(50*math.Pi/180)
+	assert.InDelta(t, 900-foot*foot, got[0].AreaMM2, 0.1)
+	assert.InDelta(t, 10, got[0].Min[2], 1e-6)
+	assert.InDelta(t, 30, got[0].Max[0]-got[0].Min[0], 0.01)
+
+	off := region(stool(10), nil)
+	require.Len(t, off, 1)
+	assert.Equal(t, "Left out: the recipe has support off. It lies flat over nothing at 10.0 mm.", off[0].Why)
+	assert.False(t, off[0].Carried)
+
+	// The bounds of a region, widened, are a mark that meets it.
+	box := func(r Region, put bool) Mark {
+		c := func(v float64, d int64) int64 { return int64(math.Round(v*1000)) + d }
+		return Mark{FromMM: r.Min[2], ToMM: r.Max[2], Force: put, Reason: "the face shows", Paths: []polygon.Path{{{X: c(r.Min[0], -500), Y: c(r.Min[1], -500)},
+			{X: c(r.Max[0], 500), Y: c(r.Min[1], -500)}, {X: c(r.Max[0], 500), Y: c(r.Max[1], 500)}, {X: c(r.Min[0], -500), Y: c(r.Max[1], 500)}}}}
+	}
+	for _, c := range []struct {
+		change  func(*recipe.Recipe)
+		put     bool
+		says    string
+		carried bool
+	}{{every, false, "Kept out by hand: the face shows", false}, {nil, true, "Put in by hand: the face shows", true}} {
+		r := region(stool(10), c.change, box(got[0], c.put))
+		require.Len(t, r, 1)
+		assert.Equal(t, c.says, r[0].Why)
+		assert.Equal(t, c.carried, r[0].Carried)
+	}
+
+	table := solid.Box(40, 40, 2)
+	table.Append(stool(10).Transformed(1, mesh.Vec3{X: 5, Y: 5, Z: 2}))
+	r := region(table, func(r *recipe.Recipe) { r.Support = recipe.SupportPlateOnly })
+	require.Len(t, r, 1)
+	assert.Contains(t, r[0].Why, "may stand on the plate only, and the part is below")
+	r = region(stool(10), func(r *recipe.Recipe) { r.Support = recipe.SupportFirstLayer })
+	require.Len(t, r, 1)
+	assert.Contains(t, r[0].Why, "first layer only")
+
+	// A drop that hangs under a beam begins in mid-air; a cone's slope leans.
+	hung := solid.Box(4, 20, 20)
+	hung.Append(solid.Box(30, 20, 3).Transformed(1, mesh.Vec3{Z: 20}))
+	hung.Append(solid.Box(5, 5, 6).Transformed(1, mesh.Vec3{X: 20, Y: 8, Z: 14}))
+	whys := ""
+	for _, x := range region(hung, every) {
+		whys += fmt.Sprintf("%v %s\n", x.Carried, x.Why)
+	}
+	assert.Contains(t, whys, "true Stands because it begins in mid-air at 14.0 mm.")
+	assert.Contains(t, whys, "true Stands because it lies flat over nothing at 20.0 mm.")
+	r = region(solid.Revolve([]solid.P{{X: 0, Y: 0}, {X: 5, Y: 0}, {X: 25, Y: 10}, {X: 0, Y: 10}}, 64), every)
+	require.Len(t, r, 1)
+	assert.Regexp(t, `leans out further than 50° from 0\.[24] to 10\.0 mm`, r[0].Why)
+	assert.Empty(t, region(solid.Cylinder(10, 10, 48), every))
+}
+
+// Cones that lean out past the angle stand on support whatever the slope and the
+// layers: what carries them is a lattice over the ring of
+// their shadow.
+func TestSlopesAreCarriedWhateverTheirAngle(t *testing.T) {
+	for _, deg := range []float64{53, 57, 63, 70, 78, 85} {
+		for _, h := range []float64{0.1, 0.2, 0.3} {
+			r := plain(func(r *recipe.Recipe) { r.Support, r.LayerMM, r.FirstLayerMM = recipe.SupportEverywhere, h, h })
+			rise := 20 / math.Tan(deg*math.Pi/180)
+			p := sliced(t, solid.Revolve([]solid.P{{X: 0, Y: 0}, {X: 5, Y: 0}, {X: 25, Y: rise}, {X: 25, Y: rise + 1}, {X: 0, Y: rise + 1}}, 64), r)
+			// In the first layer the lattice stands on a ring from 6 to 25 mm or so.
+			length := 0.0
+			for _, x := range p.Layers[0].Lines {
+				if x.Kind == Support {
+					length += x.LengthMM()
+				}
+			}
+			pitch := 0.45 * 100 / 15
+			assert.Greater(t, length, 0.85*math.Pi*(25*25-6.5*6.5)/pitch, "%g° in layers of %g mm", deg, h) // flat ones have their roof there
+			require.NotEmpty(t, p.Regions)
+			assert.True(t, p.Regions[0].Carried, "%g° in layers of %g mm: %s", deg, h, p.Regions[0].Why)
+		}
+	}
+}
+
+// A cap that rests on support is laid as a cap; without support it is a bridge.
+func TestWhatRestsOnSupportIsNoBridge(t *testing.T) {
+	of := func(p *Print, k Kind) float64 { return volume(p, func(x Kind) bool { return x == k }) }
+	free := sliced(t, stool(10), plain(nil))
+	held := sliced(t, stool(10), plain(func(r *recipe.Recipe) { r.Support = recipe.SupportEverywhere }))
+	assert.Greater(t, of(free, Bridge), 100.)
+	assert.Less(t, of(held, Bridge), 0.05*of(free, Bridge))
+	assert.InEpsilon(t, of(free, Bridge)+of(free, Cap), of(held, Bridge)+of(held, Cap), 0.03)
+}
