@@ -515,6 +515,21 @@ func TestLayersInTheBrowser(t *testing.T) {
 	ok(p.Wait(`document.querySelector('[data-label="less infill"] .take').innerText.includes('taken')`))
 	ok(p.Do(`const s = document.querySelector('[aria-label="Compare with"]'); s.selectedIndex = 1; s.dispatchEvent(new Event('change'))`))
 	ok(p.Wait(`[...document.querySelectorAll('.kinds td')].some((d) => /^[−+]/.test(d.innerText))`))
+	ok(p.Wait(`document.querySelectorAll('.views .view[data-state=shown]').length === 2`))
+	ok(p.Do(`const b = document.querySelector('[aria-label="Compare with"]'); b.selectedIndex = 0; b.dispatchEvent(new Event('change'))`))
+	ok(p.Wait(`document.querySelectorAll('.views .view').length === 1`))
+
+	// A place that hangs: looked at, kept free of support by hand with a reason.
+	ok(p.Do(`document.querySelector('.hangs .place').click()`))
+	ok(p.Wait(`document.querySelector('.view[data-pins="1"]')`))
+	ok(p.Do(`document.querySelector('.hangs .link').click()`))
+	ok(p.Wait(`document.querySelector('#slice').disabled`))
+	ok(p.Type(`[aria-label="Reason for the place"]`, "it would scar the rim"))
+	ok(p.Wait(`!document.querySelector('#slice').disabled`))
+	ok(p.Click("#slice"))
+	ok(p.Wait(`document.querySelectorAll('.variants li').length === 3 && !document.querySelector('.run.small')`))
+	ok(p.Do(`document.querySelector('.variants li:last-child button').click()`))
+	ok(p.Wait(`[...document.querySelectorAll('.hangs span')].some((x) => x.innerText === 'Kept out by hand: it would scar the rim')`))
 
 	href, err := browser.Eval[string](p, `document.querySelector('#gcode').getAttribute('href')`)
 	ok(err)

@@ -2,7 +2,6 @@ package toolpath
 
 import (
 	"context"
-	"fmt"
 	"math"
 
 	"jobshelf/core/polygon"
@@ -49,7 +48,6 @@ func (s *slicer) standSupport(ctx context.Context) error {
 	}
 	var column []polygon.Path
 	roof := make([][]polygon.Path, 0, s.r.SupportRoof+1) // of the latest layers
-	area := 0.0
 	for i := n - 1; i >= 0; i-- {
 		if err := ctx.Err(); err != nil {
 			return err
@@ -84,12 +82,6 @@ func (s *slicer) standSupport(ctx context.Context) error {
 			}
 			s.roof[i] = poly.Boolean(polygon.Intersection, polygon.NonZero, here, poly.Union(polygon.NonZero, top))
 		}
-		for _, p := range here {
-			area += p.Area() * s.heights[i]
-		}
-	}
-	if area > 0 {
-		s.notes = append(s.notes, fmt.Sprintf("Support fills %.1f cm³ below faces that lean out further than %.0f°.", area/1000, s.r.SupportDeg))
 	}
 	return nil
 }

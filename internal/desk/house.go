@@ -17,6 +17,18 @@ type HouseView struct {
 	Machines  []MachineView  `json:"machines"`
 	Materials []MaterialView `json:"materials"`
 	Recipes   []RecipeView   `json:"recipes"`
+	Texts     Texts          `json:"texts"`
+}
+
+// Texts are what holds where the house has written none of its own, and the values
+// that each may name.
+type Texts struct {
+	Start       string   `json:"start"`
+	End         string   `json:"end"`
+	Change      string   `json:"change"`
+	BlockNames  []string `json:"block_names"`
+	FilePattern string   `json:"file_pattern"`
+	FileNames   []string `json:"file_names"`
 }
 
 // MachineView, MaterialView and RecipeView are settings with their version.
@@ -48,7 +60,8 @@ func (d *Desk) House(ctx context.Context) (HouseView, error) {
 	if err != nil {
 		return HouseView{}, err
 	}
-	v := HouseView{House: h, Machines: []MachineView{}, Materials: []MaterialView{}, Recipes: []RecipeView{}}
+	v := HouseView{House: h, Machines: []MachineView{}, Materials: []MaterialView{}, Recipes: []RecipeView{},
+		Texts: Texts{machine.StartBlock, machine.EndBlock, machine.ChangeBlock, machine.BlockNames, naming.FilePattern, naming.FileNames}}
 	machines, err := d.Store.Machines(ctx)
 	if err != nil {
 		return v, err

@@ -763,6 +763,7 @@ export interface components {
             machines: components["schemas"]["MachineView"][];
             materials: components["schemas"]["MaterialView"][];
             recipes: components["schemas"]["RecipeView"][];
+            texts: components["schemas"]["Texts"];
         };
         JobFinding: {
             /** @description Which check noticed it */
@@ -1645,6 +1646,14 @@ export interface components {
             vertices: number;
             /** Format: double */
             volume_mm3: number;
+        };
+        Texts: {
+            block_names: string[];
+            change: string;
+            end: string;
+            file_names: string[];
+            file_pattern: string;
+            start: string;
         };
         UnitProposal: {
             /**

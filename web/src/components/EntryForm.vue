@@ -2,10 +2,10 @@
 import { computed, ref, watch } from 'vue'
 import { Refusal } from '../api/client'
 import { useCurrency } from '../composables/format'
-import { setAt, valueAt, type Field } from './fields'
+import { fieldsWith, setAt, valueAt, type Field } from './fields'
 
 const currency = useCurrency()
-const props = defineProps<{ title: string; data: object; fields: Field[]; editable: boolean; save: (data: object) => Promise<void> }>()
+const props = defineProps<{ title: string; data: object; fields: Field[]; editable: boolean; rows?: boolean; save: (data: object) => Promise<void> }>()
 const draft = ref<object>({})
 const problem = ref('')
 const problems = ref<Record<string, string>>({})
@@ -18,7 +18,8 @@ function reset() {
   problems.value = {}
 }
 
-const shown = computed(() => props.fields.filter((x) => x.only?.(draft.value as Record<string, unknown>) ?? true))
+const search = ref('')
+const shown = computed(() => fieldsWith(props.fields, search.value).filter((x) => x.only?.(draft.value as Record<string, unknown>) ?? true))
 const changed = computed(() => JSON.stringify(draft.value) !== JSON.stringify(props.data))
 
 function text(x: Field): string {
@@ -55,11 +56,25 @@ async function send() {
 <template>
   <form class="form" @submit.prevent="send">
     <h2>{{ title }}</h2>
-    <div class="grid">
+    <template v-if="rows">
+      <input v-model="search" class="search" placeholder="Find a setting: type what it does" aria-label="Find a setting" />
+      <div class="rows">
+        <label v-for="x in shown" :key="x.path" class="line small">
+          <span>{{ x.label }}</span>
+          <select v-if="x.kind === 'choice'" :value="valueAt(draft, x.path)" :disabled="!editable" @change="setAt(draft, x.path, ($event.target as HTMLSelectElement).value)"><option v-for="c in x.choices" :key="c">{{ c }}</option></select>
+          <input v-else :type="x.kind === 'text' || x.kind === 'numbers' ? 'text' : 'number'" step="any" :class="{ num: x.kind !== 'text' }" :value="text(x) === '0' && x.empty ? '' : text(x)" :placeholder="x.empty" :readonly="!editable" @change="put(x, ($event.target as HTMLInputElement).value)" />
+          <span class="quiet">{{ x.unit }}</span>
+          <em v-if="wrong(x)" class="problem">{{ wrong(x) }}</em>
+        </label>
+        <p v-if="!shown.length" class="quiet small">No setting is described so.</p>
+      </div>
+    </template>
+    <div v-else class="grid">
       <template v-for="x in shown" :key="x.path">
         <v-checkbox v-if="x.kind === 'bool'" :label="x.label" :model-value="valueAt(draft, x.path)" :disabled="!editable" @update:model-value="setAt(draft, x.path, $event)" />
         <v-select v-else-if="x.kind === 'choice'" :label="x.label" :items="x.choices" :model-value="valueAt(draft, x.path) as string" :readonly="!editable" :error-messages="wrong(x)" @update:model-value="setAt(draft, x.path, $event)" />
         <label v-else-if="x.kind === 'colour'" class="colour small">{{ x.label }} <input type="color" :value="valueAt(draft, x.path)" :disabled="!editable" @input="setAt(draft, x.path, ($event.target as HTMLInputElement).value)" /></label>
+        <v-textarea v-else-if="x.kind === 'lines'" class="wide n" :label="x.label" rows="2" auto-grow :hint="x.hint" :persistent-hint="!!x.hint" :placeholder="x.empty" persistent-placeholder :model-value="text(x)" :readonly="!editable" :error-messages="wrong(x)" @update:model-value="put(x, $event as string)" />
         <v-text-field
           v-else :label="x.label" :suffix="x.kind === 'money' ? currency : x.unit" :type="x.kind === 'text' || x.kind === 'numbers' ? 'text' : 'number'" step="any"
           :model-value="text(x)" :readonly="!editable" :error-messages="wrong(x)" :class="{ n: x.kind !== 'text' }" @change="put(x, ($event.target as HTMLInputElement).value)"
@@ -78,6 +93,14 @@ async function send() {
 <style scoped>
 .form { display: grid; gap: 12px; }
 .grid { display: grid; grid-template-columns: repeat(auto-fill, minmax(178px, 1fr)); gap: 12px; align-items: center; }
+.wide { grid-column: 1 / -1; }
+.wide :deep(textarea) { font-family: var(--font-number); font-size: 0.86rem; }
+.search { border: 1px solid var(--ink); border-radius: 3px; padding: 5px 10px; background: var(--card); color: var(--ink); }
+.rows { max-height: 58vh; overflow-y: auto; border-top: 1.5px solid var(--ink); }
+.line { display: grid; grid-template-columns: 1fr 150px 52px; gap: 2px 10px; align-items: center; padding: 3px 4px; border-bottom: 1px solid var(--rule); }
+.line :is(input, select) { border: 1px solid var(--rule); border-radius: 3px; padding: 1px 6px; background: var(--card); color: var(--ink); width: 100%; }
+.line input.num { text-align: right; }
+.line .problem { grid-column: 1 / -1; }
 .n :deep(input) { font-family: var(--font-number); text-align: right; }
 .colour { display: flex; gap: 10px; align-items: center; }
 .colour input { width: 48px; height: 30px; }

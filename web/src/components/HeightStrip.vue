@@ -46,7 +46,7 @@ function draw() {
   g.fillStyle = css.getPropertyValue('--ink')
   g.font = `11px ${css.getPropertyValue('--font-number')}`
   const step = [0.5, 1, 2, 5, 10, 20, 50, 100].find((s) => top / s <= 9) ?? 200
-  for (let mm = 0; mm <= top - step / 3; mm += step) g.fillText(`${mm}`, x(mm), h - 3)
+  for (let mm = 0; x(mm) < w - 84; mm += step) g.fillText(`${mm}`, x(mm), h - 3)
   g.textAlign = 'right'
   g.fillText(`${f.value.number(top, 1)} mm`, w - 1, h - 3)
   const p = x(here.value!.top_mm)

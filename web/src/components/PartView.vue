@@ -1,5 +1,5 @@
 <script lang="ts">
-import type { PathLayer } from './partScene'
+import type { CameraView, PathLayer } from './partScene'
 
 export interface LayerShown {
   layer: PathLayer
@@ -33,7 +33,11 @@ const props = defineProps<{
   layer?: LayerShown
   /** @default true */
   keys?: boolean
+  /** Stands above the picture. */
+  caption?: string
 }>()
+/** Where it looks from; two views that share it move together. */
+const view = defineModel<CameraView>('view')
 const f = useFormats()
 const theme = useTheme()
 const box = ref<HTMLElement>()
@@ -57,7 +61,8 @@ function stand() {
   scene.value.setLooks(looks())
   scene.value.setPart(lib.readView(bytes.slice(0)), props.rung.turn_deg)
   scene.value.setVolume({ shape: props.rung.shape, mm: props.rung.volume_mm }, props.rung.fits ? [] : overWords(props.rung, f.value).split(', '))
-  scene.value.frame(close.value ? 'part' : 'plate')
+  if (props.keys === false && view.value) scene.value.setView(view.value) // the view beside leads
+  else scene.value.frame(close.value ? 'part' : 'plate')
   point()
   showLayer()
 }
@@ -86,7 +91,10 @@ async function load() {
     const got = await answer.arrayBuffer()
     if (mine !== newest || !canvas.value) return // another piece was asked for meanwhile
     bytes = got
-    scene.value ??= new lib.PartScene(canvas.value, looks())
+    if (!scene.value) {
+      scene.value = new lib.PartScene(canvas.value, looks())
+      scene.value.onView = (v) => (view.value = v)
+    }
     await nextTick()
     fit()
     stand()
@@ -114,6 +122,7 @@ watch(() => [props.pieceId, props.version, props.stamp], load)
 watch([() => props.rung?.machine_id, () => theme.global.name.value], stand)
 watch(() => [props.evidence, props.place], point)
 watch(() => props.layer, showLayer)
+watch(view, (v) => v && scene.value?.setView(v))
 onBeforeUnmount(() => {
   newest++
   sizes?.disconnect()
@@ -133,6 +142,7 @@ if (props.keys ?? true) {
 <template>
   <div ref="box" class="view" :data-state="state" :data-pins="place ? 1 : 0">
     <canvas ref="canvas" :aria-label="`The part on ${rung?.name ?? 'its plate'}`" />
+    <p v-if="caption" class="caption small">{{ caption }}</p>
     <p v-if="state !== 'shown'" class="state quiet" role="status">{{ state === 'loading' ? 'Fetching the part …' : 'The part cannot be shown here.' }}</p>
     <button v-if="keys ?? true" type="button" class="near small" @click="swap">{{ close ? 'Whole plate' : 'Close up' }} <kbd>F</kbd></button>
   </div>
@@ -142,5 +152,6 @@ if (props.keys ?? true) {
 .view { position: relative; min-height: 0; overflow: hidden; }
 canvas { position: absolute; inset: 0; width: 100%; height: 100%; cursor: grab; }
 .state { position: absolute; inset: 0; display: grid; place-items: center; }
+.caption { position: absolute; left: 8px; top: 4px; padding: 0 6px; background: var(--paper); font-weight: 600; }
 .near { position: absolute; left: 8px; bottom: 6px; color: var(--ink); }
 </style>

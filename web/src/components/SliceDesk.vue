@@ -1,12 +1,16 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
-import type { Departure, JobView, PieceView, Rung, SliceView } from '../api/client'
+import type { Departure, JobView, Mark, PieceView, Region, Rung, SliceView } from '../api/client'
 import { useCancelSlice, useChooseSlice, useOrderSlice, useSavings, useSettings, useSlices } from '../api/queries'
 import { useFormats } from '../composables/format'
 import { useKeys } from '../composables/keys'
+import { markOf, marked } from './regions'
 
 const props = defineProps<{ job: JobView; piece: PieceView; rung: Rung | undefined; may: boolean }>()
+const emit = defineEmits<{ look: [region: Region] }>()
 const shown = defineModel<SliceView | undefined>()
+/** The variant that stands beside. */
+const beside = defineModel<SliceView | undefined>('beside')
 const f = useFormats()
 const slices = useSlices(() => props.piece.id)
 const settings = useSettings()
@@ -27,7 +31,21 @@ watch(picked, (v) => (shown.value = v), { immediate: true })
 watch(() => [props.piece.id, props.rung?.machine_id], () => (pickedId.value = undefined))
 
 const departures = ref<Departure[]>([])
-watch(() => props.piece.id, () => (departures.value = []))
+const marks = ref<Mark[]>([])
+watch(() => props.piece.id, () => {
+  departures.value = []
+  marks.value = []
+})
+const regions = computed(() => picked.value?.regions ?? [])
+const allRegions = ref(false)
+// A place marked by hand goes on from the variant that is looked at.
+function mark(r: Region, putIn: boolean) {
+  if (!departures.value.length && !marks.value.length) {
+    departures.value = (picked.value?.departures ?? []).map((d) => ({ ...d }))
+    marks.value = (picked.value?.marks ?? []).map((m) => ({ ...m }))
+  }
+  marks.value = marked(marks.value, r, putIn)
+}
 const search = ref('')
 const found = computed(() => {
   const words = search.value.toLowerCase().split(/\s+/).filter(Boolean)
@@ -38,16 +56,21 @@ function depart(key: string) {
   if (!departures.value.some((d) => d.key === key)) departures.value.push({ key, value: '', why: '' })
   search.value = ''
 }
-const ready = computed(() => departures.value.every((d) => d.value.trim() && d.why.trim()))
+const ready = computed(() => departures.value.every((d) => d.value.trim() && d.why.trim()) && marks.value.every((m) => m.why.trim()))
 function slice() {
   if (!props.rung || !ready.value) return
-  order.mutate({ piece: props.piece.id, order: { machine_id: props.rung.machine_id, departures: departures.value } })
+  order.mutate({ piece: props.piece.id, order: { machine_id: props.rung.machine_id, departures: departures.value, marks: marks.value } })
 }
 
 const byKind = computed(() => Object.entries(picked.value?.full?.seconds_by_kind ?? {}).sort((a, b) => b[1] - a[1]))
+const portions = computed(() =>
+  ([['support', picked.value?.full?.grams_support], ['purge', picked.value?.full?.grams_purge], ['first-layer hold', picked.value?.full?.grams_hold]] as const).flatMap(([what, g]) => (g ? [[what, g] as const] : [])),
+)
 const other = ref<number>()
-const compared = computed(() => all.value.find((s) => s.id === other.value && s.state === 'done'))
-const named = (s: SliceView) => s.label || (s.departures.length ? s.departures.map((d) => `${d.key.replace(/_(mm|percent|deg|c|s|per)+/g, '').replaceAll('_', ' ')} ${d.value}`).join(', ') : 'house recipe')
+const compared = computed(() => all.value.find((s) => s.id === other.value && s.id !== picked.value?.id && s.state === 'done'))
+watch(compared, (v) => (beside.value = v))
+const byHand = (s: SliceView) => (s.marks?.length ? `, support by hand` : '')
+const named = (s: SliceView) => (s.label || (s.departures.length ? s.departures.map((d) => `${d.key.replace(/_(mm|percent|deg|c|s|per)+/g, '').replaceAll('_', ' ')} ${d.value}`).join(', ') : 'house recipe')) + byHand(s)
 const signed = (v: number, show: (n: number) => string) => (v < 0 ? '−' : '+') + show(Math.abs(v))
 
 useKeys('Slicing', [{ key: 'l', does: 'Slice with the settings shown', run: slice, when: () => props.may && ready.value && !!props.rung?.fits }])
@@ -86,6 +109,11 @@ useKeys('Slicing', [{ key: 'l', does: 'Slice with the settings shown', run: slic
         <input v-model="d.why" class="why" :aria-label="`Reason for ${d.key}`" placeholder="why" />
         <button type="button" :aria-label="`Leave ${d.key} to the recipe`" @click="departures.splice(i, 1)">×</button>
       </div>
+      <div v-for="(m, i) in marks" :key="i" class="depart small mark">
+        <strong>Support {{ m.put_in ? 'put in' : 'kept out' }} by hand</strong>
+        <input v-model="m.why" class="why" aria-label="Reason for the place" placeholder="why" />
+        <button type="button" aria-label="Leave the place to the recipe" @click="marks.splice(i, 1)">×</button>
+      </div>
       <div class="row">
         <input id="setting-search" v-model="search" class="search small" placeholder="Change a setting: type what it does" aria-label="Search settings" @keydown.enter.prevent="found[0] && depart(found[0].key)" />
         <v-btn id="slice" size="small" color="primary" :variant="variants.length ? 'outlined' : 'flat'" :disabled="!ready || order.isPending.value" @click="slice">Slice <kbd class="on">L</kbd></v-btn>
@@ -113,10 +141,24 @@ useKeys('Slicing', [{ key: 'l', does: 'Slice with the settings shown', run: slic
         <tbody>
           <tr v-for="[kind, sec] in byKind" :key="kind"><td>{{ kind }}</td><td class="right num">{{ f.duration(sec) }}</td><td class="right num">{{ f.number((100 * sec) / picked.full.seconds) }} %</td><td v-if="compared?.full" class="right num">{{ signed((compared.full.seconds_by_kind[kind] ?? 0) - sec, f.duration) }}</td></tr>
           <tr><td><strong>together</strong></td><td class="right num"><strong>{{ f.duration(picked.full.seconds) }}</strong></td><td class="right num">{{ f.grams(picked.full.grams) }}</td><td v-if="compared?.full" class="right num">{{ signed(compared.full.seconds - picked.full.seconds, f.duration) }}, {{ signed(compared.full.grams - picked.full.grams, f.grams) }}</td></tr>
-          <tr v-if="picked.full.grams_support > 0"><td>of it support</td><td /><td class="right num">{{ f.grams(picked.full.grams_support) }}</td><td v-if="compared" /></tr>
+          <tr v-for="[what, g] in portions" :key="what"><td>of it {{ what }}</td><td /><td class="right num">{{ f.grams(g) }}</td><td v-if="compared" /></tr>
+          <template v-if="picked.full.nozzles && picked.full.nozzles.length > 1">
+            <tr v-for="n in picked.full.nozzles" :key="n.nozzle"><td>nozzle {{ n.nozzle }}, {{ n.material }}</td><td class="right num">{{ f.metres(n.filament_mm / 1000) }}</td><td class="right num">{{ f.grams(n.grams) }}</td><td v-if="compared" /></tr>
+          </template>
         </tbody>
       </table>
       <p v-for="n in picked.notes" :key="n" class="small quiet">{{ n }}</p>
+      <template v-if="regions.length">
+        <h3>What hangs <span class="small quiet num">{{ regions.length }}</span></h3>
+        <ul class="hangs small">
+          <li v-for="(r, i) in allRegions ? regions : regions.slice(0, 5)" :key="i" :class="{ carried: r.carried }">
+            <button type="button" class="place num" @click="emit('look', r)">{{ r.carried ? '▲' : '△' }} {{ f.number(r.min_mm[2] ?? 0, 1) }} mm up, {{ f.number(r.area_mm2, 0) }} mm²</button>
+            <span>{{ r.why }}</span>
+            <button v-if="may && rung?.fits && !markOf(marks, r)" type="button" class="link" @click="mark(r, !r.carried)">{{ r.carried ? 'keep it out' : 'put it in' }}</button>
+          </li>
+        </ul>
+        <button v-if="regions.length > 5" type="button" class="link small" @click="allRegions = !allRegions">{{ allRegions ? 'the first five' : `all ${regions.length}` }}</button>
+      </template>
       <p class="row small">
         <a id="gcode" :href="`/api/slices/${picked.id}/gcode`">G-code</a> <a id="plate" :href="`/api/slices/${picked.id}/plate`">Plate as 3MF</a>
         <label v-if="all.filter((s) => s.state === 'done').length > 1">beside <select v-model="other" aria-label="Compare with"><option :value="undefined">nothing</option><option v-for="s in all.filter((x) => x.state === 'done' && x.id !== picked?.id)" :key="s.id" :value="s.id">{{ named(s) }}<template v-if="s.machine_id !== rung?.machine_id">, {{ s.machine }}</template></option></select></label>
@@ -146,6 +188,11 @@ input, select { border: 1px solid var(--rule); border-radius: 3px; padding: 1px 
 .found button:hover { background: var(--faint); }
 .saves li { display: grid; grid-template-columns: 1fr 84px 70px 70px 60px; gap: 6px; align-items: baseline; border-bottom: 1px solid var(--rule); }
 .saves .num { text-align: right; }
+.hangs { list-style: none; padding: 0; display: grid; gap: 3px; }
+.hangs li { border-left: 4px solid var(--rule); padding-left: 8px; display: grid; grid-template-columns: 1fr auto; gap: 0 8px; }
+.hangs li.carried { border-left-color: #AA4499; }
+.hangs .place { grid-column: 1 / -1; text-align: left; text-decoration: underline; text-underline-offset: 3px; }
+.hangs .link { align-self: end; }
 .kinds td { padding: 1px 6px; }
 .on { background: transparent; color: inherit; border-color: currentcolor; margin-left: 6px; }
 </style>

@@ -1,17 +1,28 @@
+import type { HouseView, Setting } from '../api/client'
+
 /** One thing a steward can set. path goes into the entry's data. */
 export interface Field {
   path: string
   label: string
   unit?: string
-  kind?: 'number' | 'text' | 'bool' | 'colour' | 'money' | 'choice' | 'numbers'
+  kind?: 'number' | 'text' | 'lines' | 'bool' | 'colour' | 'money' | 'choice' | 'numbers'
+  /** Stands in an empty field. */
+  empty?: string
+  hint?: string
   choices?: readonly string[]
   /** Shows the field only where it makes sense. */
   only?: (data: Record<string, unknown>) => boolean
 }
 
 const extrusion = (d: Record<string, unknown>) => d.process === 'material extrusion'
+const twoNozzles = (d: Record<string, unknown>) => extrusion(d) && ((d.nozzles_mm as unknown[] | null)?.length ?? 0) > 1
 
-export const machineFields: Field[] = [
+export const valuesOf = (names: readonly string[] | null) => `Values: ${(names ?? []).map((n) => `{${n}}`).join(' ')}`
+
+type Texts = HouseView['texts']
+
+/** texts says what holds where a block is empty. */
+export const machineFields = (texts: Texts): Field[] => [
   { path: 'name', label: 'Name', kind: 'text' },
   { path: 'in_service', label: 'In service', kind: 'bool' },
   { path: 'volume.shape', label: 'Plate', kind: 'choice', choices: ['rectangle', 'round'] },
@@ -32,7 +43,15 @@ export const machineFields: Field[] = [
   { path: 'material', label: 'Loaded material', kind: 'text' },
   { path: 'colour_name', label: 'Loaded colour', kind: 'text' },
   { path: 'colour', label: 'Shown as', kind: 'colour' },
+  { path: 'second.material', label: 'In nozzle 2: material', kind: 'text', only: twoNozzles },
+  { path: 'second.colour_name', label: 'In nozzle 2: colour', kind: 'text', only: twoNozzles },
+  { path: 'change_s', label: 'A change of nozzle takes', unit: 's', only: twoNozzles },
   { path: 'rate_cents_per_hour', label: 'Price of an hour', kind: 'money' },
+  { path: 'dialect.arcs', label: 'Understands arcs', kind: 'bool', only: extrusion },
+  { path: 'dialect.absolute_e', label: 'Filament from the start (M82)', kind: 'bool', only: extrusion },
+  { path: 'dialect.start', label: 'Before a print', kind: 'lines', hint: valuesOf(texts.block_names), empty: texts.start, only: extrusion },
+  { path: 'dialect.end', label: 'After a print', kind: 'lines', empty: texts.end, only: extrusion },
+  { path: 'dialect.change', label: 'To change the nozzle', kind: 'lines', empty: texts.change, only: twoNozzles },
 ]
 
 export const materialFields: Field[] = [
@@ -47,29 +66,22 @@ export const materialFields: Field[] = [
   { path: 'drying', label: 'Drying', kind: 'text' },
 ]
 
-export const recipeFields: Field[] = [
-  { path: 'name', label: 'Name', kind: 'text' },
-  { path: 'layer_mm', label: 'Layer height', unit: 'mm' },
-  { path: 'first_layer_mm', label: 'First layer', unit: 'mm' },
-  { path: 'line_mm', label: 'Line width', unit: 'mm' },
-  { path: 'shells', label: 'Shells' },
-  { path: 'top_layers', label: 'Solid layers on top' },
-  { path: 'bottom_layers', label: 'Solid layers below' },
-  { path: 'infill_percent', label: 'Infill', unit: '%' },
-  { path: 'hold', label: 'First-layer hold', kind: 'choice', choices: ['none', 'skirt', 'brim', 'raft'] },
-  { path: 'brim_mm', label: 'Brim width', unit: 'mm' },
-  { path: 'nozzle_c', label: 'Nozzle', unit: '°C' },
-  { path: 'bed_c', label: 'Bed', unit: '°C' },
-  { path: 'outer_mm_per_s', label: 'Outer shell', unit: 'mm/s' },
-  { path: 'inner_mm_per_s', label: 'Inner shells', unit: 'mm/s' },
-  { path: 'cap_mm_per_s', label: 'Caps', unit: 'mm/s' },
-  { path: 'infill_mm_per_s', label: 'Infill speed', unit: 'mm/s' },
-  { path: 'first_mm_per_s', label: 'First layer speed', unit: 'mm/s' },
-  { path: 'travel_mm_per_s', label: 'Travel', unit: 'mm/s' },
-  { path: 'retract_mm', label: 'Retraction', unit: 'mm' },
-  { path: 'retract_mm_per_s', label: 'Retraction speed', unit: 'mm/s' },
-  { path: 'least_layer_s', label: 'A layer takes at least', unit: 's' },
-]
+/** A recipe's form is made of what the server says a recipe can set. */
+export function recipeFields(settings: readonly Setting[]): Field[] {
+  return [
+    { path: 'name', label: 'Name', kind: 'text' },
+    ...settings.map((s): Field => ({
+      path: s.key, label: s.text, unit: s.unit, choices: s.choices ?? undefined, empty: s.unset,
+      kind: s.type === 'choice' ? 'choice' : s.type === 'list' ? 'numbers' : s.type === 'text' ? 'text' : 'number',
+    })),
+  ]
+}
+
+/** The fields in whose label or name every word is found. */
+export function fieldsWith(fields: readonly Field[], words: string): Field[] {
+  const all = words.toLowerCase().split(/\s+/).filter(Boolean)
+  return fields.filter((x) => all.every((w) => `${x.label} ${x.path.replaceAll('_', ' ')} ${x.unit ?? ''}`.toLowerCase().includes(w)))
+}
 
 type Bag = Record<string, unknown>
 

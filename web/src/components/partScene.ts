@@ -34,6 +34,12 @@ export interface PathLine {
   points: Float32Array
 }
 
+/** Where the camera is and what it looks at. */
+export interface CameraView {
+  from: readonly number[]
+  at: readonly number[]
+}
+
 export interface PathLayer {
   top: number
   height: number
@@ -44,6 +50,7 @@ export interface PathLayer {
 export const lineKinds = [
   { name: 'outer shell', colour: '#332288' }, { name: 'inner shell', colour: '#44AA99' }, { name: 'cap', colour: '#DDCC77' }, { name: 'infill', colour: '#999933' },
   { name: 'bridge', colour: '#CC6677' }, { name: 'support', colour: '#AA4499' }, { name: 'first-layer hold', colour: '#8A8A8A' },
+  { name: 'purge', colour: '#88CCEE' },
 ]
 
 /** Reads the layers of docs/view-format.md; points are views into the bytes. */
@@ -104,12 +111,18 @@ export class PartScene {
   private size = new Vector3(1, 1, 1)
   private pending = 0
 
+  /** Told when somebody moves the view. */
+  onView?: (v: CameraView) => void
+
   constructor(canvas: HTMLCanvasElement, private looks: Looks) {
     this.renderer = new WebGLRenderer({ canvas, antialias: false, alpha: true })
     this.renderer.localClippingEnabled = true
     this.renderer.setPixelRatio(Math.min(devicePixelRatio, 2))
     this.controls = new OrbitControls(this.camera, canvas)
-    this.controls.addEventListener('change', () => this.draw())
+    this.controls.addEventListener('change', () => {
+      this.draw()
+      this.onView?.({ from: this.camera.position.toArray(), at: this.controls.target.toArray() })
+    })
     const sun = new DirectionalLight(0xffffff, 2.1)
     sun.position.set(0.4, -0.7, 1)
     this.scene.add(new AmbientLight(0xffffff, 1.5), sun, this.room, this.part, this.marks, this.paths)
@@ -235,6 +248,16 @@ export class PartScene {
       g.setAttribute('color', new BufferAttribute(new Float32Array(colour), 3))
       this.paths.add(new Mesh(g, new MeshBasicMaterial({ vertexColors: true, side: DoubleSide })))
     }
+    this.draw()
+  }
+
+  /** Looks from where another view looks. */
+  setView(v: CameraView) {
+    const same = this.camera.position.distanceTo(new Vector3(...v.from)) + this.controls.target.distanceTo(new Vector3(...v.at)) < 1e-6
+    if (same) return
+    this.camera.position.set(v.from[0]!, v.from[1]!, v.from[2]!)
+    this.controls.target.set(v.at[0]!, v.at[1]!, v.at[2]!)
+    this.controls.update()
     this.draw()
   }
 

@@ -3,9 +3,10 @@ import type { FloorView, JobView } from '../api/client'
 import { refusal } from '../api/client'
 import { formats } from '../composables/format'
 import { answers } from './answers'
-import { hoursText, parseHours, setAt, valueAt } from './fields'
+import { fieldsWith, hoursText, parseHours, recipeFields, setAt, valueAt } from './fields'
 import { moved, placeAt, shifted } from './lanes'
 import { overWords } from './over'
+import { boxLines, marked, markOf, middle } from './regions'
 
 const f = formats('en-GB', 'EUR', 'Europe/Amsterdam')
 
@@ -46,6 +47,38 @@ describe('entries', () => {
     expect(r.fields).toEqual({ layer_mm: 'too thick' })
     expect(r.message).toBe('layer_mm: too thick')
   })
+})
+
+describe('what hangs', () => {
+  const corners = [0, 1, 2, 3, 4, 5, 6, 7].map((k) => [k & 1 ? 4 : 0, k & 2 ? 6 : 0, k & 4 ? 8 : 2])
+  const region = { corners_mm: corners, why: '', carried: true, area_mm2: 24, min_mm: [0, 0, 2], max_mm: [4, 6, 8] }
+  it('is drawn as a box of twelve edges about its middle', () => {
+    const lines = boxLines(corners)
+    expect(lines).toHaveLength(12)
+    const lengths = lines.map(([ax, ay, az, bx, by, bz]) => Math.abs(ax! - bx!) + Math.abs(ay! - by!) + Math.abs(az! - bz!)).sort()
+    expect(lengths).toEqual([4, 4, 4, 4, 6, 6, 6, 6, 6, 6, 6, 6])
+    expect(middle(corners)).toEqual([2, 3, 5])
+    expect(boxLines([])).toEqual([])
+  })
+  it('is marked once, and changed by marking it again', () => {
+    const once = marked([], region, false)
+    expect(once).toEqual([{ corners_mm: corners, put_in: false, why: '' }])
+    const twice = marked(once, { ...region, corners_mm: structuredClone(corners) }, true)
+    expect(twice).toHaveLength(1)
+    expect(markOf(twice, region)?.put_in).toBe(true)
+  })
+})
+
+it('makes a recipe’s form of what can be set, and finds a setting by its words', () => {
+  const fields = recipeFields([
+    { key: 'support_gap_mm', text: 'How far support stays from walls', type: 'number', unit: 'mm', unset: '1.5 lines' },
+    { key: 'support', text: 'Where support may stand', type: 'choice', choices: ['off', 'everywhere'] },
+    { key: 'pause_mm', text: 'Heights at which the machine waits', type: 'list', unit: 'mm' },
+  ])
+  expect(fields.map((x) => x.kind)).toEqual(['text', 'number', 'choice', 'numbers'])
+  expect(fieldsWith(fields, 'support  GAP').map((x) => x.path)).toEqual(['support_gap_mm'])
+  expect(fieldsWith(fields, '')).toHaveLength(4)
+  expect(fieldsWith(fields, 'colour')).toEqual([])
 })
 
 it('dimensions only what is over, and a disc once', () => {

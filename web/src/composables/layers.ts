@@ -6,9 +6,15 @@ import type { PathLayer } from '../components/partScene'
 export function useLayers(slice: Ref<SliceView | undefined>) {
   const layers = shallowRef<PathLayer[]>()
   const at = ref(0)
-  const kinds = ref(new Set([0, 1, 2, 3, 4, 5, 6]))
+  const kinds = ref(new Set([0, 1, 2, 3, 4, 5, 6, 7]))
   const upTo = ref(1)
   let newest = 0
+  const height = computed(() => layers.value?.[at.value]?.top)
+  /** Goes to the layer at a height, mm. */
+  function goTo(mm: number) {
+    const i = layers.value?.findIndex((l) => l.top >= mm - 1e-3) ?? -1
+    at.value = i < 0 ? Math.max(0, (layers.value?.length ?? 1) - 1) : i
+  }
   watch(
     () => slice.value?.id,
     async (id) => {
@@ -64,5 +70,5 @@ export function useLayers(slice: Ref<SliceView | undefined>) {
     if (!next.delete(kind)) next.add(kind)
     kinds.value = next
   }
-  return { at, shown, kinds, toggle, play, playing }
+  return { at, height, goTo, shown, kinds, toggle, play, playing, layers }
 }

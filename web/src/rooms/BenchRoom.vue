@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
-import type { SliceView } from '../api/client'
+import type { Region, SliceView } from '../api/client'
 import { useRoute, useRouter } from 'vue-router'
 import { useAdvance, useApprove, useJob, useShelf, useWho } from '../api/queries'
 import CheckProgress from '../components/CheckProgress.vue'
@@ -8,8 +8,10 @@ import FindingList from '../components/FindingList.vue'
 import MachineLadder from '../components/MachineLadder.vue'
 import HeightStrip from '../components/HeightStrip.vue'
 import PartView from '../components/PartView.vue'
+import type { CameraView } from '../components/partScene'
 import PieceCare from '../components/PieceCare.vue'
 import SliceDesk from '../components/SliceDesk.vue'
+import { boxLines, middle } from '../components/regions'
 import { useFormats } from '../composables/format'
 import { useKeys } from '../composables/keys'
 import { useLayers } from '../composables/layers'
@@ -41,10 +43,28 @@ const slice = ref<SliceView>()
 watch(slice, (s) => {
   if (s) picked.value ??= s.machine_id
 })
-const { at: layer, shown: layerShown, kinds, toggle, play, playing } = useLayers(slice)
-const kindNames = ['outer shell', 'inner shell', 'cap', 'infill', 'bridge', 'support', 'hold']
-const kindColours = ['#332288', '#44AA99', '#DDCC77', '#999933', '#CC6677', '#AA4499', '#8A8A8A']
+const { at: layer, height, goTo, shown: layerShown, kinds, toggle, play, playing } = useLayers(slice)
+// A second variant stands beside, at the same height, seen from the same side.
+const beside = ref<SliceView>()
+const second = useLayers(beside)
+const view = ref<CameraView>()
+watch([height, second.layers], () => height.value !== undefined && second.goTo(height.value))
+watch(kinds, (k) => (second.kinds.value = k))
+const besideRung = computed(() => job.value?.ladder.find((r) => r.machine_id === beside.value?.machine_id))
+const titled = (s: SliceView | undefined) => s && `${s.label || (s.departures.length || s.marks?.length ? `variant ${s.id}` : 'house recipe')} on ${s.machine}: ${f.value.duration(s.full?.seconds ?? 0)}, ${f.value.grams(s.full?.grams ?? 0)}`.replace(/(\d) /g, '$1\u00a0')
+const kindNames = ['outer shell', 'inner shell', 'cap', 'infill', 'bridge', 'support', 'hold', 'purge']
+const kindColours = ['#332288', '#44AA99', '#DDCC77', '#999933', '#CC6677', '#AA4499', '#8A8A8A', '#88CCEE']
+const usedKinds = computed(() => kindNames.map((name, k) => ({ name, k })).filter(({ k }) => k < 7 || slice.value?.full?.grams_purge))
+// A place that hangs is shown as a box about it, at its layer.
+const region = ref<Region>()
+function look(r: Region) {
+  region.value = region.value === r ? undefined : r
+  if (region.value) goTo(r.min_mm[2] ?? 0)
+}
+watch(() => slice.value?.id, () => (region.value = undefined))
 const { piece, choose, finding, show, marks, place, stamp } = usePointing(job)
+const regionMarks = computed(() => (region.value && !finding.value ? { check: 'what hangs', lines: boxLines(region.value.corners_mm) } : undefined))
+const regionPlace = computed(() => (region.value && !finding.value ? middle(region.value.corners_mm) : undefined))
 const canApprove = computed(
   () => desk.value && job.value?.step === 'to decide' && job.value.check.state === 'done' && rung.value?.in_service && rung.value.fits && !job.value.findings.some((x) => x.grade === 'stops it'),
 )
@@ -107,11 +127,14 @@ useKeys('Bench', [
       </dl>
     </section>
     <section class="middle" aria-label="The part on its plate">
-      <PartView v-if="piece?.viewable" :piece-id="piece.id" :rung="rung" :stamp="stamp" :evidence="marks" :place="place" :layer="finding ? undefined : layerShown" />
+      <div v-if="piece?.viewable" class="views" :class="{ two: beside }">
+        <PartView v-model:view="view" :piece-id="piece.id" :rung="rung" :stamp="stamp" :evidence="regionMarks ?? marks" :place="regionPlace ?? place" :layer="finding ? undefined : layerShown" :caption="beside ? titled(slice) : undefined" />
+        <PartView v-if="beside" v-model:view="view" class="second" :piece-id="piece.id" :rung="besideRung" :stamp="stamp" :layer="second.shown.value" :keys="false" :caption="titled(beside)" />
+      </div>
       <p v-else class="nothing quiet">{{ piece?.problem ? 'There is nothing to show: the file cannot be read.' : piece?.gcode ? 'This is G-code sliced elsewhere; its layers are listed at the left.' : 'The part is shown when it has been read.' }}</p>
       <div v-if="slice?.full && layerShown" class="below">
         <div class="toggles small">
-          <label v-for="(name, k) in kindNames" :key="k"><input type="checkbox" :checked="kinds.has(k)" @change="toggle(k)" /><span class="swatch" :style="{ background: kindColours[k] }" />{{ name }}</label>
+          <label v-for="{ name, k } in usedKinds" :key="k"><input type="checkbox" :checked="kinds.has(k)" @change="toggle(k)" /><span class="swatch" :style="{ background: kindColours[k] }" />{{ name }}</label>
           <button type="button" class="play" @click="play">{{ playing ? 'Stop' : 'Play' }} <kbd>P</kbd></button>
         </div>
         <HeightStrip v-model="layer" :strip="slice.full.by_layer" />
@@ -120,7 +143,7 @@ useKeys('Bench', [
     <section class="rightside">
       <MachineLadder :rungs="job.ladder" :chosen="rung?.machine_id" look @choose="picked = $event" />
       <v-btn v-if="desk && job.step === 'to decide'" color="primary" variant="flat" class="queue" :disabled="!canApprove" @click="queue">Yes, queue it on {{ rung?.name }} <kbd class="on">Y</kbd></v-btn>
-      <SliceDesk v-if="piece?.surface.triangles" v-model="slice" :job="job" :piece="piece" :rung="rung" :may="desk && job.step === 'to decide'" />
+      <SliceDesk v-if="piece?.surface.triangles" v-model="slice" v-model:beside="beside" :job="job" :piece="piece" :rung="rung" :may="desk && job.step === 'to decide'" @look="look" />
       <template v-if="rung?.lines?.length">
         <h2>Price on {{ rung.name }}</h2>
         <table class="ledger sum">
@@ -159,6 +182,9 @@ header { grid-area: head; display: flex; flex-wrap: wrap; gap: 4px 18px; align-i
 .left h2 { margin-bottom: 6px; }
 .care:not(:empty) { margin-top: 12px; }
 .middle { grid-area: middle; display: grid; grid-template-rows: minmax(320px, 1fr) auto; min-width: 0; position: sticky; top: 54px; height: calc(100vh - 104px); min-height: 460px; align-self: start; border-left: 1px solid var(--rule); border-right: 1px solid var(--rule); background: var(--paper); }
+.views { display: grid; min-height: 0; }
+.views.two { grid-template-columns: 1fr 1fr; }
+.second { border-left: 1px solid var(--rule); }
 .toggles { display: flex; flex-wrap: wrap; gap: 1px 12px; padding: 4px 10px; border-top: 1px solid var(--rule); background: var(--card); }
 .toggles label { display: flex; gap: 4px; align-items: center; }
 .swatch { width: 14px; height: 10px; border: 1px solid var(--ink); }

@@ -1,9 +1,9 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
-import { useHouse, useSetHouse, useWho } from '../api/queries'
+import { useHouse, useSetHouse, useSettings, useWho } from '../api/queries'
 import { Refusal, type HouseSettings, type HouseView } from '../api/client'
 import EntryForm from '../components/EntryForm.vue'
-import { hoursText, machineFields, materialFields, parseHours, recipeFields } from '../components/fields'
+import { hoursText, machineFields, materialFields, parseHours, recipeFields, valuesOf } from '../components/fields'
 import { useFormats } from '../composables/format'
 import { useKeys } from '../composables/keys'
 
@@ -11,6 +11,7 @@ const f = useFormats()
 const who = useWho()
 const house = useHouse()
 const set = useSetHouse()
+const settings = useSettings()
 const editable = computed(() => who.data.value?.role === 'steward')
 
 const drawers = ['Machines', 'Materials', 'Recipes', 'Hours and fees'] as const
@@ -85,7 +86,7 @@ useKeys('House', [
           </tr>
         </tbody>
       </table>
-      <EntryForm v-if="machine" :key="machine.id" :title="machine.data.name" :data="machine.data" :fields="machineFields" :editable="editable" :save="saveMachine" />
+      <EntryForm v-if="machine" :key="machine.id" :title="machine.data.name" :data="machine.data" :fields="machineFields(v.texts)" :editable="editable" :save="saveMachine" />
     </div>
 
     <div v-else-if="drawer === 'Materials'" class="two">
@@ -114,7 +115,7 @@ useKeys('House', [
           </tr>
         </tbody>
       </table>
-      <EntryForm v-if="recipe" :key="recipe.id" :title="recipe.data.name" :data="recipe.data" :fields="recipeFields" :editable="editable" :save="saveRecipe" />
+      <EntryForm v-if="recipe" :key="recipe.id" :title="recipe.data.name" :data="recipe.data" :fields="recipeFields(settings.data.value ?? [])" rows :editable="editable" :save="saveRecipe" />
     </div>
 
     <form v-else-if="draft" class="settings" @submit.prevent="saveHouse">
@@ -132,6 +133,7 @@ useKeys('House', [
         <v-text-field v-model="draft.settings.currency" label="Currency (ISO 4217)" :readonly="!editable" />
         <v-text-field v-model="draft.settings.locale" label="Language and country, for dates and numbers" :readonly="!editable" />
         <v-text-field v-model="draft.settings.time_zone" label="Time zone" :readonly="!editable" />
+        <v-text-field v-model="draft.settings.file_pattern" label="Files are named" :placeholder="v.texts.file_pattern" persistent-placeholder :readonly="!editable" class="n" :hint="valuesOf(v.texts.file_names)" persistent-hint />
         <p v-if="problem" role="alert" class="problem">■ {{ problem }}</p>
         <v-btn v-if="editable" type="submit" color="primary" variant="flat">Save</v-btn>
         <p v-else class="quiet small">Only a steward may change this.</p>
