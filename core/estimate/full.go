@@ -13,7 +13,8 @@ import (
 // Full is the estimate from the real toolpath; it is the number that is promised.
 type Full struct {
 	Seconds       float64            `json:"seconds" doc:"Printing, warm-up left out, s"`
-	WarmUpSeconds float64            `json:"warm_up_seconds"`
+	WarmUpSeconds float64            `json:"warm_up_seconds" doc:"Heating and homing"`
+	HomingSeconds float64            `json:"homing_seconds" doc:"Of it, homing"`
 	ByKind        map[string]float64 `json:"seconds_by_kind" doc:"Lines by what they are for, travel, retraction, and waiting for a layer to cool"`
 	Layers        int                `json:"layers"`
 	GramsModel    float64            `json:"grams_model"`
@@ -33,10 +34,14 @@ type Full struct {
 
 // NozzleUse is what a nozzle lays.
 type NozzleUse struct {
-	Nozzle     int     `json:"nozzle" doc:"Counted from 1"`
-	Material   string  `json:"material"`
-	Grams      float64 `json:"grams"`
-	FilamentMM float64 `json:"filament_mm"`
+	Nozzle       int     `json:"nozzle" doc:"Counted from 1"`
+	Material     string  `json:"material"`
+	Grams        float64 `json:"grams" doc:"All of it"`
+	GramsModel   float64 `json:"grams_model"`
+	GramsSupport float64 `json:"grams_support"`
+	GramsHold    float64 `json:"grams_hold"`
+	GramsPurge   float64 `json:"grams_purge"`
+	FilamentMM   float64 `json:"filament_mm"`
 }
 
 // Grams is all filament together.
@@ -95,6 +100,7 @@ func FullOf(p *toolpath.Print, r recipe.Recipe, m *machine.Machine, spools machi
 	for _, n := range f.Nozzles {
 		hottest = math.Max(hottest, math.Max(r.NozzleAt(n.Nozzle, true, spools), r.NozzleAt(n.Nozzle, false, spools)))
 	}
+	f.HomingSeconds = m.WarmUp.HomingS
 	f.WarmUpSeconds = m.WarmUpSeconds(hottest, r.BedC)
 	var uses []Use
 	for _, n := range f.Nozzles {
@@ -129,9 +135,10 @@ func passOver(p *toolpath.Print, r recipe.Recipe, m *machine.Machine, spools mac
 		}
 	})
 	var x, y, z float64
-	var used [8]float64 // filament by nozzle, mm
+	var used [8]NozzleUse
 	var gramsPerMM [8]float64
-	for k := range gramsPerMM {
+	for k := range used {
+		used[k] = NozzleUse{Nozzle: k + 1, Material: spools.Of(k + 1).Name}
 		gramsPerMM[k] = spools.Of(k+1).Grams(m.FilamentMM, 1)
 	}
 	p.Steps(r, m, slow, func(s toolpath.Step) bool {
@@ -139,18 +146,19 @@ func passOver(p *toolpath.Print, r recipe.Recipe, m *machine.Machine, spools mac
 		switch s.Kind {
 		case toolpath.Lay:
 			tag = int32(s.Layer)<<7 | int32(s.For)
-			g := s.EMM * gramsPerMM[s.Nozzle&7]
-			used[s.Nozzle&7] += s.EMM
+			g, n := s.EMM*gramsPerMM[s.Nozzle&7], &used[s.Nozzle&7]
+			n.FilamentMM += s.EMM
+			n.Grams += g
 			switch s.For {
 			case toolpath.Support:
-				f.GramsSupport += g
+				n.GramsSupport += g
 				f.ByLayer[s.Layer].Support += g
 			case toolpath.Hold:
-				f.GramsHold += g
+				n.GramsHold += g
 			case toolpath.Purge:
-				f.GramsPurge += g
+				n.GramsPurge += g
 			default:
-				f.GramsModel += g
+				n.GramsModel += g
 			}
 			f.ByLayer[s.Layer].Grams += g
 			f.FilamentMM += s.EMM
@@ -162,8 +170,10 @@ func passOver(p *toolpath.Print, r recipe.Recipe, m *machine.Machine, spools mac
 		case toolpath.Retract, toolpath.Restore:
 			tag = int32(s.Layer)<<7 | retracts
 		case toolpath.LetOut:
-			f.GramsPurge += s.EMM * gramsPerMM[s.Nozzle&7]
-			used[s.Nozzle&7] += s.EMM
+			g, n := s.EMM*gramsPerMM[s.Nozzle&7], &used[s.Nozzle&7]
+			n.FilamentMM += s.EMM
+			n.Grams += g
+			n.GramsPurge += g
 			f.FilamentMM += s.EMM
 			tag = int32(s.Layer)<<7 | retracts
 		case toolpath.Change:
@@ -185,10 +195,13 @@ func passOver(p *toolpath.Print, r recipe.Recipe, m *machine.Machine, spools mac
 			f.ByKind[toolpath.Kind(k).String()] = byKind[k]
 		}
 	}
-	for k, mm := range used {
-		if mm > 0 {
-			f.Nozzles = append(f.Nozzles, NozzleUse{k + 1, spools.Of(k + 1).Name, mm * gramsPerMM[k], mm})
+	for _, n := range used {
+		if n.FilamentMM == 0 {
+			continue
 		}
+		f.Nozzles = append(f.Nozzles, n)
+		f.GramsModel, f.GramsSupport = f.GramsModel+n.GramsModel, f.GramsSupport+n.GramsSupport
+		f.GramsHold, f.GramsPurge = f.GramsHold+n.GramsHold, f.GramsPurge+n.GramsPurge
 	}
 	f.ByKind[travelWord], f.ByKind[retractWord] = byKind[travels], byKind[retracts]
 	return out

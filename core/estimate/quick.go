@@ -107,7 +107,7 @@ func carryingOf(r *recipe.Recipe, m *machine.Machine, s section.SupportLayer) ca
 	if s.AllMM2 <= 0 {
 		return carrying{}
 	}
-	pitch, thick := r.LineMM*100/r.SupportPercent, roofPitch*r.LineMM
+	pitch, thick := r.LineMM*100/r.SupportPercent, r.LineMM*100/r.SupportRoofPercent
 	side := math.Sqrt(s.AllMM2)
 	chord := math.Sqrt(side * math.Min(side, math.Pi*s.AllMM2/s.RimMM))
 	sparse, dense := (s.AllMM2-s.DenseMM2)/pitch, s.DenseMM2/thick
@@ -159,9 +159,6 @@ func blockLayer(r *recipe.Recipe, m *machine.Machine, topMM float64, first, chan
 	}
 	return length, seconds
 }
-
-// roofPitch is how far the dense lines on top of support lie apart, in widths.
-const roofPitch = 1.2
 
 // layerLengths spreads a layer over its kinds of line. The outer shell runs half
 // a width inside the outline, each further one a spacing deeper; moving an

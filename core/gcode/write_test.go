@@ -151,6 +151,9 @@ func TestProgramsForTwoNozzles(t *testing.T) {
 		assert.InEpsilon(t, machine.Spools{mat, soluble}[k].Grams(1.75, n.FilamentMM), n.Grams, 1e-9)
 	}
 	assert.InDelta(t, full.Grams(), full.Nozzles[0].Grams+full.Nozzles[1].Grams, 1e-6)
+	assert.Zero(t, full.Nozzles[0].GramsSupport+full.Nozzles[1].GramsModel)
+	assert.InDelta(t, full.GramsSupport+full.Nozzles[1].GramsPurge, full.Nozzles[1].Grams, 1e-9)
+	assert.Positive(t, full.Nozzles[0].GramsPurge)
 	assert.Zero(t, s.NozzleEndC, "both are off")
 	assert.Equal(t, 222., s.NozzleMaxC)
 	start := text[:strings.Index(text, "; layer 1 of")]

@@ -56,21 +56,23 @@ type Recipe struct {
 	RetractMMPerS float64 `json:"retract_mm_per_s" minimum:"1" maximum:"200" doc:"Speed of pulling back, mm/s" with:"retract_mm"`
 	LeastLayerS   float64 `json:"least_layer_s" minimum:"0" maximum:"600" doc:"A layer takes at least this long, so that it cools, s"`
 
-	Pattern        Pattern   `json:"pattern" enum:"lines,grid,honeycomb,gyroid" doc:"How the inside is filled" with:"infill_percent" unset:"grid"`
-	Support        Support   `json:"support" enum:"off,plate only,everywhere,first layer only" doc:"Where support may stand" unset:"off"`
-	SupportDeg     float64   `json:"support_deg" minimum:"10" maximum:"89" doc:"Faces that lean out further than this from upright are supported, °" with:"support" unset:"50"`
-	SupportPercent float64   `json:"support_percent" minimum:"1" maximum:"100" doc:"How dense support is, %" with:"support" unset:"15"`
-	SupportGapMM   float64   `json:"support_gap_mm" minimum:"0" maximum:"5" doc:"How far support stays from walls, mm" with:"support" unset:"1.5 lines"`
-	SupportDropMM  float64   `json:"support_drop_mm" minimum:"0" maximum:"2" doc:"Gap between support and what rests on it, mm" with:"support" unset:"a layer"`
-	SupportRoof    int       `json:"support_roof" minimum:"0" maximum:"20" doc:"Dense layers on top of support" with:"support" unset:"2"`
-	BridgeMMPerS   float64   `json:"bridge_mm_per_s" minimum:"1" maximum:"500" doc:"Speed of bridges, mm/s" unset:"0.6 of the outer shell's"`
-	SupportMMPerS  float64   `json:"support_mm_per_s" minimum:"1" maximum:"1000" doc:"Speed of support, mm/s" with:"support" unset:"the inner shells'"`
-	LiftMM         float64   `json:"lift_mm" minimum:"0" maximum:"10" doc:"How far the nozzle lifts on a travel that crosses an outline, mm" with:"retract_mm"`
-	FirstNozzleC   float64   `json:"first_nozzle_c" minimum:"0" maximum:"600" doc:"Nozzle temperature of the first layer, °C; 0: as the others" with:"nozzle_c" unset:"as the others"`
-	FanPercent     float64   `json:"fan_percent" minimum:"0" maximum:"100" doc:"Fan from the third layer on, %"`
-	Seam           Seam      `json:"seam" enum:"rear,aligned,nearest" doc:"Where outlines begin" unset:"rear"`
-	PauseMM        []float64 `json:"pause_mm" maxItems:"20" doc:"Heights at which the machine waits for somebody, mm"`
-	PurgeMM        float64   `json:"purge_mm" minimum:"0" maximum:"500" doc:"Filament let out before the first line, mm"`
+	Pattern            Pattern        `json:"pattern" enum:"lines,grid,honeycomb,gyroid" doc:"How the inside is filled" with:"infill_percent" unset:"grid"`
+	Support            Support        `json:"support" enum:"off,plate only,everywhere,first layer only" doc:"Where support may stand" unset:"off"`
+	SupportDeg         float64        `json:"support_deg" minimum:"10" maximum:"89" doc:"Faces that lean out further than this from upright are supported, °" with:"support" unset:"50"`
+	SupportPercent     float64        `json:"support_percent" minimum:"1" maximum:"100" doc:"How dense support is, %" with:"support" unset:"15"`
+	SupportGapMM       float64        `json:"support_gap_mm" minimum:"0" maximum:"5" doc:"How far support stays from walls, mm" with:"support" unset:"1.5 lines"`
+	SupportDropMM      float64        `json:"support_drop_mm" minimum:"0" maximum:"2" doc:"Gap between support and what rests on it, mm" with:"support" unset:"a layer"`
+	SupportRoof        int            `json:"support_roof" minimum:"0" maximum:"20" doc:"Dense layers on top of support" with:"support" unset:"2"`
+	SupportRoofPercent float64        `json:"support_roof_percent" minimum:"0" maximum:"100" doc:"How dense those layers are, %" with:"support" unset:"83"`
+	SupportPattern     SupportPattern `json:"support_pattern" enum:"lines,grid" doc:"How support is laid" with:"support" unset:"lines"`
+	BridgeMMPerS       float64        `json:"bridge_mm_per_s" minimum:"1" maximum:"500" doc:"Speed of bridges, mm/s" unset:"0.6 of the outer shell's"`
+	SupportMMPerS      float64        `json:"support_mm_per_s" minimum:"1" maximum:"1000" doc:"Speed of support, mm/s" with:"support" unset:"the inner shells'"`
+	LiftMM             float64        `json:"lift_mm" minimum:"0" maximum:"10" doc:"How far the nozzle lifts on a travel that crosses an outline, mm" with:"retract_mm"`
+	FirstNozzleC       float64        `json:"first_nozzle_c" minimum:"0" maximum:"600" doc:"Nozzle temperature of the first layer, °C; 0: as the others" with:"nozzle_c" unset:"as the others"`
+	FanPercent         float64        `json:"fan_percent" minimum:"0" maximum:"100" doc:"Fan from the third layer on, %"`
+	Seam               Seam           `json:"seam" enum:"rear,aligned,nearest" doc:"Where outlines begin" unset:"rear"`
+	PauseMM            []float64      `json:"pause_mm" maxItems:"20" doc:"Heights at which the machine waits for somebody, mm"`
+	PurgeMM            float64        `json:"purge_mm" minimum:"0" maximum:"500" doc:"Filament let out before the first line, mm"`
 
 	PieceNozzle   int      `json:"piece_nozzle" minimum:"0" maximum:"2" doc:"Nozzle that lays the part" unset:"1"`
 	SupportNozzle int      `json:"support_nozzle" minimum:"0" maximum:"2" doc:"Nozzle that lays support" with:"support" unset:"the one that lays the part"`
@@ -119,6 +121,15 @@ const (
 	SupportFirstLayer Support = "first layer only"
 )
 
+// SupportPattern is how support is laid.
+type SupportPattern string
+
+// Lines come off easily; a grid stands firmer.
+const (
+	SupportLines SupportPattern = "lines"
+	SupportGrid  SupportPattern = "grid"
+)
+
 // Seam is where outlines begin.
 type Seam string
 
@@ -147,6 +158,8 @@ func (r Recipe) WithDefaults() Recipe {
 	}
 	num(&r.SupportDeg, 50)
 	num(&r.SupportPercent, 15)
+	num(&r.SupportRoofPercent, 100/1.2)
+	text((*string)(&r.SupportPattern), string(SupportLines))
 	num(&r.SupportGapMM, 1.5*r.LineMM)
 	num(&r.SupportDropMM, r.LayerMM)
 	num(&r.BridgeMMPerS, 0.6*r.OuterMMPerS)

@@ -232,6 +232,30 @@ func TestSlopesAreCarriedWhateverTheirAngle(t *testing.T) {
 	}
 }
 
+// Lines or a grid: as dense as asked for, to a tenth, under a top of 30 × 30.
+func TestSupportIsAsDenseAsAskedFor(t *testing.T) {
+	for _, p := range []recipe.SupportPattern{recipe.SupportLines, recipe.SupportGrid} {
+		for _, share := range []float64{20, 30} {
+			pr := sliced(t, stool(10), plain(func(r *recipe.Recipe) {
+				r.Support, r.SupportPattern, r.SupportPercent, r.SupportRoofPercent = recipe.SupportEverywhere, p, share, 60
+			}))
+			of := func(i int) float64 {
+				length := 0.0
+				for _, x := range pr.Layers[i].Lines {
+					if x.Kind == Support {
+						length += x.LengthMM()
+					}
+				}
+				return length * 0.45
+			}
+			// What reaches beyond the top, less the foot with its gap.
+			stands := math.Pow(30+2*(0.45*1.5-0.2*math.Tan(50*math.Pi/180)+0.02), 2) - math.Pow(6+2*1.5*0.45, 2)
+			assert.InEpsilon(t, share/100, of(20)/stands, 0.1, "%s", p)
+			assert.InEpsilon(t, 0.6, of(48)/stands, 0.1, "the roof")
+		}
+	}
+}
+
 // A cap that rests on support is laid as a cap; without support it is a bridge.
 func TestWhatRestsOnSupportIsNoBridge(t *testing.T) {
 	of := func(p *Print, k Kind) float64 { return volume(p, func(x Kind) bool { return x == k }) }

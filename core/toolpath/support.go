@@ -154,7 +154,8 @@ func (s *slicer) fillSupport(w *worker, i int, l *Layer, width float64) {
 		}
 	}
 	if len(s.roof[i]) > 0 {
-		add(scan(s.roof[i], math.Pi/2, width*1.2, width*1.2))
+		thick := width * 100 / s.r.SupportRoofPercent
+		add(scan(s.roof[i], math.Pi/2, thick, thick))
 		here = w.poly.Boolean(polygon.Difference, polygon.NonZero, here, s.roof[i])
 	}
 	pitch := width * 100 / s.r.SupportPercent
@@ -162,7 +163,12 @@ func (s *slicer) fillSupport(w *worker, i int, l *Layer, width float64) {
 		paths := append([]polygon.Path{f.Outer}, f.Holes...)
 		lo, hi := bounds(paths)
 		if float64(min(hi.X-lo.X, hi.Y-lo.Y)) >= PillarPitches*pitch {
-			add(scan(paths, 0, pitch, pitch))
+			if s.r.SupportPattern == recipe.SupportGrid {
+				add(scan(paths, 0, 2*pitch, 0))
+				add(scan(paths, math.Pi/2, 2*pitch, 0))
+			} else {
+				add(scan(paths, 0, pitch, pitch))
+			}
 			continue
 		}
 		// The lattice may miss a pillar: it gets its outline, a thin one a line.
