@@ -18,13 +18,20 @@ type Charge struct {
 	Cents float64
 }
 
+// mostCents is beyond any price.
+const mostCents = 1e14
+
 // Price rounds the sum of the charges once, half to even, and splits it into
 // lines that add up to it exactly: each charge is cut to whole cents, and what
 // is then missing goes, a cent each, to the charges that lost most.
 func Price(charges []Charge) (units.Cents, []PriceLine) {
 	var sum float64
-	for _, c := range charges {
-		sum += c.Cents
+	charges = slices.Clone(charges)
+	for i := range charges {
+		if !(math.Abs(charges[i].Cents) < mostCents) {
+			charges[i].Cents = 0 // no price at all: a machine that hardly moves
+		}
+		sum += charges[i].Cents
 	}
 	total := units.CentsFromFloat(sum)
 	lines := make([]PriceLine, len(charges))
@@ -39,7 +46,7 @@ func Price(charges []Charge) (units.Cents, []PriceLine) {
 		fa, fb := charges[a].Cents-math.Floor(charges[a].Cents), charges[b].Cents-math.Floor(charges[b].Cents)
 		return cmp.Compare(fb, fa)
 	})
-	for k := 0; rest > 0 && len(order) > 0; k, rest = (k+1)%len(order), rest-1 {
+	for k := 0; rest > 0 && k < len(order); k, rest = k+1, rest-1 { // less than a cent was cut from each
 		lines[order[k]].Cents++
 	}
 	return total, lines

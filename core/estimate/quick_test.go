@@ -208,6 +208,15 @@ func TestClosedFormsOfMotion(t *testing.T) {
 	assert.InDelta(t, 0, CornerSpeed(math.Pi, 1000, 0.02), 1e-6, "straight back")
 }
 
+// An amount that is none (a machine that hardly moves) ends as nothing, soon.
+func TestNoPriceWithoutEnd(t *testing.T) {
+	for _, c := range []float64{1e80, math.Inf(1), math.NaN(), -1e80, 1e15} {
+		total, lines := Price([]Charge{{"Filament", 12.6}, {"Machine time", c}, {StartLine, 50}})
+		assert.EqualValues(t, 63, total)
+		assert.EqualValues(t, 0, lines[1].Cents)
+	}
+}
+
 func TestPriceLinesAddUp(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		var charges []Charge

@@ -68,7 +68,7 @@ type Recipe struct {
 	BridgeMMPerS       float64        `json:"bridge_mm_per_s" minimum:"1" maximum:"500" doc:"Speed of bridges, mm/s" unset:"0.6 of the outer shell's"`
 	SupportMMPerS      float64        `json:"support_mm_per_s" minimum:"1" maximum:"1000" doc:"Speed of support, mm/s" with:"support" unset:"the inner shells'"`
 	LiftMM             float64        `json:"lift_mm" minimum:"0" maximum:"10" doc:"How far the nozzle lifts on a travel that crosses an outline, mm" with:"retract_mm"`
-	FirstNozzleC       float64        `json:"first_nozzle_c" minimum:"0" maximum:"600" doc:"Nozzle temperature of the first layer, °C; 0: as the others" with:"nozzle_c" unset:"as the others"`
+	FirstNozzleC       float64        `json:"first_nozzle_c" minimum:"0" maximum:"600" doc:"Nozzle temperature of the first layer, °C" with:"nozzle_c" unset:"as the others"`
 	FanPercent         float64        `json:"fan_percent" minimum:"0" maximum:"100" doc:"Fan from the third layer on, %"`
 	Seam               Seam           `json:"seam" enum:"rear,aligned,nearest" doc:"Where outlines begin" unset:"rear"`
 	PauseMM            []float64      `json:"pause_mm" maxItems:"20" doc:"Heights at which the machine waits for somebody, mm"`
@@ -207,6 +207,12 @@ func (r *Recipe) Validate(mach *machine.Machine, mat *machine.Material) []machin
 	}
 	if r.LineMM < r.LayerMM || r.LineMM < r.FirstLayerMM {
 		bad("line_mm", "A line of %g mm is narrower than a layer is high; widen it or lower the layers.", r.LineMM)
+	}
+	for key, a := range map[string]float64{"outer_mm_per_s2": r.OuterMMPerS2, "inner_mm_per_s2": r.InnerMMPerS2, "cap_mm_per_s2": r.CapMMPerS2, "infill_mm_per_s2": r.InfillMMPerS2,
+		"bridge_mm_per_s2": r.BridgeMMPerS2, "support_mm_per_s2": r.SupportMMPerS2, "first_mm_per_s2": r.FirstMMPerS2, "travel_mm_per_s2": r.TravelMMPerS2} {
+		if a != 0 && a < 10 {
+			bad(key, "An acceleration is 10 mm/s² or more, or 0 for the machine's; not %g mm/s².", a)
+		}
 	}
 	if mach == nil {
 		return out

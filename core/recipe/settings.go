@@ -98,7 +98,8 @@ func (r Recipe) Apply(departures []Departure) (Recipe, error) {
 func (s *Setting) encode(v string) (string, error) {
 	v = strings.TrimSpace(v)
 	number := func(v string) (string, error) {
-		f, err := strconv.ParseFloat(strings.TrimSpace(v), 64)
+		v = strings.TrimSpace(v)
+		f, err := strconv.ParseFloat(v, 64)
 		if err != nil || f != f {
 			return "", fmt.Errorf("%q is no number", v)
 		}

@@ -1,0 +1,121 @@
+package estimate
+
+import (
+	"context"
+	"math"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"jobshelf/core/machine"
+	"jobshelf/core/mesh"
+	"jobshelf/core/polygon"
+	"jobshelf/core/recipe"
+	"jobshelf/core/solid"
+	"jobshelf/core/toolpath"
+)
+
+// square is a print of n layers, each one square outline of the given side.
+func square(n int, side int64) *toolpath.Print {
+	p := &toolpath.Print{}
+	for i := range n {
+		p.Layers = append(p.Layers, toolpath.Layer{TopMM: 0.2 * float64(i+1), HeightMM: 0.2, Lines: []toolpath.Line{
+			{Kind: toolpath.Outer, Closed: true, WidthMM: 0.45, Points: polygon.Path{{X: 0, Y: 0}, {X: side, Y: 0}, {X: side, Y: side}, {X: 0, Y: side}}}}})
+	}
+	return p
+}
+
+// A layer of four sides by hand: two ends at rest, three corners at the corner
+// speed; and its filament.
+func TestASquareByHand(t *testing.T) {
+	r := testRecipe
+	r.FirstMMPerS, r.RetractMM = 40, 0
+	f := FullOf(square(1, 20_000), r, &testMachine, machine.Spools{&testMaterial}, 50)
+	v, a := 40., testMachine.Motion.AccelMMPerS2
+	corner := CornerSpeed(math.Pi/2, a, testMachine.Motion.JunctionDeviationMM)
+	leg := func(u, w float64) float64 {
+		return (v-u)/a + (v-w)/a + (20-(v*v-u*u)/(2*a)-(v*v-w*w)/(2*a))/v
+	}
+	assert.InDelta(t, 2*leg(0, corner)+2*leg(corner, corner), f.ByKind["outer shell"], 1e-9)
+	bore := math.Pi * 1.75 * 1.75 / 4
+	assert.InDelta(t, 80*LineArea(0.45, 0.2)/bore, f.FilamentMM, 1e-9)
+	assert.InDelta(t, 80*LineArea(0.45, 0.2)*1.24/1000, f.GramsModel, 1e-9)
+	assert.Equal(t, [2][3]float64{{0, 0, 0.2}, {20, 20, 0.2}}, f.Box)
+	assert.InDelta(t, 30+math.Max(190./2, 40/0.5), f.WarmUpSeconds, 1e-9)
+}
+
+// A layer that takes less than its least time is slowed to a fifth at the most, and
+// the rest is waited for; one that takes longer is left alone.
+func TestLayersTakeTheirLeastTime(t *testing.T) {
+	r := testRecipe
+	free := FullOf(square(5, 20_000), r, &testMachine, machine.Spools{&testMaterial}, 0)
+	for _, least := range []float64{1, 4, 9, 60} {
+		r.LeastLayerS = least
+		f := FullOf(square(5, 20_000), r, &testMachine, machine.Spools{&testMaterial}, 0)
+		for i := range f.ByLayer {
+			before := free.ByLayer[i].Seconds
+			assert.GreaterOrEqual(t, f.ByLayer[i].Seconds, math.Max(before, least)-0.02*least, "least %g, layer %d", least, i)
+			if before >= least {
+				assert.InDelta(t, 1, f.Slow[i], 0)
+				assert.InDelta(t, before, f.ByLayer[i].Seconds, 1e-9)
+			}
+			assert.GreaterOrEqual(t, f.Slow[i], 0.2)
+		}
+		assert.Equal(t, least == 60, f.ByKind["cooling"] > 10, "only what cannot be slowed is waited for: %g", f.ByKind["cooling"])
+		assert.InDelta(t, free.FilamentMM, f.FilamentMM, 1e-9)
+	}
+}
+
+// Whatever the part and the recipe: kinds, layers, nozzles and price lines each add
+// up to the whole.
+func TestFullFiguresAddUp(t *testing.T) {
+	house := machine.Spools{&testMaterial, &machine.Material{Name: "Soluble", DensityGPerCM: 1.2, SpoolGrams: 500, SpoolCents: 3333}}
+	rapid.Check(t, func(t *rapid.T) {
+		m := solid.Box(4, 4, rapid.Float64Range(2, 4).Draw(t, "leg"))
+		top := m.Bounds().Max.Z
+		m.Append(solid.Box(rapid.Float64Range(8, 20).Draw(t, "wide"), 12, 1).Transformed(1, mesh.Vec3{Z: top}))
+		r := testRecipe
+		r.Support = rapid.SampledFrom([]recipe.Support{recipe.SupportOff, recipe.SupportEverywhere}).Draw(t, "support")
+		r.Hold = rapid.SampledFrom([]recipe.Hold{recipe.HoldNone, recipe.HoldSkirt, recipe.HoldBrim, recipe.HoldRaft}).Draw(t, "hold")
+		r.BrimMM, r.PurgeMM = 3, rapid.Float64Range(0, 20).Draw(t, "purge")
+		r.SupportNozzle = rapid.IntRange(1, 2).Draw(t, "nozzle")
+		r.LeastLayerS = rapid.Float64Range(0, 20).Draw(t, "least")
+		r.OuterMMPerS2 = rapid.Float64Range(10, 3000).Draw(t, "accel")
+		mach := testMachine
+		mach.NozzlesMM, mach.ChangeS = []float64{0.4, 0.4}, 7
+		p, err := toolpath.Slice(context.Background(), m, mesh.TopologyOf(m), 1, r, toolpath.Options{}, nil)
+		require.NoError(t, err)
+		f := FullOf(p, r, &mach, house, 50)
+		kinds, layers, grams := 0.0, 0.0, 0.0
+		for _, s := range f.ByKind {
+			require.GreaterOrEqual(t, s, 0.)
+			kinds += s
+		}
+		for _, l := range f.ByLayer {
+			layers += l.Seconds
+			grams += l.Grams
+		}
+		require.InEpsilon(t, f.Seconds, kinds, 1e-9)
+		require.InEpsilon(t, f.Seconds, layers, 1e-9)
+		byNozzle, model, support, mm := 0.0, 0.0, 0.0, 0.0
+		for _, n := range f.Nozzles {
+			require.InDelta(t, n.GramsModel+n.GramsSupport+n.GramsHold+n.GramsPurge, n.Grams, 1e-9)
+			byNozzle, model, support, mm = byNozzle+n.Grams, model+n.GramsModel, support+n.GramsSupport, mm+n.FilamentMM
+		}
+		require.InEpsilon(t, f.Grams(), byNozzle, 1e-9)
+		require.InEpsilon(t, f.GramsModel, model, 1e-9)
+		require.InDelta(t, f.GramsSupport, support, 1e-9)
+		require.InEpsilon(t, f.FilamentMM, mm, 1e-9)
+		let := math.Pi * 1.75 * 1.75 / 4 * 1.24 / 1000 * r.PurgeMM // before the first layer
+		require.InEpsilon(t, f.Grams(), grams+let, 1e-9)
+		cents := int64(0)
+		for _, l := range f.Lines {
+			cents += int64(l.Cents)
+		}
+		require.EqualValues(t, f.PriceCents, cents)
+		require.Equal(t, f.Changes > 0, len(f.Nozzles) > 1)
+		require.InDelta(t, 7*float64(f.Changes), f.ByKind["nozzle change"], 1e-9)
+	})
+}

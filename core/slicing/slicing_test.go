@@ -1,0 +1,167 @@
+package slicing
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+	"math"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"jobshelf/core/gcode"
+	"jobshelf/core/machine"
+	"jobshelf/core/mesh"
+	"jobshelf/core/modelfile"
+	"jobshelf/core/plate"
+	"jobshelf/core/recipe"
+	"jobshelf/core/solid"
+)
+
+var ctx = context.Background()
+
+// an order for a stool that hangs over, on a plate of the given shape.
+func order(shape machine.Shape) Order {
+	m := solid.Box(6, 6, 10).Transformed(1, mesh.Vec3{X: 12, Y: 12})
+	m.Append(solid.Box(30, 20, 2).Transformed(1, mesh.Vec3{Z: 10}))
+	return Order{Mesh: m, MMPerUnit: 1,
+		Machine: &machine.Machine{Name: "Test", Process: machine.MaterialExtrusion, Volume: machine.Volume{Shape: shape, XMM: 120, YMM: 120, ZMM: 60}, FilamentMM: 1.75, NozzlesMM: []float64{0.4},
+			NozzleMaxC: 250, BedMaxC: 90, RateCents: 120, Motion: machine.Motion{SpeedMMPerS: 150, AccelMMPerS2: 1200, JunctionDeviationMM: 0.02, LiftMMPerS: 10},
+			WarmUp: machine.WarmUp{NozzleCPerS: 2, BedCPerS: 0.4, HomingS: 30}},
+		Recipe: recipe.Recipe{Name: "plain", LayerMM: 0.25, FirstLayerMM: 0.25, LineMM: 0.45, Shells: 2, TopLayers: 3, BottomLayers: 3, InfillPercent: 10, Hold: recipe.HoldNone, NozzleC: 205,
+			BedC: 55, OuterMMPerS: 40, InnerMMPerS: 50, CapMMPerS: 50, InfillMMPerS: 60, FirstMMPerS: 20, TravelMMPerS: 120, RetractMM: 1, RetractMMPerS: 30, Support: recipe.SupportEverywhere},
+		Spools: machine.Spools{{Name: "PLA", DensityGPerCM: 1.24, SpoolGrams: 1000, SpoolCents: 2200}}, StartCents: 50}
+}
+
+// A stance is undone by its inverse, alone and with any standing on any plate.
+func TestStancesGoThereAndBack(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		c := rapid.Float64Range(-100, 100)
+		v := mesh.Vec3{X: c.Draw(t, "x"), Y: c.Draw(t, "y"), Z: c.Draw(t, "z")}
+		s := Stance{rapid.SampledFrom([]float64{0, 1, 0.9, 25}).Draw(t, "scale"), rapid.SampledFrom([]Tip{TipNone, TipX, TipY}).Draw(t, "tip")}
+		require.InDelta(t, 0, s.from(s.to(v)).Sub(v).Len(), 1e-9)
+		st := plate.StandingOf(solid.Box(3, 4, 5), rapid.SampledFrom([]float64{1, 25.4}).Draw(t, "unit"), rapid.Float64Range(0, 180).Draw(t, "turn"), machine.Volume{XMM: 200, YMM: 100})
+		require.InDelta(t, 0, s.from(st.From(st.To(s.to(v)))).Sub(v).Len(), 1e-8)
+	})
+}
+
+// Laying over keeps the size and the volume: no mirror.
+func TestLayingOverIsATurn(t *testing.T) {
+	m := solid.TillerJoint()
+	for _, tip := range []Tip{TipX, TipY} {
+		over := Stance{Tip: tip}.of(m)
+		assert.InEpsilon(t, m.Measure().Volume, over.Measure().Volume, 1e-9)
+		a, b := m.Bounds().Size(), over.Bounds().Size()
+		if tip == TipX {
+			assert.InDeltaSlice(t, []float64{a.X, a.Z, a.Y}, []float64{b.X, b.Y, b.Z}, 1e-9)
+		} else {
+			assert.InDeltaSlice(t, []float64{a.Z, a.Y, a.X}, []float64{b.X, b.Y, b.Z}, 1e-9)
+		}
+	}
+	assert.Same(t, m, Stance{}.of(m))
+}
+
+// A region's corners, given back as a mark, meet that region: on both shapes of
+// plate, in inches, smaller, and where the part had to be turned to fit.
+func TestARegionsCornersMarkIt(t *testing.T) {
+	for name, change := range map[string]func(*Order){
+		"as it is": func(*Order) {},
+		"round":    func(o *Order) { o.Machine.Volume.Shape = machine.Round },
+		"inches":   func(o *Order) { o.Mesh, o.MMPerUnit = o.Mesh.Transformed(1/25.4, mesh.Vec3{X: 3}), 25.4 },
+		"smaller":  func(o *Order) { o.Stance.Scale = 0.8 },
+		"turned":   func(o *Order) { o.Machine.Volume.XMM, o.Machine.Volume.YMM = 24, 40 },
+	} {
+		t.Run(name, func(t *testing.T) {
+			o := order(machine.Rectangle)
+			change(&o)
+			r, err := Make(ctx, o, nil)
+			require.NoError(t, err)
+			require.Len(t, r.Regions, 1)
+			require.True(t, r.Regions[0].Carried, r.Regions[0].Why)
+			b := o.Mesh.Bounds()
+			for _, c := range r.Regions[0].CornersMM { // about the top, in the part's own place
+				for k, v := range [3][2]float64{{b.Min.X, b.Max.X}, {b.Min.Y, b.Max.Y}, {b.Min.Z, b.Max.Z}} {
+					assert.InDelta(t, 0, math.Max(0, math.Max(v[0]*o.MMPerUnit-c[k], c[k]-v[1]*o.MMPerUnit)), 0.7)
+				}
+			}
+			o.Marks = []Mark{{CornersMM: r.Regions[0].CornersMM, Why: "it is sanded"}}
+			kept, err := Make(ctx, o, nil)
+			require.NoError(t, err)
+			assert.Equal(t, "Kept out by hand: it is sanded", kept.Regions[0].Why)
+			assert.Zero(t, kept.Full.GramsSupport)
+			o.Recipe.Support, o.Marks[0].PutIn = recipe.SupportOff, true
+			put, err := Make(ctx, o, nil)
+			require.NoError(t, err)
+			assert.Equal(t, "Put in by hand: it is sanded", put.Regions[0].Why)
+			assert.InEpsilon(t, r.Full.GramsSupport, put.Full.GramsSupport, 0.02)
+		})
+	}
+}
+
+func TestWhatCannotBeSlicedIsToldInWords(t *testing.T) {
+	for says, change := range map[string]func(*Order){
+		"It does not fit Test: X +0.0, Y +0.0, Z +6.0 mm.": func(o *Order) { o.Machine.Volume.ZMM = 6 },
+		"lays layers of": func(o *Order) { o.Recipe.LayerMM = 0.39 },
+		"layers; the limit is": func(o *Order) {
+			o.Stance.Scale, o.Machine.Volume = 500, machine.Volume{Shape: machine.Rectangle, XMM: 1e5, YMM: 1e5, ZMM: 1e5}
+		},
+	} {
+		o := order(machine.Rectangle)
+		change(&o)
+		_, err := Make(ctx, o, nil)
+		var no *Refusal
+		require.ErrorAs(t, err, &no, says)
+		assert.Contains(t, no.Text, says)
+	}
+	over, cancel := context.WithCancel(ctx)
+	cancel()
+	_, err := Make(over, order(machine.Rectangle), nil)
+	assert.ErrorIs(t, err, context.Canceled)
+}
+
+// The program's head tells what it is; the settings in it are those it was made
+// by; progress rises to the end; the plate is where the lines are.
+func TestAProgramTellsWhatItIs(t *testing.T) {
+	o := order(machine.Rectangle)
+	last := 0.0
+	r, err := Make(ctx, o, func(f float64) {
+		assert.GreaterOrEqual(t, f, last)
+		last = f
+	})
+	require.NoError(t, err)
+	assert.InDelta(t, 1, last, 1e-9)
+	var b bytes.Buffer
+	require.NoError(t, r.WriteProgram(&b, [][2]string{{"job", "7, Stool"}}))
+	head := map[string]string{}
+	for _, l := range strings.Split(b.String(), "\n")[:12] {
+		if k, v, ok := strings.Cut(strings.TrimPrefix(l, "; "), ": "); ok {
+			head[k] = v
+		}
+	}
+	assert.Equal(t, "7, Stool", head["job"])
+	assert.Equal(t, "Test", head["machine"])
+	assert.Equal(t, "PLA", head["material"])
+	assert.Equal(t, fmt.Sprint(r.Full.Layers), head["layers"])
+	assert.Equal(t, fmt.Sprintf("%.0f s and %.0f s warm-up", r.Full.Seconds, r.Full.WarmUpSeconds), head["time"])
+	var back recipe.Recipe
+	require.NoError(t, json.Unmarshal([]byte(head["settings"]), &back))
+	assert.Equal(t, o.Recipe.WithDefaults(), back)
+	s, err := gcode.Read(ctx, &b, 0, nil)
+	require.NoError(t, err)
+	var p bytes.Buffer
+	require.NoError(t, r.WritePlate(&p, "stool"))
+	f, err := modelfile.Read(ctx, bytes.NewReader(p.Bytes()), int64(p.Len()), modelfile.Limits{}, nil)
+	require.NoError(t, err)
+	box := f.Models[0].Mesh.Bounds()
+	assert.InDelta(t, 60, (box.Min.X+box.Max.X)/2, 1e-4)
+	assert.InDelta(t, 0, box.Min.Z, 1e-6)
+	assert.LessOrEqual(t, s.Max.Z, 12.01)
+	assert.Equal(t, "stool", f.Models[0].Name)
+	// 30 s of homing, and the nozzle's 185 °C at 2 °C/s, which take longer than the bed.
+	assert.InDelta(t, 30+185./2, r.Full.WarmUpSeconds, 1e-9)
+	assert.InDelta(t, 30, r.Full.HomingSeconds, 0)
+}

@@ -1,0 +1,276 @@
+package work
+
+import (
+	"bytes"
+	"context"
+	"encoding/binary"
+	"errors"
+	"fmt"
+	"log/slog"
+	"math"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"jobshelf/core/mesh"
+	"jobshelf/core/modelfile"
+	"jobshelf/core/polygon"
+	"jobshelf/core/recipe"
+	"jobshelf/core/solid"
+	"jobshelf/core/toolpath"
+	"jobshelf/core/units"
+	"jobshelf/internal/demo"
+	"jobshelf/internal/desk"
+	"jobshelf/internal/pgtest"
+	"jobshelf/internal/store"
+)
+
+func TestMain(m *testing.M) { pgtest.Main(m) }
+
+var (
+	ctx   = context.Background()
+	quiet = slog.New(slog.DiscardHandler)
+)
+
+// house is a database with the demo house, and its desk; nobody works yet.
+type house struct {
+	t     *testing.T
+	store *store.Store
+	desk  *desk.Desk
+	cato  desk.Actor
+}
+
+func open(t *testing.T) *house {
+	t.Helper()
+	s := pgtest.New(t)
+	_, err := demo.SetUp(ctx, s)
+	require.NoError(t, err)
+	q, err := NewQueue(s)
+	require.NoError(t, err)
+	noon := time.Date(2026, 11, 24, 11, 0, 0, 0, time.UTC)
+	p, err := s.PersonByLogin(ctx, "cato")
+	require.NoError(t, err)
+	return &house{t, s, &desk.Desk{Store: s, Queue: q, Now: func() time.Time { return noon }}, desk.Actor{ID: p.ID, Name: p.Name, Role: desk.Coordinator}}
+}
+
+func (h *house) worker() *Worker {
+	h.t.Helper()
+	w, err := Start(ctx, h.store, h.desk, Options{Log: quiet})
+	require.NoError(h.t, err)
+	return w
+}
+
+func (h *house) handIn(file []byte, name string) int64 {
+	h.t.Helper()
+	id, _, err := h.desk.Upload(ctx, h.cato, name, bytes.NewReader(file))
+	require.NoError(h.t, err)
+	job, err := h.desk.HandIn(ctx, h.cato, desk.HandIn{Purpose: recipe.Everyday, Pieces: []desk.HandInPiece{{UploadID: id, Copies: 2}}})
+	require.NoError(h.t, err)
+	return job
+}
+
+func (h *house) view(job int64) desk.JobView {
+	h.t.Helper()
+	v, err := h.desk.Job(ctx, h.cato, job)
+	require.NoError(h.t, err)
+	return v
+}
+
+// until waits for something that a worker does; the limit is for a hung test.
+func (h *house) until(what string, is func() bool) {
+	h.t.Helper()
+	for end := time.Now().Add(time.Minute); !is(); time.Sleep(20 * time.Millisecond) {
+		require.True(h.t, time.Now().Before(end), what)
+	}
+}
+
+func (h *house) over(job int64) func() bool {
+	return func() bool {
+		s := h.view(job).Check.State
+		return s != "queued" && s != "running"
+	}
+}
+
+func stl(t *testing.T, m *mesh.Mesh) []byte {
+	var b bytes.Buffer
+	require.NoError(t, modelfile.WriteSTL(&b, m, ""))
+	return b.Bytes()
+}
+
+// A job that a worker took before it died is put back, as soon as nobody holds the
+// worker's lock; one whose worker lives is left to it.
+func TestJobsOfTheDeadAreTakenUp(t *testing.T) {
+	h := open(t)
+	dead, alive := h.handIn(stl(t, solid.Box(20, 20, 5)), "a.stl"), h.handIn(stl(t, solid.Box(20, 20, 6)), "b.stl")
+	pool := h.store.Pool
+	for job, name := range map[int64]string{dead: "ghost", alive: "busy"} {
+		tag, err := pool.Exec(ctx, `UPDATE river_job SET state = 'running', attempt = 1, attempted_at = now(), attempted_by = array[$2] WHERE kind = 'check' AND (args->>'job')::bigint = $1`, job, name)
+		require.NoError(t, err)
+		require.EqualValues(t, 1, tag.RowsAffected())
+	}
+	own, err := pool.Acquire(ctx)
+	require.NoError(t, err)
+	_, err = own.Exec(ctx, `SELECT pg_advisory_lock($1, $2)`, lockClass, lockKey("busy"))
+	require.NoError(t, err)
+	w := h.worker()
+	defer func() { assert.NoError(t, w.Stop(ctx)) }()
+	h.until("the dead worker's check ends", func() bool { return h.view(dead).Check.State == "done" })
+	assert.NotEqual(t, "done", h.view(alive).Check.State, "its worker lives")
+	_, err = own.Exec(ctx, `SELECT pg_advisory_unlock($1, $2)`, lockClass, lockKey("busy"))
+	require.NoError(t, err)
+	own.Release()
+	h.until("the other ends once its worker is gone", func() bool { return h.view(alive).Check.State == "done" })
+	checked := 0
+	for _, x := range h.view(dead).History {
+		if x.Who == "" {
+			checked++
+		}
+	}
+	assert.Equal(t, 1, checked, "its end is told once")
+}
+
+// A worker that is stopped gives back what it is at; the next one ends it.
+func TestAStoppedWorkerGivesBack(t *testing.T) {
+	h := open(t)
+	w := h.worker()
+	job := h.handIn(stl(t, solid.Torus(50, 20, 300, 150)), "ring.stl")
+	h.until("the check ends", func() bool { return h.view(job).Check.State == "done" })
+	piece := h.view(job).PieceSet[0].ID
+	machines, err := h.store.Machines(ctx)
+	require.NoError(t, err)
+	id, err := h.desk.OrderSlice(ctx, h.cato, piece, desk.SliceOrder{MachineID: machines[0].ID, Departures: []recipe.Departure{{Key: "layer_mm", Value: "0.08", Why: "as fine as it goes"}}})
+	require.NoError(t, err)
+	state := func() string {
+		s, err := h.store.Slice(ctx, id)
+		require.NoError(t, err)
+		return s.State
+	}
+	h.until("the slice runs", func() bool { return state() == "running" })
+	hard, cancel := context.WithCancel(ctx)
+	cancel() // no time to end softly
+	_ = w.Stop(hard)
+	assert.Equal(t, "running", state(), "half done is not done")
+	next := h.worker()
+	defer func() { assert.NoError(t, next.Stop(ctx)) }()
+	h.until("another worker ends it", func() bool { return state() == "done" })
+	s, err := h.store.Slice(ctx, id)
+	require.NoError(t, err)
+	assert.NotNil(t, s.GCodeID)
+	assert.InDelta(t, 1, s.Fraction, 0)
+}
+
+// What cannot be sliced ends in words; what cannot be read, too, and the job stays.
+func TestFailuresAreTold(t *testing.T) {
+	h := open(t)
+	w := h.worker()
+	defer func() { assert.NoError(t, w.Stop(ctx)) }()
+	job := h.handIn(stl(t, solid.Box(210, 210, 20)), "slab.stl")
+	h.until("the check ends", func() bool { return h.view(job).Check.State == "done" })
+	machines, err := h.store.Machines(ctx)
+	require.NoError(t, err)
+	id, err := h.desk.OrderSlice(ctx, h.cato, h.view(job).PieceSet[0].ID, desk.SliceOrder{MachineID: machines[2].ID})
+	require.NoError(t, err)
+	h.until("the slice fails", func() bool {
+		s, err := h.store.Slice(ctx, id)
+		require.NoError(t, err)
+		return s.State == "failed"
+	})
+	s, err := h.store.Slice(ctx, id)
+	require.NoError(t, err)
+	assert.Contains(t, s.Error, "It does not fit Fairlead: X +30.0, Y +30.0, Z +0.0 mm.")
+	assert.Nil(t, s.GCodeID)
+
+	bad := h.handIn([]byte("solid nothing\nfacet normal 0 0 1\nouter lop\n"), "bad.stl")
+	h.until("it is told", h.over(bad))
+	assert.Contains(t, h.view(bad).PieceSet[0].Problem, "line 3")
+}
+
+// A file of several models becomes as many pieces, their copies times those asked
+// for; one of more than two hundred is refused whole.
+func TestFilesAreTakenApart(t *testing.T) {
+	h := open(t)
+	w := h.worker()
+	defer func() { assert.NoError(t, w.Stop(ctx)) }()
+	file := func(n int) []byte {
+		f := &modelfile.File{Unit: units.Millimetre}
+		for i := range n {
+			places := []mesh.Vec3{{}}
+			if i == 1 {
+				places = append(places, mesh.Vec3{X: 40}, mesh.Vec3{X: 80})
+			}
+			f.Models = append(f.Models, modelfile.Model{Name: fmt.Sprintf("m%d", i), Mesh: solid.Box(5+float64(i)/10, 5, 5), Places: places})
+		}
+		var b bytes.Buffer
+		require.NoError(t, modelfile.Write3MF(&b, f))
+		return b.Bytes()
+	}
+	few, many := h.handIn(file(3), "set.3mf"), h.handIn(file(maxModels+1), "too-many.3mf")
+	h.until("both are checked", func() bool { return h.over(few)() && h.over(many)() })
+	v := h.view(few)
+	require.Len(t, v.PieceSet, 3)
+	assert.Equal(t, "set.3mf, m1", v.PieceSet[1].Name)
+	assert.Equal(t, []int{2, 6, 2}, []int{v.PieceSet[0].Copies, v.PieceSet[1].Copies, v.PieceSet[2].Copies})
+	v = h.view(many)
+	require.Len(t, v.PieceSet, 1)
+	assert.Contains(t, v.PieceSet[0].Problem, "201 different models, the limit is 200")
+}
+
+// Progress is written now and then, not for every step; once the round is over the
+// work is told to stop, and stays so.
+func TestProgressIsThrottledAndStopsTheWork(t *testing.T) {
+	said := 0
+	var over error
+	r := &reporter{say: func(string, float64) error { said++; return over }}
+	r.ctx, r.cancel = context.WithCancel(ctx)
+	for i := range 1000 {
+		require.NoError(t, r.tell("checking", float64(i)/1000, false))
+	}
+	assert.LessOrEqual(t, said, 3)
+	before := said
+	require.NoError(t, r.tell("checking", 1, true))
+	assert.Equal(t, before+1, said, "said at once when asked to")
+	over = store.ErrChanged
+	require.ErrorIs(t, r.tell("checking", 1, true), store.ErrChanged)
+	assert.Error(t, r.ctx.Err())
+	over = errors.New("another")
+	assert.ErrorIs(t, r.tell("checking", 1, true), store.ErrChanged, "the first reason stays")
+	assert.Equal(t, before+2, said)
+}
+
+// The bytes for the browser, read back as docs/view-format.md says.
+func TestBytesForTheBrowser(t *testing.T) {
+	m := solid.Box(1, 2, 3)
+	b := ViewBytes(m, units.Inch)
+	u32 := func(b []byte, i int) uint32 { return binary.LittleEndian.Uint32(b[4*i:]) }
+	f32 := func(b []byte, i int) float64 { return float64(math.Float32frombits(u32(b, i))) }
+	require.Len(t, b, 8+12*len(m.Vertices)+12*len(m.Triangles))
+	assert.EqualValues(t, len(m.Vertices), u32(b, 0))
+	assert.EqualValues(t, len(m.Triangles), u32(b, 1))
+	for i, v := range m.Vertices {
+		assert.InDelta(t, v.Y*25.4, f32(b, 2+3*i+1), 1e-4)
+	}
+	for i, v := range m.Triangles {
+		assert.Equal(t, v[2], u32(b, 2+3*len(m.Vertices)+3*i+2))
+	}
+
+	p := &toolpath.Print{Layers: []toolpath.Layer{{TopMM: 0.25, HeightMM: 0.25}, {TopMM: 0.5, HeightMM: 0.25, Lines: []toolpath.Line{
+		{Kind: toolpath.Support, WidthMM: 0.5, Points: polygon.Path{{X: 1500, Y: -250}, {X: 3000, Y: 0}}},
+		{Kind: toolpath.Purge, Closed: true, WidthMM: 0.75, Points: polygon.Path{{X: 0, Y: 0}, {X: 1000, Y: 0}, {X: 0, Y: 1000}}},
+	}}}}
+	var out bytes.Buffer
+	require.NoError(t, writeLayers(&out, p))
+	b = out.Bytes()
+	assert.EqualValues(t, 2, u32(b, 0))
+	assert.InDelta(t, 0.25, f32(b, 1), 0)
+	assert.EqualValues(t, 0, u32(b, 3), "an empty layer")
+	assert.InDelta(t, 0.5, f32(b, 4), 0)
+	assert.EqualValues(t, 2, u32(b, 6))
+	assert.EqualValues(t, 5|2<<8, u32(b, 7))
+	assert.InDelta(t, 0.5, f32(b, 8), 0)
+	assert.InDeltaSlice(t, []float64{1.5, -0.25, 3, 0}, []float64{f32(b, 9), f32(b, 10), f32(b, 11), f32(b, 12)}, 0)
+	assert.EqualValues(t, 7|4<<8, u32(b, 13), "the first point again")
+	assert.InDeltaSlice(t, []float64{0, 0}, []float64{f32(b, 21), f32(b, 22)}, 0)
+	assert.Len(t, b, 4*23)
+}
