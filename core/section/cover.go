@@ -86,20 +86,18 @@ func (s *Stack) erode(dst, src, tmp []uint64, by int) {
 // narrow keeps cells whose neighbours step cells to the left and right are there.
 func (s *Stack) narrow(dst, src []uint64, step uint) {
 	w := s.wordsWide
-	if step > 63 { // beyond a word: no part is that coarse
-		step = 63
-	}
-	for r := 0; r < s.rows; r++ {
-		row, out := src[r*w:(r+1)*w], dst[r*w:(r+1)*w]
-		before := uint64(0)
-		for k, x := range row {
-			next := uint64(0)
-			if k+1 < w {
-				next = row[k+1]
-			}
-			out[k] = x & (x<<step | before>>(64-step)) & (x>>step | next<<(64-step))
-			before = x
+	step = min(step, 63)               // no part is so coarse that more is asked for
+	near, far := step&63, (64-step)&63 // masked, so that shifting needs no test
+	for at := 0; at+w <= len(src); at += w {
+		row := src[at : at+w : at+w]
+		out := dst[at : at+w : at+w]
+		before, x := uint64(0), row[0]
+		for k := 1; k < len(row) && k <= len(out); k++ {
+			next := row[k]
+			out[k-1] = x & (x<<near | before>>far) & (x>>near | next<<far)
+			before, x = x, next
 		}
+		out[w-1] = x & (x<<near | before>>far) & (x >> near)
 	}
 }
 
@@ -133,9 +131,11 @@ func (s *Stack) CapShare(top, bottom int, rimMM, reachMM float64) []float64 {
 		if i+top >= n || i-bottom < 0 {
 			clear(deep)
 		} else {
-			for k := i - bottom; k <= i+top; k++ {
-				for w, c := range s.Slabs[k].cover {
-					deep[w] &= c
+			for k := i - bottom; k <= i+top; k += 2 { // two at a time
+				one, two := s.Slabs[k].cover, s.Slabs[min(k+1, i+top)].cover[:len(s.Slabs[k].cover)]
+				d := deep[:len(one)]
+				for w, c := range one {
+					d[w] &= c & two[w]
 				}
 			}
 		}
