@@ -52,6 +52,9 @@ func run(ctx context.Context, args []string, out, errOut io.Writer) int {
 		"check": check, "repair": repair, "slice": slice, "sections": sections, "parts": parts, "openapi": openAPI,
 	}
 	f, ok := commands[args[0]]
+	for _, x := range args[1:] {
+		ok = ok && x != "--help" && x != "-h"
+	}
 	if !ok {
 		fmt.Fprint(errOut, usage)
 		return 2

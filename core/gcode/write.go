@@ -34,7 +34,7 @@ type Job struct {
 // how filament is counted, the start block, layer by layer, the end block. Places
 // are rounded to a micrometre, filament to a hundredth of one; reading it back
 // gives the same way, bounds and layers. Further nozzles are heated before the
-// start block, and turned off before the end block. The errors are w's, or name a
+// start block, and turned off when they have laid their last. The errors are w's, or name a
 // block that cannot be filled.
 func Write(w io.Writer, p *toolpath.Print, j Job) error {
 	r := j.Recipe.WithDefaults()
@@ -54,8 +54,9 @@ func Write(w io.Writer, p *toolpath.Print, j Job) error {
 	for _, f := range j.Facts {
 		t.line("; %s: %s", oneLine(f[0]), oneLine(f[1]))
 	}
-	used := nozzles(p)
+	used, last := nozzles(p)
 	first := p.FirstNozzle()
+	at := first
 	t.nozzle(first)
 	t.line("G21")
 	t.line("G90")
@@ -104,6 +105,10 @@ func Write(w io.Writer, p *toolpath.Print, j Job) error {
 		}
 		if s.Kind == toolpath.Change {
 			t.nozzle(s.Nozzle)
+			if last[at] <= s.Layer { // it is done
+				t.line("M104 T%d S0", at)
+			}
+			at = s.Nozzle
 			if failed = t.block("change", change); failed != nil {
 				return false
 			}
@@ -132,21 +137,22 @@ func Write(w io.Writer, p *toolpath.Print, j Job) error {
 	return nil
 }
 
-// nozzles lists those that lay something, rising.
-func nozzles(p *toolpath.Print) []uint8 {
-	var used [256]bool
+// nozzles lists those that lay something, rising, and the last layer of each.
+func nozzles(p *toolpath.Print) (used []uint8, last [256]int) {
+	for n := range last {
+		last[n] = -1
+	}
 	for i := range p.Layers {
 		for k := range p.Layers[i].Lines {
-			used[p.Layers[i].Lines[k].Nozzle] = true
+			last[p.Layers[i].Lines[k].Nozzle] = i
 		}
 	}
-	var out []uint8
-	for n, u := range used {
-		if u {
-			out = append(out, uint8(n))
+	for n, l := range last {
+		if l >= 0 {
+			used = append(used, uint8(n))
 		}
 	}
-	return out
+	return used, last
 }
 
 func num(v float64) string { return strconv.FormatFloat(v, 'f', -1, 64) }

@@ -161,6 +161,8 @@ func TestProgramsForTwoNozzles(t *testing.T) {
 	assert.Contains(t, text, "T1\nM109 S222 ; layer 1\n")
 	assert.Contains(t, text, "T0\nM109 S210 ; layer 2\n")
 	assert.Contains(t, text, "M104 T0 S0\nM104 T1 S0\n")
+	assert.Equal(t, 2, strings.Count(text, "M104 T1 S0"), "off as soon as it is done, and at the end to be sure")
+	assert.Less(t, strings.Index(text, "M104 T1 S0"), strings.Index(text, "; layer 210 of"))
 	assert.InEpsilon(t, full.Seconds-full.ByKind["cooling"]-full.ByKind["nozzle change"], timed(t, text, m), 0.005)
 	cents := int64(0)
 	lines := map[string]int64{}

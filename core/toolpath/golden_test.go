@@ -58,9 +58,10 @@ func picture(l *Layer) string {
 	return b.String() + "</svg>\n"
 }
 
-// Layers of six demo parts, as they were when somebody last looked at them and
+// Layers of seven demo parts, as they were when somebody last looked at them and
 // found them good: horns that rest on support, a grid in narrow places, a first
-// layer with its brim, two islands beside support, a bridge, gyroid infill.
+// layer with its brim, two islands beside support, a bridge, gyroid infill, a pin on pillars
+// of a second nozzle beside its purge block.
 func TestLayersLookAsTheyDid(t *testing.T) {
 	held := func(r *recipe.Recipe) {
 		r.Support, r.SupportDeg, r.SupportPercent, r.SupportGapMM, r.SupportRoof = recipe.SupportEverywhere, 50, 15, 0.5, 2
@@ -76,6 +77,7 @@ func TestLayersLookAsTheyDid(t *testing.T) {
 		{"mast-finial", 110, held},
 		{"lamp-bracket", 23.2, func(r *recipe.Recipe) { r.Pattern = recipe.PatternHoneycomb }},
 		{"bollard", 28, func(r *recipe.Recipe) { held(r); r.Pattern = recipe.PatternGyroid }},
+		{"tiller-joint", 6, func(r *recipe.Recipe) { held(r); r.SupportNozzle, r.SupportPattern = 2, recipe.SupportGrid }},
 	} {
 		var part *solid.Part
 		for _, p := range solid.Parts() {

@@ -1011,8 +1011,19 @@ export interface components {
         NozzleUse: {
             /** Format: double */
             filament_mm: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description All of it
+             */
             grams: number;
+            /** Format: double */
+            grams_hold: number;
+            /** Format: double */
+            grams_model: number;
+            /** Format: double */
+            grams_purge: number;
+            /** Format: double */
+            grams_support: number;
             material: string;
             /**
              * Format: int64
@@ -1187,7 +1198,7 @@ export interface components {
             first_mm_per_s2: number;
             /**
              * Format: double
-             * @description Nozzle temperature of the first layer, °C; 0: as the others
+             * @description Nozzle temperature of the first layer, °C
              */
             first_nozzle_c: number;
             /**
@@ -1335,6 +1346,11 @@ export interface components {
              */
             support_nozzle: number;
             /**
+             * @description How support is laid
+             * @enum {string}
+             */
+            support_pattern: "lines" | "grid";
+            /**
              * Format: double
              * @description How dense support is, %
              */
@@ -1344,6 +1360,11 @@ export interface components {
              * @description Dense layers on top of support
              */
             support_roof: number;
+            /**
+             * Format: double
+             * @description How dense those layers are, %
+             */
+            support_roof_percent: number;
             /**
              * Format: int64
              * @description Solid layers that close the top
