@@ -208,6 +208,11 @@ func (r *Recipe) Validate(mach *machine.Machine, mat *machine.Material) []machin
 	if r.LineMM < r.LayerMM || r.LineMM < r.FirstLayerMM {
 		bad("line_mm", "A line of %g mm is narrower than a layer is high; widen it or lower the layers.", r.LineMM)
 	}
+	for key, v := range map[string]float64{"infill_percent": r.InfillPercent, "support_roof_percent": r.SupportRoofPercent} {
+		if v != 0 && v < 1 {
+			bad(key, "It is 0 or at least 1 %%, not %g %%.", v)
+		}
+	}
 	for key, a := range map[string]float64{"outer_mm_per_s2": r.OuterMMPerS2, "inner_mm_per_s2": r.InnerMMPerS2, "cap_mm_per_s2": r.CapMMPerS2, "infill_mm_per_s2": r.InfillMMPerS2,
 		"bridge_mm_per_s2": r.BridgeMMPerS2, "support_mm_per_s2": r.SupportMMPerS2, "first_mm_per_s2": r.FirstMMPerS2, "travel_mm_per_s2": r.TravelMMPerS2} {
 		if a != 0 && a < 10 {

@@ -154,6 +154,7 @@ func TestRecipesMustSuitMachineAndMaterial(t *testing.T) {
 		"line_mm: A line of 0.45 mm is narrower than a layer is high":               func(r *Recipe) { r.FirstLayerMM = 0.5 },
 		"nozzle_c: Bowline goes up to 260 °C, not 270 °C.":                          func(r *Recipe) { r.NozzleC = 270 },
 		"nozzle_c: PLA may be 230 °C hot, not 240 °C.":                              func(r *Recipe) { r.NozzleC = 240 },
+		"infill_percent: It is 0 or at least 1 %, not 1e-300 %.":                    func(r *Recipe) { r.InfillPercent = 1e-300 },
 		"travel_mm_per_s2: An acceleration is 10 mm/s² or more":                     func(r *Recipe) { r.TravelMMPerS2 = 1e-9 },
 		"bed_c: Bowline has a bed that goes up to 90 °C, not 91 °C.":                func(r *Recipe) { r.BedC = 91 },
 		"support_nozzle: Nothing is loaded in nozzle 2 of Bowline.":                 func(r *Recipe) { r.SupportNozzle = 2 },

@@ -69,7 +69,7 @@ func spanAngle(p polygon.Path) float64 { return polygon.SmallestRectangle(p).Ang
 // Lines are cut by the even-odd rule in a turned frame; each cut is rounded to
 // whole micrometres once.
 func scan(paths []polygon.Path, angle, gap, reach float64) []polygon.Path {
-	if len(paths) == 0 || gap < 1 {
+	if len(paths) == 0 || gap < 1 || gap > widestUM {
 		return nil
 	}
 	sin, cos := math.Sincos(-angle)
@@ -162,9 +162,15 @@ func scan(paths []polygon.Path, angle, gap, reach float64) []polygon.Path {
 	return out
 }
 
+// widestUM is further apart than lines on any plate: no more is filled.
+const widestUM = 1e7
+
 // pattern fills the sparse inside so that line length × width is the wanted
 // share of the area; pitch is width/share, µm.
 func pattern(w *worker, paths []polygon.Path, p recipe.Pattern, pitch, angle, zUM float64) []polygon.Path {
+	if pitch > widestUM {
+		return nil
+	}
 	switch p {
 	case recipe.PatternLines:
 		return scan(paths, angle, pitch, 0)
@@ -223,15 +229,25 @@ func honeycomb(paths []polygon.Path, pitch float64) []polygon.Path {
 	return out
 }
 
+// gyroidCells bounds the cells of a layer's marching squares.
+const gyroidCells = 1e6
+
 // gyroid draws the section of sin x·cos y + sin y·cos z + sin z·cos x = 0
 // (Schoen 1970) by marching squares. Its surface is 3.0915 to the volume of a
 // period (Schröder-Turk et al. 2006, from memory); a section has π/4 of that in
 // lines to the area (Saltykov), so a period is 2.428 pitches.
 func gyroid(paths []polygon.Path, pitch, zUM float64) []polygon.Path {
 	period := 3.0915 * math.Pi / 4 * pitch
-	const steps = 12
-	cell := period / steps
 	lo, hi := bounds(paths)
+	// Coarser on a large plate, so that a layer takes tens of megabytes at the most.
+	steps := 12.0
+	for steps > 4 && steps*steps*float64(hi.X-lo.X)*float64(hi.Y-lo.Y) > gyroidCells*period*period {
+		steps--
+	}
+	if steps*steps*float64(hi.X-lo.X)*float64(hi.Y-lo.Y) > 4*gyroidCells*period*period {
+		return scan(paths, 0, pitch, 0) // so dense that nobody could tell
+	}
+	cell := period / steps
 	x0, y0 := int(math.Floor(float64(lo.X)/cell))-1, int(math.Floor(float64(lo.Y)/cell))-1
 	nx, ny := int(math.Ceil(float64(hi.X)/cell))+1-x0, int(math.Ceil(float64(hi.Y)/cell))+1-y0
 	k := 2 * math.Pi / steps

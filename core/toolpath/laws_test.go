@@ -2,6 +2,7 @@ package toolpath
 
 import (
 	"math"
+	"runtime"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -83,6 +84,43 @@ func TestLawsOfAPrint(t *testing.T) {
 		})
 		require.InEpsilon(t, held+1, laid*math.Pi*1.75*1.75/4+1, 1e-6)
 	})
+}
+
+// Settings at the very edges of what can be asked for end soon, in little memory,
+// and lay nothing outside: shares next to nothing and to everything, thin lines on
+// a large plate.
+func TestSettingsAtTheirEdges(t *testing.T) {
+	plates := solid.Extrude(solid.Circle(150, 150, 150, 90), nil, 0.5)
+	for _, p := range []recipe.Pattern{recipe.PatternLines, recipe.PatternGrid, recipe.PatternHoneycomb, recipe.PatternGyroid} {
+		for _, share := range []float64{1e-300, 1e-9, 0.4, 99.4} {
+			for _, line := range []float64{0.12, 3} {
+				m := plates
+				if line < 1 && share > 50 && testing.Short() {
+					continue
+				}
+				r := plain(func(r *recipe.Recipe) {
+					r.Pattern, r.InfillPercent, r.LineMM, r.LayerMM, r.FirstLayerMM, r.TopLayers, r.BottomLayers = p, share, line, 0.1, 0.1, 0, 0
+					r.Support, r.SupportRoofPercent = recipe.SupportEverywhere, share
+				})
+				if line < 1 && share > 50 { // a hand's size: three hundred thousand lines are slow, not wrong
+					m = solid.Box(60, 60, 0.2)
+				}
+				var before, after runtime.MemStats
+				runtime.ReadMemStats(&before)
+				pr := sliced(t, m, r)
+				runtime.ReadMemStats(&after)
+				assert.Less(t, int64(after.HeapSys)-int64(before.HeapSys), int64(1<<30), "%s %g %% of %g mm", p, share, line)
+				for _, l := range pr.Layers {
+					room := (&polygon.Scratch{}).Offset(l.Outlines, 30, polygon.Offsets{})
+					for k := range l.Lines {
+						for _, q := range l.Lines[k].Points {
+							require.True(t, inside(room, q), "%s %g %% of %g mm: %v", p, share, line, q)
+						}
+					}
+				}
+			}
+		}
+	}
 }
 
 // inside tells by the even-odd rule; the outlines are simple.

@@ -161,17 +161,17 @@ func (s *slicer) fillSupport(w *worker, i int, l *Layer, width float64) {
 	pitch := width * 100 / s.r.SupportPercent
 	for _, f := range polygon.Figures(here) {
 		paths := append([]polygon.Path{f.Outer}, f.Holes...)
-		lo, hi := bounds(paths)
-		if float64(min(hi.X-lo.X, hi.Y-lo.Y)) >= PillarPitches*pitch {
+		if len(w.poly.Offset(paths, -PillarPitches/2*pitch, support)) > 0 {
 			if s.r.SupportPattern == recipe.SupportGrid {
-				add(scan(paths, 0, 2*pitch, 0))
-				add(scan(paths, math.Pi/2, 2*pitch, 0))
+				add(scan(paths, 0, 2*pitch, 2*pitch))
+				add(scan(paths, math.Pi/2, 2*pitch, 2*pitch))
 			} else {
 				add(scan(paths, 0, pitch, pitch))
 			}
 			continue
 		}
-		// The lattice may miss a pillar: it gets its outline, a thin one a line.
+		// In a pillar or a narrow strip the lattice would be loose pieces: it gets its
+		// outline, a thin one a line.
 		round := w.poly.Offset(paths, -width/2, support)
 		for _, p := range round {
 			l.Lines = append(l.Lines, Line{Kind: Support, Closed: true, Points: p, WidthMM: s.r.LineMM})
@@ -184,6 +184,6 @@ func (s *slicer) fillSupport(w *worker, i int, l *Layer, width float64) {
 	}
 }
 
-// PillarPitches is how many pitches of its lattice support must be wide to be
-// filled with it.
-const PillarPitches = 2
+// PillarPitches is how many pitches of its lattice support must be wide, somewhere,
+// to be filled with it.
+const PillarPitches = 2.0
