@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"math"
 	"strings"
@@ -164,4 +165,60 @@ func TestAProgramTellsWhatItIs(t *testing.T) {
 	// 30 s of homing, and the nozzle's 185 °C at 2 °C/s, which take longer than the bed.
 	assert.InDelta(t, 30+185./2, r.Full.WarmUpSeconds, 1e-9)
 	assert.InDelta(t, 30, r.Full.HomingSeconds, 0)
+}
+
+// Whatever a recipe can be set to within its ranges, edges most of all: what is
+// not refused is sliced, timed and written; the program reads back, and its
+// figures are finite.
+func TestAnyRecipeWithinItsRanges(t *testing.T) {
+	settings := recipe.Settings()
+	made := 0
+	defer func() { assert.Greater(t, made, 20) }()
+	rapid.Check(t, func(t *rapid.T) {
+		o := order(machine.Rectangle)
+		o.Mesh = o.Mesh.Transformed(0.3, mesh.Vec3{})
+		o.Machine.NozzlesMM, o.Machine.Second = []float64{0.4, 0.4}, machine.Loaded{Material: "Soluble"}
+		o.Machine.Dialect.Arcs = rapid.Bool().Draw(t, "arcs")
+		o.Machine.Dialect.AbsoluteE = rapid.Bool().Draw(t, "absolute")
+		o.Spools = append(o.Spools, &machine.Material{Name: "Soluble", DensityGPerCM: 1.2, SpoolGrams: 500, SpoolCents: 3000, NozzleC: 210})
+		for range rapid.IntRange(1, 12).Draw(t, "departures") {
+			s := rapid.SampledFrom(settings).Draw(t, "setting")
+			var value string
+			switch s.Type {
+			case "choice":
+				value = rapid.SampledFrom(s.Choices).Draw(t, "choice")
+			case "whole number":
+				value = fmt.Sprint(rapid.IntRange(int(*s.Least), int(*s.Most)).Draw(t, "n"))
+			case "list":
+				value = "0.5, 1, 400"
+			default:
+				v := rapid.OneOf(rapid.Just(*s.Least), rapid.Just(*s.Most), rapid.Float64Range(*s.Least, *s.Most), rapid.Float64Range(*s.Least, *s.Least+(*s.Most-*s.Least)/20)).Draw(t, "x")
+				value = fmt.Sprint(v)
+			}
+			// One that does not suit the machine would hide all the others.
+			r, err := o.Recipe.Apply([]recipe.Departure{{Key: s.Key, Value: value}})
+			if err == nil && (len(r.Validate(o.Machine, o.Spools[0])) == 0 || rapid.IntRange(0, 9).Draw(t, "all the same") == 0) {
+				o.Recipe = r
+			}
+		}
+		r, err := Make(ctx, o, nil)
+		var no *Refusal
+		if errors.As(err, &no) {
+			require.NotEmpty(t, no.Text)
+			return
+		}
+		require.NoError(t, err)
+		made++
+		for kind, s := range r.Full.ByKind {
+			require.False(t, math.IsNaN(s) || math.IsInf(s, 0) || s < 0, "%s: %g s", kind, s)
+		}
+		require.False(t, math.IsNaN(r.Full.Grams()) || r.Full.Grams() <= 0)
+		var b bytes.Buffer
+		require.NoError(t, r.WriteProgram(&b, nil))
+		s, err := gcode.Read(ctx, &b, 0, nil)
+		require.NoError(t, err)
+		pulled := r.Order.Recipe.RetractMM * float64(len(r.Full.Nozzles)) // each nozzle ends with it back
+		require.InDelta(t, r.Full.FilamentMM, s.FilamentMM+pulled, 1e-3*r.Full.FilamentMM+0.01)
+		require.Zero(t, s.NozzleEndC)
+	})
 }
