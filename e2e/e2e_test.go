@@ -529,7 +529,7 @@ func TestLayersInTheBrowser(t *testing.T) {
 	ok(p.Click("#slice"))
 	ok(p.Wait(`document.querySelectorAll('.variants li').length === 3 && !document.querySelector('.run.small')`))
 	ok(p.Do(`document.querySelector('.variants li:last-child button').click()`))
-	ok(p.Wait(`[...document.querySelectorAll('.hangs span')].some((x) => x.innerText === 'Kept out by hand: it would scar the rim')`))
+	ok(p.Wait(`[...document.querySelectorAll('.hangs span')].some((x) => x.innerText === 'Kept out by hand: it would scar the rim (Cato Lindgard)')`))
 
 	href, err := browser.Eval[string](p, `document.querySelector('#gcode').getAttribute('href')`)
 	ok(err)

@@ -70,6 +70,7 @@ type Departure struct {
 	Value string `json:"value" maxLength:"60" doc:"As text; lists with commas"`
 	Why   string `json:"why" maxLength:"300"`
 	Who   string `json:"who,omitempty"`
+	Was   string `json:"was,omitempty" doc:"What the recipe said then"`
 }
 
 // Apply gives a copy of the recipe with departures in force. A key that is none,

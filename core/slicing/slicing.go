@@ -155,6 +155,9 @@ func (s Stance) from(v mesh.Vec3) mesh.Vec3 {
 // on is a mark as it comes to stand: the shadow of its box, and its heights.
 func (x *Mark) on(s Stance, mmPerUnit float64, st plate.Standing) toolpath.Mark {
 	out := toolpath.Mark{FromMM: math.Inf(1), ToMM: math.Inf(-1), Force: x.PutIn, Reason: x.Why}
+	if x.Who != "" {
+		out.Reason += " (" + x.Who + ")"
+	}
 	var shadow []polygon.Point
 	for _, c := range x.CornersMM {
 		p := st.To(s.to(mesh.Vec3{X: c[0], Y: c[1], Z: c[2]}.Scale(1 / mmPerUnit)))

@@ -76,6 +76,9 @@ func (d *Desk) orderSlice(ctx context.Context, a Actor, s store.Slice) (int64, e
 		if err != nil {
 			return err
 		}
+		for i, x := range s.Departures {
+			s.Departures[i].Was = in.Recipe.WithDefaults().Value(x.Key)
+		}
 		r, err := in.Recipe.Apply(s.Departures)
 		if err != nil {
 			return invalid("departures", "%s.", strings.ToUpper(err.Error()[:1])+err.Error()[1:])

@@ -726,7 +726,7 @@ func TestSlicesWithDeparturesSavingsAndAPromise(t *testing.T) {
 	thick := h.slice(piece, get(order(map[string]any{"key": "layer_mm", "value": "0.28", "why": "needed tomorrow"})))
 	require.Equal(t, "done", thick.State)
 	assert.Less(t, thick.Full.Seconds, plain.Full.Seconds)
-	assert.Equal(t, "Cato Lindgard", thick.Departures[0].Who)
+	assert.Equal(t, recipe.Departure{Key: "layer_mm", Value: "0.28", Why: "needed tomorrow", Who: "Cato Lindgard", Was: "0.2"}, thick.Departures[0])
 	assert.Len(t, plain.Full.Strip, plain.Full.Layers)
 
 	// What is downloaded reads back as what was promised, under the house's name.
@@ -813,7 +813,7 @@ func TestSupportByHandHasAReason(t *testing.T) {
 	assert.Equal(t, 422, order(map[string]any{"corners_mm": corners[:2], "put_in": false, "why": "x"}).code)
 	kept := sliced(order(map[string]any{"corners_mm": corners, "put_in": false, "why": "a stool stands on its head"}))
 	assert.Zero(t, kept.Full.GramsSupport)
-	assert.Equal(t, "Kept out by hand: a stool stands on its head", kept.Regions[0].Why)
+	assert.Equal(t, "Kept out by hand: a stool stands on its head (Cato Lindgard)", kept.Regions[0].Why)
 	require.Len(t, kept.Marks, 1)
 	assert.Equal(t, "Cato Lindgard", kept.Marks[0].Who)
 	history := ""
@@ -826,7 +826,7 @@ func TestSupportByHandHasAReason(t *testing.T) {
 	for _, id := range made.IDs {
 		if x := h.slice(piece, id); x.Label == "a tenth smaller" {
 			require.Len(t, x.Regions, 1)
-			assert.Equal(t, "Kept out by hand: a stool stands on its head", x.Regions[0].Why)
+			assert.Equal(t, "Kept out by hand: a stool stands on its head (Cato Lindgard)", x.Regions[0].Why)
 		}
 	}
 }

@@ -574,6 +574,8 @@ export interface components {
             key: string;
             /** @description As text; lists with commas */
             value: string;
+            /** @description What the recipe said then */
+            was?: string;
             who?: string;
             why: string;
         };

@@ -46,6 +46,7 @@ function mark(r: Region, putIn: boolean) {
   }
   marks.value = marked(marks.value, r, putIn)
 }
+const settingOf = (key: string) => settings.data.value?.find((s) => s.key === key)
 const search = ref('')
 const found = computed(() => {
   const words = search.value.toLowerCase().split(/\s+/).filter(Boolean)
@@ -92,6 +93,9 @@ useKeys('Slicing', [{ key: 'l', does: 'Slice with the settings shown', run: slic
       </li>
     </ul>
     <p v-else class="small quiet">Not sliced yet on this machine: the figures are quick estimates.</p>
+    <ul v-if="picked?.departures.length" class="diff small" aria-label="What departs from the recipe">
+      <li v-for="d in picked.departures" :key="d.key"><strong>{{ settingOf(d.key)?.text ?? d.key }}</strong> <span class="num">{{ d.was || '–' }} → {{ d.value }} {{ settingOf(d.key)?.unit }}</span><span class="quiet">{{ d.why }}<template v-if="d.who">, {{ d.who }}</template></span></li>
+    </ul>
     <div v-for="s in running" :key="s.id" class="run small" role="status">
       <v-progress-linear :model-value="100 * s.fraction" color="primary" height="5" :aria-label="`Slice ${s.id}`" />
       <span class="num slice-percent">{{ Math.round(100 * s.fraction) }} %</span><span>{{ s.label || 'slicing' }}</span>
@@ -100,12 +104,12 @@ useKeys('Slicing', [{ key: 'l', does: 'Slice with the settings shown', run: slic
 
     <div v-if="may && rung?.fits" class="ask">
       <div v-for="(d, i) in departures" :key="d.key" class="depart small">
-        <strong>{{ settings.data.value?.find((s) => s.key === d.key)?.text ?? d.key }}</strong>
-        <template v-if="settings.data.value?.find((s) => s.key === d.key)?.choices">
-          <select v-model="d.value" :aria-label="`Value of ${d.key}`"><option v-for="c in settings.data.value?.find((s) => s.key === d.key)?.choices" :key="c">{{ c }}</option></select>
+        <strong>{{ settingOf(d.key)?.text ?? d.key }}</strong>
+        <template v-if="settingOf(d.key)?.choices">
+          <select v-model="d.value" :aria-label="`Value of ${d.key}`"><option v-for="c in settingOf(d.key)?.choices" :key="c">{{ c }}</option></select>
         </template>
         <input v-else v-model="d.value" class="num" :aria-label="`Value of ${d.key}`" placeholder="value" />
-        <span class="quiet">{{ settings.data.value?.find((s) => s.key === d.key)?.unit }}</span>
+        <span class="quiet">{{ settingOf(d.key)?.unit }}</span>
         <input v-model="d.why" class="why" :aria-label="`Reason for ${d.key}`" placeholder="why" />
         <button type="button" :aria-label="`Leave ${d.key} to the recipe`" @click="departures.splice(i, 1)">×</button>
       </div>
@@ -188,6 +192,8 @@ input, select { border: 1px solid var(--rule); border-radius: 3px; padding: 1px 
 .found button:hover { background: var(--faint); }
 .saves li { display: grid; grid-template-columns: 1fr 84px 70px 70px 60px; gap: 6px; align-items: baseline; border-bottom: 1px solid var(--rule); }
 .saves .num { text-align: right; }
+.diff { list-style: none; padding: 0 0 0 12px; }
+.diff li { display: flex; flex-wrap: wrap; gap: 0 8px; }
 .hangs { list-style: none; padding: 0; display: grid; gap: 3px; }
 .hangs li { border-left: 4px solid var(--rule); padding-left: 8px; display: grid; grid-template-columns: 1fr auto; gap: 0 8px; }
 .hangs li.carried { border-left-color: #AA4499; }
