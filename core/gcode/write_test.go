@@ -36,7 +36,7 @@ func settings() (recipe.Recipe, *machine.Machine, *machine.Material) {
 }
 
 // written slices a part, writes it and reads it back.
-func written(t *testing.T, part *mesh.Mesh, r recipe.Recipe, m *machine.Machine, spools machine.Spools) (*toolpath.Print, *estimate.Full, string, *gcode.Summary) {
+func written(t *testing.T, part *mesh.Mesh, r recipe.Recipe, m *machine.Machine, spools machine.Spools) (*estimate.Full, string, *gcode.Summary) {
 	t.Helper()
 	stood := plate.Stand(part, 1, 0, m.Volume)
 	p, err := toolpath.Slice(ctx, stood, mesh.TopologyOf(stood), 1, r, toolpath.Options{Room: m.Volume}, nil)
@@ -47,7 +47,7 @@ func written(t *testing.T, part *mesh.Mesh, r recipe.Recipe, m *machine.Machine,
 		Facts: [][2]string{{"part", "two\nlines"}}}))
 	s, err := gcode.Read(ctx, bytes.NewReader(b.Bytes()), 0, nil)
 	require.NoError(t, err)
-	return p, full, b.String(), s
+	return full, b.String(), s
 }
 
 // timed plays a program through the planner.
@@ -80,8 +80,12 @@ func TestWrittenProgramsReadBackTheSame(t *testing.T) {
 		t.Run(name, func(t *testing.T) {
 			r, m, mat := settings()
 			change(&r, m)
-			for _, part := range []*mesh.Mesh{solid.Bollard(), solid.Sheave(), solid.TillerJoint(), solid.BaitBox()} {
-				_, full, text, s := written(t, part, r, m, machine.Spools{mat})
+			parts := []*mesh.Mesh{solid.Sheave(), solid.BaitBox(), solid.Bollard(), solid.TillerJoint()}
+			if name != "plain" && name != "all" {
+				parts = parts[:2]
+			}
+			for _, part := range parts {
+				full, text, s := written(t, part, r, m, machine.Spools{mat})
 				assert.InEpsilon(t, full.FilamentMM, s.FilamentMM+r.RetractMM, 1e-3) // pulled back once at the end
 				assert.Len(t, s.Layers, full.Layers)
 				assert.InDelta(t, 0.2, s.LayerMM, 1e-9)
@@ -109,9 +113,9 @@ func TestArcsFollowTheLines(t *testing.T) {
 	r, m, mat := settings()
 	r.Support, r.InfillPercent = recipe.SupportOff, 0
 	part := solid.RevolveClosed([]solid.P{{X: 14, Y: 0}, {X: 20, Y: 0}, {X: 20, Y: 4}, {X: 14, Y: 4}}, 180)
-	_, _, straight, a := written(t, part, r, m, machine.Spools{mat})
+	_, straight, a := written(t, part, r, m, machine.Spools{mat})
 	m.Dialect.Arcs = true
-	_, _, arcs, b := written(t, part, r, m, machine.Spools{mat})
+	_, arcs, b := written(t, part, r, m, machine.Spools{mat})
 	assert.Greater(t, b.Arcs, 1000)
 	assert.Less(t, len(arcs), len(straight)*2/3)
 	assert.InEpsilon(t, a.ExtrudedMM, b.ExtrudedMM, 1e-3)
@@ -140,7 +144,7 @@ func TestProgramsForTwoNozzles(t *testing.T) {
 	m.Dialect.Change = "T{nozzle}\nM109 S{nozzle_c} ; layer {layer}"
 	r.SupportNozzle = 2
 	soluble := &machine.Material{Name: "Soluble", DensityGPerCM: 1.19, SpoolGrams: 500, SpoolCents: 3400, NozzleC: 222}
-	_, full, text, s := written(t, solid.Bollard(), r, m, machine.Spools{mat, soluble})
+	full, text, s := written(t, solid.Bollard(), r, m, machine.Spools{mat, soluble})
 	require.Len(t, full.Nozzles, 2)
 	assert.Equal(t, full.Changes, s.ToolChanges)
 	assert.Greater(t, full.Changes, 100)
@@ -180,7 +184,7 @@ func TestBlocksAreTheHouses(t *testing.T) {
 	r, m, mat := settings()
 	m.Dialect.Start, m.Dialect.End = "G28 ; {material} on {machine}, {grams} g in {minutes} min\nM109 S{first_nozzle_c}", "M140 S{bed_after_c}\nM104 S0 ; {layers} layers to {top_mm}"
 	r.BedAfterEnd = recipe.BedOn
-	_, full, text, s := written(t, solid.Sheave(), r, m, machine.Spools{mat})
+	full, text, s := written(t, solid.Sheave(), r, m, machine.Spools{mat})
 	assert.Contains(t, text, fmt.Sprintf("G28 ; PLA on Test, %.1f g in %.0f min\nM109 S215\n", full.Grams(), math.Ceil(full.Seconds/60)))
 	assert.Contains(t, text, fmt.Sprintf("M104 S0 ; %d layers to ", full.Layers))
 	assert.Equal(t, 60., s.BedEndC)

@@ -25,12 +25,12 @@ import (
 
 var ctx = context.Background()
 
-// an order for a stool that hangs over, on a plate of the given shape.
-func order(shape machine.Shape) Order {
+// order is for a stool that hangs over.
+func order() Order {
 	m := solid.Box(6, 6, 10).Transformed(1, mesh.Vec3{X: 12, Y: 12})
 	m.Append(solid.Box(30, 20, 2).Transformed(1, mesh.Vec3{Z: 10}))
 	return Order{Mesh: m, MMPerUnit: 1,
-		Machine: &machine.Machine{Name: "Test", Process: machine.MaterialExtrusion, Volume: machine.Volume{Shape: shape, XMM: 120, YMM: 120, ZMM: 60}, FilamentMM: 1.75, NozzlesMM: []float64{0.4},
+		Machine: &machine.Machine{Name: "Test", Process: machine.MaterialExtrusion, Volume: machine.Volume{Shape: machine.Rectangle, XMM: 120, YMM: 120, ZMM: 60}, FilamentMM: 1.75, NozzlesMM: []float64{0.4},
 			NozzleMaxC: 250, BedMaxC: 90, RateCents: 120, Motion: machine.Motion{SpeedMMPerS: 150, AccelMMPerS2: 1200, JunctionDeviationMM: 0.02, LiftMMPerS: 10},
 			WarmUp: machine.WarmUp{NozzleCPerS: 2, BedCPerS: 0.4, HomingS: 30}},
 		Recipe: recipe.Recipe{Name: "plain", LayerMM: 0.25, FirstLayerMM: 0.25, LineMM: 0.45, Shells: 2, TopLayers: 3, BottomLayers: 3, InfillPercent: 10, Hold: recipe.HoldNone, NozzleC: 205,
@@ -77,7 +77,7 @@ func TestARegionsCornersMarkIt(t *testing.T) {
 		"turned":   func(o *Order) { o.Machine.Volume.XMM, o.Machine.Volume.YMM = 24, 40 },
 	} {
 		t.Run(name, func(t *testing.T) {
-			o := order(machine.Rectangle)
+			o := order()
 			change(&o)
 			r, err := Make(ctx, o, nil)
 			require.NoError(t, err)
@@ -111,7 +111,7 @@ func TestWhatCannotBeSlicedIsToldInWords(t *testing.T) {
 			o.Stance.Scale, o.Machine.Volume = 500, machine.Volume{Shape: machine.Rectangle, XMM: 1e5, YMM: 1e5, ZMM: 1e5}
 		},
 	} {
-		o := order(machine.Rectangle)
+		o := order()
 		change(&o)
 		_, err := Make(ctx, o, nil)
 		var no *Refusal
@@ -120,14 +120,14 @@ func TestWhatCannotBeSlicedIsToldInWords(t *testing.T) {
 	}
 	over, cancel := context.WithCancel(ctx)
 	cancel()
-	_, err := Make(over, order(machine.Rectangle), nil)
+	_, err := Make(over, order(), nil)
 	assert.ErrorIs(t, err, context.Canceled)
 }
 
 // The program's head tells what it is; the settings in it are those it was made
 // by; progress rises to the end; the plate is where the lines are.
 func TestAProgramTellsWhatItIs(t *testing.T) {
-	o := order(machine.Rectangle)
+	o := order()
 	last := 0.0
 	r, err := Make(ctx, o, func(f float64) {
 		assert.GreaterOrEqual(t, f, last)
@@ -175,7 +175,7 @@ func TestAnyRecipeWithinItsRanges(t *testing.T) {
 	made, tried := 0, 0
 	defer func() { assert.Greater(t, 3*made, tried, "most are made") }()
 	rapid.Check(t, func(t *rapid.T) {
-		o := order(machine.Rectangle)
+		o := order()
 		o.Mesh = o.Mesh.Transformed(0.3, mesh.Vec3{})
 		tried++
 		o.Machine.NozzlesMM, o.Machine.Second = []float64{0.4, 0.4}, machine.Loaded{Material: "Soluble"}

@@ -249,7 +249,7 @@ func TestSupportIsAsDenseAsAskedFor(t *testing.T) {
 				return length * 0.45
 			}
 			// What reaches beyond the top, less the foot with its gap.
-			stands := math.Pow(30+2*(0.45*1.5-0.2*math.Tan(50*math.Pi/180)+0.02), 2) - math.Pow(6+2*1.5*0.45, 2)
+			stands := math.Pow(30+2*(0.45*1.5-0.2*math.Tan(50*math.Pi/180)+0.02), 2) - 7.35*7.35
 			assert.InEpsilon(t, share/100, of(20)/stands, 0.1, "%s", p)
 			assert.InEpsilon(t, 0.6, of(48)/stands, 0.1, "the roof")
 		}

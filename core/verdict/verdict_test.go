@@ -96,7 +96,7 @@ func TestUnitsOfASubject(t *testing.T) {
 	assert.NotEmpty(t, plain.Units)
 	inch := of(Subject{Unit: units.Inch})
 	assert.True(t, inch.UnitStated)
-	assert.InEpsilon(t, 8*math.Pow(25.4, 3), inch.VolumeMM3, 1e-9)
+	assert.InEpsilon(t, 8*25.4*25.4*25.4, inch.VolumeMM3, 1e-9)
 	assert.InEpsilon(t, 24*25.4*25.4, inch.AreaMM2, 1e-9)
 	assert.Empty(t, inch.Units)
 	said := of(Subject{Unit: units.Inch, Said: units.Centimetre})

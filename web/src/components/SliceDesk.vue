@@ -4,7 +4,8 @@ import type { Departure, JobView, Mark, PieceView, Region, Rung, SliceView } fro
 import { useCancelSlice, useChooseSlice, useOrderSlice, useSavings, useSettings, useSlices } from '../api/queries'
 import { useFormats } from '../composables/format'
 import { useKeys } from '../composables/keys'
-import { markOf, marked } from './regions'
+import HangList from './HangList.vue'
+import { marked } from './regions'
 
 const props = defineProps<{ job: JobView; piece: PieceView; rung: Rung | undefined; may: boolean }>()
 const emit = defineEmits<{ look: [region: Region] }>()
@@ -37,7 +38,6 @@ watch(() => props.piece.id, () => {
   marks.value = []
 })
 const regions = computed(() => picked.value?.regions ?? [])
-const allRegions = ref(false)
 // A place marked by hand goes on from the variant that is looked at.
 function mark(r: Region, putIn: boolean) {
   if (!departures.value.length && !marks.value.length) {
@@ -152,17 +152,7 @@ useKeys('Slicing', [{ key: 'l', does: 'Slice with the settings shown', run: slic
         </tbody>
       </table>
       <p v-for="n in picked.notes" :key="n" class="small quiet">{{ n }}</p>
-      <template v-if="regions.length">
-        <h3>What hangs <span class="small quiet num">{{ regions.length }}</span></h3>
-        <ul class="hangs small">
-          <li v-for="(r, i) in allRegions ? regions : regions.slice(0, 5)" :key="i" :class="{ carried: r.carried }">
-            <button type="button" class="place num" @click="emit('look', r)">{{ r.carried ? '▲' : '△' }} {{ f.number(r.min_mm[2] ?? 0, 1) }} mm up, {{ f.number(r.area_mm2, 0) }} mm²</button>
-            <span>{{ r.why }}</span>
-            <button v-if="may && rung?.fits && !markOf(marks, r)" type="button" class="link" @click="mark(r, !r.carried)">{{ r.carried ? 'keep it out' : 'put it in' }}</button>
-          </li>
-        </ul>
-        <button v-if="regions.length > 5" type="button" class="link small" @click="allRegions = !allRegions">{{ allRegions ? 'the first five' : `all ${regions.length}` }}</button>
-      </template>
+      <HangList v-if="regions.length" :regions="regions" :marks="marks" :may="may && !!rung?.fits" @look="emit('look', $event)" @mark="mark" />
       <p class="row small">
         <a id="gcode" :href="`/api/slices/${picked.id}/gcode`">G-code</a> <a id="plate" :href="`/api/slices/${picked.id}/plate`">Plate as 3MF</a>
         <label v-if="all.filter((s) => s.state === 'done').length > 1">beside <select v-model="other" aria-label="Compare with"><option :value="undefined">nothing</option><option v-for="s in all.filter((x) => x.state === 'done' && x.id !== picked?.id)" :key="s.id" :value="s.id">{{ named(s) }}<template v-if="s.machine_id !== rung?.machine_id">, {{ s.machine }}</template></option></select></label>
@@ -194,11 +184,6 @@ input, select { border: 1px solid var(--rule); border-radius: 3px; padding: 1px 
 .saves .num { text-align: right; }
 .diff { list-style: none; padding: 0 0 0 12px; }
 .diff li { display: flex; flex-wrap: wrap; gap: 0 8px; }
-.hangs { list-style: none; padding: 0; display: grid; gap: 3px; }
-.hangs li { border-left: 4px solid var(--rule); padding-left: 8px; display: grid; grid-template-columns: 1fr auto; gap: 0 8px; }
-.hangs li.carried { border-left-color: #AA4499; }
-.hangs .place { grid-column: 1 / -1; text-align: left; text-decoration: underline; text-underline-offset: 3px; }
-.hangs .link { align-self: end; }
 .kinds td { padding: 1px 6px; }
 .on { background: transparent; color: inherit; border-color: currentcolor; margin-left: 6px; }
 </style>

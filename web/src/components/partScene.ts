@@ -6,6 +6,7 @@ import { LineMaterial } from 'three/examples/jsm/lines/LineMaterial.js'
 import { LineSegments2 } from 'three/examples/jsm/lines/LineSegments2.js'
 import { LineSegmentsGeometry } from 'three/examples/jsm/lines/LineSegmentsGeometry.js'
 import { OrbitControls } from 'three/examples/jsm/controls/OrbitControls.js'
+import { lineKinds } from './lineKinds'
 
 export interface Volume {
   shape: 'rectangle' | 'round'
@@ -45,13 +46,6 @@ export interface PathLayer {
   height: number
   lines: PathLine[]
 }
-
-/** The kinds of lines, in the order of their numbers, in Paul Tol's muted colours. */
-export const lineKinds = [
-  { name: 'outer shell', colour: '#332288' }, { name: 'inner shell', colour: '#44AA99' }, { name: 'cap', colour: '#DDCC77' }, { name: 'infill', colour: '#999933' },
-  { name: 'bridge', colour: '#CC6677' }, { name: 'support', colour: '#AA4499' }, { name: 'first-layer hold', colour: '#8A8A8A' },
-  { name: 'purge', colour: '#88CCEE' },
-]
 
 /** Reads the layers of docs/view-format.md; points are views into the bytes. */
 export function readLayers(bytes: ArrayBuffer): PathLayer[] {

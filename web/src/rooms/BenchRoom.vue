@@ -11,6 +11,7 @@ import PartView from '../components/PartView.vue'
 import type { CameraView } from '../components/partScene'
 import PieceCare from '../components/PieceCare.vue'
 import SliceDesk from '../components/SliceDesk.vue'
+import { lineKinds } from '../components/lineKinds'
 import { boxLines, middle } from '../components/regions'
 import { useFormats } from '../composables/format'
 import { useKeys } from '../composables/keys'
@@ -52,9 +53,7 @@ watch([height, second.layers], () => height.value !== undefined && second.goTo(h
 watch(kinds, (k) => (second.kinds.value = k))
 const besideRung = computed(() => job.value?.ladder.find((r) => r.machine_id === beside.value?.machine_id))
 const titled = (s: SliceView | undefined) => s && `${s.label || (s.departures.length || s.marks?.length ? `variant ${s.id}` : 'house recipe')} on ${s.machine}: ${f.value.duration(s.full?.seconds ?? 0)}, ${f.value.grams(s.full?.grams ?? 0)}`.replace(/(\d) /g, '$1\u00a0')
-const kindNames = ['outer shell', 'inner shell', 'cap', 'infill', 'bridge', 'support', 'hold', 'purge']
-const kindColours = ['#332288', '#44AA99', '#DDCC77', '#999933', '#CC6677', '#AA4499', '#8A8A8A', '#88CCEE']
-const usedKinds = computed(() => kindNames.map((name, k) => ({ name, k })).filter(({ k }) => k < 7 || slice.value?.full?.grams_purge))
+const usedKinds = computed(() => lineKinds.map((x, k) => ({ ...x, k })).filter(({ name }) => name !== 'purge' || slice.value?.full?.grams_purge))
 // A place that hangs is shown as a box about it, at its layer.
 const region = ref<Region>()
 function look(r: Region) {
@@ -134,7 +133,7 @@ useKeys('Bench', [
       <p v-else class="nothing quiet">{{ piece?.problem ? 'There is nothing to show: the file cannot be read.' : piece?.gcode ? 'This is G-code sliced elsewhere; its layers are listed at the left.' : 'The part is shown when it has been read.' }}</p>
       <div v-if="slice?.full && layerShown" class="below">
         <div class="toggles small">
-          <label v-for="{ name, k } in usedKinds" :key="k"><input type="checkbox" :checked="kinds.has(k)" @change="toggle(k)" /><span class="swatch" :style="{ background: kindColours[k] }" />{{ name }}</label>
+          <label v-for="{ name, colour, k } in usedKinds" :key="k"><input type="checkbox" :checked="kinds.has(k)" @change="toggle(k)" /><span class="swatch" :style="{ background: colour }" />{{ name }}</label>
           <button type="button" class="play" @click="play">{{ playing ? 'Stop' : 'Play' }} <kbd>P</kbd></button>
         </div>
         <HeightStrip v-model="layer" :strip="slice.full.by_layer" />
