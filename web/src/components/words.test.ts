@@ -1,7 +1,9 @@
+import { QueryClient, QueryObserver } from '@tanstack/vue-query'
 import { describe, expect, it } from 'vitest'
 import type { FloorView, JobView } from '../api/client'
 import { refusal } from '../api/client'
 import { formats } from '../composables/format'
+import { refresh } from '../composables/refresh'
 import { answers } from './answers'
 import { fieldsWith, hoursText, parseHours, recipeFields, setAt, valueAt } from './fields'
 import { moved, placeAt, shifted } from './lanes'
@@ -79,6 +81,28 @@ it('makes a recipe’s form of what can be set, and finds a setting by its words
   expect(fieldsWith(fields, 'support  GAP').map((x) => x.path)).toEqual(['support_gap_mm'])
   expect(fieldsWith(fields, '')).toHaveLength(4)
   expect(fieldsWith(fields, 'colour')).toEqual([])
+})
+
+it('asks again for what was being asked for when it changed', async () => {
+  const queries = new QueryClient()
+  let state = 'running'
+  const asked: (() => void)[] = []
+  const shown: unknown[] = []
+  const observer = new QueryObserver(queries, {
+    queryKey: ['job', 2],
+    queryFn: () => {
+      const answer = state // as it is when the server is asked
+      return new Promise<string>((done) => asked.push(() => done(answer)))
+    },
+  })
+  const stop = observer.subscribe((r) => shown.push(r.data))
+  state = 'done'
+  const ready = refresh(queries, ['job', 2])
+  const answered = setInterval(() => asked.splice(0).forEach((a) => a()), 1)
+  await ready
+  clearInterval(answered)
+  expect(shown.at(-1)).toBe('done')
+  stop()
 })
 
 it('dimensions only what is over, and a disc once', () => {

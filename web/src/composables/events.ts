@@ -1,5 +1,6 @@
 import { useQueryClient } from '@tanstack/vue-query'
 import { onScopeDispose, reactive, readonly, ref } from 'vue'
+import { refresh } from './refresh'
 
 interface Progress {
   job: number
@@ -36,7 +37,7 @@ export function useEvents() {
       timer = undefined
       for (const k of stale) {
         const [name, id] = k.split('/')
-        queries.invalidateQueries({ queryKey: id ? [name, Number(id)] : [name] })
+        void refresh(queries, id ? [name, Number(id)] : [name])
       }
       stale.clear()
     }, 120)
