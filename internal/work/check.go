@@ -36,16 +36,11 @@ type CheckArgs struct {
 func (CheckArgs) Kind() string { return "check" }
 
 type checkWorker struct {
-	river.WorkerDefaults[CheckArgs]
+	soon[CheckArgs]
 	desk   *desk.Desk
 	store  *store.Store
 	limits modelfile.Limits
 	log    *slog.Logger
-}
-
-// NextRetry is soon: what fails for a passing reason is waited for by somebody.
-func (w *checkWorker) NextRetry(job *river.Job[CheckArgs]) time.Time {
-	return time.Now().Add(time.Duration(job.Attempt) * 2 * time.Second)
 }
 
 func (w *checkWorker) Work(ctx context.Context, job *river.Job[CheckArgs]) error {

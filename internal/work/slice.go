@@ -8,7 +8,6 @@ import (
 	"io"
 	"log/slog"
 	"math"
-	"time"
 
 	"github.com/riverqueue/river"
 	"github.com/riverqueue/river/riverdriver/riverpgxv5"
@@ -39,15 +38,11 @@ func (q *Queue) Slice(ctx context.Context, tx *store.Tx, id int64) (int64, error
 }
 
 type sliceWorker struct {
-	river.WorkerDefaults[SliceArgs]
+	soon[SliceArgs]
 	desk   *desk.Desk
 	store  *store.Store
 	limits modelfile.Limits
 	log    *slog.Logger
-}
-
-func (w *sliceWorker) NextRetry(job *river.Job[SliceArgs]) time.Time {
-	return time.Now().Add(time.Duration(job.Attempt) * 2 * time.Second)
 }
 
 func (w *sliceWorker) Work(ctx context.Context, job *river.Job[SliceArgs]) error {

@@ -69,6 +69,14 @@ type Worker struct {
 	done   chan struct{}
 }
 
+// soon is for work that somebody waits for: what fails for a passing reason is
+// tried again soon.
+type soon[T river.JobArgs] struct{ river.WorkerDefaults[T] }
+
+func (soon[T]) NextRetry(job *river.Job[T]) time.Time {
+	return time.Now().Add(time.Duration(job.Attempt) * 2 * time.Second)
+}
+
 // Options are a worker's settings.
 type Options struct {
 	// Parallel is how many jobs run at a time; default 2.
