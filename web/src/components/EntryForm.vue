@@ -2,7 +2,7 @@
 import { computed, ref, watch } from 'vue'
 import { Refusal } from '../api/client'
 import { useCurrency } from '../composables/format'
-import { fieldsWith, setAt, valueAt, type Field } from './fields'
+import { fieldsWith, idle, setAt, valueAt, type Field } from './fields'
 
 const currency = useCurrency()
 const props = defineProps<{ title: string; data: object; fields: Field[]; editable: boolean; rows?: boolean; save: (data: object) => Promise<void> }>()
@@ -27,7 +27,7 @@ function text(x: Field): string {
   if (x.kind === 'money') return ((v as number) / 100).toFixed(2)
   if (x.kind === 'numbers') return ((v as number[] | null) ?? []).join(', ')
   // Machines compute in binary; nobody set 45.00000000000001.
-  return typeof v === 'number' ? String(Number(v.toPrecision(12))) : String(v ?? '')
+  return typeof v === 'number' ? String(Number(v.toPrecision(6))) : String(v ?? '')
 }
 function put(x: Field, raw: string) {
   let v: unknown = raw
@@ -59,8 +59,8 @@ async function send() {
     <template v-if="rows">
       <input v-model="search" class="search" placeholder="Find a setting: type what it does" aria-label="Find a setting" />
       <div class="rows">
-        <label v-for="x in shown" :key="x.path" class="line small">
-          <span>{{ x.label }}</span>
+        <label v-for="x in shown" :key="x.path" class="line small" :class="{ idle: idle(x, draft) }">
+          <span>{{ x.label }}<template v-if="idle(x, draft)"> (needs: {{ fields.find((o) => o.path === x.needs)?.label }})</template></span>
           <select v-if="x.kind === 'choice'" :value="valueAt(draft, x.path)" :disabled="!editable" @change="setAt(draft, x.path, ($event.target as HTMLSelectElement).value)"><option v-for="c in x.choices" :key="c">{{ c }}</option></select>
           <input v-else :type="x.kind === 'text' || x.kind === 'numbers' ? 'text' : 'number'" step="any" :class="{ num: x.kind !== 'text' }" :value="text(x) === '0' && x.empty ? '' : text(x)" :placeholder="x.empty" :readonly="!editable" @change="put(x, ($event.target as HTMLInputElement).value)" />
           <span class="quiet">{{ x.unit }}</span>
@@ -98,6 +98,7 @@ async function send() {
 .search { border: 1px solid var(--ink); border-radius: 3px; padding: 5px 10px; background: var(--card); color: var(--ink); }
 .rows { max-height: 58vh; overflow-y: auto; border-top: 1.5px solid var(--ink); }
 .line { display: grid; grid-template-columns: 1fr 150px 52px; gap: 2px 10px; align-items: center; padding: 3px 4px; border-bottom: 1px solid var(--rule); }
+.idle > span { color: var(--quiet); font-style: italic; }
 .line :is(input, select) { border: 1px solid var(--rule); border-radius: 3px; padding: 1px 6px; background: var(--card); color: var(--ink); width: 100%; }
 .line input.num { text-align: right; }
 .line .problem { grid-column: 1 / -1; }

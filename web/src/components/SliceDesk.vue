@@ -123,7 +123,7 @@ useKeys('Slicing', [{ key: 'l', does: 'Slice with the settings shown', run: slic
         <v-btn id="slice" size="small" color="primary" :variant="variants.length ? 'outlined' : 'flat'" :disabled="!ready || order.isPending.value" @click="slice">Slice <kbd class="on">L</kbd></v-btn>
       </div>
       <ul v-if="found.length" class="found small">
-        <li v-for="s in found" :key="s.key"><button type="button" @click="depart(s.key)"><strong>{{ s.text }}</strong> <span class="quiet">{{ s.unit }}<template v-if="s.least !== undefined"> {{ s.least }} to {{ s.most }}</template></span></button></li>
+        <li v-for="s in found" :key="s.key"><button type="button" @click="depart(s.key)"><strong>{{ s.text }}</strong> <span class="quiet">{{ s.unit }}<template v-if="s.least !== undefined"> {{ s.least }} to {{ s.most }}</template><template v-if="s.with"> · with: {{ settingOf(s.with)?.text }}</template></span></button></li>
       </ul>
     </div>
 

@@ -9,6 +9,8 @@ export interface Field {
   /** Stands in an empty field. */
   empty?: string
   hint?: string
+  /** The field without which this one does nothing. */
+  needs?: string
   choices?: readonly string[]
   /** Shows the field only where it makes sense. */
   only?: (data: Record<string, unknown>) => boolean
@@ -18,6 +20,12 @@ const extrusion = (d: Record<string, unknown>) => d.process === 'material extrus
 const twoNozzles = (d: Record<string, unknown>) => extrusion(d) && ((d.nozzles_mm as unknown[] | null)?.length ?? 0) > 1
 
 export const valuesOf = (names: readonly string[] | null) => `Values: ${(names ?? []).map((n) => `{${n}}`).join(' ')}`
+
+/** Whether a field does nothing as long as the one it needs is off, none or nought. */
+export function idle(x: Field, data: unknown): boolean {
+  const v = x.needs && valueAt(data, x.needs)
+  return v === 'off' || v === 'none' || v === 0
+}
 
 type Texts = HouseView['texts']
 
@@ -71,7 +79,7 @@ export function recipeFields(settings: readonly Setting[]): Field[] {
   return [
     { path: 'name', label: 'Name', kind: 'text' },
     ...settings.map((s): Field => ({
-      path: s.key, label: s.text, unit: s.unit, choices: s.choices ?? undefined, empty: s.unset,
+      path: s.key, label: s.text, unit: s.unit, choices: s.choices ?? undefined, empty: s.unset, needs: s.with,
       kind: s.type === 'choice' ? 'choice' : s.type === 'list' ? 'numbers' : s.type === 'text' ? 'text' : 'number',
     })),
   ]

@@ -5,7 +5,7 @@ import { refusal } from '../api/client'
 import { formats } from '../composables/format'
 import { refresh } from '../composables/refresh'
 import { answers } from './answers'
-import { fieldsWith, hoursText, parseHours, recipeFields, setAt, valueAt } from './fields'
+import { fieldsWith, hoursText, idle, parseHours, recipeFields, setAt, valueAt } from './fields'
 import { moved, placeAt, shifted } from './lanes'
 import { overWords } from './over'
 import { boxLines, marked, markOf, middle } from './regions'
@@ -81,6 +81,9 @@ it('makes a recipe’s form of what can be set, and finds a setting by its words
   expect(fieldsWith(fields, 'support  GAP').map((x) => x.path)).toEqual(['support_gap_mm'])
   expect(fieldsWith(fields, '')).toHaveLength(4)
   expect(fieldsWith(fields, 'colour')).toEqual([])
+  const [gap] = recipeFields([{ key: 'support_gap_mm', text: 'Gap', type: 'number', with: 'support' }]).slice(1)
+  expect(['off', 'none', 0, 'everywhere', 2].map((support) => idle(gap!, { support }))).toEqual([true, true, true, false, false])
+  expect(idle(fields[2]!, {})).toBe(false)
 })
 
 it('asks again for what was being asked for when it changed', async () => {
