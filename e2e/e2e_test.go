@@ -508,6 +508,10 @@ func TestLayersInTheBrowser(t *testing.T) {
 	ok(p.Wait(fmt.Sprintf("%s !== %d", number, before+1)))
 	ok(p.Key(kb.Home))
 	ok(p.Wait(number + " === 1"))
+	for _, near := range []string{"Close up", "Whole plate"} { // the view has its keys
+		ok(p.Key("f"))
+		ok(p.Wait(fmt.Sprintf(`document.querySelector('.view .near')?.innerText.includes(%q)`, near)))
+	}
 
 	ok(p.Click("#savings"))
 	ok(p.Wait(`document.querySelectorAll('.saves .take').length >= 5`))

@@ -223,3 +223,35 @@ func TestAnyRecipeWithinItsRanges(t *testing.T) {
 		require.Zero(t, s.NozzleEndC)
 	})
 }
+
+// Marks may be anything: boxes as large as numbers go cover everything, flat or
+// far ones nothing.
+func TestMarksMayBeAnywhere(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		o := order()
+		var m Mark
+		for range rapid.IntRange(4, 8).Draw(t, "corners") {
+			var c [3]float64
+			for k := range c {
+				c[k] = rapid.OneOf(rapid.SampledFrom([]float64{0, 1e9, -1e9, 1e300, -1e300, math.MaxFloat64}), rapid.Float64Range(-50, 50)).Draw(t, "at")
+			}
+			m.CornersMM = append(m.CornersMM, c)
+		}
+		m.PutIn, m.Why = rapid.Bool().Draw(t, "put in"), "x"
+		o.Marks = []Mark{m}
+		r, err := Make(ctx, o, nil)
+		require.NoError(t, err)
+		require.Len(t, r.Regions, 1)
+	})
+	all := Mark{Why: "all"}
+	for _, x := range []float64{-1e300, 1e300} {
+		for _, y := range []float64{-1e300, 1e300} {
+			all.CornersMM = append(all.CornersMM, [3]float64{x, y, -1e300}, [3]float64{x, y, 1e300})
+		}
+	}
+	o := order()
+	o.Marks = []Mark{all}
+	r, err := Make(ctx, o, nil)
+	require.NoError(t, err)
+	assert.Zero(t, r.Full.GramsSupport)
+}

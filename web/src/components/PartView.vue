@@ -31,8 +31,8 @@ const props = defineProps<{
   place?: readonly number[]
   /** The layer to draw instead of the whole part. */
   layer?: LayerShown
-  /** @default true */
-  keys?: boolean
+  /** Another view beside it has the keys, and leads. */
+  follows?: boolean
   /** Stands above the picture. */
   caption?: string
 }>()
@@ -61,7 +61,7 @@ function stand() {
   scene.value.setLooks(looks())
   scene.value.setPart(lib.readView(bytes.slice(0)), props.rung.turn_deg)
   scene.value.setVolume({ shape: props.rung.shape, mm: props.rung.volume_mm }, props.rung.fits ? [] : overWords(props.rung, f.value).split(', '))
-  if (props.keys === false && view.value) scene.value.setView(view.value) // the view beside leads
+  if (props.follows && view.value) scene.value.setView(view.value) // the view beside leads
   else scene.value.frame(close.value ? 'part' : 'plate')
   point()
   showLayer()
@@ -129,7 +129,7 @@ onBeforeUnmount(() => {
   scene.value?.dispose()
 })
 
-if (props.keys ?? true) {
+if (!props.follows) {
   useKeys('Part', [
     { key: 'f', does: 'Look close at the part, or at the whole plate', run: swap },
     { key: 't', does: 'Look straight down', run: () => scene.value?.above() },
@@ -144,7 +144,7 @@ if (props.keys ?? true) {
     <canvas ref="canvas" :aria-label="`The part on ${rung?.name ?? 'its plate'}`" />
     <p v-if="caption" class="caption small">{{ caption }}</p>
     <p v-if="state !== 'shown'" class="state quiet" role="status">{{ state === 'loading' ? 'Fetching the part …' : 'The part cannot be shown here.' }}</p>
-    <button v-if="keys ?? true" type="button" class="near small" @click="swap">{{ close ? 'Whole plate' : 'Close up' }} <kbd>F</kbd></button>
+    <button v-if="!follows" type="button" class="near small" @click="swap">{{ close ? 'Whole plate' : 'Close up' }} <kbd>F</kbd></button>
   </div>
 </template>
 

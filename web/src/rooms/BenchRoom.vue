@@ -62,6 +62,10 @@ function look(r: Region) {
 }
 watch(() => slice.value?.id, () => (region.value = undefined))
 const { piece, choose, finding, show, marks, place, stamp } = usePointing(job)
+// What was looked at of another piece goes; the slice desk gives what there is of this one.
+watch(() => piece.value?.id, () => {
+  slice.value = beside.value = region.value = undefined
+})
 const regionMarks = computed(() => (region.value && !finding.value ? { check: 'what hangs', lines: boxLines(region.value.corners_mm) } : undefined))
 const regionPlace = computed(() => (region.value && !finding.value ? middle(region.value.corners_mm) : undefined))
 const canApprove = computed(
@@ -128,7 +132,7 @@ useKeys('Bench', [
     <section class="middle" aria-label="The part on its plate">
       <div v-if="piece?.viewable" class="views" :class="{ two: beside }">
         <PartView v-model:view="view" :piece-id="piece.id" :rung="rung" :stamp="stamp" :evidence="regionMarks ?? marks" :place="regionPlace ?? place" :layer="finding ? undefined : layerShown" :caption="beside ? titled(slice) : undefined" />
-        <PartView v-if="beside" v-model:view="view" class="second" :piece-id="piece.id" :rung="besideRung" :stamp="stamp" :layer="second.shown.value" :keys="false" :caption="titled(beside)" />
+        <PartView v-if="beside" v-model:view="view" class="second" :piece-id="piece.id" :rung="besideRung" :stamp="stamp" :layer="second.shown.value" follows :caption="titled(beside)" />
       </div>
       <p v-else class="nothing quiet">{{ piece?.problem ? 'There is nothing to show: the file cannot be read.' : piece?.gcode ? 'This is G-code sliced elsewhere; its layers are listed at the left.' : 'The part is shown when it has been read.' }}</p>
       <div v-if="slice?.full && layerShown" class="below">

@@ -182,7 +182,7 @@ useKeys('Counter', [
         <section class="looking">
           <div v-if="piece?.viewable" class="views" :class="{ two: piece.versions.length > 1 }">
             <figure v-if="piece.versions.length > 1 && piece.versions[0]!.viewable">
-              <PartView :piece-id="piece.id" :rung="onPlate" :version="1" :stamp="stamp" :keys="false" />
+              <PartView :piece-id="piece.id" :rung="onPlate" :version="1" :stamp="stamp" follows />
               <figcaption class="small quiet">As it came</figcaption>
             </figure>
             <figure>
