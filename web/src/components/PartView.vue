@@ -153,5 +153,5 @@ if (!props.follows) {
 canvas { position: absolute; inset: 0; width: 100%; height: 100%; cursor: grab; }
 .state { position: absolute; inset: 0; display: grid; place-items: center; }
 .caption { position: absolute; left: 8px; top: 4px; padding: 0 6px; background: var(--paper); font-weight: 600; }
-.near { position: absolute; left: 8px; bottom: 6px; color: var(--ink); }
+.near { position: absolute; right: 8px; bottom: 6px; padding: 0 4px; background: var(--paper); color: var(--ink); }
 </style>
