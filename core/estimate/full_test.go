@@ -40,8 +40,8 @@ func TestASquareByHand(t *testing.T) {
 	}
 	assert.InDelta(t, 2*leg(0, corner)+2*leg(corner, corner), f.ByKind["outer shell"], 1e-9)
 	bore := math.Pi * 1.75 * 1.75 / 4
-	assert.InDelta(t, 80*LineArea(0.45, 0.2)/bore, f.FilamentMM, 1e-9)
-	assert.InDelta(t, 80*LineArea(0.45, 0.2)*1.24/1000, f.GramsModel, 1e-9)
+	assert.InDelta(t, 80*(0.25*0.2+math.Pi*0.01)/bore, f.FilamentMM, 1e-9)
+	assert.InDelta(t, 80*(0.25*0.2+math.Pi*0.01)*1.24/1000, f.GramsModel, 1e-9)
 	assert.Equal(t, [2][3]float64{{0, 0, 0.2}, {20, 20, 0.2}}, f.Box)
 	assert.InDelta(t, 30+math.Max(190./2, 40/0.5), f.WarmUpSeconds, 1e-9)
 }

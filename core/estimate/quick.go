@@ -33,10 +33,6 @@ type PriceLine struct {
 	Cents units.Cents `json:"cents"`
 }
 
-// LineArea is the section of a line of width w and height h, in mm²: a stadium,
-// a rectangle with half a circle at each side. h must not exceed w.
-func LineArea(w, h float64) float64 { return (w-h)*h + math.Pi*h*h/4 }
-
 // lengths are the lines of one layer, in mm.
 type lengths struct {
 	outer, inner, cap, infill, hold, support float64
@@ -68,7 +64,7 @@ func QuickOf(s *section.Stack, r *recipe.Recipe, m *machine.Machine, spools mach
 		}
 		l.support = carried[i].length
 		also := carried[i].seconds // beside the part's own lines
-		area := LineArea(r.LineMM, slab.HeightMM)
+		area := toolpath.LineArea(r.LineMM, slab.HeightMM)
 		carries := l.support
 		if i <= tower {
 			length, seconds := blockLayer(&full, m, s.Slabs[tower].BottomMM, i == 0, l.support > 0)
@@ -148,7 +144,7 @@ func twoNozzles(s *section.Stack, r *recipe.Recipe, m *machine.Machine, carried 
 // each nozzle's material.
 func blockLayer(r *recipe.Recipe, m *machine.Machine, topMM float64, first, change bool) (length, seconds float64) {
 	side := toolpath.BlockSideMM(r, m.FilamentMM, topMM)
-	spacing := LineArea(r.LineMM, r.LayerMM) / r.LayerMM
+	spacing := toolpath.Spacing(r.LineMM, r.LayerMM)
 	length = 4*side + side*side/spacing/toolpath.BlockSparse
 	if first || change {
 		length = side * side / spacing
@@ -168,7 +164,7 @@ func layerLengths(b *section.Slab, r *recipe.Recipe, capShare float64) lengths {
 	if b.AreaMM2 <= 0 {
 		return lengths{}
 	}
-	spacing := LineArea(r.LineMM, b.HeightMM) / b.HeightMM
+	spacing := toolpath.Spacing(r.LineMM, b.HeightMM)
 	at := func(d float64) (length, area float64) {
 		return b.LengthMM - d*b.MitreRad, b.AreaMM2 - d*b.LengthMM + d*d*b.MitreRad/2
 	}
@@ -197,15 +193,6 @@ func layerLengths(b *section.Slab, r *recipe.Recipe, capShare float64) lengths {
 	return l
 }
 
-// skirtGapMM is how far a skirt stays away, and skirtRounds how often it goes
-// round (common practice, no source).
-const (
-	skirtGapMM  = 5
-	skirtRounds = 2
-	raftLayers  = 3
-	raftRimMM   = 3
-)
-
 // holdLength is the line that holds the first layer, in first-layer lines.
 func holdLength(s *section.Stack, r *recipe.Recipe) float64 {
 	if len(s.Slabs) == 0 {
@@ -214,7 +201,7 @@ func holdLength(s *section.Stack, r *recipe.Recipe) float64 {
 	foot := &s.Slabs[0]
 	switch r.Hold {
 	case recipe.HoldSkirt:
-		return skirtRounds * (s.FootHullMM + 2*math.Pi*skirtGapMM)
+		return toolpath.SkirtRounds * (s.FootHullMM + 2*math.Pi*toolpath.SkirtGapMM)
 	case recipe.HoldBrim:
 		var sum float64
 		for d := r.LineMM / 2; d < r.BrimMM; d += r.LineMM {
@@ -222,8 +209,8 @@ func holdLength(s *section.Stack, r *recipe.Recipe) float64 {
 		}
 		return sum
 	case recipe.HoldRaft:
-		area := foot.AreaMM2 + s.FootHullMM*raftRimMM + math.Pi*raftRimMM*raftRimMM
-		return raftLayers * area / r.LineMM
+		area := foot.AreaMM2 + s.FootHullMM*toolpath.RaftRimMM + math.Pi*toolpath.RaftRimMM*toolpath.RaftRimMM
+		return (1 + toolpath.RaftCloses) * area / r.LineMM
 	}
 	return 0
 }
@@ -248,7 +235,7 @@ func layerSeconds(b *section.Slab, l lengths, r *recipe.Recipe, m *machine.Machi
 	if l.inside > 0 {
 		rim := math.Max(b.LengthMM-r.LineMM*float64(r.Shells)*b.MitreRad, math.Sqrt(4*math.Pi*l.inside))
 		chord := math.Pi * l.inside / rim
-		spacing := LineArea(r.LineMM, b.HeightMM) / b.HeightMM
+		spacing := toolpath.Spacing(r.LineMM, b.HeightMM)
 		// A cap on a slope is a strip along the rim, its lines as short as it is wide;
 		// one on a step is compact. Its own rim is taken to be between both.
 		capArea := l.cap * spacing

@@ -84,7 +84,7 @@ func TestCubeByHand(t *testing.T) {
 // shells and infill as above; what the tessellation takes off is under 0.1 %.
 func TestDemoPartsByHand(t *testing.T) {
 	const w, h = 0.45, 0.2
-	line := LineArea(w, h)
+	line := (w-h)*h + math.Pi*h*h/4
 	s := line / h
 	// ring is a layer between two radii: lines in mm for a cap or for infill.
 	ring := func(R, r float64, infill float64) float64 {

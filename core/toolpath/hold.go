@@ -11,10 +11,10 @@ import (
 // 5 mm away; a raft of a coarse layer and two closed ones, 3 mm wider than the
 // part, with a gap above that lets it come off.
 const (
-	skirtGapMM  = 5
-	skirtRounds = 2
-	raftRimMM   = 3
-	raftCloses  = 2
+	SkirtGapMM  = 5
+	SkirtRounds = 2
+	RaftRimMM   = 3
+	RaftCloses  = 2
 	raftShare   = 0.4
 )
 
@@ -49,8 +49,8 @@ func (s *slicer) hold(p *Print) {
 			all = append(all, q...)
 		}
 		hull := []polygon.Path{polygon.Hull(all)}
-		for k := range skirtRounds {
-			ring(poly.Offset(hull, um(skirtGapMM)+width/2+float64(k)*gap, polygon.Offsets{}), true)
+		for k := range SkirtRounds {
+			ring(poly.Offset(hull, um(SkirtGapMM)+width/2+float64(k)*gap, polygon.Offsets{}), true)
 		}
 	case recipe.HoldBrim:
 		for k := 0; float64(k)*gap < um(s.r.BrimMM); k++ {
@@ -61,7 +61,7 @@ func (s *slicer) hold(p *Print) {
 			lines[i], lines[j] = lines[j], lines[i]
 		}
 	case recipe.HoldRaft:
-		s.raft(p, w, poly.Offset(foot, um(raftRimMM), polygon.Offsets{}))
+		s.raft(p, w, poly.Offset(foot, um(RaftRimMM), polygon.Offsets{}))
 		return
 	}
 	p.Layers[0].Lines = append(lines, p.Layers[0].Lines...)
@@ -79,7 +79,7 @@ func (s *slicer) raft(p *Print, w *worker, area []polygon.Path) {
 	}
 	base := []Layer{layer(0, s.r.FirstLayerMM, 0, raftShare)}
 	top := s.r.FirstLayerMM
-	for k := range raftCloses {
+	for k := range RaftCloses {
 		base = append(base, layer(top, s.r.LayerMM, math.Pi/2*float64(1+k%2), 1))
 		top += s.r.LayerMM
 	}
