@@ -46,7 +46,7 @@ fmt: ## format Go and the rest that has a formatter
 	gofmt -w cmd core e2e bench internal web/*.go
 	cd web && npx eslint --fix .
 
-bench: setup ## speed and memory, beside peers in the same run (SHORT=-short leaves out the largest)
+bench: setup web/dist/index.html ## speed and memory, beside peers in the same run (SHORT=-short leaves out the largest)
 	go test $(SHORT) -run '^$$' -bench . -benchtime $(or $(BENCHTIME),5x) -timeout 60m ./bench ./e2e
 
 fuzz: ## every fuzz target for FUZZTIME
@@ -64,7 +64,7 @@ api: bin/jobshelf ## the API's description and its TypeScript types
 shots: bin/jobshelf ## the pictures in docs/screenshots, from a fresh demo house
 	scripts/shots
 
-setup: ## install what is missing (PostgreSQL, Chromium, npm packages)
+setup: ## install what is missing (PostgreSQL, Chromium)
 	@scripts/setup
 
 web/node_modules/.stamp: web/package-lock.json
