@@ -45,17 +45,13 @@ func QuickOf(s *section.Stack, r *recipe.Recipe, m *machine.Machine, spools mach
 	q := Quick{Layers: len(s.Slabs)}
 	share := s.CapShare(r.TopLayers, r.BottomLayers, r.LineMM*float64(r.Shells), r.LineMM)
 	full := r.WithDefaults()
-	var support []section.SupportLayer
-	if full.Support == recipe.SupportEverywhere || full.Support == recipe.SupportPlateOnly {
-		support = s.Support(section.SupportAsk{Lean: math.Tan(full.SupportDeg * math.Pi / 180), PlateOnly: full.Support == recipe.SupportPlateOnly,
-			Drop: toolpath.DropLayers(&full), Roof: full.SupportRoof, WidenMM: toolpath.ReachMM(&full, r.LayerMM), GapMM: full.SupportGapMM})
+	carried := carry(s, &full, m)
+	two, tower := twoNozzles(s, &full, m, carried)
+	if !two && toolpath.TooClose(&full) {
+		full = toolpath.OnPiece(full)
+		carried = carry(s, &full, m)
 	}
 	var volume, other float64 // of the part's nozzle, of the support's where it is another
-	carried := make([]carrying, len(s.Slabs))
-	for i := range support {
-		carried[i] = carryingOf(&full, m, support[i])
-	}
-	two, tower := twoNozzles(s, &full, m, carried)
 	for i := range s.Slabs {
 		slab := &s.Slabs[i]
 		l := layerLengths(slab, r, share[i])
@@ -116,6 +112,19 @@ func carryingOf(r *recipe.Recipe, m *machine.Machine, s section.SupportLayer) ca
 	return carrying{sparse + dense, t}
 }
 
+// carry is the support of every layer; r has its defaults.
+func carry(s *section.Stack, r *recipe.Recipe, m *machine.Machine) []carrying {
+	carried := make([]carrying, len(s.Slabs))
+	if r.Support != recipe.SupportEverywhere && r.Support != recipe.SupportPlateOnly {
+		return carried
+	}
+	for i, x := range s.Support(section.SupportAsk{Lean: math.Tan(r.SupportDeg * math.Pi / 180), PlateOnly: r.Support == recipe.SupportPlateOnly,
+		Drop: toolpath.DropLayers(r), Roof: *r.SupportRoof, WidenMM: toolpath.ReachMM(r, r.LayerMM), GapMM: *r.SupportGapMM}) {
+		carried[i] = carryingOf(r, m, x)
+	}
+	return carried
+}
+
 // twoNozzles tells whether support is worth a nozzle of its own, and the last
 // layer with any.
 func twoNozzles(s *section.Stack, r *recipe.Recipe, m *machine.Machine, carried []carrying) (bool, int) {
@@ -148,6 +157,12 @@ func blockLayer(r *recipe.Recipe, m *machine.Machine, topMM float64, first, chan
 	length = 4*side + side*side/spacing/toolpath.BlockSparse
 	if first || change {
 		length = side * side / spacing
+	}
+	if side == 0 { // nothing is purged
+		if change {
+			seconds = m.ChangeS + 2*r.RetractMM/r.RetractMMPerS
+		}
+		return 0, seconds
 	}
 	seconds = fillSeconds(length, side, spacing, r.InnerMMPerS, &m.Motion) + 4*r.RetractMM/r.RetractMMPerS + 2*side/r.TravelMMPerS
 	if change {

@@ -3,6 +3,7 @@
 package recipe
 
 import (
+	"cmp"
 	"fmt"
 
 	"jobshelf/core/machine"
@@ -29,7 +30,8 @@ const (
 	HoldRaft  Hold = "raft"
 )
 
-// Recipe is one set of settings.
+// Recipe is one set of settings. Where 0 is a value of its own, a pointer tells it
+// from what is left out; nobody writes through those pointers.
 type Recipe struct {
 	Name          string  `json:"name" minLength:"1" maxLength:"60"`
 	Purpose       Purpose `json:"purpose" enum:"quick look,everyday,working part"`
@@ -60,9 +62,9 @@ type Recipe struct {
 	Support            Support        `json:"support" enum:"off,plate only,everywhere,first layer only" doc:"Where support may stand" unset:"off"`
 	SupportDeg         float64        `json:"support_deg" minimum:"10" maximum:"89" doc:"Faces that lean out further than this from upright are supported, °" with:"support" unset:"50"`
 	SupportPercent     float64        `json:"support_percent" minimum:"1" maximum:"100" doc:"How dense support is, %" with:"support" unset:"15"`
-	SupportGapMM       float64        `json:"support_gap_mm" minimum:"0" maximum:"5" doc:"How far support stays from walls, mm" with:"support" unset:"1.5 lines"`
-	SupportDropMM      float64        `json:"support_drop_mm" minimum:"0" maximum:"2" doc:"Gap between support and what rests on it, mm" with:"support" unset:"a layer"`
-	SupportRoof        int            `json:"support_roof" minimum:"0" maximum:"20" doc:"Dense layers on top of support" with:"support" unset:"2"`
+	SupportGapMM       *float64       `json:"support_gap_mm,omitempty" minimum:"0" maximum:"5" doc:"How far support stays from walls, mm" with:"support" unset:"1.5 lines"`
+	SupportDropMM      *float64       `json:"support_drop_mm,omitempty" minimum:"0" maximum:"2" doc:"Gap between support and what rests on it, mm" with:"support" unset:"a layer"`
+	SupportRoof        *int           `json:"support_roof,omitempty" minimum:"0" maximum:"20" doc:"Dense layers on top of support" with:"support" unset:"2"`
 	SupportRoofPercent float64        `json:"support_roof_percent" minimum:"0" maximum:"100" doc:"How dense those layers are, %" with:"support" unset:"83"`
 	SupportPattern     SupportPattern `json:"support_pattern" enum:"lines,grid" doc:"How support is laid" with:"support" unset:"lines"`
 	BridgeMMPerS       float64        `json:"bridge_mm_per_s" minimum:"1" maximum:"500" doc:"Speed of bridges, mm/s" unset:"0.6 of the outer shell's"`
@@ -76,7 +78,7 @@ type Recipe struct {
 
 	PieceNozzle   int      `json:"piece_nozzle" minimum:"0" maximum:"2" doc:"Nozzle that lays the part" unset:"1"`
 	SupportNozzle int      `json:"support_nozzle" minimum:"0" maximum:"2" doc:"Nozzle that lays support" with:"support" unset:"the one that lays the part"`
-	ChangePurgeMM float64  `json:"change_purge_mm" minimum:"0" maximum:"500" doc:"Filament laid into the purge block after a change of nozzle, mm" with:"support_nozzle" unset:"10"`
+	ChangePurgeMM *float64 `json:"change_purge_mm,omitempty" minimum:"0" maximum:"500" doc:"Filament laid into the purge block after a change of nozzle, mm" with:"support_nozzle" unset:"10"`
 	BedAfterEnd   BedAfter `json:"bed_after_end" enum:"off,on" doc:"Whether the bed stays warm after the end; on only with somebody there" unset:"off"`
 
 	OuterMMPerS2   float64 `json:"outer_mm_per_s2" minimum:"0" maximum:"100000" doc:"Acceleration of the outer shell, mm/s²" unset:"the machine's"`
@@ -160,21 +162,19 @@ func (r Recipe) WithDefaults() Recipe {
 	num(&r.SupportPercent, 15)
 	num(&r.SupportRoofPercent, 100/1.2)
 	text((*string)(&r.SupportPattern), string(SupportLines))
-	num(&r.SupportGapMM, 1.5*r.LineMM)
-	num(&r.SupportDropMM, r.LayerMM)
+	r.SupportGapMM = cmp.Or(r.SupportGapMM, new(1.5*r.LineMM))
+	r.SupportDropMM = cmp.Or(r.SupportDropMM, new(r.LayerMM))
+	r.SupportRoof = cmp.Or(r.SupportRoof, new(2))
+	r.ChangePurgeMM = cmp.Or(r.ChangePurgeMM, new(10.0))
 	num(&r.BridgeMMPerS, 0.6*r.OuterMMPerS)
 	num(&r.SupportMMPerS, r.InnerMMPerS)
 	num(&r.FirstNozzleC, r.NozzleC)
-	num(&r.ChangePurgeMM, 10)
 	text((*string)(&r.BedAfterEnd), string(BedOff))
 	if r.PieceNozzle == 0 {
 		r.PieceNozzle = 1
 	}
 	if r.SupportNozzle == 0 {
 		r.SupportNozzle = r.PieceNozzle
-	}
-	if r.SupportRoof == 0 {
-		r.SupportRoof = 2
 	}
 	if r.PauseMM == nil {
 		r.PauseMM = []float64{}

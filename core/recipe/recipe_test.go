@@ -29,7 +29,7 @@ func TestSettingsDescribeTheWholeRecipe(t *testing.T) {
 	}
 	typ := reflect.TypeOf(Recipe{})
 	for i := range typ.NumField() {
-		key := typ.Field(i).Tag.Get("json")
+		key := keyOf(typ.Field(i))
 		if fixed[key] {
 			assert.NotContains(t, all, key)
 			continue
@@ -118,15 +118,15 @@ func TestWhatCannotBeSetIsRefusedWithTheReason(t *testing.T) {
 func TestDefaultsFillWhatIsLeftOut(t *testing.T) {
 	r := everyday().WithDefaults()
 	assert.Equal(t, r, r.WithDefaults())
-	assert.InDelta(t, 0.675, r.SupportGapMM, 1e-12, "one and a half lines")
+	assert.InDelta(t, 0.675, *r.SupportGapMM, 1e-12, "one and a half lines")
 	assert.InDelta(t, 24, r.BridgeMMPerS, 1e-12)
 	assert.Equal(t, 1, r.SupportNozzle)
 	assert.Equal(t, BedOff, r.BedAfterEnd)
 	set := everyday()
-	set.PieceNozzle, set.SupportGapMM, set.FirstNozzleC = 2, 1, 220
+	set.PieceNozzle, set.SupportGapMM, set.SupportDropMM, set.FirstNozzleC = 2, new(1.0), new(0.0), 220
 	set = set.WithDefaults()
 	assert.Equal(t, 2, set.SupportNozzle, "as the part's")
-	assert.InDelta(t, 1, set.SupportGapMM, 0)
+	assert.Equal(t, []float64{1, 0}, []float64{*set.SupportGapMM, *set.SupportDropMM}, "no gap is a gap of 0, not one left out")
 	soluble := &machine.Material{NozzleC: 225}
 	spools := machine.Spools{{NozzleC: 1}, soluble}
 	assert.Equal(t, []float64{220, 210, 225, 225}, []float64{set.NozzleAt(1, true, spools), set.NozzleAt(1, false, spools), set.NozzleAt(2, true, spools), set.NozzleAt(2, false, spools)})

@@ -18,6 +18,7 @@ type Setting struct {
 	Choices []string `json:"choices,omitempty"`
 	Text    string   `json:"text" doc:"What it does, in plain words"`
 	Unset   string   `json:"unset,omitempty" doc:"What holds where it is left out"`
+	Zero    bool     `json:"zero,omitempty" doc:"0 is a value; else 0 is as good as left out, where that means something"`
 	With    string   `json:"with,omitempty" doc:"The setting without which it does nothing"`
 }
 
@@ -31,14 +32,18 @@ func Settings() []Setting {
 	t := reflect.TypeOf(Recipe{})
 	for i := range t.NumField() {
 		f := t.Field(i)
-		s := Setting{Key: f.Tag.Get("json"), Text: f.Tag.Get("doc"), Unset: f.Tag.Get("unset"), With: f.Tag.Get("with")}
+		s := Setting{Key: keyOf(f), Text: f.Tag.Get("doc"), Unset: f.Tag.Get("unset"), With: f.Tag.Get("with")}
 		if fixed[s.Key] {
 			continue
 		}
 		if k := strings.LastIndex(s.Text, ", "); k >= 0 && len(s.Text)-k < 9 {
 			s.Text, s.Unit = s.Text[:k], s.Text[k+2:]
 		}
-		switch f.Type.Kind() {
+		kind := f.Type.Kind()
+		if s.Zero = kind == reflect.Pointer; s.Zero {
+			kind = f.Type.Elem().Kind()
+		}
+		switch kind {
 		case reflect.Int:
 			s.Type = "whole number"
 		case reflect.Float64:
@@ -64,6 +69,11 @@ func Settings() []Setting {
 	return out
 }
 
+func keyOf(f reflect.StructField) string {
+	key, _, _ := strings.Cut(f.Tag.Get("json"), ",")
+	return key
+}
+
 // Departure is one setting that differs from the house's recipe.
 type Departure struct {
 	Key   string `json:"key" maxLength:"40"`
@@ -79,6 +89,15 @@ func (r Recipe) Apply(departures []Departure) (Recipe, error) {
 	all := map[string]Setting{}
 	for _, s := range Settings() {
 		all[s.Key] = s
+	}
+	// What json reads goes where pointers point to: this copy has its own.
+	for _, p := range []**float64{&r.SupportGapMM, &r.SupportDropMM, &r.ChangePurgeMM} {
+		if *p != nil {
+			*p = new(**p)
+		}
+	}
+	if r.SupportRoof != nil {
+		r.SupportRoof = new(*r.SupportRoof)
 	}
 	for _, d := range departures {
 		s, ok := all[d.Key]

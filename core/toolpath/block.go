@@ -23,8 +23,8 @@ const (
 
 // nozzles puts the part's and the support's lines on their nozzles and, where
 // that makes the nozzle change, adds the purge block. It needs the first layer
-// without its hold.
-func (s *slicer) nozzles(room machine.Volume) {
+// without its hold. It tells whether support has the nozzle it was meant for.
+func (s *slicer) nozzles(room machine.Volume) bool {
 	piece, support := uint8(s.r.PieceNozzle-1), uint8(s.r.SupportNozzle-1)
 	last := -1 // the last layer with a change
 	changes := make([]bool, len(s.layers))
@@ -47,18 +47,21 @@ func (s *slicer) nozzles(room machine.Volume) {
 			at = 1 - at
 		}
 	}
-	if last < 0 {
-		return
+	side := 0.0
+	if last >= 0 {
+		side = BlockSideMM(&s.r, s.bore, s.tops[last])
 	}
-	side := BlockSideMM(&s.r, s.bore, s.tops[last])
+	if side == 0 {
+		return true
+	}
 	corner, ok := s.blockPlace(room, side)
 	if !ok {
 		s.onPiece(piece, "There is no room beside the part for the purge block; support is laid by the part's nozzle.")
-		return
+		return false
 	}
 	if laid, purged := s.worthIt(side, changes[:last+1]); purged > PurgeAtMost*laid {
 		s.onPiece(piece, fmt.Sprintf("Support is laid by the part's nozzle: it is %.2f cm³, and changing the nozzle for it would purge %.1f cm³.", laid/1000, purged/1000))
-		return
+		return false
 	}
 	e := int64(side * 1000)
 	s.block = polygon.Path{corner, {X: corner.X + e, Y: corner.Y}, {X: corner.X + e, Y: corner.Y + e}, {X: corner.X, Y: corner.Y + e}}
@@ -78,11 +81,31 @@ func (s *slicer) nozzles(room machine.Volume) {
 		}
 		add(false, scan(inner, math.Pi/2*float64(i%2), gap, gap))
 	}
+	return true
+}
+
+// Least gaps of support that the part's own nozzle lays, so that it comes off
+// (common practice, no source): a layer, and a line.
+func leastGaps(r *recipe.Recipe) (drop, gap float64) { return r.LayerMM, r.LineMM }
+
+// TooClose says that support would weld to the part if the part's nozzle laid it,
+// though it was meant for another. The recipe has its defaults.
+func TooClose(r *recipe.Recipe) bool {
+	drop, gap := leastGaps(r)
+	return r.SupportNozzle != r.PieceNozzle && (*r.SupportDropMM < drop || *r.SupportGapMM < gap)
+}
+
+// OnPiece is the recipe for support that the part's nozzle lays after all.
+func OnPiece(r recipe.Recipe) recipe.Recipe {
+	drop, gap := leastGaps(&r)
+	r.SupportNozzle = r.PieceNozzle
+	r.SupportDropMM, r.SupportGapMM = new(max(drop, *r.SupportDropMM)), new(max(gap, *r.SupportGapMM))
+	return r
 }
 
 // PurgeAtMost is how many times as much may be purged as support is laid by a
 // nozzle of its own; where it would be more, the part's nozzle lays it.
-const PurgeAtMost = 10
+const PurgeAtMost = 7
 
 // worthIt gives the volumes of support and purge block, mm³.
 func (s *slicer) worthIt(side float64, changes []bool) (laid, purged float64) {
@@ -116,10 +139,13 @@ func (s *slicer) onPiece(piece uint8, why string) {
 const purgeNozzle = 255
 
 // BlockSideMM is how wide a purge block of a height is, so that a layer of it
-// holds what is let out. The recipe has its defaults.
+// holds what is let out; 0 where nothing is. The recipe has its defaults.
 func BlockSideMM(r *recipe.Recipe, filamentMM, topMM float64) float64 {
+	if *r.ChangePurgeMM == 0 {
+		return 0
+	}
 	bore := math.Pi * filamentMM * filamentMM / 4
-	return math.Max(math.Sqrt(r.ChangePurgeMM*bore/r.LayerMM), math.Max(blockLeastMM, topMM/blockSlender))
+	return math.Max(math.Sqrt(*r.ChangePurgeMM*bore/r.LayerMM), math.Max(blockLeastMM, topMM/blockSlender))
 }
 
 // blockPlace finds room for the block: right of all that is laid, left, behind,

@@ -51,7 +51,7 @@ func (s *slicer) spans(w *worker, i int) []polygon.Path {
 	if len(s.bridges[i]) == 0 || s.support == nil || foot < 0 || len(s.support[foot]) == 0 {
 		return s.bridges[i]
 	}
-	carried := w.poly.Offset(s.support[foot], um(s.r.SupportGapMM+s.r.LineMM), mitre)
+	carried := w.poly.Offset(s.support[foot], um(*s.r.SupportGapMM+s.r.LineMM), mitre)
 	free := w.poly.Boolean(polygon.Difference, polygon.NonZero, s.bridges[i], carried)
 	width := um(s.r.LineMM)
 	free = w.poly.Offset(w.poly.Offset(free, -width, mitre), width, mitre)

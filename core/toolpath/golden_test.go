@@ -64,7 +64,7 @@ func picture(l *Layer) string {
 // of support of a second nozzle beside their purge block.
 func TestLayersLookAsTheyDid(t *testing.T) {
 	held := func(r *recipe.Recipe) {
-		r.Support, r.SupportDeg, r.SupportPercent, r.SupportGapMM, r.SupportRoof = recipe.SupportEverywhere, 50, 15, 0.5, 2
+		r.Support, r.SupportDeg, r.SupportPercent, r.SupportGapMM, r.SupportRoof = recipe.SupportEverywhere, 50, 15, new(0.5), new(2)
 	}
 	for _, c := range []struct {
 		part   string

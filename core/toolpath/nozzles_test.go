@@ -63,7 +63,7 @@ func TestSupportHasItsOwnNozzle(t *testing.T) {
 		require.LessOrEqual(t, inLayer, 1)
 		if inLayer == 1 {
 			purged = block
-			require.GreaterOrEqual(t, purged, 0.93*r.ChangePurgeMM*bore, "layer %d", i)
+			require.GreaterOrEqual(t, purged, 0.93**r.ChangePurgeMM*bore, "layer %d", i)
 			apart := s.Boolean(polygon.Intersection, polygon.NonZero,
 				strokes(&s, l.Lines, func(k Kind) bool { return k == Purge }), strokes(&s, l.Lines, func(k Kind) bool { return k != Purge }))
 			require.Empty(t, apart)
@@ -106,9 +106,58 @@ func TestASecondNozzleHasToBeWorthIt(t *testing.T) {
 	tall.Append(solid.Box(3.5, 8, 2).Transformed(1, mesh.Vec3{X: 8, Y: 0, Z: 58}))
 	p = sliced(t, tall, r)
 	assert.Positive(t, volume(p, func(k Kind) bool { return k == Support }))
-	p = sliced(t, tall, plain(func(r *recipe.Recipe) { twoNozzles(r); r.ChangePurgeMM = 400 }))
+	p = sliced(t, tall, plain(func(r *recipe.Recipe) { twoNozzles(r); r.ChangePurgeMM = new(400.0) }))
 	assert.Regexp(t, `Support is laid by the part's nozzle: it is 0\.\d\d cm³, and changing the nozzle for it would purge \d+\.\d cm³`, strings.Join(p.Notes, " "))
 	one(p)
+
+	// Support that was to dissolve, and touches the part, keeps off it where the part's
+	// nozzle lays it.
+	p = sliced(t, tall, plain(func(r *recipe.Recipe) { twoNozzles(r); r.SupportDropMM, r.SupportGapMM = new(0.0), new(0.0) }))
+	one(p)
+	assert.Len(t, p.Notes, 1)
+	apart := sliced(t, tall, plain(func(r *recipe.Recipe) {
+		r.Support, r.SupportDropMM, r.SupportGapMM = recipe.SupportEverywhere, new(0.2), new(0.45)
+	}))
+	assert.Equal(t, apart.Layers, p.Layers)
+	assert.Empty(t, apart.Notes)
+	welded := sliced(t, tall, plain(func(r *recipe.Recipe) { r.Support, r.SupportDropMM = recipe.SupportEverywhere, new(0.0) }))
+	assert.Contains(t, strings.Join(welded.Notes, " "), "it will not come off by hand")
+}
+
+// 0 is a value: nothing is purged, so no block stands; and what dissolves may
+// touch what it carries, in every way.
+func TestNothingPurgedAndNoGap(t *testing.T) {
+	part := stool(4)
+	p := sliced(t, part, plain(func(r *recipe.Recipe) {
+		twoNozzles(r)
+		r.ChangePurgeMM, r.SupportDropMM, r.SupportGapMM, r.SupportRoof = new(0.0), new(0.0), new(0.0), new(0)
+	}))
+	assert.Zero(t, volume(p, func(k Kind) bool { return k == Purge }))
+	top, changes := -1, 0
+	for i, l := range p.Layers {
+		for _, x := range l.Lines {
+			if x.Kind == Support {
+				require.EqualValues(t, 1, x.Nozzle)
+				top = i
+			}
+		}
+	}
+	p.Steps(plain(twoNozzles), &machine.Machine{FilamentMM: 1.75, Motion: machine.Motion{SpeedMMPerS: 200, LiftMMPerS: 10}}, nil, func(x Step) bool {
+		if x.Kind == Change {
+			changes++
+		}
+		return true
+	})
+	assert.Equal(t, top+1, changes, "one in every layer with support")
+	seat := 0 // the first layer of what rests on it
+	for area(p.Layers[seat].Outlines) < 100 {
+		seat++
+	}
+	assert.Equal(t, seat-1, top)
+	// The foot is 6 mm in a top of 30: support has all the rest.
+	touching := strokes(&polygon.Scratch{}, p.Layers[top].Lines, func(k Kind) bool { return k == Support })
+	lo, hi := bounds(touching)
+	assert.InDelta(t, 30, float64(hi.X-lo.X)/1000, 3, "but for a pitch of its lattice")
 }
 
 // The steps of any print with two nozzles: a change only with the filament pulled
@@ -118,7 +167,7 @@ func TestChangesKeepFilamentBack(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		r := plain(func(r *recipe.Recipe) {
 			twoNozzles(r)
-			r.ChangePurgeMM = rapid.Float64Range(1, 30).Draw(t, "purge")
+			r.ChangePurgeMM = new(rapid.Float64Range(1, 30).Draw(t, "purge"))
 			r.RetractMM = rapid.Float64Range(0, 3).Draw(t, "retract")
 			r.LiftMM = rapid.Float64Range(0, 1).Draw(t, "lift")
 		})
@@ -208,13 +257,16 @@ func TestRegionsSayWhy(t *testing.T) {
 	assert.Empty(t, region(solid.Cylinder(10, 10, 48), every))
 }
 
-// Cones that lean out past the angle stand on support whatever the slope and the
-// layers: what carries them is a lattice over the ring of
-// their shadow.
+// Cones that lean out past the angle stand on support whatever the slope, the
+// layers and the gap: what carries them is one lattice over the ring of their
+// shadow, not a ring for each layer.
 func TestSlopesAreCarriedWhateverTheirAngle(t *testing.T) {
-	for _, deg := range []float64{53, 57, 63, 70, 78, 85} {
-		for _, h := range []float64{0.1, 0.2, 0.3} {
-			r := plain(func(r *recipe.Recipe) { r.Support, r.LayerMM, r.FirstLayerMM = recipe.SupportEverywhere, h, h })
+	for k, deg := range []float64{53, 57, 63, 70, 78, 85} {
+		for j, h := range []float64{0.1, 0.2, 0.3} {
+			drop := float64((k + j) % 3)
+			r := plain(func(r *recipe.Recipe) {
+				r.Support, r.LayerMM, r.FirstLayerMM, r.SupportDropMM = recipe.SupportEverywhere, h, h, new(drop*h)
+			})
 			rise := 20 / math.Tan(deg*math.Pi/180)
 			p := sliced(t, solid.Revolve([]solid.P{{X: 0, Y: 0}, {X: 5, Y: 0}, {X: 25, Y: rise}, {X: 25, Y: rise + 1}, {X: 0, Y: rise + 1}}, 64), r)
 			// In the first layer the lattice stands on a ring from 6 to 25 mm or so.
@@ -225,7 +277,11 @@ func TestSlopesAreCarriedWhateverTheirAngle(t *testing.T) {
 				}
 			}
 			pitch := 0.45 * 100 / 15
-			assert.Greater(t, length, 0.85*math.Pi*(25*25-6.5*6.5)/pitch, "%g° in layers of %g mm", deg, h) // flat ones have their roof there
+			lattice := math.Pi * (25*25 - 6.5*6.5) / pitch
+			assert.Greater(t, length, 0.85*lattice, "%g° in layers of %g mm, gap of %g layers", deg, h, drop)
+			if deg < 70 { // flat ones have their roof there
+				assert.Less(t, length, 1.5*lattice, "%g° in layers of %g mm, gap of %g layers", deg, h, drop)
+			}
 			require.NotEmpty(t, p.Regions)
 			assert.True(t, p.Regions[0].Carried, "%g° in layers of %g mm: %s", deg, h, p.Regions[0].Why)
 		}

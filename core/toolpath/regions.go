@@ -64,7 +64,7 @@ func (s *slicer) regions(ctx context.Context) ([]Region, error) {
 			if foot < 0 {
 				p.tooNear = true
 			} else if s.support != nil {
-				p.carriedMM2 = areaMM2(w.poly.Boolean(polygon.Intersection, polygon.NonZero, paths, w.poly.Offset(s.support[foot], um(s.r.SupportGapMM+s.r.LineMM), mitre)))
+				p.carriedMM2 = areaMM2(w.poly.Boolean(polygon.Intersection, polygon.NonZero, paths, w.poly.Offset(s.support[foot], um(*s.r.SupportGapMM+s.r.LineMM), mitre)))
 			}
 			if areaMM2(w.poly.Boolean(polygon.Intersection, polygon.NonZero, w.poly.Offset(paths, lean+50, mitre), s.outline[i-1])) == 0 {
 				p.islandMM2 = p.areaMM2

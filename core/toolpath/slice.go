@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"math"
 	"runtime"
+	"slices"
 	"sync"
 	"sync/atomic"
 
@@ -130,28 +131,36 @@ func Slice(ctx context.Context, m *mesh.Mesh, topo *mesh.Topology, mmPerUnit flo
 	s.solid, s.bridges, s.overhang = make([][]polygon.Path, n), make([][]polygon.Path, n), make([][]polygon.Path, n)
 	s.layers = make([]Layer, n)
 	// Each stage needs the stages before it of all layers.
-	stages := []struct {
-		share float64
-		work  func(w *worker, i int)
-	}{
-		{0.25, func(w *worker, i int) { s.outlines(w, i, cut[i].Loops) }},
-		{0.20, s.walls},
-		{0.20, s.caps},
-		{0.35, s.fill},
-	}
 	done := 0.0
-	for k, st := range stages {
-		if k == 3 {
-			if err := s.standSupport(ctx); err != nil {
-				return nil, err
-			}
-		}
-		if err := overLayers(ctx, n, func(w *worker, i int) { st.work(w, i) }, func(f float64) { progress(done + st.share*f) }); err != nil {
+	stage := func(share float64, work func(w *worker, i int)) error {
+		err := overLayers(ctx, n, work, func(f float64) { progress(done + share*f) })
+		done += share
+		return err
+	}
+	if err := stage(0.25, func(w *worker, i int) { s.outlines(w, i, cut[i].Loops) }); err != nil {
+		return nil, err
+	}
+	if err := stage(0.2, s.walls); err != nil {
+		return nil, err
+	}
+	if err := stage(0.2, s.caps); err != nil {
+		return nil, err
+	}
+	for share := 0.25; ; share = 0.1 {
+		if err := s.standSupport(ctx); err != nil {
 			return nil, err
 		}
-		done += st.share
+		if err := stage(share, s.fill); err != nil {
+			return nil, err
+		}
+		if s.nozzles(o.Room) || !TooClose(&s.r) {
+			break
+		}
+		s.r = OnPiece(s.r) // what was meant to dissolve has to come off
 	}
-	s.nozzles(o.Room)
+	if slices.ContainsFunc(s.support, func(x []polygon.Path) bool { return len(x) > 0 }) && s.r.SupportNozzle == s.r.PieceNozzle && s.drop() == 0 {
+		s.notes = append(s.notes, "Support touches what it carries and is laid by the same nozzle: it will not come off by hand.")
+	}
 	regions, err := s.regions(ctx)
 	if err != nil {
 		return nil, err

@@ -22,7 +22,7 @@ func (s *slicer) standSupport(ctx context.Context) error {
 	}
 	s.support, s.roof = make([][]polygon.Path, n), make([][]polygon.Path, n)
 	var poly polygon.Scratch
-	gap, width := um(s.r.SupportGapMM), um(s.r.LineMM)
+	gap, width := um(*s.r.SupportGapMM), um(s.r.LineMM)
 	drop := s.drop()
 	// For support that may not stand on the part: what of the plate is free up to
 	// each layer.
@@ -47,7 +47,7 @@ func (s *slicer) standSupport(ctx context.Context) error {
 		return err
 	}
 	var column []polygon.Path
-	roof := make([][]polygon.Path, 0, s.r.SupportRoof+1) // of the latest layers
+	roof := make([][]polygon.Path, 0, *s.r.SupportRoof+1) // of the latest layers
 	for i := n - 1; i >= 0; i-- {
 		if err := ctx.Err(); err != nil {
 			return err
@@ -58,7 +58,7 @@ func (s *slicer) standSupport(ctx context.Context) error {
 			column = poly.Boolean(polygon.Union, polygon.NonZero, column, above)
 		}
 		roof = append(roof, above)
-		if len(roof) > max(1, s.r.SupportRoof) {
+		if len(roof) > max(1, *s.r.SupportRoof) {
 			roof = roof[1:]
 		}
 		if len(column) == 0 {
@@ -75,7 +75,7 @@ func (s *slicer) standSupport(ctx context.Context) error {
 		// What is narrower than a line cannot stand.
 		here = poly.Offset(poly.Offset(here, -0.45*width, mitre), 0.45*width, mitre)
 		s.support[i] = here
-		if s.r.SupportRoof > 0 && len(here) > 0 {
+		if *s.r.SupportRoof > 0 && len(here) > 0 {
 			var top []polygon.Path
 			for _, f := range roof {
 				top = append(top, f...)
@@ -88,10 +88,11 @@ func (s *slicer) standSupport(ctx context.Context) error {
 
 // ReachMM is how far support reaches beyond what it carries in a layer of height
 // h: wide enough for the line that hangs at the edge, and far enough for what a
-// slope needs layer by layer to join, though each ring of it is cut by the gap.
-// The recipe has its defaults.
+// slope needs layer by layer to join, though each ring of it is cut by the gap:
+// from the outline as many layers down as stay free. The recipe has its defaults.
 func ReachMM(r *recipe.Recipe, h float64) float64 {
-	return math.Max(r.LineMM/2, r.SupportGapMM-h*math.Tan(r.SupportDeg*math.Pi/180)+0.02)
+	lean := h * math.Tan(r.SupportDeg*math.Pi/180)
+	return math.Max(r.LineMM/2, *r.SupportGapMM-float64(DropLayers(r))*lean+0.02)
 }
 
 // supportUM is how exactly support follows the part: its gap is ten times that.
@@ -113,7 +114,7 @@ func coarser(paths []polygon.Path) []polygon.Path {
 
 // DropLayers is how many layers stay free between support and what rests on it.
 // The recipe has its defaults.
-func DropLayers(r *recipe.Recipe) int { return int(math.Round(r.SupportDropMM / r.LayerMM)) }
+func DropLayers(r *recipe.Recipe) int { return int(math.Round(*r.SupportDropMM / r.LayerMM)) }
 
 func (s *slicer) drop() int { return DropLayers(&s.r) }
 

@@ -180,7 +180,7 @@ func TestSupportStandsUnderOverhangs(t *testing.T) {
 	m := solid.Bollard()
 	r := plain(func(r *recipe.Recipe) { r.Support = recipe.SupportEverywhere }).WithDefaults()
 	p := sliced(t, m, r)
-	drop := int(math.Round(r.SupportDropMM / r.LayerMM))
+	drop := int(math.Round(*r.SupportDropMM / r.LayerMM))
 	checked := 0
 	for i := 1 + drop + 1; i < len(p.Layers); i++ {
 		lean := 1000 * p.Layers[i].HeightMM * math.Tan(r.SupportDeg*math.Pi/180)
@@ -189,7 +189,7 @@ func TestSupportStandsUnderOverhangs(t *testing.T) {
 			continue
 		}
 		below := p.Layers[i-1-drop]
-		free := s.Boolean(polygon.Difference, polygon.NonZero, over, s.Offset(below.Outlines, r.SupportGapMM*1000+200, mitre))
+		free := s.Boolean(polygon.Difference, polygon.NonZero, over, s.Offset(below.Outlines, *r.SupportGapMM*1000+200, mitre))
 		got := s.Offset(strokes(&s, below.Lines, func(k Kind) bool { return k == Support }), 250, polygon.Offsets{})
 		bare := s.Boolean(polygon.Difference, polygon.NonZero, free, got)
 		assert.Less(t, area(bare), 0.05*area(free)+0.2, "layer %d", i)

@@ -4,6 +4,8 @@
 package demo
 
 import (
+	"math"
+
 	"jobshelf/core/machine"
 	"jobshelf/core/planning"
 	"jobshelf/core/recipe"
@@ -79,7 +81,7 @@ func Recipes() []recipe.Recipe {
 			Hold: recipe.HoldSkirt, BrimMM: 5, NozzleC: nozzleC, BedC: bedC, FirstMMPerS: 22, TravelMMPerS: v, RetractMM: 1.2, RetractMMPerS: 35, LeastLayerS: 6,
 			Support: recipe.SupportEverywhere, LiftMM: 0.4, FanPercent: 100}
 		if m.Second.Material != "" {
-			base.SupportNozzle = 2
+			base.SupportNozzle, base.SupportDropMM = 2, new(0.0) // what dissolves may touch
 		}
 		if m.Volume.Shape == machine.Round {
 			base.RetractMM = 3.5
@@ -87,7 +89,8 @@ func Recipes() []recipe.Recipe {
 		with := func(p recipe.Purpose, name string, layer float64, shells, top, bottom int, infill, speed float64) {
 			r := base
 			r.Purpose, r.Name, r.LayerMM, r.Shells, r.TopLayers, r.BottomLayers, r.InfillPercent = p, name, layer, shells, top, bottom, infill
-			r.OuterMMPerS, r.InnerMMPerS, r.CapMMPerS, r.InfillMMPerS = 0.25*v*speed, 0.35*v*speed, 0.35*v*speed, 0.5*v*speed
+			mmPerS := func(share float64) float64 { return math.Round(10*share*v*speed) / 10 }
+			r.OuterMMPerS, r.InnerMMPerS, r.CapMMPerS, r.InfillMMPerS = mmPerS(0.25), mmPerS(0.35), mmPerS(0.35), mmPerS(0.5)
 			out = append(out, r.WithDefaults())
 		}
 		with(recipe.QuickLook, m.Name+" quick look", 0.7*d, 2, 3, 3, 8, 1.2)

@@ -116,3 +116,26 @@ func TestEventsArriveWhenTheTransactionCommits(t *testing.T) {
 	require.NoError(t, s.InTx(ctx, func(tx *store.Tx) error { return tx.Notify(ctx, store.Event{Kind: "job", Job: 2}) }))
 	assert.EqualValues(t, 2, (<-got).Job, "the first was rolled back")
 }
+
+// A house from before 0 was a value keeps what its recipes meant.
+func TestOldZerosAreLeftOut(t *testing.T) {
+	s := pgtest.New(t)
+	for _, sql := range []string{
+		`INSERT INTO machine (name, data) VALUES ('Bowline', '{}')`,
+		`INSERT INTO material (name, data) VALUES ('PLA', '{}')`,
+		`INSERT INTO recipe (machine_id, material_id, purpose, data) SELECT m.id, t.id, 'everyday',
+			'{"support_drop_mm": 0, "support_roof": 0, "support_gap_mm": 0.7, "bridge_mm_per_s": 0}' FROM machine m, material t`,
+		`DELETE FROM goose_db_version WHERE version_id = 4`,
+	} {
+		_, err := s.Pool.Exec(ctx, sql)
+		require.NoError(t, err)
+	}
+	require.NoError(t, s.Migrate(ctx))
+	all, err := s.Recipes(ctx)
+	require.NoError(t, err)
+	require.Len(t, all, 1)
+	r := all[0].Data
+	assert.Nil(t, r.SupportDropMM)
+	assert.Nil(t, r.SupportRoof)
+	assert.Equal(t, new(0.7), r.SupportGapMM)
+}

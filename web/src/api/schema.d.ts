@@ -1177,7 +1177,7 @@ export interface components {
              * Format: double
              * @description Filament laid into the purge block after a change of nozzle, mm
              */
-            change_purge_mm: number;
+            change_purge_mm?: number;
             /**
              * Format: double
              * @description Fan from the third layer on, %
@@ -1326,12 +1326,12 @@ export interface components {
              * Format: double
              * @description Gap between support and what rests on it, mm
              */
-            support_drop_mm: number;
+            support_drop_mm?: number;
             /**
              * Format: double
              * @description How far support stays from walls, mm
              */
-            support_gap_mm: number;
+            support_gap_mm?: number;
             /**
              * Format: double
              * @description Speed of support, mm/s
@@ -1361,7 +1361,7 @@ export interface components {
              * Format: int64
              * @description Dense layers on top of support
              */
-            support_roof: number;
+            support_roof?: number;
             /**
              * Format: double
              * @description How dense those layers are, %
@@ -1515,6 +1515,8 @@ export interface components {
             unset?: string;
             /** @description The setting without which it does nothing */
             with?: string;
+            /** @description 0 is a value; else 0 is as good as left out, where that means something */
+            zero?: boolean;
         };
         ShelfView: {
             next?: components["schemas"]["Next"];

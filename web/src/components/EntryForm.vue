@@ -2,7 +2,7 @@
 import { computed, ref, watch } from 'vue'
 import { Refusal } from '../api/client'
 import { useCurrency } from '../composables/format'
-import { fieldsWith, idle, setAt, valueAt, type Field } from './fields'
+import { fieldsWith, idle, plainNumber, setAt, valueAt, type Field } from './fields'
 
 const currency = useCurrency()
 const props = defineProps<{ title: string; data: object; fields: Field[]; editable: boolean; rows?: boolean; save: (data: object) => Promise<void> }>()
@@ -26,14 +26,13 @@ function text(x: Field): string {
   const v = valueAt(draft.value, x.path)
   if (x.kind === 'money') return ((v as number) / 100).toFixed(2)
   if (x.kind === 'numbers') return ((v as number[] | null) ?? []).join(', ')
-  // Machines compute in binary; nobody set 45.00000000000001.
-  return typeof v === 'number' ? String(Number(v.toPrecision(6))) : String(v ?? '')
+  return v === 0 && x.empty && !x.zero ? '' : plainNumber(v)
 }
 function put(x: Field, raw: string) {
   let v: unknown = raw
   if (x.kind === 'money') v = Math.round(Number(raw) * 100)
   else if (x.kind === 'numbers') v = raw.split(',').filter((s) => s.trim()).map(Number)
-  else if (x.kind === undefined || x.kind === 'number') v = Number(raw)
+  else if (x.kind === undefined || x.kind === 'number') v = x.zero && !raw.trim() ? undefined : Number(raw)
   setAt(draft.value, x.path, v)
 }
 const wrong = (x: Field) => problems.value[x.path] ?? Object.entries(problems.value).find(([k]) => k.startsWith(`${x.path}[`))?.[1]
@@ -62,7 +61,7 @@ async function send() {
         <label v-for="x in shown" :key="x.path" class="line small" :class="{ idle: idle(x, draft) }">
           <span>{{ x.label }}<template v-if="idle(x, draft)"> (needs: {{ fields.find((o) => o.path === x.needs)?.label }})</template></span>
           <select v-if="x.kind === 'choice'" :value="valueAt(draft, x.path)" :disabled="!editable" @change="setAt(draft, x.path, ($event.target as HTMLSelectElement).value)"><option v-for="c in x.choices" :key="c">{{ c }}</option></select>
-          <input v-else :type="x.kind === 'text' || x.kind === 'numbers' ? 'text' : 'number'" step="any" :class="{ num: x.kind !== 'text' }" :value="text(x) === '0' && x.empty ? '' : text(x)" :placeholder="x.empty" :readonly="!editable" @change="put(x, ($event.target as HTMLInputElement).value)" />
+          <input v-else :type="x.kind === 'text' || x.kind === 'numbers' ? 'text' : 'number'" step="any" :class="{ num: x.kind !== 'text' }" :value="text(x)" :placeholder="x.empty" :readonly="!editable" @change="put(x, ($event.target as HTMLInputElement).value)" />
           <span class="quiet">{{ x.unit }}</span>
           <em v-if="wrong(x)" class="problem">{{ wrong(x) }}</em>
         </label>

@@ -1,9 +1,10 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
-import type { Departure, JobView, Mark, PieceView, Region, Rung, SliceView } from '../api/client'
-import { useCancelSlice, useChooseSlice, useOrderSlice, useSavings, useSettings, useSlices } from '../api/queries'
+import type { Departure, JobView, Mark, PieceView, Region, Rung, Setting, SliceView } from '../api/client'
+import { useCancelSlice, useChooseSlice, useHouse, useOrderSlice, useSavings, useSettings, useSlices } from '../api/queries'
 import { useFormats } from '../composables/format'
 import { useKeys } from '../composables/keys'
+import { holds } from './fields'
 import HangList from './HangList.vue'
 import { marked } from './regions'
 
@@ -47,6 +48,10 @@ function mark(r: Region, putIn: boolean) {
   marks.value = marked(marks.value, r, putIn)
 }
 const settingOf = (key: string) => settings.data.value?.find((s) => s.key === key)
+const house = useHouse()
+const recipe = computed(() => house.data.value?.recipes.find((r) => r.machine_id === props.rung?.machine_id && r.data.purpose === props.job.purpose)?.data)
+/** What holds now: by the recipe, or by what stands in for what it leaves out. */
+const now = (s: Setting) => holds(s, recipe.value)
 const search = ref('')
 const found = computed(() => {
   const words = search.value.toLowerCase().split(/\s+/).filter(Boolean)
@@ -73,6 +78,9 @@ watch(compared, (v) => (beside.value = v))
 const byHand = (s: SliceView) => (s.marks?.length ? `, support by hand` : '')
 const named = (s: SliceView) => (s.label || (s.departures.length ? s.departures.map((d) => `${d.key.replace(/_(mm|percent|deg|c|s|per)+/g, '').replaceAll('_', ' ')} ${d.value}`).join(', ') : 'house recipe')) + byHand(s)
 const signed = (v: number, show: (n: number) => string) => (v < 0 ? '−' : '+') + show(Math.abs(v))
+const minutes = (s: number) => (Math.abs(s) < 30 ? '±0 min' : signed(s, f.value.duration))
+/** What a variant with departures changes, against the recipe as it is. */
+const plain = computed(() => variants.value.findLast((s) => s.full && !s.departures.length && !s.marks?.length))
 
 useKeys('Slicing', [{ key: 'l', does: 'Slice with the settings shown', run: slice, when: () => props.may && ready.value && !!props.rung?.fits }])
 </script>
@@ -87,6 +95,7 @@ useKeys('Slicing', [{ key: 'l', does: 'Slice with the settings shown', run: slic
           <span class="num small">{{ f.duration(s.full.seconds) }}</span><span class="num small">{{ f.grams(s.full.grams) }}</span><span class="num small">{{ f.money(s.full.price_cents) }}</span>
           <span v-if="s.chosen" class="counts small">◆ counts</span>
           <button v-else-if="may" type="button" class="link small" @click="choose.mutate(s.id)">let it count</button>
+          <span v-if="plain?.full && s !== plain" class="change num small quiet">{{ minutes(s.full.seconds - plain.full.seconds) }}, {{ signed(s.full.grams - plain.full.grams, f.grams) }}, {{ signed(s.full.price_cents - plain.full.price_cents, f.money) }} against the recipe</span>
         </template>
         <span v-else-if="s.state === 'failed'" class="bad small">■ {{ s.error }}</span>
         <span v-else class="small quiet">{{ s.state === 'running' ? `${Math.round(100 * s.fraction)} %` : 'waiting' }}</span>
@@ -108,7 +117,7 @@ useKeys('Slicing', [{ key: 'l', does: 'Slice with the settings shown', run: slic
         <template v-if="settingOf(d.key)?.choices">
           <select v-model="d.value" :aria-label="`Value of ${d.key}`"><option v-for="c in settingOf(d.key)?.choices" :key="c">{{ c }}</option></select>
         </template>
-        <input v-else v-model="d.value" class="num" :aria-label="`Value of ${d.key}`" placeholder="value" />
+        <input v-else v-model="d.value" class="num" :aria-label="`Value of ${d.key}`" :placeholder="now(settingOf(d.key)!)" />
         <span class="quiet">{{ settingOf(d.key)?.unit }}</span>
         <input v-model="d.why" class="why" :aria-label="`Reason for ${d.key}`" placeholder="why" />
         <button type="button" :aria-label="`Leave ${d.key} to the recipe`" @click="departures.splice(i, 1)">×</button>
@@ -123,7 +132,7 @@ useKeys('Slicing', [{ key: 'l', does: 'Slice with the settings shown', run: slic
         <v-btn id="slice" size="small" color="primary" :variant="variants.length ? 'outlined' : 'flat'" :disabled="!ready || order.isPending.value" @click="slice">Slice <kbd class="on">L</kbd></v-btn>
       </div>
       <ul v-if="found.length" class="found small">
-        <li v-for="s in found" :key="s.key"><button type="button" @click="depart(s.key)"><strong>{{ s.text }}</strong> <span class="quiet">{{ s.unit }}<template v-if="s.least !== undefined"> {{ s.least }} to {{ s.most }}</template><template v-if="s.with"> · with: {{ settingOf(s.with)?.text }}</template></span></button></li>
+        <li v-for="s in found" :key="s.key"><button type="button" @click="depart(s.key)"><strong>{{ s.text }}</strong> <span v-if="recipe" class="num">now {{ now(s) }}<template v-if="s.unit"> {{ s.unit }}</template></span> <span class="quiet"><template v-if="s.least !== undefined">{{ s.least }} to {{ s.most }}</template><template v-if="s.with"> · with: {{ settingOf(s.with)?.text }}</template></span></button></li>
       </ul>
     </div>
 
@@ -133,7 +142,7 @@ useKeys('Slicing', [{ key: 'l', does: 'Slice with the settings shown', run: slic
         <li v-for="s in alternatives" :key="s.id" :data-label="s.label">
           <span>{{ s.label }}</span>
           <template v-if="s.full && base?.full">
-            <span class="num">{{ signed(s.full.seconds - base.full.seconds, f.duration) }}</span><span class="num">{{ signed(s.full.grams - base.full.grams, f.grams) }}</span><span class="num">{{ signed(s.full.price_cents - base.full.price_cents, f.money) }}</span>
+            <span class="num">{{ minutes(s.full.seconds - base.full.seconds) }}</span><span class="num">{{ signed(s.full.grams - base.full.grams, f.grams) }}</span><span class="num">{{ signed(s.full.price_cents - base.full.price_cents, f.money) }}</span>
             <button type="button" class="link take" @click="pickedId = s.id; choose.mutate(s.id)">{{ s.chosen ? '◆ taken' : 'take it' }}</button>
           </template>
           <span v-else-if="s.state === 'failed'" class="quiet">{{ s.error }}</span>
@@ -143,8 +152,8 @@ useKeys('Slicing', [{ key: 'l', does: 'Slice with the settings shown', run: slic
       <v-btn v-else-if="may" id="savings" size="small" :disabled="savings.isPending.value" @click="base && savings.mutate(base.id)">Try what saves time</v-btn>
       <table class="ledger small kinds">
         <tbody>
-          <tr v-for="[kind, sec] in byKind" :key="kind"><td>{{ kind }}</td><td class="right num">{{ f.duration(sec) }}</td><td class="right num">{{ f.number((100 * sec) / picked.full.seconds) }} %</td><td v-if="compared?.full" class="right num">{{ signed((compared.full.seconds_by_kind[kind] ?? 0) - sec, f.duration) }}</td></tr>
-          <tr><td><strong>together</strong></td><td class="right num"><strong>{{ f.duration(picked.full.seconds) }}</strong></td><td class="right num">{{ f.grams(picked.full.grams) }}</td><td v-if="compared?.full" class="right num">{{ signed(compared.full.seconds - picked.full.seconds, f.duration) }}, {{ signed(compared.full.grams - picked.full.grams, f.grams) }}</td></tr>
+          <tr v-for="[kind, sec] in byKind" :key="kind"><td>{{ kind }}</td><td class="right num">{{ f.duration(sec) }}</td><td class="right num">{{ f.number((100 * sec) / picked.full.seconds) }} %</td><td v-if="compared?.full" class="right num">{{ minutes((compared.full.seconds_by_kind[kind] ?? 0) - sec) }}</td></tr>
+          <tr><td><strong>together</strong></td><td class="right num"><strong>{{ f.duration(picked.full.seconds) }}</strong></td><td class="right num">{{ f.grams(picked.full.grams) }}</td><td v-if="compared?.full" class="right num">{{ minutes(compared.full.seconds - picked.full.seconds) }}, {{ signed(compared.full.grams - picked.full.grams, f.grams) }}</td></tr>
           <tr v-for="[what, g] in portions" :key="what"><td>of it {{ what }}</td><td /><td class="right num">{{ f.grams(g) }}</td><td v-if="compared" /></tr>
           <template v-if="picked.full.nozzles && picked.full.nozzles.length > 1">
             <tr v-for="n in picked.full.nozzles" :key="n.nozzle"><td>nozzle {{ n.nozzle }}, {{ n.material }}</td><td class="right num">{{ f.metres(n.filament_mm / 1000) }}</td><td class="right num">{{ f.grams(n.grams) }}</td><td v-if="compared" /></tr>
@@ -167,6 +176,7 @@ useKeys('Slicing', [{ key: 'l', does: 'Slice with the settings shown', run: slic
 .variants li { display: flex; flex-wrap: wrap; gap: 2px 10px; align-items: baseline; padding: 3px 8px; border-left: 4px solid transparent; }
 .variants li.on { border-left-color: var(--accent); background: var(--card); }
 .variants li > button:first-child { font-weight: 600; text-align: left; }
+.change { flex-basis: 100%; }
 .counts { color: var(--accent); font-weight: 600; }
 .link { text-decoration: underline; color: var(--accent) !important; }
 .bad { color: var(--stop); }

@@ -8,6 +8,8 @@ export interface Field {
   kind?: 'number' | 'text' | 'lines' | 'bool' | 'colour' | 'money' | 'choice' | 'numbers'
   /** Stands in an empty field. */
   empty?: string
+  /** 0 is a value, not an empty field. */
+  zero?: boolean
   hint?: string
   /** The field without which this one does nothing. */
   needs?: string
@@ -79,11 +81,22 @@ export function recipeFields(settings: readonly Setting[]): Field[] {
   return [
     { path: 'name', label: 'Name', kind: 'text' },
     ...settings.map((s): Field => ({
-      path: s.key, label: s.text, unit: s.unit, choices: s.choices ?? undefined, empty: s.unset, needs: s.with,
+      path: s.key, label: s.text, unit: s.unit, choices: s.choices ?? undefined, empty: s.unset, zero: s.zero, needs: s.with,
       kind: s.type === 'choice' ? 'choice' : s.type === 'list' ? 'numbers' : s.type === 'text' ? 'text' : 'number',
     })),
   ]
 }
+
+/** A setting's value in a recipe, or what holds where it is left out. */
+export function holds(s: Setting, recipe: object | undefined): string {
+  const v = valueAt(recipe, s.key)
+  const none = v === undefined || v === null || v === '' || (Array.isArray(v) && !v.length)
+  if (none || (v === 0 && s.unset && !s.zero)) return s.unset ?? 'none'
+  return Array.isArray(v) ? v.join(', ') : plainNumber(v)
+}
+
+/** Machines compute in binary; nobody set 45.00000000000001. */
+export const plainNumber = (v: unknown) => (typeof v === 'number' ? String(Number(v.toPrecision(6))) : String(v ?? ''))
 
 /** The fields in whose label or name every word is found. */
 export function fieldsWith(fields: readonly Field[], words: string): Field[] {

@@ -5,7 +5,7 @@ import { refusal } from '../api/client'
 import { formats } from '../composables/format'
 import { refresh } from '../composables/refresh'
 import { answers } from './answers'
-import { fieldsWith, hoursText, idle, parseHours, recipeFields, setAt, valueAt } from './fields'
+import { fieldsWith, holds, hoursText, idle, parseHours, recipeFields, setAt, valueAt } from './fields'
 import { moved, placeAt, shifted } from './lanes'
 import { overWords } from './over'
 import { boxLines, marked, markOf, middle } from './regions'
@@ -43,6 +43,14 @@ describe('entries', () => {
     setAt(d, 'motion.speed', 5)
     expect(valueAt(d, 'motion.speed')).toBe(5)
     expect(valueAt(d, 'nothing.here')).toBeUndefined()
+  })
+  it('tells what holds where a recipe leaves something out', () => {
+    const drop = { key: 'support_drop_mm', text: 'Gap', type: 'number', unset: 'a layer', zero: true } as const
+    expect(['', 0, 0.2].map((v) => holds(drop, v === '' ? {} : { support_drop_mm: v }))).toEqual(['a layer', '0', '0.2'])
+    const bridge = { key: 'bridge_mm_per_s', text: 'Speed', type: 'number', unset: '0.6 of the outer shell’s' } as const
+    expect(holds(bridge, { bridge_mm_per_s: 0 })).toBe('0.6 of the outer shell’s')
+    expect(holds({ key: 'pause_mm', text: 'Heights', type: 'list' }, { pause_mm: [] })).toBe('none')
+    expect(holds({ key: 'speed', text: 'Speed', type: 'number' }, { speed: 62.99999999999999 })).toBe('63')
   })
   it('puts a refusal beside its field', () => {
     const r = refusal(422, { detail: 'validation failed', errors: [{ location: 'body.data.layer_mm', message: 'too thick' }] })
