@@ -204,7 +204,7 @@ func BenchmarkSliceToGCode(b *testing.B) {
 				}
 				full := estimate.FullOf(p, *c.Recipe, c.Machine, c.Spools, 0)
 				var out bytes.Buffer
-				if err := gcode.Write(&out, p, gcode.Job{Machine: c.Machine, Recipe: *c.Recipe, Spools: c.Spools, Slow: full.Slow}); err != nil {
+				if err := gcode.Write(&out, p, gcode.Job{Machine: c.Machine, Recipe: *c.Recipe, Spools: c.Spools, Pace: full.Pace}); err != nil {
 					b.Fatal(err)
 				}
 				b.ReportMetric(float64(full.Layers), "layers")

@@ -147,7 +147,7 @@ func (a *checked) judge(ctx context.Context, name string, choices []verdict.Choi
 	}
 	defer f.Close()
 	if format == modelfile.GCode {
-		s, err := gcode.Read(ctx, f, size, nil)
+		s, err := gcode.Read(ctx, f, size, nil, verdict.MachinesOf(choices)...)
 		if err == nil {
 			a.Verdict = verdict.JudgeProgram(s, choices, demo.StartCents, 60*float64(demo.House().LongestRunMin))
 		}
@@ -295,7 +295,11 @@ func say(out io.Writer, a checked) {
 	for _, m := range a.Machines {
 		switch {
 		case !m.Fits:
-			fmt.Fprintf(out, "  %-9s does not fit: X +%.1f, Y +%.1f, Z +%.1f mm; would at %.1f %%\n", m.Name, m.OverMM[0], m.OverMM[1], m.OverMM[2], 100*m.ScaleToFit)
+			would := ""
+			if m.ScaleToFit < 1 { // a program cannot be scaled
+				would = fmt.Sprintf("; would at %.1f %%", 100*m.ScaleToFit)
+			}
+			fmt.Fprintf(out, "  %-9s does not fit: X +%.1f, Y +%.1f, Z +%.1f mm%s\n", m.Name, m.OverMM[0], m.OverMM[1], m.OverMM[2], would)
 		case m.Quick == nil:
 			fmt.Fprintf(out, "  %-9s fits\n", m.Name)
 		default:

@@ -28,8 +28,8 @@ type Full struct {
 	Lines         []PriceLine        `json:"lines"`
 	Box           [2][3]float64      `json:"bbox_mm" doc:"Around the middle of all lines: least and greatest"`
 	ByLayer       []LayerTime        `json:"by_layer,omitempty"`
-	// Slow is the share of its speed each layer is printed at, so that it cools.
-	Slow []float64 `json:"-"`
+	// Pace is how each layer is given time to cool.
+	Pace []toolpath.Pace `json:"-"`
 }
 
 // NozzleUse is what a nozzle lays.
@@ -67,33 +67,49 @@ const (
 // of its least time is waited.
 const slowest = 0.2
 
+// shortOf is how much of its least time a layer may be short of.
+const shortOf = 0.005
+
 // FullOf times a print on a machine. A layer that would take less than the
 // recipe's least time is slowed down, and what is left then is waited for.
 func FullOf(p *toolpath.Print, r recipe.Recipe, m *machine.Machine, spools machine.Spools, startCents units.Cents) *Full {
 	r = r.WithDefaults()
-	first := passOver(p, r, m, spools, nil)
-	slow := make([]float64, len(p.Layers))
+	t := passOver(p, r, m, spools, nil)
+	pace := make([]toolpath.Pace, len(p.Layers))
 	any := false
-	for i := range slow {
-		slow[i] = 1
-		laid := first.laid[i]
-		rest := first.f.ByLayer[i].Seconds - laid
+	for i := range pace {
+		laid := t.laid[i]
+		rest := t.f.ByLayer[i].Seconds - laid
+		pace[i].Share = 1
 		if want := r.LeastLayerS - rest; laid > 0 && want > laid {
-			slow[i] = math.Max(slowest, laid/want)
+			pace[i].Share = math.Max(slowest, laid/want)
 			any = true
 		}
 	}
-	t := first
 	if any {
-		t = passOver(p, r, m, spools, slow)
+		t = passOver(p, r, m, spools, pace)
+	}
+	again := false
+	for i := range pace {
+		short := r.LeastLayerS - t.f.ByLayer[i].Seconds
+		if pace[i].Share == 1 || short < shortOf*r.LeastLayerS {
+			continue
+		}
+		switch { // it spends less of its time speeding up than it did
+		case pace[i].Share > slowest:
+			pace[i].Share = math.Max(slowest, pace[i].Share*t.laid[i]/(t.laid[i]+short))
+			again = true
+		case i+1 < len(pace): // nothing comes after the last
+			pace[i].WaitS = math.Round(100*short) / 100
+			again = true
+		}
+	}
+	if again {
+		t = passOver(p, r, m, spools, pace)
 	}
 	f := t.f
-	f.Slow = slow
+	f.Pace = pace
 	for i := range f.ByLayer {
-		if wait := r.LeastLayerS - f.ByLayer[i].Seconds; wait > 0.01 && t.laid[i] > 0 && slow[i] < 1 {
-			f.ByLayer[i].Seconds += wait
-			f.ByKind[coolWord] += wait
-		}
 		f.Seconds += f.ByLayer[i].Seconds
 	}
 	hottest := 0.0
@@ -116,7 +132,7 @@ type pass struct {
 }
 
 // passOver plays all steps through the planner.
-func passOver(p *toolpath.Print, r recipe.Recipe, m *machine.Machine, spools machine.Spools, slow []float64) pass {
+func passOver(p *toolpath.Print, r recipe.Recipe, m *machine.Machine, spools machine.Spools, pace []toolpath.Pace) pass {
 	n := len(p.Layers)
 	inf := math.Inf(1)
 	f := &Full{Layers: n, ByKind: map[string]float64{}, ByLayer: make([]LayerTime, n), Box: [2][3]float64{{inf, inf, inf}, {-inf, -inf, -inf}}}
@@ -141,7 +157,7 @@ func passOver(p *toolpath.Print, r recipe.Recipe, m *machine.Machine, spools mac
 		used[k] = NozzleUse{Nozzle: k + 1, Material: spools.Of(k + 1).Name}
 		gramsPerMM[k] = spools.Of(k+1).Grams(m.FilamentMM, 1)
 	}
-	p.Steps(r, m, slow, func(s toolpath.Step) bool {
+	p.Steps(r, m, pace, func(s toolpath.Step) bool {
 		tag := int32(s.Layer)<<7 | travels
 		switch s.Kind {
 		case toolpath.Lay:
@@ -181,6 +197,11 @@ func passOver(p *toolpath.Print, r recipe.Recipe, m *machine.Machine, spools mac
 			f.Changes++
 			f.ByKind[changeWord] += m.ChangeS
 			f.ByLayer[s.Layer].Seconds += m.ChangeS
+			return true
+		case toolpath.Wait:
+			planner.Flush()
+			f.ByKind[coolWord] += s.S
+			f.ByLayer[s.Layer].Seconds += s.S
 			return true
 		case toolpath.Pause:
 			return true

@@ -47,23 +47,30 @@ func TestASquareByHand(t *testing.T) {
 }
 
 // A layer that takes less than its least time is slowed to a fifth at the most, and
-// the rest is waited for; one that takes longer is left alone.
+// the rest is waited for, but for the last; one that takes longer is left alone.
 func TestLayersTakeTheirLeastTime(t *testing.T) {
 	r := testRecipe
 	free := FullOf(square(5, 20_000), r, &testMachine, machine.Spools{&testMaterial}, 0)
 	for _, least := range []float64{1, 4, 9, 60} {
 		r.LeastLayerS = least
 		f := FullOf(square(5, 20_000), r, &testMachine, machine.Spools{&testMaterial}, 0)
-		for i := range f.ByLayer {
-			before := free.ByLayer[i].Seconds
-			assert.GreaterOrEqual(t, f.ByLayer[i].Seconds, math.Max(before, least)-0.02*least, "least %g, layer %d", least, i)
-			if before >= least {
-				assert.InDelta(t, 1, f.Slow[i], 0)
-				assert.InDelta(t, before, f.ByLayer[i].Seconds, 1e-9)
+		waited := 0.0
+		for i, l := range f.ByLayer {
+			before, pace := free.ByLayer[i].Seconds, f.Pace[i]
+			waited += pace.WaitS
+			assert.GreaterOrEqual(t, pace.Share, 0.2)
+			if i == len(f.ByLayer)-1 && least == 60 {
+				assert.Equal(t, toolpath.Pace{Share: 0.2}, pace)
+				continue
 			}
-			assert.GreaterOrEqual(t, f.Slow[i], 0.2)
+			assert.InEpsilon(t, math.Max(before, least), l.Seconds, 0.02, "least %g, layer %d", least, i)
+			assert.Equal(t, least == 60, pace.WaitS > 0, "only what cannot be slowed is waited for")
+			if before >= least {
+				assert.Equal(t, toolpath.Pace{Share: 1}, pace)
+				assert.InDelta(t, before, l.Seconds, 1e-9)
+			}
 		}
-		assert.Equal(t, least == 60, f.ByKind["cooling"] > 10, "only what cannot be slowed is waited for: %g", f.ByKind["cooling"])
+		assert.InDelta(t, waited, f.ByKind["cooling"], 1e-9)
 		assert.InDelta(t, free.FilamentMM, f.FilamentMM, 1e-9)
 	}
 }

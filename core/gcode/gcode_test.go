@@ -10,6 +10,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
+
+	"jobshelf/core/machine"
 )
 
 var ctx = context.Background()
@@ -173,4 +175,26 @@ func FuzzRead(f *testing.F) {
 			require.False(t, math.IsNaN(v) || math.IsInf(v, 0))
 		}
 	})
+}
+
+// A program takes as long as its machine needs: closed forms of moves from rest to
+// rest, d/v + v/a, at the feed or the machine's limit.
+func TestProgramsAreTimedByTheMachine(t *testing.T) {
+	m := &machine.Machine{Motion: machine.Motion{SpeedMMPerS: 50, AccelMMPerS2: 1000, JunctionDeviationMM: 0.02, LiftMMPerS: 5}, ChangeS: 7}
+	resin := &machine.Machine{}
+	for text, want := range map[string]float64{
+		"G1 X100 E1 F6000":                            100./50 + 50./1000,
+		"G1 X100 E1 F1200":                            100./20 + 20./1000,
+		"G1 X100 E1 F6000\nG1 Z10 F6000":              100./50 + 50./1000 + 10./5 + 5./1000,
+		"G1 X100 E1 F6000\nG4 P500\nG4 S2":            100./50 + 50./1000 + 2.5,
+		"T0\nG1 X100 E1 F6000\nT1\nG1 X0 E1":          2*(100./50+50./1000) + 7,
+		"M204 S500\nG1 X100 E1 F6000":                 100./50 + 50./500,
+		"G1 X100 Y0 E1 F6000\nG1 X200 E1\nG1 X100 E1": 200./50 + 50./1000 + 100./50 + 50./1000, // straight on, then back
+		"G1 X1 E1 F60000":                             2 * math.Sqrt(1./1000),
+	} {
+		s, err := Read(ctx, strings.NewReader("M83\n"+text), 0, nil, m, resin)
+		require.NoError(t, err, text)
+		require.Len(t, s.SecondsOn, 2)
+		assert.InDelta(t, want, s.SecondsOn[0], 1e-9, text)
+	}
 }

@@ -5,6 +5,9 @@ import (
 	"io"
 	"math"
 	"slices"
+
+	"jobshelf/core/machine"
+	"jobshelf/core/motion"
 )
 
 // Summary is what a program would do.
@@ -21,13 +24,16 @@ type Summary struct {
 	FilamentMM            float64 // net: fed less pulled back
 	ByTool                []float64
 	Seconds               float64 // length over feed, dwells and retractions; warm-up left out
-	ExtrudedMM, TravelMM  float64 // ways
-	NozzleMaxC, BedMaxC   float64
-	FirstMMPerS           float64 // fastest line of the first layer
-	MaxMMPerS             float64 // fastest line of all
-	ToolChanges           int
-	Retractions           int
-	Arcs                  int
+	// SecondsOn is how long each of the machines asked for takes, by its limits; 0 for
+	// one that does not move a nozzle.
+	SecondsOn            []float64
+	ExtrudedMM, TravelMM float64 // ways
+	NozzleMaxC, BedMaxC  float64
+	FirstMMPerS          float64 // fastest line of the first layer
+	MaxMMPerS            float64 // fastest line of all
+	ToolChanges          int
+	Retractions          int
+	Arcs                 int
 	// NozzleEndC and BedEndC are what is asked of the heaters at the end.
 	NozzleEndC, BedEndC float64
 	// Commands counts every command but moves, by code, in order of the first.
@@ -53,8 +59,8 @@ const (
 	maxCommands = 500
 )
 
-// Read sums a program up.
-func Read(ctx context.Context, r io.Reader, size int64, progress func(float64)) (*Summary, error) {
+// Read sums a program up, and times it for machines.
+func Read(ctx context.Context, r io.Reader, size int64, progress func(float64), on ...*machine.Machine) (*Summary, error) {
 	inf := math.Inf(1)
 	s := &Summary{Min: XYZ{inf, inf, inf}, Max: XYZ{-inf, -inf, -inf}}
 	layers := map[int64]*Layer{}
@@ -66,8 +72,15 @@ func Read(ctx context.Context, r io.Reader, size int64, progress func(float64)) 
 	tool := 0
 	extruder := math.NaN()
 	pulled := false
+	runs := make([]run, len(on))
+	for i := range on {
+		runs[i].on(on[i])
+	}
 	v := Visitor{
 		Move: func(m Move) {
+			for i := range runs {
+				runs[i].move(&m)
+			}
 			d := math.Sqrt((m.To.X-m.From.X)*(m.To.X-m.From.X) + (m.To.Y-m.From.Y)*(m.To.Y-m.From.Y) + (m.To.Z-m.From.Z)*(m.To.Z-m.From.Z))
 			s.FilamentMM += m.EMM
 			for len(s.ByTool) <= m.Tool {
@@ -150,15 +163,21 @@ func Read(ctx context.Context, r io.Reader, size int64, progress func(float64)) 
 					s.BedMaxC = math.Max(s.BedMaxC, value)
 				}
 			case "G4":
-				if has {
-					s.Seconds += value
-				} else if p, ok := c.Get('P'); ok {
-					s.Seconds += p / 1000
+				wait := value
+				if p, ok := c.Get('P'); ok && !has {
+					wait = p / 1000
+				}
+				s.Seconds += wait
+				for i := range runs {
+					runs[i].wait(wait)
 				}
 			}
 			if c.Letter == 'T' {
 				if !math.IsNaN(extruder) && extruder != c.Number {
 					s.ToolChanges++
+					for i := range runs {
+						runs[i].wait(runs[i].m.ChangeS)
+					}
 				}
 				extruder = c.Number
 				tool = int(c.Number)
@@ -173,10 +192,47 @@ func Read(ctx context.Context, r io.Reader, size int64, progress func(float64)) 
 		s.NozzleEndC = math.Max(s.NozzleEndC, c)
 	}
 	s.layers(layers)
+	for i := range runs {
+		runs[i].wait(0)
+		s.SecondsOn = append(s.SecondsOn, runs[i].seconds)
+	}
 	if s.ExtrudedMM == 0 {
 		return nil, &Error{Line: s.Lines, What: "The program extrudes nothing", Do: again}
 	}
 	return s, nil
+}
+
+// run is a machine at work on a program.
+type run struct {
+	m       *machine.Machine
+	planner *motion.Planner
+	seconds float64
+}
+
+func (r *run) on(m *machine.Machine) {
+	r.m = m
+	r.planner = motion.New(motion.Limits{AccelMMPerS2: m.Motion.AccelMMPerS2, DeviationMM: m.Motion.JunctionDeviationMM}, func(_ int32, s float64) { r.seconds += s })
+}
+
+// move takes a move at the feed it asks for, or as fast as the machine can.
+func (r *run) move(m *Move) {
+	if r.m.Motion.SpeedMMPerS <= 0 || r.m.Motion.AccelMMPerS2 <= 0 {
+		return
+	}
+	d := XYZ{m.To.X - m.From.X, m.To.Y - m.From.Y, m.To.Z - m.From.Z}
+	v := m.MMPerS
+	if plane := math.Hypot(d.X, d.Y); plane > 0 {
+		v = math.Min(v, r.m.Motion.SpeedMMPerS*math.Hypot(plane, d.Z)/plane)
+	}
+	if d.Z != 0 && r.m.Motion.LiftMMPerS > 0 {
+		v = math.Min(v, r.m.Motion.LiftMMPerS*math.Hypot(math.Hypot(d.X, d.Y), d.Z)/math.Abs(d.Z))
+	}
+	r.planner.Add(motion.Move{DX: d.X, DY: d.Y, DZ: d.Z, EMM: m.EMM, MMPerS: v, AccelMMPerS2: m.MMPerS2})
+}
+
+func (r *run) wait(s float64) {
+	r.planner.Flush()
+	r.seconds += s
 }
 
 // layers orders the heights and finds the one most layers have, weighed by

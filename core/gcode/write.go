@@ -1,6 +1,7 @@
 package gcode
 
 import (
+	"cmp"
 	"fmt"
 	"io"
 	"math"
@@ -21,8 +22,8 @@ type Job struct {
 	Spools  machine.Spools
 	// Facts are written at the top, one comment each: "job", "member", …
 	Facts [][2]string
-	// Slow is the share of its speed for each layer; nil is full speed.
-	Slow []float64
+	// Pace is each layer's; nil is full speed.
+	Pace []toolpath.Pace
 	// Seconds and Grams are what the blocks may tell.
 	Seconds, Grams float64
 	// PlateXMM and PlateYMM are added to all places: where the part's origin is on
@@ -48,7 +49,8 @@ func Write(w io.Writer, p *toolpath.Print, j Job) error {
 		after = r.BedC
 	}
 	t.values = naming.Values{"bed_c": num(r.BedC), "bed_after_c": num(after), "layers": strconv.Itoa(len(p.Layers)), "top_mm": num(round(top)),
-		"minutes": num(math.Ceil(j.Seconds / 60)), "grams": strconv.FormatFloat(j.Grams, 'f', 1, 64), "machine": oneLine(j.Machine.Name),
+		"clear_mm": num(round(math.Max(top, math.Min(top+machine.ClearMM, cmp.Or(j.Machine.Volume.ZMM, math.Inf(1)))))),
+		"minutes":  num(math.Ceil(j.Seconds / 60)), "grams": strconv.FormatFloat(j.Grams, 'f', 1, 64), "machine": oneLine(j.Machine.Name),
 		"material": oneLine(j.Spools.Of(r.PieceNozzle).Name), "recipe": oneLine(r.Name), "layer": "0"}
 	start, end, change := j.Machine.Dialect.Blocks()
 	for _, f := range j.Facts {
@@ -82,7 +84,7 @@ func Write(w io.Writer, p *toolpath.Print, j Job) error {
 	layer, fan := -1, false
 	kind := toolpath.Kind(255)
 	var failed error
-	p.Steps(r, j.Machine, j.Slow, func(s toolpath.Step) bool {
+	p.Steps(r, j.Machine, j.Pace, func(s toolpath.Step) bool {
 		if s.Layer != layer && s.Kind == toolpath.Lower {
 			layer = s.Layer
 			t.values["layer"] = strconv.Itoa(layer + 1)
@@ -236,6 +238,9 @@ func (t *writer) straight(s toolpath.Step) {
 	switch s.Kind {
 	case toolpath.Pause:
 		t.buf = append(b, "M0\n"...)
+		return
+	case toolpath.Wait:
+		t.buf = fmt.Appendf(b, "G4 P%d\n", int(math.Round(1000*s.S)))
 		return
 	case toolpath.Travel:
 		b = append(b, 'G', '0')

@@ -17,7 +17,6 @@ import (
 	"jobshelf/core/gcode"
 	"jobshelf/core/machine"
 	"jobshelf/core/mesh"
-	"jobshelf/core/motion"
 	"jobshelf/core/plate"
 	"jobshelf/core/recipe"
 	"jobshelf/core/solid"
@@ -43,24 +42,19 @@ func written(t *testing.T, part *mesh.Mesh, r recipe.Recipe, m *machine.Machine,
 	require.NoError(t, err)
 	full := estimate.FullOf(p, r, m, spools, 0)
 	var b bytes.Buffer
-	require.NoError(t, gcode.Write(&b, p, gcode.Job{Machine: m, Recipe: r, Spools: spools, Slow: full.Slow, Seconds: full.Seconds, Grams: full.Grams(),
+	require.NoError(t, gcode.Write(&b, p, gcode.Job{Machine: m, Recipe: r, Spools: spools, Pace: full.Pace, Seconds: full.Seconds, Grams: full.Grams(),
 		Facts: [][2]string{{"part", "two\nlines"}}}))
 	s, err := gcode.Read(ctx, bytes.NewReader(b.Bytes()), 0, nil)
 	require.NoError(t, err)
 	return full, b.String(), s
 }
 
-// timed plays a program through the planner.
+// timed is how long a program takes on a machine.
 func timed(t *testing.T, text string, m *machine.Machine) float64 {
 	t.Helper()
-	seconds := 0.0
-	pl := motion.New(motion.Limits{AccelMMPerS2: m.Motion.AccelMMPerS2, DeviationMM: m.Motion.JunctionDeviationMM}, func(_ int32, s float64) { seconds += s })
-	_, err := gcode.Walk(ctx, strings.NewReader(text), 0, gcode.Visitor{Move: func(x gcode.Move) {
-		pl.Add(motion.Move{DX: x.To.X - x.From.X, DY: x.To.Y - x.From.Y, DZ: x.To.Z - x.From.Z, EMM: x.EMM, MMPerS: x.MMPerS, AccelMMPerS2: x.MMPerS2})
-	}}, nil)
+	s, err := gcode.Read(ctx, strings.NewReader(text), 0, nil, m)
 	require.NoError(t, err)
-	pl.Flush()
-	return seconds
+	return s.SecondsOn[0]
 }
 
 // What is written reads back the same, in every dialect: filament within 0.1 %,
@@ -98,7 +92,7 @@ func TestWrittenProgramsReadBackTheSame(t *testing.T) {
 				}
 				assert.Zero(t, s.NozzleEndC+s.BedEndC, "heating ends with the print")
 				assert.Equal(t, 215., s.NozzleMaxC)
-				assert.InEpsilon(t, full.Seconds-full.ByKind["cooling"], timed(t, text, m), 0.005)
+				assert.InEpsilon(t, full.Seconds, timed(t, text, m), 0.005)
 				assert.Equal(t, 1, strings.Count(text, "\nM0\n"), "one pause")
 				assert.True(t, strings.HasPrefix(text, "; part: two lines\n"))
 				assert.Contains(t, text, "M106 S204")
@@ -167,7 +161,7 @@ func TestProgramsForTwoNozzles(t *testing.T) {
 	assert.Contains(t, text, "M104 T0 S0\nM104 T1 S0\n")
 	assert.Equal(t, 2, strings.Count(text, "M104 T1 S0"), "off as soon as it is done, and at the end to be sure")
 	assert.Less(t, strings.Index(text, "M104 T1 S0"), strings.Index(text, "; layer 210 of"))
-	assert.InEpsilon(t, full.Seconds-full.ByKind["cooling"]-full.ByKind["nozzle change"], timed(t, text, m), 0.005)
+	assert.InEpsilon(t, full.Seconds, timed(t, text, m), 0.005)
 	cents := int64(0)
 	lines := map[string]int64{}
 	for _, l := range full.Lines {

@@ -104,17 +104,19 @@ G92 E0`
 	EndBlock = `M104 S0
 M140 S{bed_after_c}
 M107
-G91
-G1 Z5 F600
-G90
+G1 Z{clear_mm} F600
 M84`
 	ChangeBlock = `T{nozzle}
 M109 S{nozzle_c}`
 )
 
+// ClearMM is how far the common end block lifts the nozzle off a print, where the
+// machine is high enough (common practice, no source).
+const ClearMM = 5
+
 // BlockNames are the values that a block may name. {nozzle} counts from 0, as
-// machines do.
-var BlockNames = []string{"nozzle", "nozzle_c", "first_nozzle_c", "bed_c", "bed_after_c", "layers", "top_mm", "minutes", "grams", "machine", "material", "recipe", "layer"}
+// machines do; {clear_mm} is a height at which the nozzle stands clear of the print.
+var BlockNames = []string{"nozzle", "nozzle_c", "first_nozzle_c", "bed_c", "bed_after_c", "layers", "top_mm", "clear_mm", "minutes", "grams", "machine", "material", "recipe", "layer"}
 
 // Blocks gives the three blocks in force.
 func (d Dialect) Blocks() (start, end, change string) {

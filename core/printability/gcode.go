@@ -52,9 +52,9 @@ func FitProgram(s *gcode.Summary, v machine.Volume) [3]float64 {
 // heightSlackMM is how near layer heights must be to count as the same.
 const heightSlackMM = 0.005
 
-// Program judges a program that was sliced elsewhere. longestS is the longest
-// run the house allows; 0 for any.
-func Program(s *gcode.Summary, targets []Target, longestS float64) []Finding {
+// Program judges a program that was sliced elsewhere and runs for seconds.
+// longestS is the longest run the house allows; 0 for any.
+func Program(s *gcode.Summary, targets []Target, seconds, longestS float64) []Finding {
 	var out []Finding
 	add := func(f Finding) { out = append(out, f) }
 	var fit []Target
@@ -75,9 +75,9 @@ func Program(s *gcode.Summary, targets []Target, longestS float64) []Finding {
 	}
 	programHeat(s, fit, add)
 	programLayers(s, fit, add)
-	if longestS > 0 && s.Seconds > longestS {
-		add(Finding{Check: "too long", Grade: Decide, Value: s.Seconds / 3600, Limit: longestS / 3600, Unit: "h",
-			Text: fmt.Sprintf("It runs for %.1f h; the house allows %.1f h. Ask for the model: thicker layers or less infill save most.", s.Seconds/3600, longestS/3600)})
+	if longestS > 0 && seconds > longestS {
+		add(Finding{Check: "too long", Grade: Decide, Value: seconds / 3600, Limit: longestS / 3600, Unit: "h",
+			Text: fmt.Sprintf("It runs for %.1f h; the house allows %.1f h. Ask for the model: thicker layers or less infill save most.", seconds/3600, longestS/3600)})
 	}
 	programCommands(s, add)
 	return out

@@ -171,7 +171,7 @@ func TestForeignPrograms(t *testing.T) {
 		text := "G28\n" + start + "\nG90\nM83\nG1 Z0.2 F600\nG1 X10 Y10\n" + body + "\n" + end + "\n"
 		s, err := gcode.Read(context.Background(), strings.NewReader(text), 0, nil)
 		require.NoError(t, err)
-		return Program(s, targets, 4*3600)
+		return Program(s, targets, s.Seconds, 4*3600)
 	}
 	const layers = "\nG1 Z0.4\nG1 X20 E2\nG1 Z0.6\nG1 X80 E2"
 	heat, off := "M104 S210\nM140 S60", "M104 S0\nM140 S0"

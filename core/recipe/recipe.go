@@ -160,7 +160,7 @@ func (r Recipe) WithDefaults() Recipe {
 	}
 	num(&r.SupportDeg, 50)
 	num(&r.SupportPercent, 15)
-	num(&r.SupportRoofPercent, 100/1.2)
+	num(&r.SupportRoofPercent, 83)
 	text((*string)(&r.SupportPattern), string(SupportLines))
 	r.SupportGapMM = cmp.Or(r.SupportGapMM, new(1.5*r.LineMM))
 	r.SupportDropMM = cmp.Or(r.SupportDropMM, new(r.LayerMM))

@@ -213,7 +213,7 @@ func (r *Result) WriteProgram(w io.Writer, facts [][2]string) error {
 		}
 	}
 	facts = append(facts, [2]string{"layers", fmt.Sprint(r.Full.Layers)}, [2]string{"made by", "Job Shelf"}, [2]string{"settings", string(settings)})
-	return gcode.Write(w, r.Print, gcode.Job{Machine: o.Machine, Recipe: o.Recipe, Spools: o.Spools, Slow: r.Full.Slow,
+	return gcode.Write(w, r.Print, gcode.Job{Machine: o.Machine, Recipe: o.Recipe, Spools: o.Spools, Pace: r.Full.Pace,
 		Seconds: r.Full.Seconds + r.Full.WarmUpSeconds, Grams: r.Full.Grams(), Facts: facts})
 }
 

@@ -1,6 +1,7 @@
 package toolpath
 
 import (
+	"cmp"
 	"math"
 
 	"jobshelf/core/machine"
@@ -21,6 +22,7 @@ const (
 	Lower                   // down, or up to a new layer
 	LetOut                  // let filament out where the nozzle stands
 	Pause                   // wait for somebody
+	Wait                    // let the layer cool
 	Change                  // to another nozzle
 )
 
@@ -35,7 +37,12 @@ type Step struct {
 	MMPerS2 float64 // acceleration asked for; 0 is the machine's
 	Nozzle  uint8   // in use, or changed to, counted from 0
 	First   bool    // the first step of a line
+	S       float64 // how long a Wait is, s
 }
+
+// Pace is how a layer is given time to cool: the share of its speed it is laid at,
+// where 0 is all of it, and how long the nozzle waits above it then.
+type Pace struct{ Share, WaitS float64 }
 
 // travelsFree are short enough to need no retraction, mm.
 const travelsFree = 1.5
@@ -50,7 +57,7 @@ type stepper struct {
 	back    [256]bool // filament is pulled back, by nozzle
 	nozzle  uint8
 	accel   float64
-	slow    []float64
+	pace    []Pace
 	speeds  [kinds]float64
 	accels  [kinds]float64
 	stopped bool
@@ -58,10 +65,10 @@ type stepper struct {
 
 // Steps tells, in order, all that a machine does to make a print: lines at their
 // speeds, travels, retraction and lift where a travel crosses an outline or is
-// long, layer changes, pauses. slow is a share of the speed for each layer, so
-// that it has time to cool; nil is full speed. yield may end it by false.
-func (p *Print) Steps(r recipe.Recipe, m *machine.Machine, slow []float64, yield func(Step) bool) {
-	s := &stepper{r: r.WithDefaults(), m: m, bore: math.Pi * m.FilamentMM * m.FilamentMM / 4, yield: yield, slow: slow}
+// long, layer changes, pauses. pace is for each layer; nil is full speed. yield may
+// end it by false.
+func (p *Print) Steps(r recipe.Recipe, m *machine.Machine, pace []Pace, yield func(Step) bool) {
+	s := &stepper{r: r.WithDefaults(), m: m, bore: math.Pi * m.FilamentMM * m.FilamentMM / 4, yield: yield, pace: pace}
 	s.speeds = [kinds]float64{Outer: s.r.OuterMMPerS, Inner: s.r.InnerMMPerS, Cap: s.r.CapMMPerS, Infill: s.r.InfillMMPerS,
 		Bridge: s.r.BridgeMMPerS, Support: s.r.SupportMMPerS, Hold: s.r.FirstMMPerS, Purge: s.r.InnerMMPerS}
 	s.accels = [kinds]float64{Outer: s.r.OuterMMPerS2, Inner: s.r.InnerMMPerS2, Cap: s.r.CapMMPerS2, Infill: s.r.InfillMMPerS2,
@@ -88,8 +95,25 @@ func (p *Print) Steps(r recipe.Recipe, m *machine.Machine, slow []float64, yield
 				return
 			}
 		}
+		if s.pace != nil && s.pace[i].WaitS > 0 {
+			s.wait(i)
+		}
 	}
 	s.retract(len(p.Layers) - 1)
+}
+
+// wait lets the layer cool, the nozzle lifted off it.
+func (s *stepper) wait(layer int) {
+	s.retract(layer)
+	if high := s.above(); high > s.z {
+		s.do(Step{Kind: Lift, Layer: layer, X: s.x, Y: s.y, Z: high, MMPerS: s.m.Motion.LiftMMPerS})
+	}
+	s.do(Step{Kind: Wait, Layer: layer, S: s.pace[layer].WaitS})
+}
+
+// above is where a lift goes: no higher than the machine does.
+func (s *stepper) above() float64 {
+	return math.Min(s.z+s.r.LiftMM, cmp.Or(s.m.Volume.ZMM, math.Inf(1)))
 }
 
 // FirstNozzle is the one that a print begins with, counted from 0.
@@ -140,8 +164,8 @@ func (s *stepper) speed(k Kind, layer int) float64 {
 	if layer == 0 {
 		v = math.Min(v, s.r.FirstMMPerS)
 	}
-	if s.slow != nil && s.slow[layer] > 0 {
-		v *= s.slow[layer]
+	if s.pace != nil && s.pace[layer].Share > 0 {
+		v *= s.pace[layer].Share
 	}
 	return math.Min(v, s.m.Motion.SpeedMMPerS)
 }
@@ -192,10 +216,11 @@ func (s *stepper) travel(layer int, l *Layer, x, y float64) {
 	if d > 8*travelsFree || crosses {
 		s.retract(layer)
 	}
-	up := s.back[s.nozzle] && crosses && s.r.LiftMM > 0
 	z := s.z
+	high := s.above()
+	up := s.back[s.nozzle] && crosses && high > z
 	if up {
-		s.do(Step{Kind: Lift, Layer: layer, X: s.x, Y: s.y, Z: z + s.r.LiftMM, MMPerS: s.m.Motion.LiftMMPerS})
+		s.do(Step{Kind: Lift, Layer: layer, X: s.x, Y: s.y, Z: high, MMPerS: s.m.Motion.LiftMMPerS})
 	}
 	s.do(Step{Kind: Travel, Layer: layer, X: x, Y: y, Z: s.z, MMPerS: math.Min(s.r.TravelMMPerS, s.m.Motion.SpeedMMPerS), MMPerS2: s.r.TravelMMPerS2})
 	if up {

@@ -1,6 +1,8 @@
 package verdict
 
 import (
+	"math"
+
 	"jobshelf/core/estimate"
 	"jobshelf/core/gcode"
 	"jobshelf/core/machine"
@@ -16,7 +18,7 @@ type Program struct {
 	LayerMM      float64    `json:"layer_mm"`
 	FirstLayerMM float64    `json:"first_layer_mm"`
 	Heights      int        `json:"heights" doc:"How many different layer heights there are"`
-	Seconds      float64    `json:"seconds"`
+	Seconds      float64    `json:"seconds" doc:"On the quickest machine that it fits; by its feeds alone where there is none"`
 	FilamentMM   float64    `json:"filament_mm"`
 	NozzleMaxC   float64    `json:"nozzle_max_c"`
 	BedMaxC      float64    `json:"bed_max_c"`
@@ -28,9 +30,19 @@ type Program struct {
 	Max          [3]float64 `json:"max_mm"`
 }
 
+// MachinesOf are the machines of choices.
+func MachinesOf(choices []Choice) []*machine.Machine {
+	var out []*machine.Machine
+	for _, c := range choices {
+		out = append(out, c.Machine)
+	}
+	return out
+}
+
 // JudgeProgram gives the verdict on a program that was sliced elsewhere: the
-// ladder says where it would run as it is; time and filament are its own, the
-// mass that of the machine's material.
+// ladder says where it would run as it is, and how long by that machine's limits;
+// filament is its own, the mass that of the machine's material. The program was
+// read with MachinesOf(choices).
 func JudgeProgram(s *gcode.Summary, choices []Choice, startCents units.Cents, longestS float64) *Verdict {
 	heights := map[float64]bool{}
 	for _, l := range s.Layers[min(1, len(s.Layers)):] {
@@ -43,7 +55,8 @@ func JudgeProgram(s *gcode.Summary, choices []Choice, startCents units.Cents, lo
 	v := &Verdict{Format: modelfile.GCode, Unit: units.Millimetre, UnitStated: true, Bodies: []Body{}, Program: p, Machines: []MachineVerdict{},
 		BoxMM: Box{p.Min, p.Max}, Findings: []printability.Finding{}}
 	var targets []printability.Target
-	for _, c := range choices {
+	quickest := math.Inf(1)
+	for i, c := range choices {
 		target := printability.Target{Machine: c.Machine, Recipe: c.Recipe}
 		if c.Spools != nil {
 			target.Material = c.Spools.Of(1)
@@ -55,13 +68,17 @@ func JudgeProgram(s *gcode.Summary, choices []Choice, startCents units.Cents, lo
 			mv.Recipe = "as sliced elsewhere"
 		}
 		if mv.Fits && c.Spools != nil {
-			q := estimate.Quick{Seconds: s.Seconds, WarmUpSeconds: c.Machine.WarmUpSeconds(s.NozzleMaxC, s.BedMaxC), FilamentMM: s.FilamentMM,
+			quickest = math.Min(quickest, s.SecondsOn[i])
+			q := estimate.Quick{Seconds: s.SecondsOn[i], WarmUpSeconds: c.Machine.WarmUpSeconds(s.NozzleMaxC, s.BedMaxC), FilamentMM: s.FilamentMM,
 				Grams: target.Material.Grams(c.Machine.FilamentMM, s.FilamentMM), Layers: len(s.Layers)}
 			q.PriceCents, q.Lines = estimate.PriceOf([]estimate.Use{{Material: target.Material, Grams: q.Grams}}, q.Seconds, c.Machine, startCents)
 			mv.Quick = &q
 		}
 		v.Machines = append(v.Machines, mv)
 	}
-	v.Findings = append(v.Findings, printability.Program(s, targets, longestS)...)
+	if !math.IsInf(quickest, 1) {
+		p.Seconds = quickest
+	}
+	v.Findings = append(v.Findings, printability.Program(s, targets, p.Seconds, longestS)...)
 	return v
 }

@@ -195,11 +195,11 @@ func TestSupportInAnotherMaterialIsPriced(t *testing.T) {
 	assert.Greater(t, v.Machines[0].Quick.Seconds, one.Machines[0].Quick.Seconds+45*10, "some fifty changes")
 }
 
-// A program of its own runs where it fits, at its own time, with the machine's
-// material.
+// A program of its own runs where it fits, as fast as that machine can, with the
+// machine's material.
 func TestAProgramIsJudged(t *testing.T) {
 	text := "M104 S210\nG28\nG90\nM83\nG1 Z0.2 F600\nG1 X10 Y10\nG1 X90 E3 F1200\nG1 Z0.4\nG1 X10 E3\nM104 S0\n"
-	s, err := gcode.Read(ctx, strings.NewReader(text), 0, nil)
+	s, err := gcode.Read(ctx, strings.NewReader(text), 0, nil, MachinesOf(house())...)
 	require.NoError(t, err)
 	v := JudgeProgram(s, house(), 50, 0)
 	require.NotNil(t, v.Program)
@@ -208,7 +208,9 @@ func TestAProgramIsJudged(t *testing.T) {
 	require.Len(t, v.Machines, 3)
 	require.NotNil(t, v.Machines[0].Quick)
 	assert.InDelta(t, 6*math.Pi*1.75*1.75/4*1.24/1000, v.Machines[0].Quick.Grams, 1e-9)
-	assert.InDelta(t, s.Seconds, v.Machines[0].Quick.Seconds, 0)
+	assert.InDelta(t, s.SecondsOn[0], v.Machines[0].Quick.Seconds, 0)
+	assert.InDelta(t, s.SecondsOn[0], v.Program.Seconds, 0)
+	assert.Greater(t, s.SecondsOn[0], s.Seconds, "it speeds up and slows down")
 	assert.False(t, v.Machines[1].Fits)
 	assert.InDelta(t, 75, v.Machines[1].OverMM[0], 1e-9)
 	assert.Nil(t, v.Machines[2].Quick)

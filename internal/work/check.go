@@ -195,7 +195,8 @@ func (w *checkWorker) program(ctx context.Context, p store.Piece, in desk.CheckI
 	if format, err := modelfile.Detect(head, blob.Size); err != nil || format != modelfile.GCode {
 		return nil, err
 	}
-	s, err := gcode.Read(r.ctx, w.store.BlobReader(r.ctx, blob.ID), blob.Size, func(f float64) { _ = r.tell("reading", f, false) })
+	s, err := gcode.Read(r.ctx, w.store.BlobReader(r.ctx, blob.ID), blob.Size, func(f float64) { _ = r.tell("reading", f, false) },
+		verdict.MachinesOf(in.Choices)...)
 	if err != nil {
 		return nil, err
 	}

@@ -1120,7 +1120,10 @@ export interface components {
             nozzle_max_c: number;
             /** Format: int64 */
             retractions: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description On the quickest machine that it fits; by its feeds alone where there is none
+             */
             seconds: number;
             /** Format: int64 */
             tool_changes: number;

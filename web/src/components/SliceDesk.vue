@@ -4,7 +4,7 @@ import type { Departure, JobView, Mark, PieceView, Region, Rung, Setting, SliceV
 import { useCancelSlice, useChooseSlice, useHouse, useOrderSlice, useSavings, useSettings, useSlices } from '../api/queries'
 import { useFormats } from '../composables/format'
 import { useKeys } from '../composables/keys'
-import { holds } from './fields'
+import { holds, idle } from './fields'
 import HangList from './HangList.vue'
 import { marked } from './regions'
 
@@ -56,7 +56,7 @@ const search = ref('')
 const found = computed(() => {
   const words = search.value.toLowerCase().split(/\s+/).filter(Boolean)
   if (!words.length) return []
-  return (settings.data.value ?? []).filter((s) => words.every((w) => `${s.key} ${s.text}`.toLowerCase().includes(w))).slice(0, 6)
+  return (settings.data.value ?? []).filter((s) => words.every((w) => `${s.key} ${s.text}`.toLowerCase().includes(w)))
 })
 function depart(key: string) {
   if (!departures.value.some((d) => d.key === key)) departures.value.push({ key, value: '', why: '' })
@@ -131,8 +131,14 @@ useKeys('Slicing', [{ key: 'l', does: 'Slice with the settings shown', run: slic
         <input id="setting-search" v-model="search" class="search small" placeholder="Change a setting: type what it does" aria-label="Search settings" @keydown.enter.prevent="found[0] && depart(found[0].key)" />
         <v-btn id="slice" size="small" color="primary" :variant="variants.length ? 'outlined' : 'flat'" :disabled="!ready || order.isPending.value" @click="slice">Slice <kbd class="on">L</kbd></v-btn>
       </div>
-      <ul v-if="found.length" class="found small">
-        <li v-for="s in found" :key="s.key"><button type="button" @click="depart(s.key)"><strong>{{ s.text }}</strong> <span v-if="recipe" class="num">now {{ now(s) }}<template v-if="s.unit"> {{ s.unit }}</template></span> <span class="quiet"><template v-if="s.least !== undefined">{{ s.least }} to {{ s.most }}</template><template v-if="s.with"> · with: {{ settingOf(s.with)?.text }}</template></span></button></li>
+      <ul v-if="found.length" class="found small" aria-label="Settings found: what each does, what it is now, its range">
+        <li v-for="s in found" :key="s.key">
+          <button type="button" @click="depart(s.key)">
+            <strong>{{ s.text }}<span v-if="idle(s.with, recipe)" class="quiet"> (needs: {{ settingOf(s.with!)?.text }})</span></strong>
+            <span class="num">{{ [now(s), s.unit].filter(Boolean).join(' ') }}</span>
+            <span class="quiet num">{{ s.least === undefined ? '' : `${s.least} to ${s.most}` }}</span>
+          </button>
+        </li>
       </ul>
     </div>
 
@@ -188,7 +194,9 @@ input, select { border: 1px solid var(--rule); border-radius: 3px; padding: 1px 
 .depart { display: flex; flex-wrap: wrap; gap: 4px 8px; align-items: center; }
 .depart .num { width: 80px; text-align: right; }
 .depart .why { flex: 1; min-width: 120px; }
-.found button { text-align: left; padding: 2px 6px; }
+.found { max-height: 240px; overflow-y: auto; border-bottom: 1px solid var(--rule); }
+.found button { display: grid; grid-template-columns: 1fr auto 84px; gap: 8px; align-items: baseline; width: 100%; text-align: left; padding: 2px 6px; }
+.found .num { text-align: right; }
 .found button:hover { background: var(--faint); }
 .saves li { display: grid; grid-template-columns: 1fr 84px 70px 70px 60px; gap: 6px; align-items: baseline; border-bottom: 1px solid var(--rule); }
 .saves .num { text-align: right; }

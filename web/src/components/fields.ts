@@ -23,9 +23,9 @@ const twoNozzles = (d: Record<string, unknown>) => extrusion(d) && ((d.nozzles_m
 
 export const valuesOf = (names: readonly string[] | null) => `Values: ${(names ?? []).map((n) => `{${n}}`).join(' ')}`
 
-/** Whether a field does nothing as long as the one it needs is off, none or nought. */
-export function idle(x: Field, data: unknown): boolean {
-  const v = x.needs && valueAt(data, x.needs)
+/** Whether what needs a setting does nothing, as that one is off, none or nought. */
+export function idle(needs: string | undefined, data: unknown): boolean {
+  const v = needs && valueAt(data, needs)
   return v === 'off' || v === 'none' || v === 0
 }
 

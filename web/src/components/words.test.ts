@@ -90,8 +90,8 @@ it('makes a recipe’s form of what can be set, and finds a setting by its words
   expect(fieldsWith(fields, '')).toHaveLength(4)
   expect(fieldsWith(fields, 'colour')).toEqual([])
   const [gap] = recipeFields([{ key: 'support_gap_mm', text: 'Gap', type: 'number', with: 'support' }]).slice(1)
-  expect(['off', 'none', 0, 'everywhere', 2].map((support) => idle(gap!, { support }))).toEqual([true, true, true, false, false])
-  expect(idle(fields[2]!, {})).toBe(false)
+  expect(['off', 'none', 0, 'everywhere', 2].map((support) => idle(gap!.needs, { support }))).toEqual([true, true, true, false, false])
+  expect(idle(fields[2]!.needs, {})).toBe(false)
 })
 
 it('asks again for what was being asked for when it changed', async () => {
