@@ -91,10 +91,18 @@ func (m *medial) chord(a, b int32) (int32, bool) {
 	n, ok := m.chords[k]
 	if !ok {
 		p, q := m.pts[a], m.pts[b]
-		n = m.node(float64(p.X+q.X)/2, float64(p.Y+q.Y)/2, math.Hypot(float64(q.X-p.X), float64(q.Y-p.Y)))
+		n = m.node(float64(p.X+q.X)/2, float64(p.Y+q.Y)/2, math.Max(m.across(a, b), m.across(b, a)))
 		m.chords[k] = n
 	}
 	return n, true
+}
+
+// across is how wide it is at a chord from a to b, square to the border at a: the
+// chord itself may be aslant.
+func (m *medial) across(a, b int32) float64 {
+	p, q, r := m.pts[a], m.pts[b], m.pts[m.next[a]]
+	dx, dy := float64(r.X-p.X), float64(r.Y-p.Y)
+	return math.Abs(float64(q.X-p.X)*dy-float64(q.Y-p.Y)*dx) / math.Hypot(dx, dy)
 }
 
 func (m *medial) take(t [3]int32) {

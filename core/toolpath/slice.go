@@ -230,28 +230,33 @@ func (s *slicer) outlines(w *worker, i int, loops []polygon.Path) {
 }
 
 // Parts of a wall narrower than leastShare of a line are left out; those up to
-// one line and soloShare of a spacing get one line down the middle.
+// one line and soloShare of a spacing get one line down the middle. Between lines,
+// what is wider than seamShare is filled.
 const (
 	leastShare = 0.35
+	seamShare  = 0.15
 	soloShare  = 0.65
 )
 
 var mitre = polygon.Offsets{Join: polygon.Mitre, MitreLimit: 2}
 
 // walls lays the shells of a layer from the outside in. What is too narrow for
-// two passes side by side gets one along its middle, as wide as the wall.
+// two passes side by side gets one along its middle, as wide as the wall; so does
+// what is left between the innermost shells.
 func (s *slicer) walls(w *worker, i int) {
 	h := s.heights[i]
 	width, gap := um(s.r.LineMM), um(Spacing(s.r.LineMM, h))
 	rest := s.outline[i]
 	var lines []Line
-	for k := range s.r.Shells {
+	for k := range s.r.Shells + 1 {
 		if len(rest) == 0 {
 			break
 		}
 		kind, line, half := Inner, gap, gap/2 // inside, a line has the room of its spacing
+		least, more := seamShare*width, width-gap
 		if k == 0 {
 			kind, line, half = Outer, width, width/2
+			least, more = leastShare*width, 0
 		}
 		// Where two lines fit: opened by half of what two need.
 		two := (line + soloShare*gap) / 2
@@ -259,9 +264,16 @@ func (s *slicer) walls(w *worker, i int) {
 		wide := w.poly.Offset(core, two+5, mitre)
 		wide = w.poly.Boolean(polygon.Intersection, polygon.NonZero, wide, rest)
 		thin := w.poly.Boolean(polygon.Difference, polygon.NonZero, rest, w.poly.Offset(wide, 10, mitre))
-		for _, st := range w.poly.Medial(s.worth(thin, width), leastShare*width, line+gap) {
+		for _, st := range w.poly.Medial(s.worth(thin, width), least, line+gap) {
 			st = plainer(st)
+			for k := range st.WidthUM {
+				st.WidthUM[k] += more // between lines, it fills the corners of their sections too
+			}
 			lines = append(lines, Line{Kind: kind, Points: st.Points, WidthMM: mean(st.WidthUM) / 1000, Widths: st.WidthUM})
+		}
+		if k == s.r.Shells {
+			rest = wide
+			break
 		}
 		for _, p := range w.poly.Offset(wide, -half, mitre) {
 			lines = append(lines, Line{Kind: kind, Closed: true, Points: p, WidthMM: s.r.LineMM})
@@ -273,18 +285,39 @@ func (s *slicer) walls(w *worker, i int) {
 }
 
 // plainer leaves points out of a stroke that a straight line passes within
-// simplifyUM; the width in between is taken to change evenly.
+// 2·simplifyUM, with a width that changes evenly to within widthUM.
 func plainer(st polygon.Stroke) polygon.Stroke {
-	width := make(map[polygon.Point]float64, len(st.Points))
-	for i, p := range st.Points {
-		width[p] = st.WidthUM[i]
+	out := polygon.Stroke{Points: st.Points[:1:1], WidthUM: st.WidthUM[:1:1]}
+	var split func(a, b int)
+	split = func(a, b int) {
+		p, q := st.Points[a], st.Points[b]
+		dx, dy := float64(q.X-p.X), float64(q.Y-p.Y)
+		l2 := math.Max(dx*dx+dy*dy, 1)
+		worst, at := 1.0, -1
+		for k := a + 1; k < b; k++ {
+			x, y := float64(st.Points[k].X-p.X), float64(st.Points[k].Y-p.Y)
+			f := math.Max(0, math.Min(1, (x*dx+y*dy)/l2))
+			off := math.Hypot(x-f*dx, y-f*dy) / (2 * simplifyUM)
+			if o := math.Abs(st.WidthUM[a]+f*(st.WidthUM[b]-st.WidthUM[a])-st.WidthUM[k]) / widthUM; o > off {
+				off = o
+			}
+			if off > worst {
+				worst, at = off, k
+			}
+		}
+		if at >= 0 {
+			split(a, at)
+			split(at, b)
+			return
+		}
+		out.Points, out.WidthUM = append(out.Points, q), append(out.WidthUM, st.WidthUM[b])
 	}
-	out := polygon.Stroke{Points: polygon.SimplifyLine(st.Points, 2*simplifyUM, nil)}
-	for _, p := range out.Points {
-		out.WidthUM = append(out.WidthUM, width[p])
-	}
+	split(0, len(st.Points)-1)
 	return out
 }
+
+// widthUM is how exactly a line of varying width follows the wall.
+const widthUM = 20.0
 
 // worth leaves out slivers that no line is worth laying in: corners that opening
 // has rounded off.

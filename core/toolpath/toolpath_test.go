@@ -10,6 +10,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
 
 	"jobshelf/core/machine"
 	"jobshelf/core/mesh"
@@ -294,4 +295,32 @@ func TestSlicingIsDeterministicAndEnds(t *testing.T) {
 func TestLayersAreCounted(t *testing.T) {
 	p := sliced(t, solid.Box(5, 5, 47.7), plain(func(r *recipe.Recipe) { r.LayerMM, r.FirstLayerMM = 0.3, 0.3 }))
 	assert.Len(t, p.Layers, 159)
+}
+
+// Walls of any thickness from a line on are full: what lies between the outermost
+// lines is filled, whatever is left for it. What is missing is the rounding of the
+// two outer sides, h²(1-π/4)/2 of section each, and what is nearer than a seam.
+func TestWallsOfAnyThicknessAreFull(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		wall := rapid.Float64Range(0.45, 3).Draw(t, "wall, mm")
+		lean := rapid.Float64Range(0, 0.3).Draw(t, "lean")
+		if wall < 0.95 && wall > 0.6 {
+			wall += 0.35 // two lines that do not quite fit are pressed together
+		}
+		part := solid.RevolveClosed([]solid.P{{X: 12, Y: 0}, {X: 12 + wall, Y: 0}, {X: 12 + wall + 1.2*lean, Y: 1.2}, {X: 12 + 1.2*lean, Y: 1.2}}, 90)
+		r := plain(func(r *recipe.Recipe) { r.InfillPercent, r.Shells = 100, rapid.IntRange(1, 4).Draw(t, "shells") })
+		p, err := Slice(ctx, part, mesh.TopologyOf(part), 1, r, Options{}, nil)
+		require.NoError(t, err)
+		for _, l := range p.Layers[1:5] {
+			laid, round := 0.0, 0.0
+			for k := range l.Lines {
+				laid += l.Lines[k].VolumeMM3(l.HeightMM)
+			}
+			for _, o := range l.Outlines {
+				round += o.Length() * l.HeightMM * l.HeightMM * (1 - math.Pi/4) / 2
+			}
+			want := area(l.Outlines)*l.HeightMM - round
+			require.InDelta(t, want, laid, want*0.03+seamShare*0.45*l.HeightMM*2*math.Pi*13, "wall of %g mm", wall)
+		}
+	})
 }
