@@ -109,7 +109,7 @@ func Make(ctx context.Context, o Order, progress func(float64)) (*Result, error)
 	}
 	r.Full = estimate.FullOf(r.Print, o.Recipe, o.Machine, o.Spools, o.StartCents)
 	for _, x := range r.Print.Regions {
-		r.Regions = append(r.Regions, Region{x, corners(x, o.Stance, o.MMPerUnit, standing)})
+		r.Regions = append(r.Regions, Region{x, corners(x, r.Print.LiftedMM, o.Stance, o.MMPerUnit, standing)})
 	}
 	return r, ctx.Err()
 }
@@ -177,10 +177,10 @@ func micron(mm float64) int64 {
 // aroundMM is how much wider than what hangs a region's box is.
 const aroundMM = 0.5
 
-func corners(r toolpath.Region, s Stance, mmPerUnit float64, st plate.Standing) [][3]float64 {
+func corners(r toolpath.Region, liftedMM float64, s Stance, mmPerUnit float64, st plate.Standing) [][3]float64 {
 	var out [][3]float64
 	for k := range 8 {
-		p := mesh.Vec3{X: r.Min[0] - aroundMM, Y: r.Min[1] - aroundMM, Z: r.Min[2]}
+		p := mesh.Vec3{X: r.Min[0] - aroundMM, Y: r.Min[1] - aroundMM, Z: r.Min[2] - liftedMM}
 		if k&1 != 0 {
 			p.X = r.Max[0] + aroundMM
 		}
@@ -188,7 +188,7 @@ func corners(r toolpath.Region, s Stance, mmPerUnit float64, st plate.Standing) 
 			p.Y = r.Max[1] + aroundMM
 		}
 		if k&4 != 0 {
-			p.Z = r.Max[2]
+			p.Z = r.Max[2] - liftedMM
 		}
 		q := s.from(st.From(p)).Scale(mmPerUnit)
 		out = append(out, [3]float64{q.X, q.Y, q.Z})

@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"math"
 
-	"jobshelf/core/machine"
 	"jobshelf/core/polygon"
 	"jobshelf/core/recipe"
 )
@@ -24,7 +23,7 @@ const (
 // nozzles puts the part's and the support's lines on their nozzles and, where
 // that makes the nozzle change, adds the purge block. It needs the first layer
 // without its hold. It tells whether support has the nozzle it was meant for.
-func (s *slicer) nozzles(room machine.Volume) bool {
+func (s *slicer) nozzles() bool {
 	piece, support := uint8(s.r.PieceNozzle-1), uint8(s.r.SupportNozzle-1)
 	last := -1 // the last layer with a change
 	changes := make([]bool, len(s.layers))
@@ -54,7 +53,7 @@ func (s *slicer) nozzles(room machine.Volume) bool {
 	if side == 0 {
 		return true
 	}
-	corner, ok := s.blockPlace(room, side)
+	corner, ok := s.blockPlace(side)
 	if !ok {
 		s.onPiece(piece, "There is no room beside the part for the purge block; support is laid by the part's nozzle.")
 		return false
@@ -150,7 +149,7 @@ func BlockSideMM(r *recipe.Recipe, filamentMM, topMM float64) float64 {
 
 // blockPlace finds room for the block: right of all that is laid, left, behind,
 // in front.
-func (s *slicer) blockPlace(room machine.Volume, side float64) (polygon.Point, bool) {
+func (s *slicer) blockPlace(side float64) (polygon.Point, bool) {
 	lo, hi := polygon.Point{X: math.MaxInt64, Y: math.MaxInt64}, polygon.Point{X: math.MinInt64, Y: math.MinInt64}
 	for i := range s.outline {
 		for _, of := range [2][][]polygon.Path{s.outline, s.support} {
@@ -166,7 +165,7 @@ func (s *slicer) blockPlace(room machine.Volume, side float64) (polygon.Point, b
 	for _, c := range [4]polygon.Point{{X: hi.X + gap, Y: midY}, {X: lo.X - gap - e, Y: midY}, {X: midX, Y: hi.Y + gap}, {X: midX, Y: lo.Y - gap - e}} {
 		fits := true
 		for _, q := range [4]polygon.Point{c, {X: c.X + e, Y: c.Y}, {X: c.X, Y: c.Y + e}, {X: c.X + e, Y: c.Y + e}} {
-			fits = fits && !off(room, q, s.r.LineMM)
+			fits = fits && !off(s.room, q, s.r.LineMM)
 		}
 		if fits {
 			return c, true

@@ -114,7 +114,7 @@ type Print struct {
 
 // Region is a part of the surface that hangs further than support begins at.
 type Region struct {
-	// Min and Max bound it, in mm as the part stands, without a raft.
+	// Min and Max bound it, in mm as the part stands, on its raft where it has one.
 	Min     [3]float64 `json:"min_mm"`
 	Max     [3]float64 `json:"max_mm"`
 	AreaMM2 float64    `json:"area_mm2" doc:"Seen from below"`

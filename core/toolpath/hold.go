@@ -61,18 +61,26 @@ func (s *slicer) hold(p *Print) {
 			lines[i], lines[j] = lines[j], lines[i]
 		}
 	case recipe.HoldRaft:
-		s.raft(p, w, poly.Offset(foot, um(RaftRimMM), polygon.Offsets{}))
+		s.raft(p, w, s.onPlate(&poly, poly.Offset(foot, um(RaftRimMM)-width/2, polygon.Offsets{})))
 		return
 	}
 	p.Layers[0].Lines = append(lines, p.Layers[0].Lines...)
 }
 
+// lift is how far a raft lifts the part: its layers, and the gap by which it comes
+// off.
+func (s *slicer) lift() float64 {
+	if s.r.Hold != recipe.HoldRaft {
+		return 0
+	}
+	return s.r.FirstLayerMM + (RaftCloses+0.5)*s.r.LayerMM
+}
+
 func (s *slicer) raft(p *Print, w *worker, area []polygon.Path) {
-	width := um(s.r.LineMM)
 	layer := func(bottom, h, angle, share float64) Layer {
 		l := Layer{TopMM: bottom + h, HeightMM: h}
 		g := um(Spacing(s.r.LineMM, h)) / share
-		for _, q := range scan(w.poly.Offset(area, -width/2, mitre), angle, g, g) {
+		for _, q := range scan(area, angle, g, g) {
 			l.Lines = append(l.Lines, Line{Kind: Hold, Nozzle: uint8(s.r.PieceNozzle - 1), Points: q, WidthMM: s.r.LineMM})
 		}
 		return l
@@ -83,7 +91,7 @@ func (s *slicer) raft(p *Print, w *worker, area []polygon.Path) {
 		base = append(base, layer(top, s.r.LayerMM, math.Pi/2*float64(1+k%2), 1))
 		top += s.r.LayerMM
 	}
-	p.LiftedMM = top + s.r.LayerMM/2 // the gap by which it comes off
+	p.LiftedMM = s.lift()
 	for i := range p.Layers {
 		p.Layers[i].TopMM += p.LiftedMM
 	}

@@ -86,6 +86,61 @@ func TestLawsOfAPrint(t *testing.T) {
 	})
 }
 
+// Whatever the part, as large as the machine or less, its hold and its support: no
+// line leaves the machine, in the plane or upwards, or slicing says that it would.
+func TestNothingLeavesTheMachine(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		v := machine.Volume{Shape: machine.Rectangle, XMM: 40, YMM: 30, ZMM: rapid.Float64Range(5, 12).Draw(t, "room")}
+		r := plain(func(r *recipe.Recipe) {
+			r.Hold = rapid.SampledFrom([]recipe.Hold{recipe.HoldNone, recipe.HoldSkirt, recipe.HoldBrim, recipe.HoldRaft}).Draw(t, "hold")
+			r.Support = rapid.SampledFrom([]recipe.Support{recipe.SupportOff, recipe.SupportPlateOnly, recipe.SupportEverywhere}).Draw(t, "support")
+			r.BrimMM, r.LiftMM = 4, 0.5
+			r.SupportDropMM = new(rapid.SampledFrom([]float64{0, 0.2, 0.6}).Draw(t, "drop"))
+			r.SupportNozzle = rapid.IntRange(1, 2).Draw(t, "nozzle")
+			r.ChangePurgeMM = new(rapid.Float64Range(0, 20).Draw(t, "purge"))
+		})
+		short := rapid.SampledFrom([]float64{0, 0, 0.05, 3}).Draw(t, "short, mm") // of the machine, on every side
+		high := v.ZMM - rapid.SampledFrom([]float64{0, 0.03, 0.5, 3}).Draw(t, "short upwards, mm")
+		var m *mesh.Mesh
+		if rapid.Bool().Draw(t, "round") {
+			v.Shape, v.YMM = machine.Round, v.XMM
+			rad := v.XMM/2 - short
+			m = solid.Revolve([]solid.P{{X: 0, Y: 0}, {X: rad / 2, Y: 0}, {X: rad / 2, Y: high / 2}, {X: rad, Y: high - 1}, {X: rad, Y: high}, {X: 0, Y: high}}, 60)
+		} else {
+			m = solid.Box(v.XMM-2*short, v.YMM-2*short, 1).Transformed(1, mesh.Vec3{X: short, Y: short, Z: high - 1})
+			m.Append(solid.Box(6, 6, high-1).Transformed(1, mesh.Vec3{X: 10, Y: 10}))
+		}
+		p, err := Slice(ctx, m, mesh.TopologyOf(m), 1, r, Options{Room: v}, nil)
+		if err != nil {
+			require.Equal(t, recipe.HoldRaft, r.Hold)
+			require.ErrorContains(t, err, "on its raft it would be")
+			return
+		}
+		support := 0
+		for i := range p.Layers {
+			for _, l := range p.Layers[i].Lines {
+				if l.Kind == Support {
+					support++
+				}
+				for _, q := range l.Points {
+					require.False(t, off(v, q, l.WidthMM/2-0.01), "layer %d: %s at %v", i, l.Kind, q)
+				}
+			}
+		}
+		require.True(t, r.Support == recipe.SupportOff || support > 0)
+		below := 0.0
+		p.Steps(r, &machine.Machine{FilamentMM: 1.75, Volume: v, Motion: machine.Motion{SpeedMMPerS: 200, LiftMMPerS: 10}}, nil, func(x Step) bool {
+			require.LessOrEqual(t, x.Z, v.ZMM+1e-9)
+			if x.Kind == Lay {
+				require.GreaterOrEqual(t, x.Z, below)
+				below = x.Z
+			}
+			return true
+		})
+		require.GreaterOrEqual(t, below, math.Min(high+p.LiftedMM, v.ZMM)-0.03)
+	})
+}
+
 // Settings at the very edges of what can be asked for end soon, in little memory,
 // and lay nothing outside: shares next to nothing and to everything, thin lines on
 // a large plate.

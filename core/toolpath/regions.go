@@ -180,7 +180,7 @@ func (s *slicer) told(groups [][]*patch) []Region {
 		var carried, island, blocked, near, thin float64
 		var forced, kept *Mark
 		for _, p := range g {
-			top := s.tops[p.layer]
+			top := s.tops[p.layer] + s.lift()
 			for k, v := range [3][2]float64{{float64(p.lo.X) / 1000, float64(p.hi.X) / 1000}, {float64(p.lo.Y) / 1000, float64(p.hi.Y) / 1000}, {top - s.heights[p.layer], top}} {
 				r.Min[k], r.Max[k] = math.Min(r.Min[k], v[0]), math.Max(r.Max[k], v[1])
 			}

@@ -41,6 +41,7 @@ type slicer struct {
 	under    [][]polygon.Path // what of the plate is below the part, by layer; nil if it does not matter
 	block    polygon.Path     // the purge block's outline, or nil
 	bore     float64          // of the filament, mm
+	room     machine.Volume
 	layers   []Layer
 	notes    []string
 }
@@ -68,10 +69,59 @@ func off(v machine.Volume, q polygon.Point, w float64) bool {
 	return x < w || y < w || x > v.XMM-w || y > v.YMM-w
 }
 
+// roundSides is how many sides a round plate is cut with; a hair of it is lost.
+const roundSides = 360
+
+// onPlate cuts paths to where the middle of a line may be.
+func (s *slicer) onPlate(poly *polygon.Scratch, paths []polygon.Path) []polygon.Path {
+	half := s.r.LineMM / 2
+	if !slices.ContainsFunc(paths, func(p polygon.Path) bool {
+		return slices.ContainsFunc(p, func(q polygon.Point) bool { return off(s.room, q, half) })
+	}) {
+		return paths
+	}
+	x, y := um(s.room.XMM), um(s.room.YMM)
+	plate := polygon.Path{{X: int64(um(half)), Y: int64(um(half))}, {X: int64(x - um(half)), Y: int64(um(half))}, {X: int64(x - um(half)), Y: int64(y - um(half))}, {X: int64(um(half)), Y: int64(y - um(half))}}
+	if s.room.Shape == machine.Round {
+		plate = plate[:0]
+		for k := range roundSides {
+			sin, cos := math.Sincos(2 * math.Pi * float64(k) / roundSides)
+			plate = append(plate, polygon.Point{X: int64((x/2 - um(half)) * cos), Y: int64((x/2 - um(half)) * sin)})
+		}
+	}
+	return poly.Boolean(polygon.Intersection, polygon.NonZero, paths, []polygon.Path{plate})
+}
+
+// belowTop keeps a print within the height of the room: a last layer that the part
+// does not fill is laid lower. A raft may need more than there is.
+func belowTop(p *Print, v machine.Volume) error {
+	n := len(p.Layers)
+	if v.ZMM == 0 || n == 0 {
+		return nil
+	}
+	last := &p.Layers[n-1]
+	over := last.TopMM - v.ZMM
+	switch {
+	case over <= 1e-9:
+	case p.LiftedMM == 0 && over < last.HeightMM:
+		if last.HeightMM -= over; last.HeightMM < leastLayerMM {
+			p.Layers = p.Layers[:n-1]
+			return nil
+		}
+		last.TopMM = v.ZMM
+	default:
+		return fmt.Errorf("on its raft it would be %.1f mm too high", over)
+	}
+	return nil
+}
+
+// leastLayerMM is the lowest layer that is laid at all.
+const leastLayerMM = 0.02
+
 // keepOnPlate leaves out skirts and brims that would leave the plate.
 func keepOnPlate(p *Print, v machine.Volume) {
-	if v.XMM == 0 || len(p.Layers) == 0 {
-		return
+	if v.XMM == 0 || len(p.Layers) == 0 || p.LiftedMM > 0 {
+		return // a raft is cut to the plate
 	}
 	l := &p.Layers[0]
 	kept := l.Lines[:0]
@@ -95,12 +145,12 @@ func keepOnPlate(p *Print, v machine.Volume) {
 
 // Slice makes the layers of a mesh in mm·mmPerUnit, with its topology. progress
 // (nil is fine) is told a share from 0 to 1. The error is ctx's, or says that
-// the part has too many layers.
+// the part has too many layers or that its raft lifts it out of the room.
 func Slice(ctx context.Context, m *mesh.Mesh, topo *mesh.Topology, mmPerUnit float64, r recipe.Recipe, o Options, progress func(float64)) (*Print, error) {
 	if progress == nil {
 		progress = func(float64) {}
 	}
-	s := &slicer{r: r.WithDefaults(), marks: o.Marks, bore: cmp.Or(o.FilamentMM, 1.75)}
+	s := &slicer{r: r.WithDefaults(), marks: o.Marks, bore: cmp.Or(o.FilamentMM, 1.75), room: o.Room}
 	box := m.Bounds()
 	height := (box.Max.Z - box.Min.Z) * mmPerUnit
 	n := section.LayerCount(height, s.r.FirstLayerMM, s.r.LayerMM)
@@ -153,7 +203,7 @@ func Slice(ctx context.Context, m *mesh.Mesh, topo *mesh.Topology, mmPerUnit flo
 		if err := stage(share, s.fill); err != nil {
 			return nil, err
 		}
-		if s.nozzles(o.Room) || !TooClose(&s.r) {
+		if s.nozzles() || !TooClose(&s.r) {
 			break
 		}
 		s.r = OnPiece(s.r) // what was meant to dissolve has to come off
@@ -168,6 +218,9 @@ func Slice(ctx context.Context, m *mesh.Mesh, topo *mesh.Topology, mmPerUnit flo
 	p := &Print{Layers: s.layers, Notes: s.notes, Regions: regions}
 	s.hold(p)
 	keepOnPlate(p, o.Room)
+	if err := belowTop(p, o.Room); err != nil {
+		return nil, err
+	}
 	order(p, s.r)
 	progress(1)
 	return p, ctx.Err()

@@ -74,6 +74,7 @@ func (s *slicer) standSupport(ctx context.Context) error {
 		}
 		// What is narrower than a line cannot stand.
 		here = poly.Offset(poly.Offset(here, -0.45*width, mitre), 0.45*width, mitre)
+		here = s.onPlate(&poly, here)
 		s.support[i] = here
 		if *s.r.SupportRoof > 0 && len(here) > 0 {
 			var top []polygon.Path
