@@ -1,14 +1,18 @@
 package polygon
 
 import (
+	"cmp"
 	"math"
 	"math/big"
+	"math/rand/v2"
+	"slices"
 )
 
 // Delaunay triangulation of points, one after the other: the triangles whose
 // circumcircle holds the new point make room for a fan around it (Bowyer 1981,
-// Watson 1981). Points that come in the order of an outline are found by walking
-// from the one before. Circles are decided exactly.
+// Watson 1981). They come in rounds of doubling size, each round along a curve that
+// fills the plane, so that walking from the one before is short and few triangles
+// go each time (Amenta, Choi, Rote 2003). Circles are decided exactly.
 
 type triangle struct {
 	v [3]int32 // corners, counter-clockwise
@@ -22,7 +26,54 @@ type delaunay struct {
 	free []int32
 	last int32
 	hole []int32
-	seen map[int32]bool
+	rims []rim
+	seen []int32 // by triangle: the point that it went for, and 1
+}
+
+// rim is a side of a hole, and the triangle beyond it.
+type rim struct{ a, b, out int32 }
+
+// rounds is the order in which points come: the same for the same points.
+func rounds(points []Point, b box) []int32 {
+	order := make([]int32, len(points))
+	for i := range order {
+		order[i] = int32(i)
+	}
+	rng := rand.New(rand.NewPCG(1, 2))
+	rng.Shuffle(len(order), func(i, j int) { order[i], order[j] = order[j], order[i] })
+	side := max(b.maxX-b.minX, b.maxY-b.minY) + 1
+	key := make([]uint32, len(points))
+	for i, p := range points {
+		key[i] = hilbert(uint32((p.X-b.minX)*hilbertSide/side), uint32((p.Y-b.minY)*hilbertSide/side))
+	}
+	for from, to := 0, min(len(order), 32); from < len(order); from, to = to, min(len(order), 2*to) {
+		slices.SortFunc(order[from:to], func(i, j int32) int { return cmp.Or(cmp.Compare(key[i], key[j]), cmp.Compare(i, j)) })
+	}
+	return order
+}
+
+const hilbertSide = 1 << 12
+
+// hilbert is how far along Hilbert's curve a cell is.
+func hilbert(x, y uint32) uint32 {
+	d := uint32(0)
+	for s := uint32(hilbertSide / 2); s > 0; s /= 2 {
+		var rx, ry uint32
+		if x&s != 0 {
+			rx = 1
+		}
+		if y&s != 0 {
+			ry = 1
+		}
+		d += s * s * (3*rx ^ ry)
+		if ry == 0 {
+			if rx == 1 {
+				x, y = hilbertSide-1-x, hilbertSide-1-y
+			}
+			x, y = y, x
+		}
+	}
+	return d
 }
 
 // inCircle says that d lies inside the circle through a, b, c, which run
@@ -64,10 +115,10 @@ func triangulateDelaunay(points []Point) [][3]int32 {
 	w := max(b.maxX-b.minX, b.maxY-b.minY, 10)
 	cx, cy := (b.minX+b.maxX)/2, (b.minY+b.maxY)/2
 	n := int32(len(points))
-	d := &delaunay{pts: append(append(make([]Point, 0, n+3), points...), Point{cx - 8*w, cy - 5*w}, Point{cx + 8*w, cy - 5*w}, Point{cx, cy + 9*w}), seen: map[int32]bool{}}
+	d := &delaunay{pts: append(append(make([]Point, 0, n+3), points...), Point{cx - 8*w, cy - 5*w}, Point{cx + 8*w, cy - 5*w}, Point{cx, cy + 9*w})}
 	d.tris = append(d.tris, triangle{[3]int32{n, n + 1, n + 2}, [3]int32{-1, -1, -1}})
-	d.dead = append(d.dead, false)
-	for i := range n {
+	d.dead, d.seen = append(d.dead, false), append(d.seen, 0)
+	for _, i := range rounds(points, b) {
 		d.insert(i)
 	}
 	var out [][3]int32
@@ -111,24 +162,23 @@ func (d *delaunay) outside(t int32, p Point) bool {
 
 func (d *delaunay) insert(i int32) {
 	p := d.pts[i]
-	clear(d.seen)
+	now := i + 1
 	d.hole = append(d.hole[:0], d.locate(p))
-	d.seen[d.hole[0]] = true
-	type rim struct{ a, b, out int32 }
-	var border []rim
+	d.seen[d.hole[0]] = now
+	border := d.rims[:0]
 	for k := 0; k < len(d.hole); k++ {
 		x := d.tris[d.hole[k]]
 		for s := range 3 {
 			o := x.n[s]
 			a, b := x.v[(s+1)%3], x.v[(s+2)%3]
-			if o >= 0 && d.seen[o] {
+			if o >= 0 && d.seen[o] == now {
 				continue
 			}
 			// A side that p lies on, or is behind, must go too.
 			if o >= 0 {
 				v := d.tris[o].v
 				if inCircle(d.pts[v[0]], d.pts[v[1]], d.pts[v[2]], p) || cross(d.pts[a], d.pts[b], p) <= 0 {
-					d.seen[o] = true
+					d.seen[o] = now
 					d.hole = append(d.hole, o)
 					continue
 				}
@@ -139,7 +189,7 @@ func (d *delaunay) insert(i int32) {
 	// Sides between two that went are on neither's border any more.
 	kept := border[:0]
 	for _, r := range border {
-		if r.out < 0 || !d.seen[r.out] {
+		if r.out < 0 || d.seen[r.out] != now {
 			kept = append(kept, r)
 		}
 	}
@@ -147,17 +197,18 @@ func (d *delaunay) insert(i int32) {
 		d.dead[t] = true
 		d.free = append(d.free, t)
 	}
-	from := map[int32]int32{} // by first corner of a rim: its new triangle
+	d.rims = border
+	made := d.hole[:0] // by rim: its new triangle; what went is in d.free
 	for _, r := range kept {
 		t := int32(len(d.tris))
 		if k := len(d.free); k > 0 {
 			t, d.free = d.free[k-1], d.free[:k-1]
 		} else {
-			d.tris, d.dead = append(d.tris, triangle{}), append(d.dead, false)
+			d.tris, d.dead, d.seen = append(d.tris, triangle{}), append(d.dead, false), append(d.seen, 0)
 		}
 		d.tris[t] = triangle{[3]int32{i, r.a, r.b}, [3]int32{r.out, -1, -1}}
 		d.dead[t] = false
-		from[r.a] = t
+		made = append(made, t)
 		if r.out >= 0 {
 			o := &d.tris[r.out]
 			for s := range 3 {
@@ -168,11 +219,14 @@ func (d *delaunay) insert(i int32) {
 		}
 		d.last = t
 	}
-	for _, r := range kept { // around p
-		t := from[r.a]
-		if next, ok := from[r.b]; ok {
-			d.tris[t].n[1] = next // across (b, p)
-			d.tris[next].n[2] = t // across (p, a)
+	d.hole = made
+	for k, r := range kept { // around p
+		for j := range kept {
+			if kept[j].a == r.b {
+				d.tris[made[k]].n[1] = made[j] // across (b, p)
+				d.tris[made[j]].n[2] = made[k] // across (p, a)
+				break
+			}
 		}
 	}
 }

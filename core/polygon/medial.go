@@ -48,11 +48,12 @@ func (s *Scratch) Medial(paths []Path, minUM, maxUM float64) []Stroke {
 	if len(pts) > maxSamples {
 		return nil
 	}
+	within := bandsOf(paths)
 	m := medial{pts: pts, next: next, chords: map[[2]int32]int32{}}
 	for _, t := range triangulateDelaunay(pts) {
 		a, b, c := pts[t[0]], pts[t[1]], pts[t[2]]
 		mid := Point{(a.X + b.X + c.X) / 3, (a.Y + b.Y + c.Y) / 3}
-		if Inside(NonZero, paths, mid) > 0 {
+		if within.inside(mid) > 0 {
 			m.take(t)
 		}
 	}

@@ -107,17 +107,85 @@ func Inside(rule Rule, paths []Path, p Point) int {
 		}
 		a := path[len(path)-1]
 		for _, b := range path {
-			if s := cross(a, b, p); s == 0 && min(a.X, b.X) <= p.X && p.X <= max(a.X, b.X) && min(a.Y, b.Y) <= p.Y && p.Y <= max(a.Y, b.Y) {
+			turn, on := passes(a, b, p)
+			if on {
 				return 0
-			} else if a.Y <= p.Y && p.Y < b.Y && s > 0 {
-				w++
-			} else if b.Y <= p.Y && p.Y < a.Y && s < 0 {
-				w--
 			}
+			w += turn
 			a = b
 		}
 	}
 	if rule.holds(w) {
+		return 1
+	}
+	return -1
+}
+
+// passes is what the edge from a to b adds to the winding number of p, which may
+// lie on it.
+func passes(a, b, p Point) (turn int32, on bool) {
+	if p.Y < a.Y && p.Y < b.Y || p.Y > a.Y && p.Y > b.Y {
+		return 0, false
+	}
+	s := cross(a, b, p)
+	switch {
+	case s == 0 && min(a.X, b.X) <= p.X && p.X <= max(a.X, b.X):
+		return 0, true
+	case a.Y <= p.Y && p.Y < b.Y && s > 0:
+		return 1, false
+	case b.Y <= p.Y && p.Y < a.Y && s < 0:
+		return -1, false
+	}
+	return 0, false
+}
+
+// bands are the edges of paths by bands of Y, for asking whether points are inside
+// with a look at few of them.
+type bands struct {
+	minY, height int64
+	edges        [][][2]Point
+}
+
+func bandsOf(paths []Path) bands {
+	n := int64(0)
+	lo, hi := int64(math.MaxInt64), int64(math.MinInt64)
+	for _, p := range paths {
+		n += int64(len(p))
+		for _, q := range p {
+			lo, hi = min(lo, q.Y), max(hi, q.Y)
+		}
+	}
+	if n == 0 {
+		return bands{height: 1}
+	}
+	b := bands{minY: lo, height: (hi-lo)/(n/4+1) + 1}
+	b.edges = make([][][2]Point, (hi-lo)/b.height+1)
+	for _, p := range paths {
+		for i, from := range p {
+			e := [2]Point{from, p[(i+1)%len(p)]}
+			for k := (min(e[0].Y, e[1].Y) - lo) / b.height; k <= (max(e[0].Y, e[1].Y)-lo)/b.height; k++ {
+				b.edges[k] = append(b.edges[k], e)
+			}
+		}
+	}
+	return b
+}
+
+// inside is Inside by the rule NonZero.
+func (b *bands) inside(p Point) int {
+	k := (p.Y - b.minY) / b.height
+	if p.Y < b.minY || k >= int64(len(b.edges)) {
+		return -1
+	}
+	w := int32(0)
+	for _, e := range b.edges[k] {
+		turn, on := passes(e[0], e[1], p)
+		if on {
+			return 0
+		}
+		w += turn
+	}
+	if w != 0 {
 		return 1
 	}
 	return -1

@@ -49,30 +49,48 @@ func (s *slicer) regions(ctx context.Context) ([]Region, error) {
 			return
 		}
 		lean := um(s.heights[i] * math.Tan(s.r.SupportDeg*math.Pi/180)) // what hangs begins that far out
+		var all []patch
+		var figures [][]polygon.Path
 		for _, f := range polygon.Figures(s.overhang[i]) {
 			paths := append([]polygon.Path{f.Outer}, f.Holes...)
-			p := patch{layer: i, areaMM2: f.Outer.Area()}
-			for _, h := range f.Holes {
-				p.areaMM2 += h.Area()
-			}
+			p := patch{layer: i, areaMM2: areaMM2(paths)}
 			if p.areaMM2 < s.r.LineMM*s.r.LineMM/4 {
 				continue
 			}
 			p.lo, p.hi = bounds(paths)
 			p.cells = cellsAlong(f.Outer)
-			foot := i - 1 - drop
-			if foot < 0 {
-				p.tooNear = true
-			} else if s.support != nil {
-				p.carriedMM2 = areaMM2(w.poly.Boolean(polygon.Intersection, polygon.NonZero, paths, w.poly.Offset(s.support[foot], um(*s.r.SupportGapMM+s.r.LineMM), mitre)))
+			all, figures = append(all, p), append(figures, paths)
+		}
+		if len(all) == 0 {
+			return
+		}
+		// What is asked of each is asked of all at once.
+		share := func(of []polygon.Path) []float64 {
+			return shared(all, figures, w.poly.Boolean(polygon.Intersection, polygon.NonZero, s.overhang[i], of))
+		}
+		var carried, blocks []float64
+		foot := i - 1 - drop
+		if foot >= 0 && s.support != nil {
+			carried = share(w.poly.Offset(s.support[foot], um(*s.r.SupportGapMM+s.r.LineMM), mitre))
+		}
+		if blocked != nil {
+			blocks = share(blocked[i])
+		}
+		held := share(w.poly.Offset(s.outline[i-1], lean+50, mitre))
+		wide := shared(all, figures, w.poly.Offset(s.overhang[i], -um(s.r.LineMM)/2, mitre))
+		for j := range all {
+			p, paths := &all[j], figures[j]
+			p.tooNear = foot < 0
+			if carried != nil {
+				p.carriedMM2 = carried[j]
 			}
-			if areaMM2(w.poly.Boolean(polygon.Intersection, polygon.NonZero, w.poly.Offset(paths, lean+50, mitre), s.outline[i-1])) == 0 {
+			if blocks != nil {
+				p.blockedMM2 = blocks[j]
+			}
+			if held[j] == 0 {
 				p.islandMM2 = p.areaMM2
 			}
-			if blocked != nil {
-				p.blockedMM2 = areaMM2(w.poly.Boolean(polygon.Intersection, polygon.NonZero, paths, blocked[i]))
-			}
-			p.thin = len(w.poly.Offset(paths, -um(s.r.LineMM)/2, mitre)) == 0
+			p.thin = wide[j] == 0
 			for k := range s.marks {
 				m := &s.marks[k]
 				if !s.meets(m, i) || len(w.poly.Boolean(polygon.Intersection, polygon.NonZero, paths, m.Paths)) == 0 {
@@ -84,12 +102,32 @@ func (s *slicer) regions(ctx context.Context) ([]Region, error) {
 					p.kept = m
 				}
 			}
-			by[i] = append(by[i], p)
 		}
+		by[i] = all
 	}, func(float64) {}); err != nil {
 		return nil, err
 	}
 	return s.told(grouped(by)), nil
+}
+
+// shared gives the area of pieces by the figure that each lies in, mm².
+func shared(all []patch, figures [][]polygon.Path, pieces []polygon.Path) []float64 {
+	out := make([]float64, len(all))
+	for _, f := range polygon.Figures(pieces) {
+		q := f.Outer[0]
+		for j := range all {
+			if lo, hi := all[j].lo, all[j].hi; q.X < lo.X-1 || q.X > hi.X+1 || q.Y < lo.Y-1 || q.Y > hi.Y+1 {
+				continue
+			}
+			// Rounding may have moved a corner off its figure by a micrometre.
+			if len(all) > 1 && slices.IndexFunc(f.Outer, func(q polygon.Point) bool { return polygon.Inside(polygon.NonZero, figures[j], q) >= 0 }) < 0 {
+				continue
+			}
+			out[j] += areaMM2(append([]polygon.Path{f.Outer}, f.Holes...))
+			break
+		}
+	}
+	return out
 }
 
 func areaMM2(paths []polygon.Path) float64 {

@@ -61,6 +61,8 @@ type stepper struct {
 	speeds  [kinds]float64
 	accels  [kinds]float64
 	stopped bool
+	of      *Layer             // whose outlines' bounds are in boxes
+	boxes   [][2]polygon.Point // least and greatest
 }
 
 // Steps tells, in order, all that a machine does to make a print: lines at their
@@ -234,7 +236,17 @@ func (s *stepper) crosses(l *Layer, x, y float64) bool {
 	b := polygon.Point{X: int64(math.Round(x * 1000)), Y: int64(math.Round(y * 1000))}
 	x0, x1, y0, y1 := min(a.X, b.X), max(a.X, b.X), min(a.Y, b.Y), max(a.Y, b.Y)
 	left := func(p, q, r polygon.Point) bool { return (q.X-p.X)*(r.Y-p.Y)-(q.Y-p.Y)*(r.X-p.X) > 0 }
-	for _, p := range l.Outlines {
+	if s.of != l {
+		s.of, s.boxes = l, s.boxes[:0]
+		for k := range l.Outlines {
+			lo, hi := bounds(l.Outlines[k : k+1])
+			s.boxes = append(s.boxes, [2]polygon.Point{lo, hi})
+		}
+	}
+	for k, p := range l.Outlines {
+		if lo, hi := s.boxes[k][0], s.boxes[k][1]; hi.X < x0 || lo.X > x1 || hi.Y < y0 || lo.Y > y1 {
+			continue
+		}
 		c := p[len(p)-1]
 		for _, d := range p {
 			apart := c.X < x0 && d.X < x0 || c.X > x1 && d.X > x1 || c.Y < y0 && d.Y < y0 || c.Y > y1 && d.Y > y1
