@@ -24,7 +24,6 @@ func (s *slicer) hold(p *Print) {
 		return
 	}
 	var poly polygon.Scratch
-	w := &worker{}
 	foot := s.outline[0]
 	if len(s.support) > 0 {
 		foot = poly.Boolean(polygon.Union, polygon.NonZero, foot, s.support[0])
@@ -61,7 +60,7 @@ func (s *slicer) hold(p *Print) {
 			lines[i], lines[j] = lines[j], lines[i]
 		}
 	case recipe.HoldRaft:
-		s.raft(p, w, s.onPlate(&poly, poly.Offset(foot, um(RaftRimMM)-width/2, polygon.Offsets{})))
+		s.raft(p, s.onPlate(&poly, poly.Offset(foot, um(RaftRimMM)-width/2, polygon.Offsets{})))
 		return
 	}
 	p.Layers[0].Lines = append(lines, p.Layers[0].Lines...)
@@ -76,7 +75,7 @@ func (s *slicer) lift() float64 {
 	return s.r.FirstLayerMM + (RaftCloses+0.5)*s.r.LayerMM
 }
 
-func (s *slicer) raft(p *Print, w *worker, area []polygon.Path) {
+func (s *slicer) raft(p *Print, area []polygon.Path) {
 	layer := func(bottom, h, angle, share float64) Layer {
 		l := Layer{TopMM: bottom + h, HeightMM: h}
 		g := um(Spacing(s.r.LineMM, h)) / share
