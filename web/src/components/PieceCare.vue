@@ -72,7 +72,7 @@ function mend() {
     <dl v-if="piece.gcode" class="program">
       <dt>G-code</dt><dd><span class="num">{{ f.number(piece.gcode.lines) }}</span> lines, <span class="num">{{ piece.gcode.layers }}</span> layers</dd>
       <dt>Layer height</dt><dd class="num">{{ f.number(piece.gcode.layer_mm, 2) }} mm, first {{ f.number(piece.gcode.first_layer_mm, 2) }} mm</dd>
-      <dt>Its own time</dt><dd class="num">{{ f.duration(piece.gcode.seconds) }}</dd>
+      <dt>At its quickest</dt><dd class="num">{{ f.duration(piece.gcode.seconds) }}</dd>
       <dt>Filament</dt><dd class="num">{{ f.metres(piece.gcode.filament_mm / 1000) }}</dd>
       <dt>Hottest</dt><dd class="num">nozzle {{ f.number(piece.gcode.nozzle_max_c) }} °C, bed {{ f.number(piece.gcode.bed_max_c) }} °C</dd>
       <dt>First layer</dt><dd class="num">up to {{ f.number(piece.gcode.first_mm_per_s) }} mm/s</dd>

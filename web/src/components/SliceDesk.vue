@@ -25,7 +25,12 @@ const savings = useSavings()
 const all = computed(() => (slices.data.value ?? []).filter((s) => s.version === props.piece.current))
 const variants = computed(() => all.value.filter((s) => !s.base_id && s.machine_id === props.rung?.machine_id && s.state !== 'cancelled'))
 const running = computed(() => all.value.filter((s) => s.state === 'queued' || s.state === 'running'))
-const alternatives = computed(() => all.value.filter((s) => s.base_id === base.value?.id && s.state !== 'cancelled'))
+const saved = (s: SliceView) => (s.full && base.value?.full ? s.full.seconds - base.value.full.seconds : 0)
+// What saves most comes first, once all are known; until then they stay where they are.
+const alternatives = computed(() => {
+  const found = all.value.filter((s) => s.base_id === base.value?.id && s.state !== 'cancelled')
+  return found.every((s) => s.full || s.state === 'failed') ? found.sort((a, b) => saved(a) - saved(b)) : found
+})
 const pickedId = ref<number>()
 const picked = computed(() => all.value.find((s) => s.id === pickedId.value && s.state === 'done') ?? variants.value.findLast((s) => s.state === 'done'))
 const base = computed(() => (picked.value?.base_id ? all.value.find((s) => s.id === picked.value!.base_id) : picked.value))
@@ -145,10 +150,10 @@ useKeys('Slicing', [{ key: 'l', does: 'Slice with the settings shown', run: slic
     <template v-if="picked?.full">
       <h3>What would save time</h3>
       <ul v-if="alternatives.length" class="saves small">
-        <li v-for="s in alternatives" :key="s.id" :data-label="s.label">
+        <li v-for="s in alternatives" :key="s.id" :data-label="s.label" :class="{ quiet: saved(s) > -30 }">
           <span>{{ s.label }}</span>
           <template v-if="s.full && base?.full">
-            <span class="num">{{ minutes(s.full.seconds - base.full.seconds) }}</span><span class="num">{{ signed(s.full.grams - base.full.grams, f.grams) }}</span><span class="num">{{ signed(s.full.price_cents - base.full.price_cents, f.money) }}</span>
+            <span class="num">{{ minutes(saved(s)) }}</span><span class="num">{{ signed(s.full.grams - base.full.grams, f.grams) }}</span><span class="num">{{ signed(s.full.price_cents - base.full.price_cents, f.money) }}</span>
             <button type="button" class="link take" @click="pickedId = s.id; choose.mutate(s.id)">{{ s.chosen ? '◆ taken' : 'take it' }}</button>
           </template>
           <span v-else-if="s.state === 'failed'" class="quiet">{{ s.error }}</span>
