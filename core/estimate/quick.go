@@ -43,7 +43,7 @@ type lengths struct {
 // recipe's layer heights. startCents is the house's fee for starting a run.
 func QuickOf(s *section.Stack, r *recipe.Recipe, m *machine.Machine, spools machine.Spools, startCents units.Cents) Quick {
 	q := Quick{Layers: len(s.Slabs)}
-	share := s.CapShare(r.TopLayers, r.BottomLayers, r.LineMM*float64(r.Shells), r.LineMM)
+	share := s.CapShare(r.TopLayers, r.BottomLayers, r.LineMM/2+(float64(r.Shells)-0.5)*toolpath.Spacing(r.LineMM, r.LayerMM), r.LineMM)
 	full := r.WithDefaults()
 	carried := carry(s, &full, m)
 	two, tower := twoNozzles(s, &full, m, carried)
@@ -51,6 +51,7 @@ func QuickOf(s *section.Stack, r *recipe.Recipe, m *machine.Machine, spools mach
 		full = toolpath.OnPiece(full)
 		carried = carry(s, &full, m)
 	}
+	plateMM2 := s.Bounds.Size().X * s.Bounds.Size().Y
 	var volume, other float64 // of the part's nozzle, of the support's where it is another
 	for i := range s.Slabs {
 		slab := &s.Slabs[i]
@@ -72,7 +73,7 @@ func QuickOf(s *section.Stack, r *recipe.Recipe, m *machine.Machine, spools mach
 			carries = 0
 		}
 		volume += (l.outer + l.inner + l.cap + l.infill + l.hold + carries) * area
-		q.Seconds += layerSeconds(slab, l, r, m, i == 0, also)
+		q.Seconds += layerSeconds(slab, l, r, m, i == 0, i == len(s.Slabs)-1, plateMM2, also)
 	}
 	bore := math.Pi * m.FilamentMM * m.FilamentMM / 4
 	q.FilamentMM = (volume + other) / bore
@@ -184,7 +185,14 @@ func layerLengths(b *section.Slab, r *recipe.Recipe, capShare float64) lengths {
 		return b.LengthMM - d*b.MitreRad, b.AreaMM2 - d*b.LengthMM + d*d*b.MitreRad/2
 	}
 	var l lengths
+	if wide := 2 * b.AreaMM2 / b.LengthMM; wide < r.LineMM+toolpath.SoloShare*spacing { // one line down the middle
+		if wide >= toolpath.LeastShare*r.LineMM {
+			l.outer = b.LengthMM / 2 * toolpath.LineArea(wide, b.HeightMM) / toolpath.LineArea(r.LineMM, b.HeightMM)
+		}
+		return l
+	}
 	room := b.AreaMM2 / spacing // no layer holds more line than its area
+	laid := 0
 	for k := 0; k < r.Shells; k++ {
 		d := r.LineMM/2 + float64(k)*spacing
 		length, area := at(d)
@@ -198,10 +206,18 @@ func layerLengths(b *section.Slab, r *recipe.Recipe, capShare float64) lengths {
 		} else {
 			l.inner += length
 		}
+		laid++
 	}
-	length, area := at(r.LineMM/2 + (float64(r.Shells)-0.5)*spacing)
+	length, area := at(r.LineMM/2 + (float64(laid)-0.5)*spacing)
 	if length > 0 && area > 0 {
 		l.inside = math.Min(area, room*spacing)
+		// A seam that no two lines fit in is filled with one, as wide as it is.
+		if wide := 2 * area / length; wide < (1+toolpath.SoloShare)*spacing {
+			if l.inside /= spacing; wide > toolpath.SeamShare*r.LineMM {
+				l.inner += l.inside
+			}
+			l.inside = 0
+		}
 	}
 	l.cap = l.inside * capShare / spacing
 	l.infill = l.inside * (1 - capShare) * r.InfillPercent / 100 / r.LineMM
@@ -230,10 +246,10 @@ func holdLength(s *section.Stack, r *recipe.Recipe) float64 {
 	return 0
 }
 
-// layerSeconds is the time of one layer. Lines of a filling are on average as
+// layerSeconds is the time of one layer of a part that takes plateMM2 of the plate. Lines of a filling are on average as
 // long as a chord, π·area/perimeter (Crofton; Santaló 1976, "Integral Geometry
 // and Geometric Probability"), and joined by short turns.
-func layerSeconds(b *section.Slab, l lengths, r *recipe.Recipe, m *machine.Machine, first bool, also float64) float64 {
+func layerSeconds(b *section.Slab, l lengths, r *recipe.Recipe, m *machine.Machine, first, last bool, plateMM2, also float64) float64 {
 	speed := func(v float64) float64 {
 		if first {
 			v = math.Min(v, r.FirstMMPerS)
@@ -261,7 +277,10 @@ func layerSeconds(b *section.Slab, l lengths, r *recipe.Recipe, m *machine.Machi
 			t += fillSeconds(l.infill, chord, r.LineMM*100/r.InfillPercent, speed(r.InfillMMPerS), &m.Motion)
 		}
 	}
-	t += travelSeconds(b, l, r, m) + also
+	t += travelSeconds(b, l, plateMM2, r, m) + also
+	if last {
+		return math.Max(t, math.Min(r.LeastLayerS, t/slowest)) // nothing waits for it to cool
+	}
 	return math.Max(t, r.LeastLayerS)
 }
 
@@ -301,18 +320,33 @@ func fillSeconds(length, chord, spacing, v float64, mo *machine.Motion) float64 
 	return n * (segmentSeconds(chord, vj, v, mo.AccelMMPerS2) + segmentSeconds(spacing, vj, v, mo.AccelMMPerS2))
 }
 
-// travelSeconds counts one retracted travel to every outline and one to every
-// filled region, each half as long as the layer is wide and lifted, and the step
-// up.
-func travelSeconds(b *section.Slab, l lengths, r *recipe.Recipe, m *machine.Machine) float64 {
-	stops := float64(b.Outers + b.Holes)
-	if l.cap+l.infill > 0 {
-		stops += float64(b.Outers)
-	}
+// tourShare: a tour of n places spread over an area A takes about so many √(A·n)
+// (Beardwood, Halton, Hammersley 1959, "The shortest path through many points").
+const tourShare = 0.7124
+
+// travelSeconds counts the way to the layer and to its filling, half as long as
+// the layer is wide, and a tour of all outlines for each kind of shell, then the
+// step up. A travel from figure to figure is retracted and lifted; one from hole to
+// hole where it is long.
+func travelSeconds(b *section.Slab, l lengths, plateMM2 float64, r *recipe.Recipe, m *machine.Machine) float64 {
 	v := math.Min(r.TravelMMPerS, m.Motion.SpeedMMPerS)
+	travel := func(mm float64) float64 { return segmentSeconds(mm, 0, v, m.Motion.AccelMMPerS2) }
+	lifted := 2*r.RetractMM/r.RetractMMPerS + 2*segmentSeconds(r.LiftMM, 0, m.Motion.LiftMMPerS, m.Motion.AccelMMPerS2)
 	far := math.Sqrt(b.AreaMM2) / 2
-	t := stops * (segmentSeconds(far, 0, v, m.Motion.AccelMMPerS2) + 2*r.RetractMM/r.RetractMMPerS + 2*segmentSeconds(r.LiftMM, 0, m.Motion.LiftMMPerS, m.Motion.AccelMMPerS2))
-	return t + b.HeightMM/m.Motion.LiftMMPerS
+	near := math.Min(far, tourShare*math.Sqrt(plateMM2/float64(max(1, b.Outers+b.Holes))))
+	figure, hole := travel(near)+lifted, travel(near)
+	if near > toolpath.TravelsHeldMM {
+		hole += lifted
+	}
+	tours, fills := 1.0, 0.0
+	if l.inner > 0 {
+		tours = 2
+	}
+	if l.cap+l.infill > 0 {
+		fills = 1
+	}
+	others := float64(max(0, b.Outers-1))
+	return (1+fills)*(travel(far)+lifted) + (tours+fills)*others*figure + tours*float64(b.Holes)*hole + b.HeightMM/m.Motion.LiftMMPerS
 }
 
 // CornerSpeed is the speed, mm/s, at which a machine of acceleration a (mm/s²)

@@ -108,41 +108,52 @@ func TestCapsOfASteppedBox(t *testing.T) {
 	}
 }
 
-// Narrowing by n cells is narrowing by one, n times; widening undoes it on a
-// square.
-func TestNarrowingInSteps(t *testing.T) {
+// Narrowing and widening by their definition: a cell stays if all around it are
+// there, and comes if any is, in an octagon of as many squares and diamonds.
+func TestNarrowingAndWideningByCells(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
-		s := &Stack{cols: rapid.IntRange(1, 200).Draw(t, "cols"), rows: rapid.IntRange(1, 40).Draw(t, "rows")}
+		s := &Stack{cols: rapid.IntRange(1, 200).Draw(t, "cols"), rows: rapid.IntRange(1, 30).Draw(t, "rows")}
 		s.wordsWide = (s.cols + 63) / 64
 		size := s.rows * s.wordsWide
-		m, tmp := make([]uint64, size), make([]uint64, size)
+		m, narrow, wide, tmp := make([]uint64, size), make([]uint64, size), make([]uint64, size), make([]uint64, size+s.wordsWide)
 		for i := range m {
-			m[i] = rapid.Uint64().Draw(t, "word") | rapid.Uint64().Draw(t, "more")
+			m[i] = rapid.SampledFrom([]uint64{0, math.MaxUint64}).Draw(t, "all") ^ 1<<rapid.IntRange(0, 63).Draw(t, "but")
 		}
-		by := rapid.IntRange(0, 6).Draw(t, "by")
-		got, want := make([]uint64, size), append([]uint64{}, m...)
-		s.erode(got, m, tmp, by)
-		for range by {
-			s.erode(want, want, tmp, 1)
-		}
-		require.Equal(t, want, got)
-		// By the definition: a cell stays if all eight around it are there.
+		by := rapid.IntRange(0, 5).Draw(t, "by")
+		s.erode(narrow, m, tmp, by)
+		s.widen(wide, m, tmp, by)
 		at := func(m []uint64, c, r int) bool {
 			return c >= 0 && c < 64*s.wordsWide && r >= 0 && r < s.rows && m[r*s.wordsWide+c/64]>>(c&63)&1 == 1
 		}
-		s.erode(got, m, tmp, 1)
-		s.dilate(want, m, tmp)
 		for r := range s.rows {
 			for c := range 64 * s.wordsWide {
 				all, any := true, false
-				for dy := -1; dy <= 1; dy++ {
-					for dx := -1; dx <= 1; dx++ {
-						all, any = all && at(m, c+dx, r+dy), any || at(m, c+dx, r+dy)
+				for dy := -by; dy <= by; dy++ {
+					for dx := -by; dx <= by; dx++ {
+						if max(dx, -dx)+max(dy, -dy) <= by+squares(by) {
+							x := at(m, c+dx, r+dy)
+							all, any = all && x, any || x
+						}
 					}
 				}
-				require.Equal(t, all, at(got, c, r))
-				require.Equal(t, any, at(want, c, r))
+				require.Equal(t, all, at(narrow, c, r), "narrow %d, %d by %d", c, r, by)
+				require.Equal(t, any, at(wide, c, r), "wide %d, %d by %d", c, r, by)
 			}
+		}
+	})
+}
+
+// The lean is told in whole cells over some layers, within a sixth, but for
+// leans of many cells a layer.
+func TestLeansAreWholeCells(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		lean, cell := rapid.Float64Range(0.01, 3).Draw(t, "lean"), rapid.Float64Range(0.25, 2).Draw(t, "cell")
+		back, cells := leanOf(lean, cell)
+		require.True(t, back >= 1 && cells >= 1)
+		if lean < cell {
+			require.InEpsilon(t, float64(back)*lean, float64(cells)*cell, 0.16)
+		} else {
+			require.InDelta(t, float64(back)*lean, float64(cells)*cell, cell/2)
 		}
 	})
 }

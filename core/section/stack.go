@@ -3,6 +3,7 @@ package section
 import (
 	"context"
 	"math"
+	"sync"
 
 	"jobshelf/core/mesh"
 	"jobshelf/core/polygon"
@@ -52,6 +53,7 @@ type Stack struct {
 	cols      int // cells across, rows deep
 	rows      int
 	wordsWide int
+	arenas    sync.Pool // *[]uint64, for Support; as they were left
 }
 
 // coverCells is how many cells the longer side of a part is divided into, and

@@ -282,13 +282,13 @@ func (s *slicer) outlines(w *worker, i int, loops []polygon.Path) {
 	s.outline[i] = kept
 }
 
-// Parts of a wall narrower than leastShare of a line are left out; those up to
-// one line and soloShare of a spacing get one line down the middle. Between lines,
-// what is wider than seamShare is filled.
+// Parts of a wall narrower than LeastShare of a line are left out; those up to
+// one line and SoloShare of a spacing get one line down the middle. Between lines,
+// what is wider than SeamShare is filled.
 const (
-	leastShare = 0.35
-	seamShare  = 0.15
-	soloShare  = 0.65
+	LeastShare = 0.35
+	SeamShare  = 0.15
+	SoloShare  = 0.65
 )
 
 var mitre = polygon.Offsets{Join: polygon.Mitre, MitreLimit: 2}
@@ -306,13 +306,13 @@ func (s *slicer) walls(w *worker, i int) {
 			break
 		}
 		kind, line, half := Inner, gap, gap/2 // inside, a line has the room of its spacing
-		least, more := seamShare*width, width-gap
+		least, more := SeamShare*width, width-gap
 		if k == 0 {
 			kind, line, half = Outer, width, width/2
-			least, more = leastShare*width, 0
+			least, more = LeastShare*width, 0
 		}
 		// Where two lines fit: opened by half of what two need.
-		two := (line + soloShare*gap) / 2
+		two := (line + SoloShare*gap) / 2
 		core := w.poly.Offset(rest, -two, mitre)
 		wide := w.poly.Offset(core, two+5, mitre)
 		wide = w.poly.Boolean(polygon.Intersection, polygon.NonZero, wide, rest)

@@ -44,8 +44,12 @@ type Step struct {
 // where 0 is all of it, and how long the nozzle waits above it then.
 type Pace struct{ Share, WaitS float64 }
 
-// travelsFree are short enough to need no retraction, mm.
-const travelsFree = 1.5
+// Travels up to travelsFree, mm, need no retraction whatever they cross; those up
+// to TravelsHeldMM need none within an outline.
+const (
+	travelsFree   = 1.5
+	TravelsHeldMM = 8 * travelsFree
+)
 
 // stepper turns lines into steps.
 type stepper struct {
@@ -215,7 +219,7 @@ func (s *stepper) travel(layer int, l *Layer, x, y float64) {
 		return
 	}
 	crosses := d > travelsFree && s.crosses(l, x, y)
-	if d > 8*travelsFree || crosses {
+	if d > TravelsHeldMM || crosses {
 		s.retract(layer)
 	}
 	z := s.z

@@ -179,7 +179,7 @@ func (s *slicer) fillSupport(w *worker, i int, l *Layer, width float64) {
 			l.Lines = append(l.Lines, Line{Kind: Support, Closed: true, Points: p, WidthMM: s.r.LineMM})
 		}
 		if len(round) == 0 {
-			for _, st := range w.poly.Medial(paths, leastShare*width, 2*width) {
+			for _, st := range w.poly.Medial(paths, LeastShare*width, 2*width) {
 				add([]polygon.Path{plainer(st).Points})
 			}
 		}

@@ -320,7 +320,7 @@ func TestWallsOfAnyThicknessAreFull(t *testing.T) {
 				round += o.Length() * l.HeightMM * l.HeightMM * (1 - math.Pi/4) / 2
 			}
 			want := area(l.Outlines)*l.HeightMM - round
-			require.InDelta(t, want, laid, want*0.03+seamShare*0.45*l.HeightMM*2*math.Pi*13, "wall of %g mm", wall)
+			require.InDelta(t, want, laid, want*0.03+SeamShare*0.45*l.HeightMM*2*math.Pi*13, "wall of %g mm", wall)
 		}
 	})
 }
