@@ -325,9 +325,9 @@ func fillSeconds(length, chord, spacing, v float64, mo *machine.Motion) float64 
 const tourShare = 0.7124
 
 // travelSeconds counts the way to the layer and to its filling, half as long as
-// the layer is wide, and a tour of all outlines for each kind of shell, then the
-// step up. A travel from figure to figure is retracted and lifted; one from hole to
-// hole where it is long.
+// the layer is wide, a tour of all figures, and one of their holes for each kind of
+// shell, then the step up. A travel from figure to figure is retracted and lifted;
+// one from hole to hole where it is long.
 func travelSeconds(b *section.Slab, l lengths, plateMM2 float64, r *recipe.Recipe, m *machine.Machine) float64 {
 	v := math.Min(r.TravelMMPerS, m.Motion.SpeedMMPerS)
 	travel := func(mm float64) float64 { return segmentSeconds(mm, 0, v, m.Motion.AccelMMPerS2) }
@@ -346,7 +346,7 @@ func travelSeconds(b *section.Slab, l lengths, plateMM2 float64, r *recipe.Recip
 		fills = 1
 	}
 	others := float64(max(0, b.Outers-1))
-	return (1+fills)*(travel(far)+lifted) + (tours+fills)*others*figure + tours*float64(b.Holes)*hole + b.HeightMM/m.Motion.LiftMMPerS
+	return (1+fills)*(travel(far)+lifted) + others*figure + tours*float64(b.Holes)*hole + b.HeightMM/m.Motion.LiftMMPerS
 }
 
 // CornerSpeed is the speed, mm/s, at which a machine of acceleration a (mm/s²)

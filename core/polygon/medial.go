@@ -15,10 +15,13 @@ func (s *Scratch) Medial(paths []Path, minUM, maxUM float64) []Stroke {
 	if maxUM <= 0 {
 		return nil
 	}
+	step := math.Max(maxUM/4, 20)
+	for length := 1000 * lengthOf(paths); length/step > maxSamples; {
+		step *= 1.5 // a wall that long is sampled more coarsely
+	}
 	var pts []Point
 	var next []int32 // the sample after it on its path
 	number := map[Point]int32{}
-	step := math.Max(maxUM/4, 20)
 	for _, p := range paths {
 		first := int32(len(pts))
 		put := func(q Point) {
@@ -45,7 +48,7 @@ func (s *Scratch) Medial(paths []Path, minUM, maxUM float64) []Stroke {
 			next = append(next, to)
 		}
 	}
-	if len(pts) > maxSamples {
+	if len(pts) > 4*maxSamples { // corners come on top
 		return nil
 	}
 	within := bandsOf(paths)
@@ -61,8 +64,16 @@ func (s *Scratch) Medial(paths []Path, minUM, maxUM float64) []Stroke {
 	return m.lines(minUM, maxUM)
 }
 
-// maxSamples bounds the work: a figure with more is no thin wall.
-const maxSamples = 60_000
+// maxSamples bounds the work.
+const maxSamples = 40_000
+
+func lengthOf(paths []Path) float64 {
+	l := 0.0
+	for _, p := range paths {
+		l += p.Length()
+	}
+	return l
+}
 
 // medial is a graph of chord middles.
 type medial struct {

@@ -2,19 +2,20 @@ package toolpath
 
 import (
 	"math"
+	"slices"
 
 	"jobshelf/core/polygon"
 	"jobshelf/core/recipe"
 )
 
 // order puts the lines of every layer in an order that saves travel. Kinds come
-// one after the other: what is purged, what holds, support, inner shells, outer shells, caps and
-// bridges, infill; within a kind the nearest line is next, from its nearer end,
-// and the order is bettered by turning stretches of it round (2-opt, Croes 1958)
-// for a bounded number of steps. Outlines begin at the seam.
+// one after the other: what is purged, what holds, support; then island by island
+// of the part inner shells, outer shells, caps and bridges, infill. Within a kind
+// the nearest line is next, from its nearer end, and the order is bettered by
+// turning stretches of it round (2-opt, Croes 1958) for a bounded number of steps.
+// Outlines begin at the seam.
 func order(p *Print, r recipe.Recipe) {
-	at := polygon.Point{}
-	var lastSeam polygon.Point
+	o := orderer{seam: r.Seam}
 	nozzle := uint8(r.PieceNozzle - 1)
 	for i := range p.Layers {
 		l := &p.Layers[i]
@@ -38,32 +39,110 @@ func order(p *Print, r recipe.Recipe) {
 			groups[k] = append(groups[k], x)
 		}
 		nozzle = last
-		out := l.Lines[:0:0]
-		for _, g := range groups {
-			if len(g) == 0 {
-				continue
+		o.out = l.Lines[:0:0]
+		for k := 0; k < len(groups); k += ranks {
+			for _, g := range groups[k : k+firstOfPart] {
+				o.lay(g)
 			}
-			for k := range g {
-				if g[k].Closed {
-					begin(&g[k], r.Seam, at, lastSeam)
-				}
-			}
-			g = nearest(g, at)
-			out = append(out, g...)
-			end := &g[len(g)-1]
-			at = end.Points[len(end.Points)-1]
-			if end.Closed {
-				at = end.Points[0]
-			}
-			if g[0].Kind == Outer && g[0].Closed {
-				lastSeam = g[0].Points[0]
-			}
+			o.islands(l.Outlines, groups[k+firstOfPart:k+ranks])
 		}
-		l.Lines = out
+		l.Lines = o.out
 	}
 }
 
-const ranks = 7
+// orderer goes over a print's layers.
+type orderer struct {
+	seam     recipe.Seam
+	at       polygon.Point // where the nozzle is
+	lastSeam polygon.Point
+	out      []Line
+}
+
+// lay puts lines of a kind next.
+func (o *orderer) lay(g []Line) {
+	if len(g) == 0 {
+		return
+	}
+	for k := range g {
+		if g[k].Closed {
+			begin(&g[k], o.seam, o.at, o.lastSeam)
+		}
+	}
+	g = nearest(g, o.at)
+	o.out = append(o.out, g...)
+	o.at = g[len(g)-1].last()
+	if g[0].Kind == Outer && g[0].Closed {
+		o.lastSeam = g[0].Points[0]
+	}
+}
+
+// islands lays the lines of the part, by kind, one island after the other: the one
+// whose box is nearest comes next.
+func (o *orderer) islands(outlines []polygon.Path, groups [][]Line) {
+	figures := polygon.Figures(outlines)
+	if len(figures) < 2 {
+		for _, g := range groups {
+			o.lay(g)
+		}
+		return
+	}
+	of := make([][ranks - firstOfPart][]Line, len(figures)+1) // the last holds what lies in none
+	boxes := make([][2]polygon.Point, len(figures))
+	for k, f := range figures {
+		boxes[k][0], boxes[k][1] = bounds([]polygon.Path{f.Outer})
+	}
+	for r, g := range groups {
+		for _, x := range g {
+			k := slices.IndexFunc(boxes, func(b [2]polygon.Point) bool { return within(b, x.Points[0]) })
+			for ; k >= 0 && k < len(figures); k++ {
+				if within(boxes[k], x.Points[0]) && polygon.Inside(polygon.NonZero, []polygon.Path{figures[k].Outer}, x.Points[0]) >= 0 && !inHole(figures[k], x.Points[0]) {
+					break
+				}
+			}
+			if k < 0 {
+				k = len(figures)
+			}
+			of[k][r] = append(of[k][r], x)
+		}
+	}
+	left := make([]int, len(figures))
+	for k := range left {
+		left[k] = k
+	}
+	for len(left) > 0 {
+		best := 0
+		for j := range left {
+			if away(boxes[left[j]], o.at) < away(boxes[left[best]], o.at) {
+				best = j
+			}
+		}
+		for _, g := range of[left[best]] {
+			o.lay(g)
+		}
+		left = slices.Delete(left, best, best+1)
+	}
+	for _, g := range of[len(figures)] {
+		o.lay(g)
+	}
+}
+
+func within(b [2]polygon.Point, q polygon.Point) bool {
+	return b[0].X <= q.X && q.X <= b[1].X && b[0].Y <= q.Y && q.Y <= b[1].Y
+}
+
+func inHole(f polygon.Figure, q polygon.Point) bool {
+	return slices.ContainsFunc(f.Holes, func(h polygon.Path) bool { return polygon.Inside(polygon.NonZero, []polygon.Path{h}, q) > 0 })
+}
+
+// away is how far a box is, in the larger of both directions.
+func away(b [2]polygon.Point, q polygon.Point) int64 {
+	return max(b[0].X-q.X, q.X-b[1].X, b[0].Y-q.Y, q.Y-b[1].Y, 0)
+}
+
+const (
+	ranks       = 7
+	firstOfPart = 3
+)
 
 var rank = [kinds]int{Purge: 0, Hold: 1, Support: 2, Inner: 3, Outer: 4, Bridge: 5, Cap: 5, Infill: 6}
 

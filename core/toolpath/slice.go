@@ -317,12 +317,8 @@ func (s *slicer) walls(w *worker, i int) {
 		wide := w.poly.Offset(core, two+5, mitre)
 		wide = w.poly.Boolean(polygon.Intersection, polygon.NonZero, wide, rest)
 		thin := w.poly.Boolean(polygon.Difference, polygon.NonZero, rest, w.poly.Offset(wide, 10, mitre))
-		for _, st := range w.poly.Medial(s.worth(thin, width), least, line+gap) {
-			st = plainer(st)
-			for k := range st.WidthUM {
-				st.WidthUM[k] += more // between lines, it fills the corners of their sections too
-			}
-			lines = append(lines, Line{Kind: kind, Points: st.Points, WidthMM: mean(st.WidthUM) / 1000, Widths: st.WidthUM})
+		for _, f := range polygon.Figures(thin) {
+			lines = append(lines, s.narrow(w, f, kind, least, line+gap, more)...)
 		}
 		if k == s.r.Shells {
 			rest = wide
@@ -372,17 +368,51 @@ func plainer(st polygon.Stroke) polygon.Stroke {
 // widthUM is how exactly a line of varying width follows the wall.
 const widthUM = 20.0
 
-// worth leaves out slivers that no line is worth laying in: corners that opening
-// has rounded off.
-func (s *slicer) worth(paths []polygon.Path, widthUM float64) []polygon.Path {
-	var out []polygon.Path
-	for _, f := range polygon.Figures(paths) {
-		if a := f.Outer.Area() * 1e6; a > 1.5*widthUM*widthUM && f.Outer.Length()*1000 > 6*widthUM {
-			out = append(append(out, f.Outer), f.Holes...)
+// narrow lays what two lines do not fit in: a line along the middle of each part
+// that is least to most wide, wider by more where it lies between lines and fills
+// the corners of their sections too. What has no middle line, as a pin, gets a
+// narrow ring, or a dot. Crumbs are left out: corners that opening has rounded off.
+func (s *slicer) narrow(w *worker, f polygon.Figure, kind Kind, least, most, more float64) []Line {
+	width := um(s.r.LineMM)
+	area := f.Outer.Area() * 1e6
+	if area < crumbShare*width*width {
+		return nil
+	}
+	paths := append([]polygon.Path{f.Outer}, f.Holes...)
+	var lines []Line
+	box := polygon.SmallestRectangle(f.Outer)
+	across := area / box.LongUM // of a figure of the same area, as long
+	compact := len(f.Holes) == 0 && box.LongUM < 2*across
+	if !compact && area > 1.5*width*width && f.Outer.Length()*1000 > 6*width {
+		for _, st := range w.poly.Medial(paths, least, most) {
+			st = plainer(st)
+			for k := range st.WidthUM {
+				st.WidthUM[k] += more
+			}
+			lines = append(lines, Line{Kind: kind, Points: st.Points, WidthMM: mean(st.WidthUM) / 1000, Widths: st.WidthUM})
 		}
 	}
-	return out
+	if len(lines) > 0 || len(f.Holes) > 0 {
+		return lines
+	}
+	if across >= width/2 {
+		for _, p := range w.poly.Offset(paths, -across/4, mitre) {
+			lines = append(lines, Line{Kind: kind, Closed: true, Points: p, WidthMM: (across/2 + more) / 1000})
+		}
+	} else if across >= least {
+		sin, cos := math.Sincos(box.AngleRad)
+		half := math.Max(box.LongUM-across, across/2) / 2
+		at := func(d float64) polygon.Point {
+			return polygon.Point{X: int64(math.Round(box.CentreX + d*cos)), Y: int64(math.Round(box.CentreY + d*sin))}
+		}
+		lines = append(lines, Line{Kind: kind, Points: polygon.Path{at(-half), at(half)}, WidthMM: (across + more) / 1000})
+	}
+	return lines
 }
+
+// crumbShare is how large, in squares of a line's width, what is left must be to
+// be laid.
+const crumbShare = 0.6
 
 func mean(v []float64) float64 {
 	s := 0.0
