@@ -605,3 +605,28 @@ func BenchmarkWorst(b *testing.B) {
 		}
 	}
 }
+
+// Where thin walls cross, each is one line from end to end, through all crossings;
+// where a wall meets another at its side, it ends.
+func TestMedialLinesGoThroughCrossings(t *testing.T) {
+	var s Scratch
+	var bars []Path
+	const n, pitch, wide = 4, 5000, 140
+	for i := range int64(n) {
+		at := i*pitch + pitch/2
+		bars = append(bars, Path{{0, at}, {n * pitch, at}, {n * pitch, at + wide}, {0, at + wide}})
+		bars = append(bars, Path{{at, 0}, {at + wide, 0}, {at + wide, n * pitch}, {at, n * pitch}})
+	}
+	lines := s.Medial(s.Union(NonZero, bars), 60, 900)
+	require.Equal(t, 2*n, len(lines))
+	for _, l := range lines {
+		length := 0.0
+		for i := range l.Points[1:] {
+			length += math.Hypot(float64(l.Points[i+1].X-l.Points[i].X), float64(l.Points[i+1].Y-l.Points[i].Y))
+		}
+		assert.InDelta(t, n*pitch, length, 3*wide)
+	}
+	tee := s.Union(NonZero, []Path{bars[0], {{7000, 2600}, {7140, 2600}, {7140, 9000}, {7000, 9000}}})
+	lines = s.Medial(tee, 60, 900)
+	assert.Equal(t, 2, len(lines))
+}
