@@ -19,7 +19,7 @@ func (s *Stack) inParallel(n int, work func(b *buffers, i int)) {
 		wg.Add(1)
 		go func() {
 			defer wg.Done()
-			size := (s.rows + 1) * s.wordsWide // two rows at the least
+			size := (s.rows + 2) * s.wordsWide // three rows at the least
 			b := &buffers{make([]uint64, size), make([]uint64, size), make([]uint64, size), make([]uint64, size), make([]uint64, size)}
 			for _, m := range []*[]uint64{&b.a, &b.b, &b.d, &b.e} {
 				*m = (*m)[:s.rows*s.wordsWide]
@@ -84,7 +84,7 @@ func (s *Stack) erode(dst, src, tmp []uint64, by int) {
 	}
 	square := squares(by)
 	for range by - square {
-		s.shave(dst, tmp)
+		s.diamond(dst, tmp, false)
 	}
 	// By one, then by up to as much again and one: a window within windows.
 	for done := 0; done < square; {
@@ -95,39 +95,18 @@ func (s *Stack) erode(dst, src, tmp []uint64, by int) {
 	}
 }
 
-// shave narrows by a cell from the four sides; tmp holds two rows.
-func (s *Stack) shave(m, tmp []uint64) {
+// diamond widens by a cell to the four sides, or narrows by one; tmp holds three
+// rows.
+func (s *Stack) diamond(m, tmp []uint64, widen bool) {
 	w := s.wordsWide
-	above, here := tmp[:w], tmp[w:2*w]
+	above, here, none := tmp[:w], tmp[w:2*w], tmp[2*w:3*w]
 	clear(above)
+	clear(none)
 	for at := 0; at < len(m); at += w {
-		row := m[at : at+w : at+w]
-		copy(here, row)
-		if at+w == len(m) {
-			clear(row)
-			return
+		row, below := m[at:at+w:at+w], none
+		if at+w < len(m) {
+			below = m[at+w : at+2*w : at+2*w]
 		}
-		below := m[at+w : at+2*w : at+2*w]
-		before, x := uint64(0), here[0]
-		for k := range row {
-			next := uint64(0)
-			if k+1 < len(here) {
-				next = here[k+1]
-			}
-			row[k] = x & above[k] & below[k] & (x<<1 | before>>63) & (x>>1 | next<<63)
-			before, x = x, next
-		}
-		above, here = here, above
-	}
-}
-
-// grow widens by a cell to the four sides; tmp holds two rows.
-func (s *Stack) grow(m, tmp []uint64) {
-	w := s.wordsWide
-	above, here := tmp[:w], tmp[w:2*w]
-	clear(above)
-	for at := 0; at < len(m); at += w {
-		row := m[at : at+w : at+w]
 		copy(here, row)
 		before, x := uint64(0), here[0]
 		for k := range row {
@@ -135,11 +114,11 @@ func (s *Stack) grow(m, tmp []uint64) {
 			if k+1 < len(here) {
 				next = here[k+1]
 			}
-			c := x | above[k] | x<<1 | before>>63 | x>>1 | next<<63
-			if at+w < len(m) {
-				c |= m[at+w+k]
+			if left, right := x<<1|before>>63, x>>1|next<<63; widen {
+				row[k] = x | above[k] | below[k] | left | right
+			} else {
+				row[k] = x & above[k] & below[k] & left & right
 			}
-			row[k] = c
 			before, x = x, next
 		}
 		above, here = here, above
@@ -152,7 +131,7 @@ func (s *Stack) widen(dst, src, tmp []uint64, by int) {
 	copy(dst, src)
 	square := squares(by)
 	for range by - square {
-		s.grow(dst, tmp)
+		s.diamond(dst, tmp, true)
 	}
 	for range square {
 		s.dilate(dst, dst, tmp)
@@ -236,7 +215,7 @@ func (s *Stack) CapShare(top, bottom int, rimMM, reachMM float64) []float64 {
 			around := 0
 			if some != 0 && closed < in {
 				copy(b.e, bare)
-				s.grow(b.e, b.c)
+				s.diamond(b.e, b.c, true)
 				for w, c := range inside {
 					around += bits.OnesCount64(c & b.e[w] &^ bare[w])
 				}

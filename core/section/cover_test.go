@@ -115,7 +115,7 @@ func TestNarrowingAndWideningByCells(t *testing.T) {
 		s := &Stack{cols: rapid.IntRange(1, 200).Draw(t, "cols"), rows: rapid.IntRange(1, 30).Draw(t, "rows")}
 		s.wordsWide = (s.cols + 63) / 64
 		size := s.rows * s.wordsWide
-		m, narrow, wide, tmp := make([]uint64, size), make([]uint64, size), make([]uint64, size), make([]uint64, size+s.wordsWide)
+		m, narrow, wide, tmp := make([]uint64, size), make([]uint64, size), make([]uint64, size), make([]uint64, size+2*s.wordsWide)
 		for i := range m {
 			m[i] = rapid.SampledFrom([]uint64{0, math.MaxUint64}).Draw(t, "all") ^ 1<<rapid.IntRange(0, 63).Draw(t, "but")
 		}
