@@ -246,9 +246,10 @@ func holdLength(s *section.Stack, r *recipe.Recipe) float64 {
 	return 0
 }
 
-// layerSeconds is the time of one layer of a part that takes plateMM2 of the plate. Lines of a filling are on average as
-// long as a chord, π·area/perimeter (Crofton; Santaló 1976, "Integral Geometry
-// and Geometric Probability"), and joined by short turns.
+// layerSeconds is the time of one layer of a part that takes plateMM2 of the
+// plate. Lines of a filling are on average as long as a chord, π·area/perimeter
+// (Crofton; Santaló 1976, "Integral Geometry and Geometric Probability"), and joined
+// by short turns.
 func layerSeconds(b *section.Slab, l lengths, r *recipe.Recipe, m *machine.Machine, first, last bool, plateMM2, also float64) float64 {
 	speed := func(v float64) float64 {
 		if first {

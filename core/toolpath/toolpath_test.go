@@ -344,3 +344,28 @@ func TestPinsAreFull(t *testing.T) {
 		}
 	}
 }
+
+// A bow too thin to be laid is left out; no line is laid from horn to horn.
+func TestABowHasNoString(t *testing.T) {
+	for thin := 0.03; thin < 0.3; thin += 0.01 {
+		var bow []solid.P
+		for k := 0; k <= 40; k++ {
+			s, c := math.Sincos(math.Pi * 1.5 * float64(k) / 40)
+			bow = append(bow, solid.P{X: c, Y: s})
+		}
+		for k := 40; k >= 0; k-- {
+			s, c := math.Sincos(math.Pi * 1.5 * float64(k) / 40)
+			bow = append(bow, solid.P{X: (1 - thin) * c, Y: (1 - thin) * s})
+		}
+		p := sliced(t, solid.Extrude(bow, nil, 1), plain(nil))
+		l := p.Layers[2]
+		room := (&polygon.Scratch{}).Offset(l.Outlines, 30, polygon.Offsets{})
+		for _, x := range l.Lines {
+			for k := range x.Points[1:] {
+				a, b := x.Points[k], x.Points[k+1]
+				require.True(t, inside(room, polygon.Point{X: (a.X + b.X) / 2, Y: (a.Y + b.Y) / 2}), "bow of %.2f mm", thin)
+			}
+		}
+		assert.Equal(t, thin > 0.158, len(l.Lines) > 0, "bow of %.2f mm", thin)
+	}
+}
