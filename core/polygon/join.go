@@ -42,9 +42,9 @@ func endOf(s *Stroke, k int, last bool) end {
 	return e
 }
 
-// join joins strokes, the straightest pairs of ends first. The result does not
-// depend on anything but the strokes and their order.
-func join(strokes []Stroke) []Stroke {
+// join joins strokes within a figure, the straightest pairs of ends first. The
+// result does not depend on anything but the strokes and their order.
+func join(strokes []Stroke, within *bands) []Stroke {
 	if len(strokes) < 2 {
 		return strokes
 	}
@@ -93,6 +93,9 @@ func join(strokes []Stroke) []Stroke {
 					// be off.
 					if along := a.dx*gx + a.dy*gy; math.Sqrt(math.Max(0, gap*gap-along*along)) > (a.width+b.width)/4+20 {
 						continue
+					}
+					if !within.holds(a.at, b.at) {
+						continue // a slot between them
 					}
 					pairs = append(pairs, pair{i, j, straight - gap/1e6})
 				}
@@ -155,6 +158,16 @@ func join(strokes []Stroke) []Stroke {
 		}
 	}
 	return withoutStubs(out)
+}
+
+// holds tells whether a short way from p to q lies inside, at five places.
+func (b *bands) holds(p, q Point) bool {
+	for k := range int64(5) {
+		if b.inside(Point{p.X + (q.X-p.X)*k/4, p.Y + (q.Y-p.Y)*k/4}) < 0 {
+			return false
+		}
+	}
+	return true
 }
 
 // withoutStubs leaves out what is not longer than it is wide, as between two walls

@@ -61,7 +61,7 @@ func (s *Scratch) Medial(paths []Path, minUM, maxUM float64) []Stroke {
 		}
 	}
 	m.prune()
-	return join(m.lines(minUM, maxUM))
+	return join(m.lines(minUM, maxUM), &within)
 }
 
 // maxSamples bounds the work.

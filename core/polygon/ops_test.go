@@ -626,6 +626,15 @@ func TestMedialLinesGoThroughCrossings(t *testing.T) {
 		}
 		assert.InDelta(t, n*pitch, length, 3*wide)
 	}
+	// Two walls in line with a slot between them, held together by a third.
+	slot := s.Union(NonZero, []Path{{{0, 0}, {6000, 0}, {6000, 500}, {0, 500}}, {{6200, 0}, {12_000, 0}, {12_000, 500}, {6200, 500}},
+		{{0, 0}, {500, 0}, {500, 4000}, {0, 4000}}, {{11_500, 0}, {12_000, 0}, {12_000, 4000}, {11_500, 4000}}, {{0, 3500}, {12_000, 3500}, {12_000, 4000}, {0, 4000}}})
+	for _, l := range s.Medial(slot, 100, 900) {
+		for i := range l.Points[1:] {
+			a, b := l.Points[i], l.Points[i+1]
+			require.GreaterOrEqual(t, Inside(NonZero, slot, Point{(a.X + b.X) / 2, (a.Y + b.Y) / 2}), 0)
+		}
+	}
 	tee := s.Union(NonZero, []Path{bars[0], {{7000, 2600}, {7140, 2600}, {7140, 9000}, {7000, 9000}}})
 	lines = s.Medial(tee, 60, 900)
 	assert.Equal(t, 2, len(lines))
