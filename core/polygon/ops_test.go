@@ -626,9 +626,10 @@ func TestMedialLinesGoThroughCrossings(t *testing.T) {
 		}
 		assert.InDelta(t, n*pitch, length, 3*wide)
 	}
-	// Two walls in line with a slot between them, held together by a third.
+	// Two walls in line with a slot between them, on a frame too wide to have a middle.
 	slot := s.Union(NonZero, []Path{{{0, 0}, {6000, 0}, {6000, 500}, {0, 500}}, {{6200, 0}, {12_000, 0}, {12_000, 500}, {6200, 500}},
-		{{0, 0}, {500, 0}, {500, 4000}, {0, 4000}}, {{11_500, 0}, {12_000, 0}, {12_000, 4000}, {11_500, 4000}}, {{0, 3500}, {12_000, 3500}, {12_000, 4000}, {0, 4000}}})
+		{{-3000, -3000}, {0, -3000}, {0, 8000}, {-3000, 8000}}, {{12_000, -3000}, {15_000, -3000}, {15_000, 8000}, {12_000, 8000}}, {{-3000, 6000}, {15_000, 6000}, {15_000, 8000}, {-3000, 8000}}})
+	require.Equal(t, 2, len(s.Medial(slot, 100, 900)))
 	for _, l := range s.Medial(slot, 100, 900) {
 		for i := range l.Points[1:] {
 			a, b := l.Points[i], l.Points[i+1]
