@@ -15,6 +15,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 )
 
 // Options say where and how. Dir must be a directory that the server's user can
@@ -58,9 +59,24 @@ func Start(ctx context.Context, o Options) (*Cluster, error) {
 			return nil, fmt.Errorf("make the database cluster: %w", err)
 		}
 	}
-	if _, err := c.run(ctx, filepath.Join(bin, "pg_ctl"), "status", "-D", data); err == nil {
-		c.port, err = runningPort(data)
-		return c, err
+	for tries := 0; ; tries++ {
+		if _, err := c.run(ctx, filepath.Join(bin, "pg_ctl"), "status", "-D", data); err != nil {
+			break // none runs
+		}
+		port, ready, err := running(data)
+		if err == nil && ready {
+			c.port = port
+			return c, nil
+		}
+		// It is on its way up, or down after the house was closed a moment ago.
+		if tries == 300 {
+			return nil, fmt.Errorf("the database server in %s neither comes up nor ends: end it, then try again", o.Dir)
+		}
+		select {
+		case <-ctx.Done():
+			return nil, ctx.Err()
+		case <-time.After(100 * time.Millisecond):
+		}
 	}
 	if c.port, err = freePort(); err != nil {
 		return nil, err
@@ -137,16 +153,18 @@ func (c *Cluster) run(ctx context.Context, name string, args ...string) (string,
 	return string(out), err
 }
 
-func runningPort(data string) (int, error) {
+// running reads the port of the server that runs, and whether it takes connections.
+func running(data string) (port int, ready bool, err error) {
 	pid, err := os.ReadFile(filepath.Join(data, "postmaster.pid"))
 	if err != nil {
-		return 0, fmt.Errorf("find the running database server: %w", err)
+		return 0, false, fmt.Errorf("find the running database server: %w", err)
 	}
 	lines := strings.Split(string(pid), "\n")
-	if len(lines) < 4 {
-		return 0, errors.New("find the running database server: postmaster.pid is short")
+	if len(lines) < 8 {
+		return 0, false, errors.New("find the running database server: postmaster.pid is short")
 	}
-	return strconv.Atoi(lines[3])
+	port, err = strconv.Atoi(lines[3])
+	return port, strings.TrimSpace(lines[7]) == "ready", err
 }
 
 func freePort() (int, error) {
