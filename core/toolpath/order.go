@@ -93,14 +93,9 @@ func (o *orderer) islands(outlines []polygon.Path, groups [][]Line) {
 	}
 	for r, g := range groups {
 		for _, x := range g {
-			k := slices.IndexFunc(boxes, func(b [2]polygon.Point) bool { return within(b, x.Points[0]) })
-			for ; k >= 0 && k < len(figures); k++ {
-				if within(boxes[k], x.Points[0]) && polygon.Inside(polygon.NonZero, []polygon.Path{figures[k].Outer}, x.Points[0]) >= 0 && !inHole(figures[k], x.Points[0]) {
-					break
-				}
-			}
-			if k < 0 {
-				k = len(figures)
+			k, q := 0, x.Points[0]
+			for k < len(figures) && (!within(boxes[k], q) || !holds(figures[k], q)) {
+				k++
 			}
 			of[k][r] = append(of[k][r], x)
 		}
@@ -130,8 +125,8 @@ func within(b [2]polygon.Point, q polygon.Point) bool {
 	return b[0].X <= q.X && q.X <= b[1].X && b[0].Y <= q.Y && q.Y <= b[1].Y
 }
 
-func inHole(f polygon.Figure, q polygon.Point) bool {
-	return slices.ContainsFunc(f.Holes, func(h polygon.Path) bool { return polygon.Inside(polygon.NonZero, []polygon.Path{h}, q) > 0 })
+func holds(f polygon.Figure, q polygon.Point) bool {
+	return polygon.Inside(polygon.NonZero, append([]polygon.Path{f.Outer}, f.Holes...), q) >= 0
 }
 
 // away is how far a box is, in the larger of both directions.
