@@ -113,6 +113,9 @@ func (m *medial) chord(a, b int32) (int32, bool) {
 // chord itself may be aslant.
 func (m *medial) across(a, b int32) float64 {
 	p, q, r := m.pts[a], m.pts[b], m.pts[m.next[a]]
+	if p == r { // a path of which one sample is left
+		return math.Hypot(float64(q.X-p.X), float64(q.Y-p.Y))
+	}
 	dx, dy := float64(r.X-p.X), float64(r.Y-p.Y)
 	return math.Abs(float64(q.X-p.X)*dy-float64(q.Y-p.Y)*dx) / math.Hypot(dx, dy)
 }
