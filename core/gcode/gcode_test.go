@@ -163,15 +163,17 @@ func FuzzRead(f *testing.F) {
 	for _, s := range []string{"G28\nG1 X1 Y2 E3 F600\nG2 X5 Y2 I2 J0 E1\n", "N1 G20*5\nM104 S200 T1\nT1\nSET_X A=1\n(c) G92 E0;x", "G91 G1X.5E.1\nG3R2X1\n%\n/G1\n"} {
 		f.Add([]byte(s))
 	}
+	m := &machine.Machine{Motion: machine.Motion{SpeedMMPerS: 50, AccelMMPerS2: 1000, JunctionDeviationMM: 0.02, LiftMMPerS: 5}, ChangeS: 7}
 	f.Fuzz(func(t *testing.T, b []byte) {
 		if len(b) > 1<<15 {
 			return
 		}
-		s, err := Read(ctx, strings.NewReader(string(b)), 0, nil)
+		s, err := Read(ctx, strings.NewReader(string(b)), 0, nil, m)
 		if err != nil {
 			return
 		}
-		for _, v := range []float64{s.FilamentMM, s.ExtrudedMM, s.Seconds, s.Max.X, s.Min.Z, s.LayerMM} {
+		require.True(t, s.Seconds >= 0 && s.SecondsOn[0] >= 0)
+		for _, v := range []float64{s.FilamentMM, s.ExtrudedMM, s.Seconds, s.SecondsOn[0], s.Max.X, s.Min.Z, s.LayerMM} {
 			require.False(t, math.IsNaN(v) || math.IsInf(v, 0))
 		}
 	})
@@ -196,5 +198,22 @@ func TestProgramsAreTimedByTheMachine(t *testing.T) {
 		require.NoError(t, err, text)
 		require.Len(t, s.SecondsOn, 2)
 		assert.InDelta(t, want, s.SecondsOn[0], 1e-9, text)
+	}
+}
+
+// Waits, feeds and accelerations that nobody can mean are refused; so no time is
+// negative, or too large to be told.
+func TestTimesThatCannotBeAreRefused(t *testing.T) {
+	m := &machine.Machine{Motion: machine.Motion{SpeedMMPerS: 50, AccelMMPerS2: 1000, JunctionDeviationMM: 0.02, LiftMMPerS: 5}}
+	tiny := "0." + strings.Repeat("0", 300) + "1"
+	for text, says := range map[string]string{
+		"G4 S-9\nG1 X100 E1 F6000":                                                                     "The wait of -9 is negative (line 2)",
+		"G4 P" + strings.Repeat("9", 306) + "\nG1 X100 E1 F6000":                                       "would run for years",
+		"G4 S" + strings.Repeat("9", 308) + "\nG4 S" + strings.Repeat("9", 308) + "\nG1 X100 E1 F6000": "would run for years",
+		"G1 X100 E1 F" + tiny:                                                                          "would run for years",
+		"M204 S" + tiny + "\nG1 X100 E1 F6000":                                                         "would run for years",
+	} {
+		_, err := Read(ctx, strings.NewReader("M83\n"+text+"\n"), 0, nil, m)
+		assert.ErrorContains(t, err, says)
 	}
 }

@@ -57,6 +57,7 @@ type CommandCount struct {
 const (
 	maxLayers   = 200_000
 	maxCommands = 500
+	longestS    = 3 * 365 * 86400 // longer than anything that is meant
 )
 
 // Read sums a program up, and times it for machines.
@@ -195,6 +196,11 @@ func Read(ctx context.Context, r io.Reader, size int64, progress func(float64), 
 	for i := range runs {
 		runs[i].wait(0)
 		s.SecondsOn = append(s.SecondsOn, runs[i].seconds)
+	}
+	for _, t := range append(s.SecondsOn, s.Seconds) {
+		if !(t <= longestS) {
+			return nil, &Error{Line: s.Lines, What: "The program would run for years, by its feeds, accelerations and waits", Do: again}
+		}
 	}
 	if s.ExtrudedMM == 0 {
 		return nil, &Error{Line: s.Lines, What: "The program extrudes nothing", Do: again}

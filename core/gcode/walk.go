@@ -257,6 +257,12 @@ func (w *walker) do(head word, have bool) error {
 		case 0, 1, 2, 3:
 			w.motion = int(head.value)
 			return w.move(w.motion)
+		case 4:
+			for _, letter := range "SP" {
+				if v, ok := w.get(byte(letter)); ok && v < 0 {
+					return w.refuse("The wait of %g is negative", v)
+				}
+			}
 		case 20:
 			w.inch = true
 		case 21:
