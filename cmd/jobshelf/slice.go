@@ -44,7 +44,7 @@ func slice(ctx context.Context, args []string, out, errOut io.Writer) (int, erro
 	if err != nil {
 		return 2, err
 	}
-	for _, p := range r.Validate(c.Machine, c.Spools.Of(1)) {
+	for _, p := range r.Validate(c.Machine, c.Spools) {
 		return 2, fmt.Errorf("%s: %s", p.Field, p.Text)
 	}
 	file, whole, err := readFile(ctx, files[0])
@@ -61,7 +61,7 @@ func slice(ctx context.Context, args []string, out, errOut io.Writer) (int, erro
 	}
 	full := made.Full
 	if to != "" {
-		if err := writeProgram(to, files[0], made); err != nil {
+		if err := writeProgram(ctx, to, files[0], made); err != nil {
 			return 1, err
 		}
 	}
@@ -98,12 +98,12 @@ func taken(args []string, name string) (rest, values []string) {
 	return rest, values
 }
 
-func writeProgram(to, from string, made *slicing.Result) error {
+func writeProgram(ctx context.Context, to, from string, made *slicing.Result) error {
 	f, err := os.CreateTemp(filepath.Dir(to), ".jobshelf-*")
 	if err != nil {
 		return err
 	}
-	err = made.WriteProgram(f, [][2]string{{"part", filepath.Base(from)}})
+	err = made.WriteProgram(ctx, f, [][2]string{{"part", filepath.Base(from)}})
 	if err = errors.Join(err, f.Chmod(0o644), f.Close()); err == nil {
 		err = os.Rename(f.Name(), to)
 	}

@@ -61,6 +61,7 @@ const (
 	retractWord = "retraction"
 	coolWord    = "cooling"
 	changeWord  = "nozzle change"
+	againWord   = "warming up again"
 )
 
 // slowest is the share of its speed below which a layer is not printed; the rest
@@ -112,18 +113,34 @@ func FullOf(p *toolpath.Print, r recipe.Recipe, m *machine.Machine, spools machi
 	for i := range f.ByLayer {
 		f.Seconds += f.ByLayer[i].Seconds
 	}
+	heats := r.Heats(m, spools)
 	hottest := 0.0
 	for _, n := range f.Nozzles {
-		hottest = math.Max(hottest, math.Max(r.NozzleAt(n.Nozzle, true, spools), r.NozzleAt(n.Nozzle, false, spools)))
+		hottest = math.Max(hottest, math.Max(heats.At(n.Nozzle, true), heats.At(n.Nozzle, false)))
 	}
 	f.HomingSeconds = m.WarmUp.HomingS
-	f.WarmUpSeconds = m.WarmUpSeconds(hottest, r.BedC)
+	f.WarmUpSeconds = m.WarmUpSeconds(hottest, heats.Bed())
 	var uses []Use
 	for _, n := range f.Nozzles {
 		uses = append(uses, Use{spools.Of(n.Nozzle), n.Grams})
 	}
 	f.PriceCents, f.Lines = PriceOf(uses, f.Seconds, m, startCents)
 	return f
+}
+
+// heatAgain is how long nozzles that are still wanted, and the bed where it was
+// turned off, take to warm up after a pause before a layer.
+func heatAgain(p *toolpath.Print, layer int, m *machine.Machine, heats recipe.Heats) float64 {
+	hottest, bed := 0.0, 0.0
+	for i := layer; i < len(p.Layers); i++ {
+		for k := range p.Layers[i].Lines {
+			hottest = math.Max(hottest, heats.At(int(p.Layers[i].Lines[k].Nozzle)+1, layer == 0))
+		}
+	}
+	if m.IdleOffS <= 0 {
+		bed = heats.Bed()
+	}
+	return m.HeatUpSeconds(hottest, bed)
 }
 
 type pass struct {
@@ -150,6 +167,7 @@ func passOver(p *toolpath.Print, r recipe.Recipe, m *machine.Machine, spools mac
 			out.laid[layer] += s
 		}
 	})
+	heats := r.Heats(m, spools)
 	var x, y, z float64
 	var used [8]NozzleUse
 	var gramsPerMM [8]float64
@@ -203,7 +221,11 @@ func passOver(p *toolpath.Print, r recipe.Recipe, m *machine.Machine, spools mac
 			f.ByKind[coolWord] += s.S
 			f.ByLayer[s.Layer].Seconds += s.S
 			return true
-		case toolpath.Pause:
+		case toolpath.Pause: // the wait is as long as somebody needs; what follows it is known
+			planner.Flush()
+			again := heatAgain(p, s.Layer, m, heats)
+			f.ByKind[againWord] += again
+			f.ByLayer[s.Layer].Seconds += again
 			return true
 		}
 		planner.Add(motion.Move{DX: s.X - x, DY: s.Y - y, DZ: s.Z - z, EMM: s.EMM, MMPerS: s.MMPerS, AccelMMPerS2: s.MMPerS2, Tag: tag})

@@ -82,7 +82,12 @@ func QuickOf(s *section.Stack, r *recipe.Recipe, m *machine.Machine, spools mach
 		uses[k].Grams = uses[k].Material.Grams(m.FilamentMM, v/bore)
 		q.Grams += uses[k].Grams
 	}
-	q.WarmUpSeconds = m.WarmUpSeconds(r.NozzleC, r.BedC)
+	heats := full.Heats(m, spools)
+	hottest := math.Max(heats.At(full.PieceNozzle, true), heats.At(full.PieceNozzle, false))
+	if two {
+		hottest = math.Max(hottest, math.Max(heats.At(full.SupportNozzle, true), heats.At(full.SupportNozzle, false)))
+	}
+	q.WarmUpSeconds = m.WarmUpSeconds(hottest, heats.Bed())
 	q.PriceCents, q.Lines = PriceOf(uses, q.Seconds, m, startCents)
 	return q
 }

@@ -27,7 +27,7 @@ func (t *writer) settle() {
 	if len(run) == 0 {
 		return
 	}
-	px, py := float64(t.at[0])/1000-t.j.PlateXMM, float64(t.at[1])/1000-t.j.PlateYMM
+	px, py := float64(t.at[0])/1000, float64(t.at[1])/1000
 	for i := 0; i < len(run); {
 		n, c := arcFrom(px, py, run[i:])
 		if n < arcLeast {
@@ -115,7 +115,7 @@ func (t *writer) arc(px, py float64, steps []toolpath.Step, c circle) {
 	if !left(px, py, steps) {
 		b[len(b)-1] = '2'
 	}
-	to := [2]int64{micron(last.X + t.j.PlateXMM), micron(last.Y + t.j.PlateYMM)}
+	to := [2]int64{micron(last.X), micron(last.Y)}
 	b = thousandths(append(b, ' ', 'X'), to[0])
 	b = thousandths(append(b, ' ', 'Y'), to[1])
 	b = thousandths(append(b, ' ', 'I'), micron(c.x-px))

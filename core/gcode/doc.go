@@ -49,8 +49,8 @@ type Visitor struct {
 	Move func(Move)
 	// Command is told of every command that is no move, with its words.
 	Command func(c Command)
-	// Comment is told of comments, without their mark.
-	Comment func(line int, text []byte)
+	// Text is told of every line as it is, without its end.
+	Text func(line int, text []byte)
 }
 
 // Command is one command with its words.

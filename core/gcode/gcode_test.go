@@ -102,6 +102,11 @@ func TestCommandsAreCountedWithTheirFirstLine(t *testing.T) {
 	}
 	assert.Equal(t, []string{"G28@1×1", "M500@2×2", "SET_LIMIT@3×1", "M117@4×1", "T0@5×2", "M104@6×2", "T1@7×1", "M109@8×1"}, codes)
 	assert.Equal(t, 2, s.ToolChanges)
+	assert.Equal(t, []float64{0, 230}, s.Nozzles)
+	assert.Equal(t, 1, sum(t, "G1 X1 E1 F60\nT1\nG1 X0 E1").ToolChanges, "a program begins on the first nozzle, said or not")
+	// A lone carriage return ends a line, in machines as here.
+	hidden := sum(t, "M104 S200\n; nothing\rM104 S600\nG1 X1 E1 F60\n")
+	assert.Equal(t, 600., hidden.NozzleMaxC)
 	assert.Equal(t, 230., s.NozzleMaxC)
 	assert.Equal(t, 200., s.NozzleEndC, "the second nozzle is left on")
 	assert.InDelta(t, 1, s.FilamentMM, 0, "the words of a message are no moves")
@@ -182,17 +187,21 @@ func FuzzRead(f *testing.F) {
 // A program takes as long as its machine needs: closed forms of moves from rest to
 // rest, d/v + v/a, at the feed or the machine's limit.
 func TestProgramsAreTimedByTheMachine(t *testing.T) {
-	m := &machine.Machine{Motion: machine.Motion{SpeedMMPerS: 50, AccelMMPerS2: 1000, JunctionDeviationMM: 0.02, LiftMMPerS: 5}, ChangeS: 7}
+	m := &machine.Machine{Motion: machine.Motion{SpeedMMPerS: 50, AccelMMPerS2: 1000, JunctionDeviationMM: 0.02, LiftMMPerS: 5}, ChangeS: 7, WarmUp: machine.WarmUp{NozzleCPerS: 2, BedCPerS: 0.25}}
 	resin := &machine.Machine{}
 	for text, want := range map[string]float64{
-		"G1 X100 E1 F6000":                            100./50 + 50./1000,
-		"G1 X100 E1 F1200":                            100./20 + 20./1000,
-		"G1 X100 E1 F6000\nG1 Z10 F6000":              100./50 + 50./1000 + 10./5 + 5./1000,
-		"G1 X100 E1 F6000\nG4 P500\nG4 S2":            100./50 + 50./1000 + 2.5,
-		"T0\nG1 X100 E1 F6000\nT1\nG1 X0 E1":          2*(100./50+50./1000) + 7,
-		"M204 S500\nG1 X100 E1 F6000":                 100./50 + 50./500,
-		"G1 X100 Y0 E1 F6000\nG1 X200 E1\nG1 X100 E1": 200./50 + 50./1000 + 100./50 + 50./1000, // straight on, then back
-		"G1 X1 E1 F60000":                             2 * math.Sqrt(1./1000),
+		"G1 X100 E1 F6000":                   100./50 + 50./1000,
+		"G1 X100 E1 F1200":                   100./20 + 20./1000,
+		"G1 X100 E1 F6000\nG1 Z10 F6000":     100./50 + 50./1000 + 10./5 + 5./1000,
+		"G1 X100 E1 F6000\nG4 P500\nG4 S2":   100./50 + 50./1000 + 2.5,
+		"T0\nG1 X100 E1 F6000\nT1\nG1 X0 E1": 2*(100./50+50./1000) + 7,
+		"M204 S500\nG1 X100 E1 F6000":        100./50 + 50./500,
+		// Warm-up before the first line is not the program's time; warming again is, by
+		// the slower of both, from when each was turned on.
+		"M104 S220\nM109 S220\nG1 X100 E1 F6000\nM104 S0\nM140 S0\nM0\nM140 S60\nM104 S220\nG4 S10\nM190 S60\nM109 S220\nG1 X0 E1": 2*(100./50+50./1000) + 40./0.25,
+		"M104 S220\nG1 X100 E1 F6000\nM104 S0\nM140 S60\nM190 S60\nM109 S220\nG1 X0 E1":                                            2*(100./50+50./1000) + 40./0.25 + 200./2,
+		"G1 X100 Y0 E1 F6000\nG1 X200 E1\nG1 X100 E1":                                                                              200./50 + 50./1000 + 100./50 + 50./1000, // straight on, then back
+		"G1 X1 E1 F60000": 2 * math.Sqrt(1./1000),
 	} {
 		s, err := Read(ctx, strings.NewReader("M83\n"+text), 0, nil, m, resin)
 		require.NoError(t, err, text)

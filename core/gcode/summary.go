@@ -6,6 +6,7 @@ import (
 	"math"
 	"slices"
 
+	"jobshelf/core/command"
 	"jobshelf/core/machine"
 	"jobshelf/core/motion"
 )
@@ -36,9 +37,22 @@ type Summary struct {
 	Arcs                 int
 	// NozzleEndC and BedEndC are what is asked of the heaters at the end.
 	NozzleEndC, BedEndC float64
+	// Nozzles is how hot each nozzle is asked to be at the most, counted from 0, °C.
+	Nozzles []float64
+	// Pauses counts the waits for somebody, HotPauses those with something heated.
+	Pauses, HotPauses int
 	// Commands counts every command but moves, by code, in order of the first.
 	Commands []CommandCount
-	more     bool
+	// Faults are commands that no program may hold and lines that machines read
+	// differently, each kind once, in order of the first.
+	Faults []Fault
+}
+
+// Fault is a kind of fault, how often it is there, and where first.
+type Fault struct {
+	command.Fault
+	Line  int
+	Count int
 }
 
 // Layer is one height.
@@ -57,6 +71,7 @@ type CommandCount struct {
 const (
 	maxLayers   = 200_000
 	maxCommands = 500
+	maxFaults   = 100
 	longestS    = 3 * 365 * 86400 // longer than anything that is meant
 )
 
@@ -70,8 +85,8 @@ func Read(ctx context.Context, r io.Reader, size int64, progress func(float64), 
 	var presentZ int64
 	commands := map[string]int{}
 	nozzle := map[int]float64{}
+	faults := map[string]int{}
 	tool := 0
-	extruder := math.NaN()
 	pulled := false
 	runs := make([]run, len(on))
 	for i := range on {
@@ -141,8 +156,6 @@ func Read(ctx context.Context, r io.Reader, size int64, progress func(float64), 
 			} else if len(s.Commands) < maxCommands {
 				commands[code] = len(s.Commands)
 				s.Commands = append(s.Commands, CommandCount{code, c.Line, 1})
-			} else {
-				s.more = true
 			}
 			value, has := c.Get('S')
 			if !has {
@@ -155,13 +168,32 @@ func Read(ctx context.Context, r io.Reader, size int64, progress func(float64), 
 					if t, ok := c.Get('T'); ok && t >= 0 && t < 64 {
 						of = int(t)
 					}
-					nozzle[of] = value
+					for len(s.Nozzles) <= of {
+						s.Nozzles = append(s.Nozzles, 0)
+					}
+					s.Nozzles[of] = math.Max(s.Nozzles[of], value)
 					s.NozzleMaxC = math.Max(s.NozzleMaxC, value)
+					nozzle[of] = value
+					for i := range runs {
+						runs[i].heat(of+1, value, s.ExtrudedMM > 0, code == "M109")
+					}
 				}
 			case "M140", "M190":
 				if has {
 					s.BedEndC = value
 					s.BedMaxC = math.Max(s.BedMaxC, value)
+					for i := range runs {
+						runs[i].heat(0, value, s.ExtrudedMM > 0, code == "M190")
+					}
+				}
+			case "M0", "M1", "M600":
+				s.Pauses++
+				hot := s.BedEndC > 0
+				for _, c := range nozzle {
+					hot = hot || c > 0
+				}
+				if hot {
+					s.HotPauses++
 				}
 			case "G4":
 				wait := value
@@ -174,16 +206,28 @@ func Read(ctx context.Context, r io.Reader, size int64, progress func(float64), 
 				}
 			}
 			if c.Letter == 'T' {
-				if !math.IsNaN(extruder) && extruder != c.Number {
+				if int(c.Number) != tool {
 					s.ToolChanges++
 					for i := range runs {
 						runs[i].wait(runs[i].m.ChangeS)
 					}
 				}
-				extruder = c.Number
 				tool = int(c.Number)
 			}
 		},
+	}
+	v.Text = func(line int, text []byte) {
+		f := command.Check(text)
+		if f == nil {
+			return
+		}
+		key := f.Code + " " + f.What
+		if i, ok := faults[key]; ok {
+			s.Faults[i].Count++
+		} else if len(s.Faults) < maxFaults {
+			faults[key] = len(s.Faults)
+			s.Faults = append(s.Faults, Fault{*f, line, 1})
+		}
 	}
 	var err error
 	if s.Lines, err = Walk(ctx, r, size, v, progress); err != nil {
@@ -213,10 +257,37 @@ type run struct {
 	m       *machine.Machine
 	planner *motion.Planner
 	seconds float64
+	since   map[int]float64 // when a heater was turned on, by nozzle from 1, 0 the bed; none: off
+}
+
+// heat turns a heater on or off; wait is until it is as hot. What is heated before
+// the first line is the warm-up, which is not the program's time.
+func (r *run) heat(which int, c float64, begun, wait bool) {
+	r.wait(0)
+	since, on := r.since[which]
+	switch {
+	case c <= 0:
+		delete(r.since, which)
+		return
+	case !on:
+		since = r.seconds
+		if !begun {
+			since = math.Inf(-1) // warm by then
+		}
+		r.since[which] = since
+	}
+	if !wait || !begun {
+		return
+	}
+	takes := r.m.HeatUpSeconds(c, 0)
+	if which == 0 {
+		takes = r.m.HeatUpSeconds(0, c)
+	}
+	r.wait(math.Max(0, takes-(r.seconds-since)))
 }
 
 func (r *run) on(m *machine.Machine) {
-	r.m = m
+	r.m, r.since = m, map[int]float64{}
 	r.planner = motion.New(motion.Limits{AccelMMPerS2: m.Motion.AccelMMPerS2, DeviationMM: m.Motion.JunctionDeviationMM}, func(_ int32, s float64) { r.seconds += s })
 }
 

@@ -67,7 +67,7 @@ func Walk(ctx context.Context, r io.Reader, size int64, v Visitor, progress func
 				progress(min(1, float64(done)/float64(size)))
 			}
 		}
-		if err := w.obey(text); err != nil {
+		if err := w.lines(text); err != nil {
 			return w.line, err
 		}
 		if last {
@@ -82,17 +82,28 @@ func (w *walker) refuse(format string, args ...any) *Error {
 	return &Error{Line: w.line, What: fmt.Sprintf(format, args...), Do: again}
 }
 
-func (w *walker) comment(text []byte) {
-	if w.v.Comment != nil {
-		w.v.Comment(w.line, bytes.TrimSpace(text))
+// lines takes what stands before a line feed: one line, or several parted by
+// carriage returns, as many machines read them.
+func (w *walker) lines(text []byte) error {
+	text = bytes.TrimRight(text, "\r\n")
+	if w.v.Text != nil {
+		w.v.Text(w.line, text)
+	}
+	for {
+		one, rest, more := bytes.Cut(text, []byte{'\r'})
+		if err := w.obey(one); err != nil {
+			return err
+		}
+		if !more {
+			return nil
+		}
+		text = rest
 	}
 }
 
 // obey takes one line: comments off, line number and checksum off, then words.
 func (w *walker) obey(text []byte) error {
-	text = bytes.TrimRight(text, "\r\n")
 	if i := bytes.IndexByte(text, ';'); i >= 0 {
-		w.comment(text[i+1:])
 		text = text[:i]
 	}
 	if bytes.IndexByte(text, '(') >= 0 && !named(text) {
@@ -106,10 +117,8 @@ func (w *walker) obey(text []byte) error {
 			kept = append(kept, text[:i]...)
 			j := bytes.IndexByte(text[i:], ')')
 			if j < 0 {
-				w.comment(text[i+1:])
 				break
 			}
-			w.comment(text[i+1 : i+j])
 			text = text[i+j+1:]
 		}
 		text = kept

@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"unicode"
 
 	"jobshelf/core/machine"
 	"jobshelf/core/naming"
@@ -26,29 +27,24 @@ type Job struct {
 	Pace []toolpath.Pace
 	// Seconds and Grams are what the blocks may tell.
 	Seconds, Grams float64
-	// PlateXMM and PlateYMM are added to all places: where the part's origin is on
-	// the machine's plate.
-	PlateXMM, PlateYMM float64
 }
 
 // Write writes a print as a program in the machine's dialect: facts, units and
 // how filament is counted, the start block, layer by layer, the end block. Places
 // are rounded to a micrometre, filament to a hundredth of one; reading it back
 // gives the same way, bounds and layers. Further nozzles are heated before the
-// start block, and turned off when they have laid their last. The errors are w's, or name a
-// block that cannot be filled.
+// start block, and turned off when they have laid their last. Whatever the end
+// block says, all heat is turned off behind it. The errors are w's, or name a block
+// that cannot be filled.
 func Write(w io.Writer, p *toolpath.Print, j Job) error {
 	r := j.Recipe.WithDefaults()
-	t := &writer{out: w, j: &j, r: r, buf: make([]byte, 0, writeAt+4096), accel: j.Machine.Motion.AccelMMPerS2}
+	t := &writer{out: w, j: &j, buf: make([]byte, 0, writeAt+4096), accel: j.Machine.Motion.AccelMMPerS2}
 	top := 0.0
 	if n := len(p.Layers); n > 0 {
 		top = p.Layers[n-1].TopMM
 	}
-	after := 0.0
-	if r.BedAfterEnd == recipe.BedOn {
-		after = r.BedC
-	}
-	t.values = naming.Values{"bed_c": num(r.BedC), "bed_after_c": num(after), "layers": strconv.Itoa(len(p.Layers)), "top_mm": num(round(top)),
+	t.heats = r.Heats(j.Machine, j.Spools)
+	t.values = naming.Values{"bed_c": num(t.heats.Bed()), "layers": strconv.Itoa(len(p.Layers)), "top_mm": num(round(top)),
 		"clear_mm": num(round(math.Max(top, math.Min(top+machine.ClearMM, cmp.Or(j.Machine.Volume.ZMM, math.Inf(1)))))),
 		"minutes":  num(math.Ceil(j.Seconds / 60)), "grams": strconv.FormatFloat(j.Grams, 'f', 1, 64), "machine": oneLine(j.Machine.Name),
 		"material": oneLine(j.Spools.Of(r.PieceNozzle).Name), "recipe": oneLine(r.Name), "layer": "0"}
@@ -69,7 +65,7 @@ func Write(w io.Writer, p *toolpath.Print, j Job) error {
 	}
 	for _, n := range used {
 		if n != first {
-			t.line("M104 T%d S%s", n, num(r.NozzleAt(int(n)+1, true, j.Spools)))
+			t.line("M104 T%d S%s", n, num(t.heats.At(int(n)+1, true)))
 		}
 	}
 	if first != 0 || len(used) > 1 {
@@ -89,7 +85,7 @@ func Write(w io.Writer, p *toolpath.Print, j Job) error {
 			layer = s.Layer
 			t.values["layer"] = strconv.Itoa(layer + 1)
 			t.line("; layer %d of %d, top at %s mm", layer+1, len(p.Layers), num(round(p.Layers[layer].TopMM)))
-			if c := r.NozzleAt(1, false, j.Spools); layer == 1 && slices.Contains(used, 0) && c != r.NozzleAt(1, true, j.Spools) {
+			if c := t.heats.At(1, false); layer == 1 && slices.Contains(used, 0) && c != t.heats.At(1, true) {
 				of := ""
 				if s.Nozzle != 0 {
 					of = "T0 "
@@ -118,25 +114,82 @@ func Write(w io.Writer, p *toolpath.Print, j Job) error {
 			kind = 255
 			return true
 		}
+		if s.Kind == toolpath.Pause {
+			var hot []uint8
+			for _, n := range used {
+				if last[n] >= s.Layer {
+					hot = append(hot, n)
+				}
+			}
+			t.pause(hot, s)
+			return true
+		}
 		t.step(s)
 		return t.err == nil
 	})
 	if failed != nil {
 		return failed
 	}
-	for _, n := range used {
-		if len(used) > 1 || n != 0 {
-			t.line("M104 T%d S0", n)
-		}
-	}
 	if err := t.block("end", end); err != nil {
 		return err
 	}
+	t.allOff(used)
 	t.flush()
 	if t.err != nil {
 		return fmt.Errorf("write g-code: %w", t.err)
 	}
 	return nil
+}
+
+// allOff turns all heat off, whatever the house's own end block said.
+func (t *writer) allOff(used []uint8) {
+	many := len(t.j.Machine.NozzlesMM)
+	for _, n := range used {
+		many = max(many, int(n)+1)
+	}
+	if many <= 1 {
+		t.line("M104 S0")
+	} else {
+		for n := range many {
+			t.line("M104 T%d S0", n)
+		}
+	}
+	t.line("M140 S0")
+}
+
+// pause waits for somebody, with the nozzles that are still wanted off; the bed
+// stays warm only where the machine would turn it off by itself. Then all warms up
+// together.
+func (t *writer) pause(hot []uint8, s toolpath.Step) {
+	first := s.Layer == 0
+	of := func(n uint8) string {
+		if n == s.Nozzle {
+			return ""
+		}
+		return fmt.Sprintf("T%d ", n)
+	}
+	bed := t.heats.Bed()
+	coolBed := t.j.Machine.IdleOffS <= 0 && bed > 0
+	t.line("; wait for somebody")
+	for _, n := range hot {
+		t.line("M104 %sS0", of(n))
+	}
+	if coolBed {
+		t.line("M140 S0")
+	}
+	t.line("M0")
+	if coolBed {
+		t.line("M140 S%s", num(bed))
+	}
+	for _, n := range hot {
+		t.line("M104 %sS%s", of(n), num(t.heats.At(int(n)+1, first)))
+	}
+	if coolBed {
+		t.line("M190 S%s", num(bed))
+	}
+	for _, n := range hot {
+		t.line("M109 %sS%s", of(n), num(t.heats.At(int(n)+1, first)))
+	}
 }
 
 // nozzles lists those that lay something, rising, and the last layer of each.
@@ -159,9 +212,20 @@ func nozzles(p *toolpath.Print) (used []uint8, last [256]int) {
 
 func num(v float64) string { return strconv.FormatFloat(v, 'f', -1, 64) }
 
-func round(v float64) float64 { return float64(int64(v*1000+0.5)) / 1000 }
+func round(v float64) float64 { return math.Round(v*1000) / 1000 }
 
-func oneLine(s string) string { return strings.Join(strings.Fields(s), " ") }
+// oneLine keeps what prints, in one line: nothing in it can be taken for a line end.
+func oneLine(s string) string {
+	return strings.Join(strings.Fields(strings.Map(func(r rune) rune {
+		if unicode.IsSpace(r) {
+			return ' '
+		}
+		if !unicode.IsPrint(r) {
+			return -1
+		}
+		return r
+	}, strings.ToValidUTF8(s, "?"))), " ")
+}
 
 // writeAt is how much is gathered before it is written.
 const writeAt = 1 << 17
@@ -172,7 +236,7 @@ type writer struct {
 	err    error // the first of out
 	buf    []byte
 	j      *Job
-	r      recipe.Recipe
+	heats  recipe.Heats
 	values naming.Values
 	at     [3]int64 // µm
 	feed   int64    // mm/min
@@ -199,8 +263,8 @@ func (t *writer) flush() {
 // nozzle sets what blocks call the nozzle in use.
 func (t *writer) nozzle(n uint8) {
 	t.values["nozzle"] = strconv.Itoa(int(n))
-	t.values["nozzle_c"] = num(t.r.NozzleAt(int(n)+1, t.values["layer"] == "0" || t.values["layer"] == "1", t.j.Spools))
-	t.values["first_nozzle_c"] = num(t.r.NozzleAt(int(n)+1, true, t.j.Spools))
+	t.values["nozzle_c"] = num(t.heats.At(int(n)+1, t.values["layer"] == "0" || t.values["layer"] == "1"))
+	t.values["first_nozzle_c"] = num(t.heats.At(int(n)+1, true))
 }
 
 func (t *writer) block(which, text string) error {
@@ -236,9 +300,6 @@ func (t *writer) straight(s toolpath.Step) {
 	b := t.buf
 	start := len(b)
 	switch s.Kind {
-	case toolpath.Pause:
-		t.buf = append(b, "M0\n"...)
-		return
 	case toolpath.Wait:
 		t.buf = fmt.Appendf(b, "G4 P%d\n", int(math.Round(1000*s.S)))
 		return
@@ -249,10 +310,10 @@ func (t *writer) straight(s toolpath.Step) {
 	}
 	bare := len(b)
 	if s.Kind == toolpath.Lay || s.Kind == toolpath.Travel || s.Kind == toolpath.Lift || s.Kind == toolpath.Lower {
-		if v := micron(s.X + t.j.PlateXMM); v != t.at[0] {
+		if v := micron(s.X); v != t.at[0] {
 			b, t.at[0] = thousandths(append(b, ' ', 'X'), v), v
 		}
-		if v := micron(s.Y + t.j.PlateYMM); v != t.at[1] {
+		if v := micron(s.Y); v != t.at[1] {
 			b, t.at[1] = thousandths(append(b, ' ', 'Y'), v), v
 		}
 		if v := micron(s.Z); v != t.at[2] {

@@ -172,17 +172,16 @@ func TestProgramsForTwoNozzles(t *testing.T) {
 	assert.InDelta(t, full.Nozzles[1].Grams*6.8, lines["Filament, Soluble"], 1)
 }
 
-// Blocks of the house are filled; one that cannot be is refused by name. The bed
-// stays on only where the recipe says so.
+// Blocks of the house are filled; one that cannot be is refused by name. Heat goes
+// off behind them, whatever they say.
 func TestBlocksAreTheHouses(t *testing.T) {
 	r, m, mat := settings()
-	m.Dialect.Start, m.Dialect.End = "G28 ; {material} on {machine}, {grams} g in {minutes} min\nM109 S{first_nozzle_c}", "M140 S{bed_after_c}\nM104 S0 ; {layers} layers to {top_mm}"
-	r.BedAfterEnd = recipe.BedOn
+	m.Dialect.Start, m.Dialect.End = "G28 ; {material} on {machine}, {grams} g in {minutes} min\nM109 S{first_nozzle_c}", "M140 S{bed_c}\nM104 S150 ; {layers} layers to {top_mm}"
 	full, text, s := written(t, solid.Sheave(), r, m, machine.Spools{mat})
 	assert.Contains(t, text, fmt.Sprintf("G28 ; PLA on Test, %.1f g in %.0f min\nM109 S215\n", full.Grams(), math.Ceil(full.Seconds/60)))
-	assert.Contains(t, text, fmt.Sprintf("M104 S0 ; %d layers to ", full.Layers))
-	assert.Equal(t, 60., s.BedEndC)
-	assert.Zero(t, s.NozzleEndC)
+	assert.Contains(t, text, fmt.Sprintf("M104 S150 ; %d layers to ", full.Layers))
+	assert.Zero(t, s.NozzleEndC+s.BedEndC)
+	assert.True(t, strings.HasSuffix(text, "\nM104 S0\nM140 S0\n"))
 	p := &toolpath.Print{}
 	m.Dialect.End = "M117 {colour}"
 	err := gcode.Write(io.Discard, p, gcode.Job{Machine: m, Recipe: r, Spools: machine.Spools{mat}})
@@ -198,7 +197,7 @@ func TestBlocksAreTheHouses(t *testing.T) {
 	for _, x := range m.Validate() {
 		fields += x.Field + ": " + x.Text + "\n"
 	}
-	assert.Contains(t, fields, "dialect.change: In this block there is no value {tool}; there are {bed_after_c}")
+	assert.Contains(t, fields, "dialect.change: In this block there is no value {tool}; there are {bed_c}")
 }
 
 // noRoom is a disk without room.

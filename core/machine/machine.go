@@ -6,7 +6,10 @@ import (
 	"cmp"
 	"fmt"
 	"math"
+	"slices"
+	"strings"
 
+	"jobshelf/core/command"
 	"jobshelf/core/naming"
 	"jobshelf/core/polygon"
 	"jobshelf/core/units"
@@ -72,6 +75,7 @@ type Machine struct {
 	ColourName string      `json:"colour_name" maxLength:"40"`
 	Second     Loaded      `json:"second" doc:"What the second nozzle is loaded with, where there is one"`
 	ChangeS    float64     `json:"change_s" minimum:"0" maximum:"600" doc:"How long a change of nozzle takes, s"`
+	IdleOffS   float64     `json:"idle_off_s,omitempty" minimum:"0" maximum:"86400" doc:"After how long without a command the machine turns its heat off by itself, s; 0: never"`
 	Dialect    Dialect     `json:"dialect"`
 }
 
@@ -102,7 +106,7 @@ M190 S{bed_c}
 M109 S{first_nozzle_c}
 G92 E0`
 	EndBlock = `M104 S0
-M140 S{bed_after_c}
+M140 S0
 M107
 G1 Z{clear_mm} F600
 M84`
@@ -116,7 +120,7 @@ const ClearMM = 5
 
 // BlockNames are the values that a block may name. {nozzle} counts from 0, as
 // machines do; {clear_mm} is a height at which the nozzle stands clear of the print.
-var BlockNames = []string{"nozzle", "nozzle_c", "first_nozzle_c", "bed_c", "bed_after_c", "layers", "top_mm", "clear_mm", "minutes", "grams", "machine", "material", "recipe", "layer"}
+var BlockNames = []string{"nozzle", "nozzle_c", "first_nozzle_c", "bed_c", "layers", "top_mm", "clear_mm", "minutes", "grams", "machine", "material", "recipe", "layer"}
 
 // Blocks gives the three blocks in force.
 func (d Dialect) Blocks() (start, end, change string) {
@@ -147,7 +151,9 @@ func (m *Machine) Validate() []Problem {
 	for _, b := range []struct{ field, text string }{{"dialect.start", m.Dialect.Start}, {"dialect.end", m.Dialect.End}, {"dialect.change", m.Dialect.Change}} {
 		if err := naming.Check(b.text, BlockNames); err != nil {
 			bad(b.field, "In this block %s.", err)
+			continue
 		}
+		m.checkBlock(b.field, b.text, bad)
 	}
 	for i, d := range m.NozzlesMM {
 		if d < 0.1 || d > 2 {
@@ -160,16 +166,61 @@ func (m *Machine) Validate() []Problem {
 	return out
 }
 
+// checkBlock holds the house's own commands to what any program may hold.
+func (m *Machine) checkBlock(field, text string, bad func(field, format string, args ...any)) {
+	values := naming.Values{}
+	for _, n := range BlockNames {
+		values[n] = "0"
+	}
+	full, err := naming.Put(text, values)
+	if err != nil {
+		return // told already
+	}
+	for i, line := range strings.Split(full, "\n") {
+		line = strings.TrimRight(line, "\r")
+		if f := command.Check([]byte(line)); f != nil {
+			bad(field, "Line %d of this block %s.", i+1, strings.TrimSpace(f.Code+" "+f.What))
+		}
+		if first, _, _ := strings.Cut(strings.TrimSpace(line), " "); field == "dialect.end" && slices.Contains([]string{"M0", "M1", "M600"}, first) {
+			bad(field, "Line %d of this block waits for somebody, with the heat on. Heat goes off when the block has ended.", i+1)
+		}
+		if h, ok := command.HeatOf([]byte(line)); ok {
+			limit, what := m.NozzleMaxC, "nozzle"
+			if h.Bed {
+				limit, what = m.BedMaxC, "bed"
+			}
+			if h.C > limit {
+				bad(field, "Line %d of this block asks for %g °C; the %s goes up to %g °C.", i+1, h.C, what, limit)
+			}
+			if h.Nozzle >= len(m.NozzlesMM) {
+				bad(field, "Line %d of this block heats nozzle %d, which is not there.", i+1, h.Nozzle)
+			}
+		}
+	}
+}
+
 // WarmUpSeconds is the time from cold (20 °C) to the first line: nozzle and bed
 // warm together, then the machine homes.
 func (m *Machine) WarmUpSeconds(nozzleC, bedC float64) float64 {
-	const roomC = 20
 	if m.Process != MaterialExtrusion {
 		return 0
 	}
-	nozzle := math.Max(0, nozzleC-roomC) / m.WarmUp.NozzleCPerS
-	bed := math.Max(0, bedC-roomC) / m.WarmUp.BedCPerS
-	return math.Max(nozzle, bed) + m.WarmUp.HomingS
+	return m.HeatUpSeconds(nozzleC, bedC) + m.WarmUp.HomingS
+}
+
+// roomC is how cold a machine gets, °C.
+const roomC = 20
+
+// HeatUpSeconds is the time from cold to both temperatures, warming together; 0 °C
+// leaves one out.
+func (m *Machine) HeatUpSeconds(nozzleC, bedC float64) float64 {
+	of := func(c, perS float64) float64 {
+		if c <= roomC || perS <= 0 {
+			return 0
+		}
+		return (c - roomC) / perS
+	}
+	return math.Max(of(nozzleC, m.WarmUp.NozzleCPerS), of(bedC, m.WarmUp.BedCPerS))
 }
 
 // Fit is whether a part goes into a volume, turned about the vertical.
@@ -288,6 +339,14 @@ type Material struct {
 	Drying        string      `json:"drying" maxLength:"120" doc:"How to dry it, in words"`
 }
 
+// Validate lists what cannot be right about a material.
+func (m *Material) Validate() []Problem {
+	if m.NozzleMaxC > 0 && m.NozzleC > m.NozzleMaxC {
+		return []Problem{{"nozzle_c", fmt.Sprintf("It is laid at %g °C and may be %g °C hot at the most.", m.NozzleC, m.NozzleMaxC)}}
+	}
+	return nil
+}
+
 // Grams is the mass of a length of filament.
 func (m *Material) Grams(filamentMM, lengthMM float64) float64 {
 	return lengthMM * math.Pi * filamentMM * filamentMM / 4 * m.DensityGPerCM / 1000
@@ -309,8 +368,12 @@ func (m *Machine) Load(first *Material, house []Material) Spools {
 	return out
 }
 
-// Of gives what a nozzle, counted from 1, is loaded with.
+// Of gives what a nozzle, counted from 1, is loaded with; nil if nothing is known
+// at all.
 func (s Spools) Of(nozzle int) *Material {
+	if len(s) == 0 {
+		return nil
+	}
 	if nozzle >= 1 && nozzle <= len(s) && s[nozzle-1] != nil {
 		return s[nozzle-1]
 	}

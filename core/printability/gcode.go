@@ -11,24 +11,11 @@ import (
 )
 
 // Target is a machine that a foreign program might run on, with the house's
-// recipe and material there; both may be nil.
+// recipe there and what its nozzles are loaded with; both may be nil.
 type Target struct {
-	Machine  *machine.Machine
-	Recipe   *recipe.Recipe
-	Material *machine.Material
-}
-
-// banned are commands that no program may bring into the house: they change or
-// save a machine's settings, work on files in the machine, or load firmware
-// (common practice, no source; numbers as the open firmwares use them).
-var banned = map[string]string{
-	"M92": "changes the steps of the motors", "M201": "changes the machine's limits", "M203": "changes the machine's limits",
-	"M206": "moves the machine's origin", "M301": "changes the heaters' control", "M303": "tunes the heaters", "M304": "changes the heaters' control",
-	"M500": "saves settings in the machine", "M501": "loads settings", "M502": "resets the machine's settings", "M504": "checks saved settings",
-	"M20": "works on files in the machine", "M21": "works on files in the machine", "M23": "works on files in the machine", "M24": "starts a file in the machine",
-	"M28": "writes a file in the machine", "M30": "deletes a file in the machine", "M32": "starts a file in the machine", "M928": "writes a file in the machine",
-	"M112": "is the emergency stop", "M302": "allows cold extruding", "M665": "changes the machine's geometry", "M666": "changes the machine's geometry",
-	"M851": "changes the probe's offset", "M906": "changes the motors' current", "M997": "loads firmware", "M999": "restarts the machine",
+	Machine *machine.Machine
+	Recipe  *recipe.Recipe
+	Spools  machine.Spools
 }
 
 // FitProgram says by how much a program leaves a machine's volume, in X, Y, Z.
@@ -73,6 +60,7 @@ func Program(s *gcode.Summary, targets []Target, seconds, longestS float64) []Fi
 		add(Finding{Check: "outside the machine", Grade: StopsIt, Value: least, Unit: "mm",
 			Text: fmt.Sprintf("The program goes outside of every machine, by at least %.1f mm. Ask for the model and slice it here.", least)})
 	}
+	fit = programNozzles(s, fit, add)
 	programHeat(s, fit, add)
 	programLayers(s, fit, add)
 	if longestS > 0 && seconds > longestS {
@@ -83,31 +71,78 @@ func Program(s *gcode.Summary, targets []Target, seconds, longestS float64) []Fi
 	return out
 }
 
+// programNozzles leaves out machines without the nozzles that a program uses.
+func programNozzles(s *gcode.Summary, fit []Target, add func(Finding)) []Target {
+	uses := max(1, len(s.Nozzles), len(s.ByTool))
+	var out []Target
+	most := 0
+	for _, t := range fit {
+		most = max(most, len(t.Machine.NozzlesMM))
+		if len(t.Machine.NozzlesMM) == 0 || len(t.Machine.NozzlesMM) >= uses { // none: not told
+			out = append(out, t)
+		}
+	}
+	if len(fit) > 0 && len(out) == 0 {
+		add(Finding{Check: "nozzles", Grade: StopsIt, Value: float64(uses), Limit: float64(most), Unit: "nozzles",
+			Text: fmt.Sprintf("It uses %s; no machine that it fits has more than %d. Ask for the model and slice it here.", plural(uses, "nozzle"), most)})
+	}
+	return out
+}
+
+// tooHot is by how much a program is too hot for what the nozzles are loaded with:
+// what it asks for, what may be, and of what; false if it is not.
+func (t *Target) tooHot(s *gcode.Summary) (asks, limit float64, of string, hot bool) {
+	if t.Spools == nil {
+		return 0, 0, "", false
+	}
+	for n, c := range s.Nozzles {
+		if m := t.Spools.Of(n + 1); m != nil && m.NozzleMaxC > 0 && c > m.NozzleMaxC && c-m.NozzleMaxC > asks-limit {
+			asks, limit, of, hot = c, m.NozzleMaxC, m.Name, true
+		}
+	}
+	return asks, limit, of, hot
+}
+
 func programHeat(s *gcode.Summary, fit []Target, add func(Finding)) {
 	if s.NozzleMaxC == 0 {
 		add(Finding{Check: "no heat", Grade: Decide, Unit: "°C", Text: "The program never sets the nozzle's temperature; it relies on somebody having done so."})
 	}
-	can, canMaterial := false, false
-	limit, of := 0.0, ""
-	mLimit, mOf := 0.0, ""
-	for _, t := range fit {
+	var can *Target
+	var best Target // the hottest of those that cannot
+	for i, t := range fit {
 		if s.NozzleMaxC <= t.Machine.NozzleMaxC && s.BedMaxC <= t.Machine.BedMaxC {
-			can = true
-		} else if t.Machine.NozzleMaxC > limit {
-			limit, of = t.Machine.NozzleMaxC, t.Machine.Name
-		}
-		if t.Material == nil || t.Material.NozzleMaxC == 0 || s.NozzleMaxC <= t.Material.NozzleMaxC {
-			canMaterial = true
-		} else if t.Material.NozzleMaxC > mLimit {
-			mLimit, mOf = t.Material.NozzleMaxC, t.Material.Name
+			can = &fit[i]
+		} else if best.Machine == nil || t.Machine.NozzleMaxC > best.Machine.NozzleMaxC {
+			best = t
 		}
 	}
-	if len(fit) > 0 && !can {
-		add(Finding{Check: "hotter than the machine", Grade: StopsIt, Value: s.NozzleMaxC, Limit: limit, Unit: "°C",
-			Text: fmt.Sprintf("It asks for %.0f °C at the nozzle and %.0f °C at the bed; %s goes up to %.0f °C. Slice the model here.", s.NozzleMaxC, s.BedMaxC, of, limit)})
-	} else if len(fit) > 0 && !canMaterial {
-		add(Finding{Check: "hotter than the material", Grade: Decide, Value: s.NozzleMaxC, Limit: mLimit, Unit: "°C",
-			Text: fmt.Sprintf("It asks for %.0f °C; %s, which is loaded, may be %.0f °C hot. It was made for another material.", s.NozzleMaxC, mOf, mLimit)})
+	canMaterial := false
+	var asks, limit float64
+	of := ""
+	for _, t := range fit {
+		a, l, o, hot := t.tooHot(s)
+		if !hot {
+			canMaterial = true
+		} else if l > limit {
+			asks, limit, of = a, l, o
+		}
+	}
+	switch {
+	case len(fit) == 0:
+	case can == nil && s.NozzleMaxC <= best.Machine.NozzleMaxC:
+		add(Finding{Check: "hotter than the machine", Grade: StopsIt, Value: s.BedMaxC, Limit: best.Machine.BedMaxC, Unit: "°C",
+			Text: fmt.Sprintf("It asks for %.0f °C at the bed; that of %s goes up to %.0f °C. Slice the model here.", s.BedMaxC, best.Machine.Name, best.Machine.BedMaxC)})
+	case can == nil:
+		add(Finding{Check: "hotter than the machine", Grade: StopsIt, Value: s.NozzleMaxC, Limit: best.Machine.NozzleMaxC, Unit: "°C",
+			Text: fmt.Sprintf("It asks for %.0f °C at the nozzle and %.0f °C at the bed; %s goes up to %.0f °C and %.0f °C. Slice the model here.",
+				s.NozzleMaxC, s.BedMaxC, best.Machine.Name, best.Machine.NozzleMaxC, best.Machine.BedMaxC)})
+	case !canMaterial:
+		add(Finding{Check: "hotter than the material", Grade: Decide, Value: asks, Limit: limit, Unit: "°C",
+			Text: fmt.Sprintf("It asks for %.0f °C; %s, which is loaded, may be %.0f °C hot. It was made for another material.", asks, of, limit)})
+	}
+	if s.HotPauses > 0 {
+		add(Finding{Check: "waits with the heat on", Grade: Decide, Value: float64(s.HotPauses), Unit: "times",
+			Text: fmt.Sprintf("It waits for somebody %s with the heat on. Say yes only if somebody will be there, or ask for the model: pauses made here turn the nozzle off.", times(s.HotPauses))})
 	}
 	if s.NozzleEndC > 0 || s.BedEndC > 0 {
 		var left []string
@@ -140,23 +175,23 @@ func programLayers(s *gcode.Summary, fit []Target, add func(Finding)) {
 	}
 }
 
-func programCommands(s *gcode.Summary, add func(Finding)) {
-	var macros []string
-	for _, c := range s.Commands {
-		if why, bad := banned[c.Code]; bad {
-			add(Finding{Check: "command not allowed", Grade: StopsIt, Value: float64(c.Count), Unit: "times",
-				Text: fmt.Sprintf("%s in line %d %s, which no program may do here. Ask for the model.", c.Code, c.Line, why)})
-		}
-		if c.Code[0] >= 'A' && len(c.Code) > 1 && (c.Code[1] > '9' || c.Code[1] == '_') {
-			macros = append(macros, fmt.Sprintf("%s (line %d)", c.Code, c.Line))
-		}
+func times(n int) string {
+	if n == 1 {
+		return "once"
 	}
-	if len(macros) > 0 {
-		n := len(macros)
-		if n > 5 {
-			macros = macros[:5]
+	return fmt.Sprintf("%d times", n)
+}
+
+// programCommands tells what the list of allowed commands and their strict form do
+// not let through.
+func programCommands(s *gcode.Summary, add func(Finding)) {
+	for _, f := range s.Faults {
+		if f.Code == "" {
+			add(Finding{Check: "unclear line", Grade: StopsIt, Value: float64(f.Count), Unit: "lines",
+				Text: fmt.Sprintf("Line %d %s. Ask for the model.", f.Line, f.What)})
+			continue
 		}
-		add(Finding{Check: "macros", Grade: Decide, Value: float64(n), Unit: "names",
-			Text: fmt.Sprintf("It calls %s that only certain firmware knows: %s. What they do cannot be told from here.", plural(n, "command"), strings.Join(macros, ", "))})
+		add(Finding{Check: "command not allowed", Grade: StopsIt, Value: float64(f.Count), Unit: "times",
+			Text: fmt.Sprintf("%s in line %d %s. Ask for the model.", f.Code, f.Line, f.What)})
 	}
 }

@@ -139,3 +139,14 @@ func Worst(f []Finding) (Finding, bool) {
 	}
 	return Finding{}, false
 }
+
+// Stopping are the findings that stop a job.
+func Stopping(all []Finding) []Finding {
+	var out []Finding
+	for _, f := range all {
+		if f.Grade == StopsIt {
+			out = append(out, f)
+		}
+	}
+	return out
+}

@@ -161,12 +161,12 @@ func TestFaultsOfASurface(t *testing.T) {
 
 // A program from elsewhere, sound for the house, and with each thing that is not.
 func TestForeignPrograms(t *testing.T) {
-	m := machine.Machine{Name: "Bowline", Process: machine.MaterialExtrusion, InService: true, Volume: machine.Volume{Shape: machine.Rectangle, XMM: 100, YMM: 100, ZMM: 100}, NozzleMaxC: 260, BedMaxC: 90}
+	m := machine.Machine{Name: "Bowline", Process: machine.MaterialExtrusion, InService: true, Volume: machine.Volume{Shape: machine.Rectangle, XMM: 100, YMM: 100, ZMM: 100}, NozzlesMM: []float64{0.4}, NozzleMaxC: 260, BedMaxC: 90}
 	round := m
 	round.Name, round.Volume = "Halyard", machine.Volume{Shape: machine.Round, XMM: 80, YMM: 80, ZMM: 100}
 	idle := m
 	idle.InService = false
-	targets := []Target{{&m, &recipe.Recipe{LayerMM: 0.2}, &machine.Material{Name: "PLA", NozzleMaxC: 230}}, {Machine: &round}, {Machine: &idle}}
+	targets := []Target{{&m, &recipe.Recipe{LayerMM: 0.2}, machine.Spools{{Name: "PLA", NozzleMaxC: 230}}}, {Machine: &round}, {Machine: &idle}}
 	program := func(start, body, end string) []Finding {
 		text := "G28\n" + start + "\nG90\nM83\nG1 Z0.2 F600\nG1 X10 Y10\n" + body + "\n" + end + "\n"
 		s, err := gcode.Read(context.Background(), strings.NewReader(text), 0, nil)
@@ -190,7 +190,12 @@ func TestForeignPrograms(t *testing.T) {
 		{Decide, "layer height", "Its layers are 0.3 mm high. The house lays 0.2 mm on Bowline", heat, "G1 X90 E2 F1200\nG1 Z0.5\nG1 X10 E9\nG1 Z0.8\nG1 X90 E9\nG1 Z1.1\nG1 X10 E9", off},
 		{Decide, "too long", "It runs for 5.", heat, "G4 S18000\nG1 X90 E2 F1200" + layers, off},
 		{StopsIt, "command not allowed", "M500 in line 8 saves settings in the machine", heat, "M500\nG1 X90 E2 F1200" + layers, off},
-		{Decide, "macros", "START_PRINT (line 8)", heat, "START_PRINT BED=60\nG1 X90 E2 F1200" + layers, off},
+		{StopsIt, "hotter than the machine", "asks for 95 °C at the bed; that of Bowline goes up to 90 °C", "M104 S210\nM140 S95", "G1 X90 E2 F1200" + layers, off},
+		{StopsIt, "nozzles", "It uses 2 nozzles; no machine that it fits has more than 1.", heat, "G1 X90 E2 F1200" + layers, "M104 T1 S0\n" + off},
+		{StopsIt, "unclear line", "Line 8 is in lower case", heat, "m104 s210\nG1 X90 E2 F1200" + layers, off},
+		{StopsIt, "unclear line", "Line 8 holds a control character", heat, "; nothing\rM104 S210\nG1 X90 E2 F1200" + layers, off},
+		{Decide, "waits with the heat on", "waits for somebody once with the heat on", heat, "G1 X90 E2 F1200\nM0" + layers, off},
+		{StopsIt, "command not allowed", "START_PRINT in line 8 is not among", heat, "START_PRINT BED=60\nG1 X90 E2 F1200" + layers, off},
 	} {
 		found := program(c.start, c.body, c.end)
 		list := ""

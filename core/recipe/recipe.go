@@ -79,7 +79,6 @@ type Recipe struct {
 	PieceNozzle   int      `json:"piece_nozzle" minimum:"0" maximum:"2" doc:"Nozzle that lays the part" unset:"1"`
 	SupportNozzle int      `json:"support_nozzle" minimum:"0" maximum:"2" doc:"Nozzle that lays support" with:"support" unset:"the one that lays the part"`
 	ChangePurgeMM *float64 `json:"change_purge_mm,omitempty" minimum:"0" maximum:"500" doc:"Filament laid into the purge block after a change of nozzle, mm" with:"support_nozzle" unset:"10"`
-	BedAfterEnd   BedAfter `json:"bed_after_end" enum:"off,on" doc:"Whether the bed stays warm after the end; on only with somebody there" unset:"off"`
 
 	OuterMMPerS2   float64 `json:"outer_mm_per_s2" minimum:"0" maximum:"100000" doc:"Acceleration of the outer shell, mm/s²" unset:"the machine's"`
 	InnerMMPerS2   float64 `json:"inner_mm_per_s2" minimum:"0" maximum:"100000" doc:"Acceleration of the inner shells, mm/s²" unset:"the machine's"`
@@ -90,16 +89,6 @@ type Recipe struct {
 	FirstMMPerS2   float64 `json:"first_mm_per_s2" minimum:"0" maximum:"100000" doc:"Acceleration of the first layer, mm/s²" unset:"the machine's"`
 	TravelMMPerS2  float64 `json:"travel_mm_per_s2" minimum:"0" maximum:"100000" doc:"Acceleration without extruding, mm/s²" unset:"the machine's"`
 }
-
-// BedAfter is what the bed does after the end.
-type BedAfter string
-
-// The bed goes off by itself; it is kept on only by a departure that says who is
-// there.
-const (
-	BedOff BedAfter = "off"
-	BedOn  BedAfter = "on"
-)
 
 // Pattern is how the inside is filled.
 type Pattern string
@@ -169,7 +158,6 @@ func (r Recipe) WithDefaults() Recipe {
 	num(&r.BridgeMMPerS, 0.6*r.OuterMMPerS)
 	num(&r.SupportMMPerS, r.InnerMMPerS)
 	num(&r.FirstNozzleC, r.NozzleC)
-	text((*string)(&r.BedAfterEnd), string(BedOff))
 	if r.PieceNozzle == 0 {
 		r.PieceNozzle = 1
 	}
@@ -182,25 +170,13 @@ func (r Recipe) WithDefaults() Recipe {
 	return r
 }
 
-// NozzleAt is the temperature of a nozzle, counted from 1, in the first layer or
-// the others, °C: the recipe's for the first nozzle, for a further one what its
-// material is usually laid at.
-func (r Recipe) NozzleAt(nozzle int, first bool, spools machine.Spools) float64 {
-	switch {
-	case nozzle > 1 && spools.Of(nozzle).NozzleC > 0:
-		return spools.Of(nozzle).NozzleC
-	case first && r.FirstNozzleC > 0:
-		return r.FirstNozzleC
-	}
-	return r.NozzleC
-}
-
-// Validate lists what cannot work, each with the field it is about. mach and mat
-// are what the recipe names; nil leaves out what depends on them.
+// Validate lists what cannot work, each with the field it is about, in the order
+// of the fields. mach is the machine it is for and loaded what is in its nozzles,
+// the recipe's material first; nil leaves out what depends on them.
 //
-// The bounds of layer height (a quarter to four fifths of the nozzle) and line
+// The bounds of layer height (a fifth to four fifths of the nozzle) and line
 // width (nine tenths to twice the nozzle) are common practice, no source.
-func (r *Recipe) Validate(mach *machine.Machine, mat *machine.Material) []machine.Problem {
+func (r *Recipe) Validate(mach *machine.Machine, loaded machine.Spools) []machine.Problem {
 	var out []machine.Problem
 	bad := func(field, format string, args ...any) {
 		out = append(out, machine.Problem{Field: field, Text: fmt.Sprintf(format, args...)})
@@ -208,20 +184,38 @@ func (r *Recipe) Validate(mach *machine.Machine, mat *machine.Material) []machin
 	if r.LineMM < r.LayerMM || r.LineMM < r.FirstLayerMM {
 		bad("line_mm", "A line of %g mm is narrower than a layer is high; widen it or lower the layers.", r.LineMM)
 	}
-	for key, v := range map[string]float64{"infill_percent": r.InfillPercent, "support_roof_percent": r.SupportRoofPercent} {
-		if v != 0 && v < 1 {
-			bad(key, "It is 0 or at least 1 %%, not %g %%.", v)
+	for _, v := range []struct {
+		key     string
+		percent float64
+	}{{"infill_percent", r.InfillPercent}, {"support_roof_percent", r.SupportRoofPercent}} {
+		if v.percent != 0 && v.percent < 1 {
+			bad(v.key, "It is 0 or at least 1 %%, not %g %%.", v.percent)
 		}
 	}
-	for key, a := range map[string]float64{"outer_mm_per_s2": r.OuterMMPerS2, "inner_mm_per_s2": r.InnerMMPerS2, "cap_mm_per_s2": r.CapMMPerS2, "infill_mm_per_s2": r.InfillMMPerS2,
-		"bridge_mm_per_s2": r.BridgeMMPerS2, "support_mm_per_s2": r.SupportMMPerS2, "first_mm_per_s2": r.FirstMMPerS2, "travel_mm_per_s2": r.TravelMMPerS2} {
-		if a != 0 && a < 10 {
-			bad(key, "An acceleration is 10 mm/s² or more, or 0 for the machine's; not %g mm/s².", a)
+	for i, h := range r.PauseMM {
+		if h <= 0 {
+			bad(fmt.Sprintf("pause_mm[%d]", i), "A pause is at a height above 0, not at %g mm.", h)
+		}
+	}
+	for _, a := range []struct {
+		key     string
+		mmPerS2 float64
+	}{{"outer_mm_per_s2", r.OuterMMPerS2}, {"inner_mm_per_s2", r.InnerMMPerS2}, {"cap_mm_per_s2", r.CapMMPerS2}, {"infill_mm_per_s2", r.InfillMMPerS2},
+		{"bridge_mm_per_s2", r.BridgeMMPerS2}, {"support_mm_per_s2", r.SupportMMPerS2}, {"first_mm_per_s2", r.FirstMMPerS2}, {"travel_mm_per_s2", r.TravelMMPerS2}} {
+		if a.mmPerS2 != 0 && a.mmPerS2 < 10 {
+			bad(a.key, "An acceleration is 10 mm/s² or more, or 0 for the machine's; not %g mm/s².", a.mmPerS2)
 		}
 	}
 	if mach == nil {
 		return out
 	}
+	r.suits(mach, loaded, bad)
+	r.Heats(mach, loaded).problems(mach, bad)
+	return out
+}
+
+// suits looks at nozzles: there, loaded, and of a size for the layers and lines.
+func (r *Recipe) suits(mach *machine.Machine, loaded machine.Spools, bad func(field, format string, args ...any)) {
 	full := r.WithDefaults()
 	for k, n := range [2]int{full.PieceNozzle, full.SupportNozzle} {
 		field := [2]string{"piece_nozzle", "support_nozzle"}[k]
@@ -229,8 +223,11 @@ func (r *Recipe) Validate(mach *machine.Machine, mat *machine.Material) []machin
 			bad(field, "%s has no nozzle %d.", mach.Name, n)
 			continue
 		}
-		if n == 2 && mach.Second.Material == "" {
+		switch {
+		case n == 2 && mach.Second.Material == "":
 			bad(field, "Nothing is loaded in nozzle 2 of %s. Say in the house what is.", mach.Name)
+		case n == 2 && len(loaded) < 2:
+			bad(field, "Nozzle 2 of %s is loaded with %s, which is no material of the house; nobody can tell how hot it may be.", mach.Name, mach.Second.Material)
 		}
 		if len(mach.NozzlesMM) == 0 || k == 1 && full.SupportNozzle == full.PieceNozzle {
 			continue
@@ -243,14 +240,4 @@ func (r *Recipe) Validate(mach *machine.Machine, mat *machine.Material) []machin
 			bad("line_mm", "A nozzle of %g mm lays lines of %.2f to %.2f mm, not %g mm.", d, 0.9*d, 2*d, r.LineMM)
 		}
 	}
-	if r.NozzleC > mach.NozzleMaxC {
-		bad("nozzle_c", "%s goes up to %g °C, not %g °C.", mach.Name, mach.NozzleMaxC, r.NozzleC)
-	}
-	if r.BedC > mach.BedMaxC {
-		bad("bed_c", "%s has a bed that goes up to %g °C, not %g °C.", mach.Name, mach.BedMaxC, r.BedC)
-	}
-	if mat != nil && mat.NozzleMaxC > 0 && r.NozzleC > mat.NozzleMaxC {
-		bad("nozzle_c", "%s may be %g °C hot, not %g °C.", mat.Name, mat.NozzleMaxC, r.NozzleC)
-	}
-	return out
 }

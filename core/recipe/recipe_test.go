@@ -121,7 +121,6 @@ func TestDefaultsFillWhatIsLeftOut(t *testing.T) {
 	assert.InDelta(t, 0.675, *r.SupportGapMM, 1e-12, "one and a half lines")
 	assert.InDelta(t, 24, r.BridgeMMPerS, 1e-12)
 	assert.Equal(t, 1, r.SupportNozzle)
-	assert.Equal(t, BedOff, r.BedAfterEnd)
 	set := everyday()
 	set.PieceNozzle, set.SupportGapMM, set.SupportDropMM, set.FirstNozzleC = 2, new(1.0), new(0.0), 220
 	set = set.WithDefaults()
@@ -129,7 +128,10 @@ func TestDefaultsFillWhatIsLeftOut(t *testing.T) {
 	assert.Equal(t, []float64{1, 0}, []float64{*set.SupportGapMM, *set.SupportDropMM}, "no gap is a gap of 0, not one left out")
 	soluble := &machine.Material{NozzleC: 225}
 	spools := machine.Spools{{NozzleC: 1}, soluble}
-	assert.Equal(t, []float64{220, 210, 225, 225}, []float64{set.NozzleAt(1, true, spools), set.NozzleAt(1, false, spools), set.NozzleAt(2, true, spools), set.NozzleAt(2, false, spools)})
+	both := set
+	both.SupportNozzle = 1
+	h := both.Heats(nil, spools)
+	assert.Equal(t, []float64{220, 210, 225, 225, 0}, []float64{h.At(1, true), h.At(1, false), h.At(2, true), h.At(2, false), h.At(3, true)})
 }
 
 // Layers of a fifth to four fifths of the nozzle, lines of nine tenths to twice
@@ -142,7 +144,7 @@ func TestRecipesMustSuitMachineAndMaterial(t *testing.T) {
 		r := everyday()
 		change(&r)
 		out := ""
-		for _, p := range r.Validate(&mach, &mat) {
+		for _, p := range r.Validate(&mach, machine.Spools{&mat}) {
 			out += fmt.Sprintf("%s: %s\n", p.Field, p.Text)
 		}
 		return out

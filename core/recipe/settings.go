@@ -3,7 +3,9 @@ package recipe
 import (
 	"encoding/json"
 	"fmt"
+	"math"
 	"reflect"
+	"slices"
 	"strconv"
 	"strings"
 )
@@ -90,7 +92,8 @@ func (r Recipe) Apply(departures []Departure) (Recipe, error) {
 	for _, s := range Settings() {
 		all[s.Key] = s
 	}
-	// What json reads goes where pointers point to: this copy has its own.
+	// What json reads goes where pointers and lists point to: this copy has its own.
+	r.PauseMM = slices.Clone(r.PauseMM)
 	for _, p := range []**float64{&r.SupportGapMM, &r.SupportDropMM, &r.ChangePurgeMM} {
 		if *p != nil {
 			*p = new(**p)
@@ -120,7 +123,7 @@ func (s *Setting) encode(v string) (string, error) {
 	number := func(v string) (string, error) {
 		v = strings.TrimSpace(v)
 		f, err := strconv.ParseFloat(v, 64)
-		if err != nil || f != f {
+		if err != nil || math.IsNaN(f) || math.IsInf(f, 0) || strings.ContainsAny(v, "xXpP_") {
 			return "", fmt.Errorf("%q is no number", v)
 		}
 		if s.Least != nil && f < *s.Least || s.Most != nil && f > *s.Most {

@@ -6,6 +6,7 @@ package slicing
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"math"
@@ -17,6 +18,7 @@ import (
 	"jobshelf/core/modelfile"
 	"jobshelf/core/plate"
 	"jobshelf/core/polygon"
+	"jobshelf/core/printability"
 	"jobshelf/core/recipe"
 	"jobshelf/core/toolpath"
 	"jobshelf/core/units"
@@ -84,7 +86,7 @@ func (r *Refusal) Error() string { return r.Text }
 // Make slices. progress (nil is fine) is told a share from 0 to 1. Errors are
 // ctx's or a *Refusal.
 func Make(ctx context.Context, o Order, progress func(float64)) (*Result, error) {
-	if bad := o.Recipe.Validate(o.Machine, o.Spools[0]); len(bad) > 0 {
+	if bad := o.Recipe.Validate(o.Machine, o.Spools); len(bad) > 0 {
 		return nil, &Refusal{bad[0].Text}
 	}
 	m := o.Stance.of(o.Mesh)
@@ -196,9 +198,45 @@ func corners(r toolpath.Region, liftedMM float64, s Stance, mmPerUnit float64, s
 	return out
 }
 
-// WriteProgram writes the program. facts go to its top, before what is known of
+// WriteProgram writes the program, and holds it against the judge of foreign
+// programs while it is written: hotter than machine or material, off the machine,
+// a command that may not be, warm at its end, and the error is a *Refusal. Then
+// nobody may keep what was written. facts go to its top, before what is known of
 // the slice.
-func (r *Result) WriteProgram(w io.Writer, facts [][2]string) error {
+func (r *Result) WriteProgram(ctx context.Context, w io.Writer, facts [][2]string) error {
+	read, copied := io.Pipe()
+	judged := make(chan error, 1)
+	go func() {
+		err := r.judge(ctx, read)
+		_, _ = io.Copy(io.Discard, read) // so that the writer never waits for a judge that is through
+		judged <- err
+	}()
+	err := r.write(io.MultiWriter(w, copied), facts)
+	_ = copied.Close() // of a pipe: never fails
+	if no := <-judged; err == nil {
+		err = no
+	}
+	return err
+}
+
+// judge reads our own program as if it were foreign.
+func (r *Result) judge(ctx context.Context, in io.Reader) error {
+	o := &r.Order
+	s, err := gcode.Read(ctx, in, 0, nil)
+	if err == nil {
+		on := *o.Machine
+		on.InService = true // where it stands does not matter here
+		if bad := printability.Stopping(printability.Program(s, []printability.Target{{Machine: &on, Spools: o.Spools}}, 0, 0)); len(bad) > 0 {
+			err = errors.New(bad[0].Text)
+		}
+	}
+	if err != nil && ctx.Err() == nil {
+		return &Refusal{fmt.Sprintf("The program that came out may not run on %s: %v", o.Machine.Name, err)}
+	}
+	return err
+}
+
+func (r *Result) write(w io.Writer, facts [][2]string) error {
 	o := &r.Order
 	settings, err := json.Marshal(o.Recipe.WithDefaults())
 	if err != nil {

@@ -136,7 +136,7 @@ func TestAProgramTellsWhatItIs(t *testing.T) {
 	require.NoError(t, err)
 	assert.InDelta(t, 1, last, 1e-9)
 	var b bytes.Buffer
-	require.NoError(t, r.WriteProgram(&b, [][2]string{{"job", "7, Stool"}}))
+	require.NoError(t, r.WriteProgram(ctx, &b, [][2]string{{"job", "7, Stool"}}))
 	head := map[string]string{}
 	for _, l := range strings.Split(b.String(), "\n")[:12] {
 		if k, v, ok := strings.Cut(strings.TrimPrefix(l, "; "), ": "); ok {
@@ -198,7 +198,7 @@ func TestAnyRecipeWithinItsRanges(t *testing.T) {
 			}
 			// One that does not suit the machine would hide all the others.
 			r, err := o.Recipe.Apply([]recipe.Departure{{Key: s.Key, Value: value}})
-			if err == nil && (len(r.Validate(o.Machine, o.Spools[0])) == 0 || rapid.IntRange(0, 49).Draw(t, "all the same") == 0) {
+			if err == nil && (len(r.Validate(o.Machine, o.Spools)) == 0 || rapid.IntRange(0, 49).Draw(t, "all the same") == 0) {
 				o.Recipe = r
 			}
 		}
@@ -215,7 +215,7 @@ func TestAnyRecipeWithinItsRanges(t *testing.T) {
 		}
 		require.False(t, math.IsNaN(r.Full.Grams()) || r.Full.Grams() <= 0)
 		var b bytes.Buffer
-		require.NoError(t, r.WriteProgram(&b, nil))
+		require.NoError(t, r.WriteProgram(ctx, &b, nil))
 		s, err := gcode.Read(ctx, &b, 0, nil)
 		require.NoError(t, err)
 		pulled := r.Order.Recipe.RetractMM * float64(len(r.Full.Nozzles)) // each nozzle ends with it back

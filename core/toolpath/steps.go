@@ -3,6 +3,7 @@ package toolpath
 import (
 	"cmp"
 	"math"
+	"slices"
 
 	"jobshelf/core/machine"
 	"jobshelf/core/polygon"
@@ -65,6 +66,7 @@ type stepper struct {
 	speeds  [kinds]float64
 	accels  [kinds]float64
 	stopped bool
+	lost    bool               // a block of the house's was obeyed: where the nozzle is, it alone knows
 	of      *Layer             // whose outlines' bounds are in boxes
 	boxes   [][2]polygon.Point // least and greatest
 }
@@ -83,14 +85,16 @@ func (p *Print) Steps(r recipe.Recipe, m *machine.Machine, pace []Pace, yield fu
 	if s.r.PurgeMM > 0 {
 		s.do(Step{Kind: LetOut, EMM: s.r.PurgeMM, MMPerS: 5})
 	}
-	pauses := append([]float64{}, s.r.PauseMM...)
+	pauses := slices.Compact(slices.Sorted(slices.Values(s.r.PauseMM)))
 	for i := range p.Layers {
 		l := &p.Layers[i]
 		if len(l.Lines) == 0 {
 			continue
 		}
 		for len(pauses) > 0 && pauses[0]+p.LiftedMM <= l.TopMM-l.HeightMM+1e-9 {
-			s.do(Step{Kind: Pause, Layer: i})
+			if next := pauses[1:]; len(next) == 0 || next[0]+p.LiftedMM > l.TopMM-l.HeightMM+1e-9 { // once before a layer
+				s.pause(p, i)
+			}
 			pauses = pauses[1:]
 		}
 		s.retract(i)
@@ -115,6 +119,65 @@ func (s *stepper) wait(layer int) {
 		s.do(Step{Kind: Lift, Layer: layer, X: s.x, Y: s.y, Z: high, MMPerS: s.m.Motion.LiftMMPerS})
 	}
 	s.do(Step{Kind: Wait, Layer: layer, S: s.pace[layer].WaitS})
+}
+
+// pause waits for somebody before a layer: filament drawn back, the nozzle lifted
+// and moved off the part.
+func (s *stepper) pause(p *Print, layer int) {
+	s.retract(layer)
+	if high := math.Min(s.z+math.Max(s.r.LiftMM, parkMM), cmp.Or(s.m.Volume.ZMM, math.Inf(1))); high > s.z {
+		s.do(Step{Kind: Lift, Layer: layer, X: s.x, Y: s.y, Z: high, MMPerS: s.m.Motion.LiftMMPerS})
+	}
+	if x, y, ok := s.parking(p, layer); ok {
+		s.do(Step{Kind: Travel, Layer: layer, X: x, Y: y, Z: s.z, MMPerS: math.Min(s.r.TravelMMPerS, s.m.Motion.SpeedMMPerS), MMPerS2: s.r.TravelMMPerS2})
+	}
+	s.do(Step{Kind: Pause, Layer: layer})
+}
+
+// A paused nozzle stands parkMM higher, and as far from the plate's edge (common
+// practice, no source).
+const parkMM = 10
+
+// parking is the place by the plate's edge that is farthest from all that is laid
+// below and in a layer; false where the plate's size is not known.
+func (s *stepper) parking(p *Print, layer int) (x, y float64, ok bool) {
+	v := s.m.Volume
+	if v.XMM <= 0 || v.YMM <= 0 {
+		return 0, 0, false
+	}
+	var lo, hi polygon.Point
+	any := false
+	for i := range p.Layers[:layer+1] {
+		for k := range p.Layers[i].Lines {
+			for _, q := range p.Layers[i].Lines[k].Points {
+				if !any {
+					lo, hi, any = q, q, true
+				}
+				lo = polygon.Point{X: min(lo.X, q.X), Y: min(lo.Y, q.Y)}
+				hi = polygon.Point{X: max(hi.X, q.X), Y: max(hi.Y, q.Y)}
+			}
+		}
+	}
+	best := -1.0
+	const around = 16
+	for k := range around {
+		sin, cos := math.Sincos(2 * math.Pi * float64(k) / around)
+		var cx, cy float64
+		if v.Shape == machine.Round { // the origin is in the middle
+			r := math.Max(0, v.XMM/2-parkMM)
+			cx, cy = r*cos, r*sin
+		} else { // the ray from the middle, to the edge
+			hx, hy := math.Max(0, v.XMM/2-parkMM), math.Max(0, v.YMM/2-parkMM)
+			t := 1 / math.Max(math.Abs(cos), math.Abs(sin))
+			cx, cy = v.XMM/2+hx*t*cos, v.YMM/2+hy*t*sin
+		}
+		dx := math.Max(0, math.Max(float64(lo.X)/1000-cx, cx-float64(hi.X)/1000))
+		dy := math.Max(0, math.Max(float64(lo.Y)/1000-cy, cy-float64(hi.Y)/1000))
+		if d := math.Hypot(dx, dy); d > best+1e-9 {
+			best, x, y = d, cx, cy
+		}
+	}
+	return x, y, true
 }
 
 // above is where a lift goes: no higher than the machine does.
@@ -185,6 +248,7 @@ func (s *stepper) line(layer int, l *Layer, line *Line) {
 		s.retract(layer)
 		s.nozzle = line.Nozzle
 		s.do(Step{Kind: Change, Layer: layer})
+		s.lost = true
 	}
 	mm := func(q polygon.Point) (float64, float64) { return float64(q.X) / 1000, float64(q.Y) / 1000 }
 	x, y := mm(line.Points[0])
@@ -215,9 +279,10 @@ func (s *stepper) line(layer int, l *Layer, line *Line) {
 // travel goes to where a line begins.
 func (s *stepper) travel(layer int, l *Layer, x, y float64) {
 	d := math.Hypot(x-s.x, y-s.y)
-	if d < 1e-6 {
+	if d < 1e-6 && !s.lost {
 		return
 	}
+	s.lost = false
 	crosses := d > travelsFree && s.crosses(l, x, y)
 	if d > TravelsHeldMM || crosses {
 		s.retract(layer)

@@ -57,21 +57,20 @@ func JudgeProgram(s *gcode.Summary, choices []Choice, startCents units.Cents, lo
 	var targets []printability.Target
 	quickest := math.Inf(1)
 	for i, c := range choices {
-		target := printability.Target{Machine: c.Machine, Recipe: c.Recipe}
-		if c.Spools != nil {
-			target.Material = c.Spools.Of(1)
-		}
+		target := printability.Target{Machine: c.Machine, Recipe: c.Recipe, Spools: c.Spools}
 		targets = append(targets, target)
 		mv := MachineVerdict{Name: c.Machine.Name, ScaleToFit: 1, OverMM: printability.FitProgram(s, c.Machine.Volume)}
-		mv.Fits = mv.OverMM == [3]float64{} && c.Machine.Process == machine.MaterialExtrusion && s.NozzleMaxC <= c.Machine.NozzleMaxC
+		mv.Fits = mv.OverMM == [3]float64{} && c.Machine.Process == machine.MaterialExtrusion && s.NozzleMaxC <= c.Machine.NozzleMaxC && s.BedMaxC <= c.Machine.BedMaxC &&
+			len(s.Nozzles) <= max(1, len(c.Machine.NozzlesMM)) && len(s.ByTool) <= max(1, len(c.Machine.NozzlesMM))
 		if c.Recipe != nil {
 			mv.Recipe = "as sliced elsewhere"
 		}
 		if mv.Fits && c.Spools != nil {
 			quickest = math.Min(quickest, s.SecondsOn[i])
+			loaded := c.Spools.Of(1)
 			q := estimate.Quick{Seconds: s.SecondsOn[i], WarmUpSeconds: c.Machine.WarmUpSeconds(s.NozzleMaxC, s.BedMaxC), FilamentMM: s.FilamentMM,
-				Grams: target.Material.Grams(c.Machine.FilamentMM, s.FilamentMM), Layers: len(s.Layers)}
-			q.PriceCents, q.Lines = estimate.PriceOf([]estimate.Use{{Material: target.Material, Grams: q.Grams}}, q.Seconds, c.Machine, startCents)
+				Grams: loaded.Grams(c.Machine.FilamentMM, s.FilamentMM), Layers: len(s.Layers)}
+			q.PriceCents, q.Lines = estimate.PriceOf([]estimate.Use{{Material: loaded, Grams: q.Grams}}, q.Seconds, c.Machine, startCents)
 			mv.Quick = &q
 		}
 		v.Machines = append(v.Machines, mv)

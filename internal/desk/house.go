@@ -115,13 +115,71 @@ func (d *Desk) SetMachine(ctx context.Context, a Actor, m MachineView) error {
 		if m.Data.Second.Material != "" && !slices.ContainsFunc(materials, known) {
 			return invalid("second.material", "The house has no material %q.", m.Data.Second.Material)
 		}
-		return tx.SetMachine(ctx, store.Machine(m))
+		if err := tx.SetMachine(ctx, store.Machine(m)); err != nil {
+			return err
+		}
+		return heatStands(ctx, tx)
 	})
+}
+
+func data(rows []store.Material) []machine.Material {
+	out := make([]machine.Material, len(rows))
+	for i := range rows {
+		out[i] = rows[i].Data
+	}
+	return out
+}
+
+// heatStands refuses a change of a machine or material after which a recipe of the
+// house would ask for more heat than they stand.
+func heatStands(ctx context.Context, tx *store.Tx) error {
+	machines, err := tx.Machines(ctx)
+	if err != nil {
+		return err
+	}
+	materials, err := tx.Materials(ctx)
+	if err != nil {
+		return err
+	}
+	recipes, err := tx.Recipes(ctx)
+	if err != nil {
+		return err
+	}
+	house := data(materials)
+	var bad []machine.Problem
+	for _, r := range recipes {
+		for i := range machines {
+			m := &machines[i].Data
+			if machines[i].ID != r.MachineID || m.Process != machine.MaterialExtrusion {
+				continue
+			}
+			for k := range materials {
+				if materials[k].ID != r.MaterialID {
+					continue
+				}
+				for _, p := range r.Data.TooHot(m, m.Load(&house[k], house)) {
+					bad = append(bad, machine.Problem{Field: "heat", Text: fmt.Sprintf("The recipe %s would be too hot: %s Change the recipe first.", r.Data.Name, p.Text)})
+				}
+			}
+		}
+	}
+	if len(bad) > 0 {
+		return &Invalid{bad}
+	}
+	return nil
 }
 
 // SetMaterial changes a material.
 func (d *Desk) SetMaterial(ctx context.Context, a Actor, m MaterialView) error {
-	return d.change(ctx, a, "Changed "+m.Data.Name, func(tx *store.Tx) error { return tx.SetMaterial(ctx, store.Material(m)) })
+	if p := m.Data.Validate(); len(p) > 0 {
+		return &Invalid{p}
+	}
+	return d.change(ctx, a, "Changed "+m.Data.Name, func(tx *store.Tx) error {
+		if err := tx.SetMaterial(ctx, store.Material(m)); err != nil {
+			return err
+		}
+		return heatStands(ctx, tx)
+	})
 }
 
 // SetRecipe changes a recipe; it must suit its machine and material.
@@ -159,10 +217,10 @@ func (d *Desk) SetRecipe(ctx context.Context, a Actor, r RecipeView) error {
 		if mat == nil {
 			return invalid("material_id", "There is no such material.")
 		}
-		if r.Data.BedAfterEnd == recipe.BedOn {
-			return invalid("bed_after_end", "A recipe leaves the bed off after the end. Keep it on for one slice, with the reason who is there.")
+		if mach == nil {
+			return store.ErrNotFound
 		}
-		if p := r.Data.Validate(mach, mat); len(p) > 0 {
+		if p := r.Data.Validate(mach, mach.Load(mat, data(materials))); len(p) > 0 {
 			return &Invalid{p}
 		}
 		return tx.SetRecipe(ctx, store.Recipe(r))

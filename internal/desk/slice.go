@@ -83,7 +83,7 @@ func (d *Desk) orderSlice(ctx context.Context, a Actor, s store.Slice) (int64, e
 		if err != nil {
 			return invalid("departures", "%s.", strings.ToUpper(err.Error()[:1])+err.Error()[1:])
 		}
-		if bad := r.Validate(in.Machine, in.Spools.Of(1)); len(bad) > 0 {
+		if bad := r.Validate(in.Machine, in.Spools); len(bad) > 0 {
 			return &Invalid{bad}
 		}
 		if id, err = tx.AddSlice(ctx, s, a.ID); err != nil {

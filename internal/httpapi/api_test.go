@@ -862,18 +862,10 @@ func TestTheHouseNamesItsFilesAndBlocks(t *testing.T) {
 		m.Data.Second.Material = "Brass"
 		assert.Equal(t, 422, h.call("PUT", fmt.Sprintf("/machines/%d", m.ID), m).code)
 	}
-	for _, r := range house.Recipes {
-		if r.Data.Name == "Bowline everyday" {
-			r.Data.BedAfterEnd = recipe.BedOn
-			a := h.call("PUT", fmt.Sprintf("/recipes/%d", r.ID), r)
-			assert.Equal(t, 422, a.code)
-			assert.Contains(t, string(a.body), "leaves the bed off")
-		}
-	}
 	v := h.job(h.handIn(stl(t, "oarlock-bushing"), "bushing.stl", nil))
 	piece := v.PieceSet[0].ID
 	a = h.call("POST", fmt.Sprintf("/pieces/%d/slices", piece), map[string]any{"machine_id": h.machine("Bowline"),
-		"departures": []map[string]any{{"key": "bed_after_end", "value": "on", "why": "Tess is here till ten"}}})
+		"departures": []map[string]any{}})
 	require.Equal(t, 201, a.code, "%s", a.body)
 	var made struct{ ID int64 }
 	a.into(t, &made)
@@ -882,7 +874,7 @@ func TestTheHouseNamesItsFilesAndBlocks(t *testing.T) {
 	a = h.call("GET", fmt.Sprintf("/slices/%d/gcode", s.ID), nil)
 	assert.Regexp(t, fmt.Sprintf(`filename=bushing-\d\d-%d\.gcode`, s.Full.Layers), a.head.Get("Content-Disposition"))
 	assert.Contains(t, string(a.body), fmt.Sprintf("; Bowline is ready for %d layers\n", s.Full.Layers))
-	assert.Regexp(t, `M140 S[1-9]\d*\nM107`, string(a.body), "the bed stays on")
+	assert.True(t, strings.HasSuffix(string(a.body), "\nM104 S0\nM140 S0\n"), "heat goes off")
 }
 
 func TestASliceCanBeCancelled(t *testing.T) {

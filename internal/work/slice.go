@@ -109,12 +109,8 @@ func (w *sliceWorker) make(ctx context.Context, in desk.SliceInput, r *reporter)
 	}
 	made, err := slicing.Make(ctx, slicing.Order{Mesh: m, MMPerUnit: mm, Stance: slicing.Stance{Scale: s.Scale, Tip: s.Tip}, Machine: in.Machine,
 		Recipe: rec, Spools: in.Spools, Marks: s.Marks, StartCents: in.StartCents}, func(f float64) { _ = r.tell("", 0.1+0.7*f, false) })
-	var no *slicing.Refusal
-	if errors.As(err, &no) {
-		return s, &desk.Conflict{Text: no.Text}
-	}
 	if err != nil {
-		return s, err
+		return s, refused(err)
 	}
 	_ = r.tell("", 0.85, false)
 	layers, err := w.put(ctx, func(out io.Writer) error { return writeLayers(out, made.Print) })
@@ -122,10 +118,10 @@ func (w *sliceWorker) make(ctx context.Context, in desk.SliceInput, r *reporter)
 		return s, err
 	}
 	program, err := w.put(ctx, func(out io.Writer) error {
-		return made.WriteProgram(out, [][2]string{{"job", fmt.Sprintf("%d, %s, for %s", in.Job.ID, in.Job.Title, in.Job.MemberName)}, {"part", in.Piece.Name}})
+		return made.WriteProgram(ctx, out, [][2]string{{"job", fmt.Sprintf("%d, %s, for %s", in.Job.ID, in.Job.Title, in.Job.MemberName)}, {"part", in.Piece.Name}})
 	})
 	if err != nil {
-		return s, err
+		return s, refused(err)
 	}
 	standing, err := w.put(ctx, func(out io.Writer) error { return made.WritePlate(out, in.Piece.Name) })
 	if err != nil {
@@ -134,6 +130,15 @@ func (w *sliceWorker) make(ctx context.Context, in desk.SliceInput, r *reporter)
 	s.Regions = made.Regions
 	s.State, s.Full, s.Notes, s.LayersID, s.GCodeID, s.PlateID = "done", made.Full, made.Print.Notes, &layers, &program, &standing
 	return s, ctx.Err()
+}
+
+// refused turns what slicing refuses into a conflict with its words.
+func refused(err error) error {
+	var no *slicing.Refusal
+	if errors.As(err, &no) {
+		return &desk.Conflict{Text: no.Text}
+	}
+	return err
 }
 
 // put stores what write writes.

@@ -886,6 +886,11 @@ export interface components {
              * @description Filament diameter, mm
              */
             filament_mm: number;
+            /**
+             * Format: double
+             * @description After how long without a command the machine turns its heat off by itself, s; 0: never
+             */
+            idle_off_s?: number;
             /** @description Whether jobs may be queued on it */
             in_service: boolean;
             /** @description What is loaded */
@@ -1136,11 +1141,6 @@ export interface components {
             job: number;
         };
         Recipe: {
-            /**
-             * @description Whether the bed stays warm after the end; on only with somebody there
-             * @enum {string}
-             */
-            bed_after_end: "off" | "on";
             /**
              * Format: double
              * @description Bed temperature, °C

@@ -1,0 +1,292 @@
+// Package command is what may be sent to a machine: the list of commands that are
+// allowed, the words each may have, and the strict form in which they are written.
+//
+// It is a list of what may be, not of what may not: a command that nobody here
+// has looked at does not run. What transfers or keeps files, tunes, sets or saves
+// something in the machine is not on it. The numbers are those of the open
+// firmwares for material extrusion (common practice, no source).
+//
+// The form is strict where machines differ: text that one of them obeys and
+// another passes over (lower case, brackets, a second command in a line, a
+// checksum that is wrong) is a fault, since nobody can tell what would happen.
+package command
+
+import (
+	"bytes"
+	"fmt"
+	"math"
+	"strconv"
+)
+
+// Most bytes of a command without its comment: firmwares cut what is longer off,
+// and with it the end of a number (96 is a common size of their buffers).
+const mostBytes = 90
+
+// spec is what an allowed command may have.
+type spec struct {
+	words string // letters that may follow; lower case: may stand without a number
+	text  bool   // the rest of the line is text for people
+	only  map[byte]float64
+}
+
+// allowed are the commands that any program may hold.
+var allowed = map[string]spec{
+	"G0": {words: "XYZEF"}, "G1": {words: "XYZEF"}, "G2": {words: "XYZEFIJR"}, "G3": {words: "XYZEFIJR"},
+	"G4": {words: "SP"}, "G10": {}, "G11": {}, "G12": {words: "PS"}, "G17": {}, "G20": {}, "G21": {}, "G27": {words: "P"},
+	"G28": {words: "xyzo"}, "G29": {}, "G34": {}, "G90": {}, "G91": {}, "G92": {words: "XYZE"},
+	"M0": {words: "SP"}, "M1": {words: "SP"}, "M17": {words: "xyze"}, "M18": {words: "xyze"}, "M73": {words: "PRQS"},
+	"M75": {}, "M76": {}, "M77": {}, "M82": {}, "M83": {}, "M84": {words: "xyze"},
+	"M104": {words: "ST"}, "M109": {words: "SRT"}, "M140": {words: "S"}, "M190": {words: "SR"}, "M116": {},
+	"M105": {}, "M114": {}, "M115": {}, "M106": {words: "SP"}, "M107": {words: "P"},
+	"M117": {text: true}, "M486": {text: true}, "M204": {words: "SPTR"},
+	"M220": {words: "S", only: map[byte]float64{'S': 100}}, "M221": {words: "S", only: map[byte]float64{'S': 100}},
+	"M300": {words: "SP"}, "M400": {}, "M420": {words: "S", only: map[byte]float64{'S': 1}}, "M600": {},
+}
+
+// why says of well-known commands what they do, for those who look for theirs in vain.
+var why = map[string]string{
+	"M92": "changes the steps of the motors", "M201": "changes the machine's limits", "M203": "changes the machine's limits", "M205": "changes the machine's limits",
+	"M206": "moves the machine's origin", "M301": "changes the heaters' control", "M303": "tunes the heaters", "M304": "changes the heaters' control",
+	"M500": "saves settings in the machine", "M501": "loads settings", "M502": "resets the machine's settings", "M504": "checks saved settings",
+	"M20": "works on files in the machine", "M21": "works on files in the machine", "M23": "works on files in the machine", "M24": "starts a file in the machine",
+	"M28": "writes a file in the machine", "M29": "writes a file in the machine", "M30": "deletes a file in the machine", "M32": "starts a file in the machine", "M928": "writes a file in the machine",
+	"M42": "switches pins of the board", "M108": "ends a wait for heat", "M110": "changes the numbering of lines", "M112": "is the emergency stop",
+	"M141": "heats the chamber", "M191": "heats the chamber", "M211": "changes where the machine stops", "M280": "moves a servo",
+	"M302": "allows cold extruding", "M665": "changes the machine's geometry", "M666": "changes the machine's geometry",
+	"M851": "changes the probe's offset", "M900": "changes how filament is fed", "M906": "changes the motors' current", "M997": "loads firmware", "M999": "restarts the machine",
+}
+
+// Fault is what is wrong with a line.
+type Fault struct {
+	// Code is the command, or empty where the form is wrong.
+	Code string
+	// What is the fault in words, to stand behind "line 7 ".
+	What string
+}
+
+func form(format string, args ...any) *Fault { return &Fault{What: fmt.Sprintf(format, args...)} }
+
+// Check looks at one line without its end. Empty lines and comments are well.
+func Check(line []byte) *Fault {
+	for _, c := range line {
+		if c < ' ' && c != '\t' || c == 0x7f {
+			return form("holds a control character (%d), which some machines take for the end of a line", c)
+		}
+	}
+	text, _, _ := bytes.Cut(line, []byte{';'})
+	text = bytes.TrimRight(text, " \t")
+	if len(bytes.TrimLeft(text, " \t")) == 0 {
+		return nil
+	}
+	if text[0] == ' ' || text[0] == '\t' {
+		text = bytes.TrimLeft(text, " \t")
+	}
+	if len(text) == 1 && text[0] == '%' { // the mark of a program's ends
+		return nil
+	}
+	return checkText(text)
+}
+
+func checkText(text []byte) *Fault {
+	whole := text
+	if i := bytes.LastIndexByte(text, '*'); i >= 0 && !isMessage(text) {
+		sum, err := strconv.ParseUint(string(text[i+1:]), 10, 8)
+		if err != nil || byte(sum) != Checksum(text[:i]) {
+			return form("has a checksum that is wrong; a machine would not take the line")
+		}
+		text = bytes.TrimRight(text[:i], " \t")
+	}
+	w, rest, f := next(text)
+	if f == nil && w.letter == 'N' && !w.bare {
+		if text = bytes.TrimLeft(rest, " \t"); len(text) == 0 {
+			return nil
+		}
+		w, rest, f = next(text)
+	}
+	if f != nil {
+		return f
+	}
+	if w.letter == 'T' {
+		switch {
+		case w.bare || w.value < 0 || w.value != math.Trunc(w.value) || w.value > 63:
+			return form("names a nozzle that is none")
+		case len(rest) > 0:
+			return form("has something behind a change of nozzle")
+		}
+		return nil
+	}
+	if w.letter != 'G' && w.letter != 'M' {
+		if isWord(text) {
+			return notAllowed(string(bytes.ToUpper(name(text))))
+		}
+		return form("begins with %c, which is no command; machines differ in what they do with that", w.letter)
+	}
+	if w.bare {
+		return form("begins with a command that has no number")
+	}
+	code := fmt.Sprintf("%c%s", w.letter, strconv.FormatFloat(w.value, 'f', -1, 64))
+	s, ok := allowed[code]
+	switch {
+	case !ok:
+		return notAllowed(code)
+	case s.text:
+		return nil
+	case len(whole) > mostBytes:
+		return form("is longer than %d characters without its comment; machines cut it off", mostBytes)
+	}
+	return s.words_(code, rest)
+}
+
+func notAllowed(code string) *Fault {
+	what := "is not among the commands that a program may hold here"
+	if does := why[code]; does != "" {
+		what = does + ", which no program may do here"
+	}
+	return &Fault{Code: code, What: what}
+}
+
+// words_ looks at what follows a command.
+func (s spec) words_(code string, rest []byte) *Fault {
+	var have [26]bool
+	for len(rest) > 0 {
+		w, after, f := next(rest)
+		if f != nil {
+			return f
+		}
+		rest = after
+		if (w.letter == 'G' || w.letter == 'M' || w.letter == 'T') && bytes.IndexByte([]byte(s.words), w.letter) < 0 {
+			return form("holds more than one command; some machines obey only the first")
+		}
+		mayBeBare := bytes.IndexByte([]byte(s.words), w.letter|0x20) >= 0
+		if bytes.IndexByte([]byte(s.words), w.letter) < 0 && !mayBeBare {
+			return &Fault{Code: code, What: fmt.Sprintf("has the word %c, which it may not have here", w.letter)}
+		}
+		if w.bare && !mayBeBare {
+			return form("has the word %c without a number", w.letter)
+		}
+		if have[w.letter-'A'] {
+			return form("has the word %c twice; machines differ in which counts", w.letter)
+		}
+		have[w.letter-'A'] = true
+		if v, fixed := s.only[w.letter]; fixed && w.value != v {
+			return &Fault{Code: code, What: fmt.Sprintf("sets %c to %g; only %g may be", w.letter, w.value, v)}
+		}
+		if w.letter == 'T' && code != "M204" && (w.value < 0 || w.value > 63 || w.value != math.Trunc(w.value)) {
+			return form("names a nozzle that is none")
+		}
+	}
+	return nil
+}
+
+type word struct {
+	letter byte
+	value  float64
+	bare   bool
+}
+
+// next takes the first word of a text.
+func next(text []byte) (word, []byte, *Fault) {
+	text = bytes.TrimLeft(text, " \t")
+	c := text[0]
+	switch {
+	case c >= 'a' && c <= 'z':
+		return word{}, nil, form("is in lower case, which some machines do not obey")
+	case c == '(' || c == ')':
+		return word{}, nil, form("has a comment in brackets, which some machines obey; comments begin with ;")
+	case c == '/':
+		return word{}, nil, form("begins with /, which some machines pass over and others obey")
+	case c < 'A' || c > 'Z':
+		return word{}, nil, form("has %q where a command or word belongs", c)
+	}
+	k := 1
+	for k < len(text) && (text[k] >= '0' && text[k] <= '9' || text[k] == '.' || text[k] == '-' || text[k] == '+') {
+		k++
+	}
+	if k == 1 {
+		if len(text) > 1 && (text[1] == ' ' || text[1] == '\t') {
+			if rest := bytes.TrimLeft(text, string(c)+" \t"); len(rest) > 0 && (rest[0] >= '0' && rest[0] <= '9' || rest[0] == '-' || rest[0] == '.') {
+				return word{}, nil, form("has a blank between %c and its number, which machines read differently", c)
+			}
+		}
+		return word{letter: c, bare: true}, bytes.TrimLeft(text[1:], " \t"), nil
+	}
+	v, ok := number(text[1:k])
+	if !ok {
+		return word{}, nil, form("has a number that cannot be read behind %c", c)
+	}
+	return word{letter: c, value: v}, bytes.TrimLeft(text[k:], " \t"), nil
+}
+
+// number reads digits with a sign and a point.
+func number(b []byte) (float64, bool) {
+	for i, c := range b {
+		if (c == '-' || c == '+') && i > 0 {
+			return 0, false
+		}
+	}
+	v, err := strconv.ParseFloat(string(b), 64)
+	return v, err == nil && !math.IsInf(v, 0)
+}
+
+// isWord says that a text begins with a name, as firmware with macros has them.
+func isWord(text []byte) bool { return len(name(text)) > 1 && text[1] > '9' }
+
+func name(text []byte) []byte {
+	k := 0
+	for k < len(text) && (text[k] >= 'A' && text[k] <= 'Z' || text[k] >= 'a' && text[k] <= 'z' || text[k] >= '0' && text[k] <= '9' || text[k] == '_') {
+		k++
+	}
+	return text[:min(k, 40)]
+}
+
+// isMessage says that a line is one whose rest is text, in which a * is a letter.
+func isMessage(text []byte) bool {
+	return bytes.HasPrefix(text, []byte("M117")) && (len(text) == 4 || text[4] == ' ')
+}
+
+// Checksum is the XOR of the bytes before the *, as the line protocol of open
+// firmware has it.
+func Checksum(b []byte) byte {
+	var x byte
+	for _, c := range b {
+		x ^= c
+	}
+	return x
+}
+
+// Heat is a temperature that a line asks for.
+type Heat struct {
+	Bed    bool
+	Nozzle int // counted from 0; -1: the one in use
+	C      float64
+}
+
+// HeatOf reads the heat that a line asks for; false if it asks for none.
+func HeatOf(line []byte) (Heat, bool) {
+	text, _, _ := bytes.Cut(line, []byte{';'})
+	h := Heat{Nozzle: -1}
+	head := true
+	found := false
+	for text = bytes.TrimLeft(text, " \t"); len(text) > 0; {
+		w, rest, f := next(text)
+		if f != nil {
+			return h, false
+		}
+		text = rest
+		switch {
+		case head && w.letter == 'N':
+			continue
+		case head && w.letter == 'M' && (w.value == 104 || w.value == 109):
+		case head && w.letter == 'M' && (w.value == 140 || w.value == 190):
+			h.Bed = true
+		case head:
+			return h, false
+		case w.letter == 'S' || w.letter == 'R':
+			h.C, found = max(h.C, w.value), true
+		case w.letter == 'T':
+			h.Nozzle = int(w.value)
+		}
+		head = false
+	}
+	return h, found
+}
