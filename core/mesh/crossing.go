@@ -32,7 +32,7 @@ const (
 // the number of pairs. Triangles without area cross nothing; triangles with the
 // same three vertices are duplicates, not crossings. Touching counts: a vertex
 // that lies on a face it does not belong to, two faces in one plane that
-// overlap. Decided by signs of determinants that are exact (orient3), after
+// overlap; sides of faces in one plane that lie along each other do not. Decided by signs of determinants that are exact (orient3), after
 // Möller 1997 ("A fast triangle-triangle intersection test"): first both planes,
 // then the edges of each against the other (Guigue & Devillers 2003 do the same
 // with signs only). The only error is ctx's.
@@ -213,7 +213,10 @@ func (t *Tree) grazes(s, u [3]uint32) bool {
 	if math.Min(height(p), height(q)) < 2*t.graze {
 		return true
 	}
-	if math.Min(through(p, q), through(q, p)) > t.graze {
+	switch d := math.Min(through(p, q), through(q, p)); {
+	case math.IsInf(d, 1): // in one plane: they overlap, or meet along a side
+		return sharedArea(p, q) <= t.graze*around(p)
+	case d > t.graze:
 		return false
 	}
 	for _, a := range s {
@@ -240,6 +243,11 @@ func through(p, q [3]*Vec3) float64 {
 		return math.Inf(1) // in one plane: an overlap, not a graze
 	}
 	return math.Min(above, below)
+}
+
+// around is the way around a triangle.
+func around(p [3]*Vec3) float64 {
+	return p[1].Sub(*p[0]).Len() + p[2].Sub(*p[1]).Len() + p[0].Sub(*p[2]).Len()
 }
 
 // height is the least height of a triangle.

@@ -2,7 +2,6 @@ package mesh
 
 import (
 	"context"
-	"fmt"
 	"math"
 	"slices"
 )
@@ -19,8 +18,11 @@ type Report struct {
 	Degenerate, Duplicate []int32
 	Crossings             Crossings
 	// Overlaps are pairs of bodies, the lower first, whose surfaces cross or of
-	// which one lies inside the other without being a cavity of it.
+	// which one lies inside the other with no cavity between.
 	Overlaps []Overlap
+	// Touching are pairs of bodies that meet in faces, edges or corners only; what
+	// meets there is not among the crossings.
+	Touching []Overlap
 }
 
 // Body is one connected piece of surface.
@@ -39,10 +41,10 @@ type Body struct {
 	first  int32 // its first triangle
 }
 
-// Overlap is two bodies that take up the same space.
+// Overlap is two bodies that take up the same space, or touch.
 type Overlap struct {
 	A, B int32
-	// Pairs counts the crossing triangles; none if one lies wholly inside.
+	// Pairs counts the triangles that meet; none if one lies wholly inside.
 	Pairs int
 	At    Vec3
 }
@@ -96,9 +98,9 @@ func (r *Report) Sound() bool {
 // surface.
 func (r *Report) Left() []string {
 	out := []string{}
-	say := func(n int, format string) {
+	say := func(n int, one, many string) {
 		if n > 0 {
-			out = append(out, fmt.Sprintf(format, n))
+			out = append(out, some(n, one, many))
 		}
 	}
 	turned := 0
@@ -107,14 +109,14 @@ func (r *Report) Left() []string {
 			turned++
 		}
 	}
-	say(r.Topology.Boundary, "%d open edges")
-	say(r.Topology.NonManifold, "%d edges with more than two faces")
-	say(r.Topology.Misoriented, "%d edges whose faces look opposite ways")
-	say(turned, "%d bodies inside out")
-	say(r.Crossings.Count, "%d pairs of triangles that cross")
-	say(len(r.Overlaps), "%d pairs of bodies that overlap")
-	say(len(r.Degenerate), "%d triangles without area")
-	say(len(r.Duplicate), "%d repeated triangles")
+	say(r.Topology.Boundary, "open edge", "open edges")
+	say(r.Topology.NonManifold, "edge with more than two faces", "edges with more than two faces")
+	say(r.Topology.Misoriented, "edge whose faces look opposite ways", "edges whose faces look opposite ways")
+	say(turned, "body inside out", "bodies inside out")
+	say(r.Crossings.Count, "pair of triangles that cross", "pairs of triangles that cross")
+	say(len(r.Overlaps), "pair of bodies that overlap", "pairs of bodies that overlap")
+	say(len(r.Degenerate), "triangle without area", "triangles without area")
+	say(len(r.Duplicate), "repeated triangle", "repeated triangles")
 	return out
 }
 
@@ -203,77 +205,6 @@ func (r *Report) bodies(m *Mesh) {
 	for i := range r.Bodies {
 		r.Bodies[i].Debris = r.Bodies[i].Bounds.Size().Len() < debrisShare*largest
 	}
-}
-
-// nestLimit bounds how many bodies are held against each other; a scan's crumbs
-// are not worth the square of their number.
-const nestLimit = 400
-
-// nest finds cavities, bodies that are inside out, and overlaps.
-func (r *Report) nest(m *Mesh) {
-	t := r.Topology
-	type pair struct{ a, b int32 }
-	crossing := map[pair]*Overlap{}
-	for _, p := range r.Crossings.Pairs {
-		a, b := t.Body[p[0]], t.Body[p[1]]
-		if a < 0 || b < 0 || a == b {
-			continue
-		}
-		k := pair{min(a, b), max(a, b)}
-		if crossing[k] == nil {
-			crossing[k] = &Overlap{A: k.a, B: k.b, At: m.Vertices[m.Triangles[p[0]][0]]}
-		}
-		crossing[k].Pairs++
-	}
-	for _, o := range crossing {
-		r.Overlaps = append(r.Overlaps, *o)
-	}
-	if len(r.Bodies) <= nestLimit {
-		for i := range r.Bodies {
-			depth := 0
-			for j := range r.Bodies {
-				k := pair{int32(min(i, j)), int32(max(i, j))}
-				if i == j || crossing[k] != nil || !r.Bodies[j].Closed || !contains(r.Bodies[j].Bounds, r.Bodies[i].Bounds) {
-					continue
-				}
-				at := m.Vertices[m.Triangles[r.Bodies[i].first][0]]
-				if !r.encloses(m, int32(j), at) {
-					continue
-				}
-				depth++
-				if r.Bodies[i].Closed && r.Bodies[i].Volume > 0 && r.Bodies[j].Volume > 0 {
-					r.Overlaps = append(r.Overlaps, Overlap{A: k.a, B: k.b, At: at})
-				}
-			}
-			r.Bodies[i].Cavity = r.Bodies[i].Closed && r.Bodies[i].Volume < 0 && depth%2 == 1
-		}
-	}
-	for i := range r.Bodies {
-		b := &r.Bodies[i]
-		b.InsideOut = b.Closed && b.Volume < 0 && !b.Cavity
-	}
-	slices.SortFunc(r.Overlaps, func(a, b Overlap) int {
-		if a.A != b.A {
-			return int(a.A - b.A)
-		}
-		return int(a.B - b.B)
-	})
-}
-
-func contains(outer, inner Box) bool {
-	return outer.Min.X <= inner.Min.X && outer.Min.Y <= inner.Min.Y && outer.Min.Z <= inner.Min.Z &&
-		outer.Max.X >= inner.Max.X && outer.Max.Y >= inner.Max.Y && outer.Max.Z >= inner.Max.Z
-}
-
-// encloses says that a point off the surface lies inside a body.
-func (r *Report) encloses(m *Mesh, body int32, at Vec3) bool {
-	w := 0.0
-	for i, t := range m.Triangles {
-		if r.Topology.Body[i] == body {
-			w += solidAngle(m.Vertices[t[0]].Sub(at), m.Vertices[t[1]].Sub(at), m.Vertices[t[2]].Sub(at))
-		}
-	}
-	return math.Abs(w) > 2*math.Pi
 }
 
 // solidAngle is the signed solid angle of a triangle seen from the origin (van

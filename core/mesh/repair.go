@@ -87,28 +87,28 @@ func Repair(ctx context.Context, m *Mesh, steps []Step) (*Mesh, []Done, error) {
 		switch s {
 		case StepWeld:
 			after, n = weldOpen(m, tolerance)
-			text = fmt.Sprintf("Drew %d vertices onto neighbours less than %.3g away, along open edges.", n, tolerance)
+			text = fmt.Sprintf("Drew %s onto neighbours less than %.3g away, along open edges.", some(n, "vertex", "vertices"), tolerance)
 		case StepFlat:
 			after, n = dropFlat(m)
-			text = fmt.Sprintf("Took out %d triangles without area.", n)
+			text = fmt.Sprintf("Took out %s without area.", some(n, "triangle", "triangles"))
 		case StepDuplicates:
 			after, n = dropDuplicates(m)
-			text = fmt.Sprintf("Took out %d triangles that were there twice.", n)
+			text = fmt.Sprintf("Took out %s of those that were there twice.", some(n, "triangle", "triangles"))
 		case StepStitch:
 			after, n = stitch(m, tolerance)
-			text = fmt.Sprintf("Cut %d open edges where a neighbour's corner lies on them.", n)
+			text = fmt.Sprintf("Cut %s where a neighbour's corner lies on it.", some(n, "open edge", "open edges"))
 		case StepOrient:
 			after, n = orientFaces(m)
-			text = fmt.Sprintf("Turned %d triangles to face as their neighbours do.", n)
+			text = fmt.Sprintf("Turned %s to face as the neighbours do.", some(n, "triangle", "triangles"))
 		case StepHoles:
 			after, n = closeHoles(m)
-			text = fmt.Sprintf("Closed %d holes.", n)
+			text = fmt.Sprintf("Closed %s.", some(n, "hole", "holes"))
 		case StepTurn:
 			after, n = turnBodies(m)
-			text = fmt.Sprintf("Turned %d bodies that were inside out.", n)
+			text = fmt.Sprintf("Turned %s that faced inwards.", some(n, "body", "bodies"))
 		case StepUnite:
 			after, n, err = uniteBodies(ctx, m)
-			text = fmt.Sprintf("Made one body of overlapping ones, %d times.", n)
+			text = fmt.Sprintf("Made one body of two that overlap, %s.", some(n, "time", "times"))
 		}
 		if err != nil {
 			return nil, nil, err
@@ -116,13 +116,41 @@ func Repair(ctx context.Context, m *Mesh, steps []Step) (*Mesh, []Done, error) {
 		if n == 0 {
 			continue
 		}
-		log = append(log, Done{s, n, text, StateOf(m), StateOf(after)})
+		before, now := StateOf(m), StateOf(after)
+		log = append(log, Done{s, n, text + went(before, now), before, now})
 		m = after
 	}
 	if len(log) > 0 {
 		m = compact(m)
 	}
 	return m, log, nil
+}
+
+func some(n int, one, many string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return fmt.Sprintf("%d %s", n, many)
+}
+
+// volumeTold is the share of its volume by which a step must change a model for it
+// to be said.
+const volumeTold = 1e-3
+
+// went says what a step did to bodies and volume, which it must never do unseen.
+func went(before, after State) string {
+	out := ""
+	if before.Bodies != after.Bodies {
+		out += fmt.Sprintf(" Bodies: %d, instead of %d.", after.Bodies, before.Bodies)
+	}
+	if d := after.Volume - before.Volume; math.Abs(d) > volumeTold*math.Abs(before.Volume) {
+		if before.Volume > 0 {
+			out += fmt.Sprintf(" The volume changed by %+.3g %%.", 100*d/before.Volume)
+		} else {
+			out += fmt.Sprintf(" The volume went from %.4g to %.4g, in the file's unit.", before.Volume, after.Volume)
+		}
+	}
+	return out
 }
 
 // compact leaves out vertices that no triangle uses.

@@ -1,5 +1,10 @@
 package mesh
 
+import (
+	"math"
+	"slices"
+)
+
 // Topology says how the triangles of a mesh meet along edges.
 //
 // A half-edge is one side of one triangle: number 3t+k runs from corner k of
@@ -60,7 +65,8 @@ type side struct {
 // TopologyOf pairs all half-edges in time linear in their number: half-edges
 // are filed by their lower vertex (counting sort), and each file, six long on
 // average in a closed mesh, is sorted by the upper vertex. It holds 24 bytes a
-// half-edge at its peak and needs m to be valid. At most 2^30 triangles.
+// half-edge at its peak and needs m to be valid. At most 7·10^8 triangles: half-edges
+// and their direction share 32 bits.
 func TopologyOf(m *Mesh) *Topology {
 	n := len(m.Triangles)
 	t := &Topology{Mate: make([]int32, 3*n), Body: make([]int32, n)}
@@ -95,7 +101,7 @@ func TopologyOf(m *Mesh) *Topology {
 		}
 	}
 	for v := range m.Vertices {
-		t.pair(uint32(v), sides[start[v]:start[v+1]])
+		t.pair(m, uint32(v), sides[start[v]:start[v+1]])
 	}
 	t.label(m, n)
 	return t
@@ -103,21 +109,22 @@ func TopologyOf(m *Mesh) *Topology {
 
 // pair sorts the half-edges of one lower vertex by their upper vertex and joins
 // those of equal edges.
-func (t *Topology) pair(v uint32, s []side) {
+func (t *Topology) pair(m *Mesh, v uint32, s []side) {
 	sortSides(s)
 	for i := 0; i < len(s); {
 		j := i + 1
 		for j < len(s) && s[j].hi == s[i].hi {
 			j++
 		}
-		t.join(v, s[i:j])
+		t.join(m, v, s[i:j])
 		i = j
 	}
 }
 
-// join mates the half-edges of one edge, first in opposite directions, then
-// what is left in twos, and counts what kind of edge it is.
-func (t *Topology) join(v uint32, s []side) {
+// join mates the half-edges of one edge and counts what kind of edge it is. Where
+// more than two faces meet, those are mated that have solid between them: then
+// bodies that share an edge or a face stay bodies of their own.
+func (t *Topology) join(m *Mesh, v uint32, s []side) {
 	switch len(s) {
 	case 1:
 		t.Boundary++
@@ -136,25 +143,92 @@ func (t *Topology) join(v uint32, s []side) {
 	for _, x := range s {
 		t.fault(v, x, SharedEdge)
 	}
-	var up, down []side
-	for _, x := range s {
-		if x.he&1 == 0 {
-			up = append(up, x)
-		} else {
-			down = append(down, x)
-		}
-	}
-	for len(up) > 0 && len(down) > 0 {
-		t.mate(up[0], down[0])
-		up, down = up[1:], down[1:]
-	}
-	rest := append(up, down...)
+	rest := t.wedges(m, v, s)
 	for ; len(rest) > 1; rest = rest[2:] {
 		t.mate(rest[0], rest[1])
 	}
 	if len(rest) == 1 {
 		t.Mate[rest[0].he>>1] = -1
 	}
+}
+
+// sameAngle is how near, in radians, faces around an edge must be to lie on each
+// other: rounding of float32 corners.
+const sameAngle = 1e-5
+
+// wedges mates half-edges of a shared edge around it: faces that run it upwards
+// have their solid on the side of lesser angle, the others on that of greater. So
+// going round, each of the latter is an opening bracket, each of the former a
+// closing one. It gives what finds no mate.
+func (t *Topology) wedges(m *Mesh, v uint32, s []side) (rest []side) {
+	from, to := m.Vertices[v], m.Vertices[s[0].hi]
+	axis := to.Sub(from)
+	x := Vec3{X: 1}
+	if ax, ay, az := math.Abs(axis.X), math.Abs(axis.Y), math.Abs(axis.Z); ax >= ay && ax >= az {
+		x = Vec3{Y: 1}
+	}
+	y := axis.Cross(x)
+	x = y.Cross(axis)
+	if l := x.Len(); l > 0 {
+		x = x.Scale(1 / l)
+	}
+	if l := y.Len(); l > 0 {
+		y = y.Scale(1 / l)
+	}
+	type around struct {
+		side
+		angle float64
+		up    bool
+	}
+	ring := make([]around, len(s))
+	for i, e := range s {
+		he := e.he >> 1
+		third := m.Vertices[m.Triangles[he/3][(he+2)%3]].Sub(from)
+		ring[i] = around{e, math.Atan2(third.Dot(y), third.Dot(x)), e.he&1 == 0}
+	}
+	slices.SortStableFunc(ring, func(a, b around) int { return cmpFloat(a.angle, b.angle) })
+	// Faces that lie on each other: first those that close, the last filed first.
+	for i := 0; i < len(ring); {
+		j := i + 1
+		for j < len(ring) && ring[j].angle-ring[i].angle < sameAngle {
+			j++
+		}
+		slices.SortStableFunc(ring[i:j], func(a, b around) int {
+			switch {
+			case a.up != b.up && a.up:
+				return -1
+			case a.up != b.up:
+				return 1
+			case a.up:
+				return int(int64(b.he) - int64(a.he))
+			}
+			return int(int64(a.he) - int64(b.he))
+		})
+		i = j
+	}
+	var open []side
+	done := make([]bool, len(ring))
+	for k := range 2 * len(ring) {
+		i := k % len(ring)
+		switch e := ring[i]; {
+		case done[i]:
+		case !e.up:
+			if k < len(ring) {
+				open = append(open, e.side)
+			}
+			done[i] = true
+		case len(open) > 0:
+			t.mate(open[len(open)-1], e.side)
+			open = open[:len(open)-1]
+			done[i] = true
+		}
+	}
+	for i, e := range ring {
+		if !done[i] {
+			rest = append(rest, e.side)
+		}
+	}
+	return append(rest, open...)
 }
 
 func (t *Topology) fault(v uint32, s side, k EdgeKind) {

@@ -15,7 +15,12 @@ const uniteRounds = 64
 // is left out. It gives how many unions were made.
 func uniteBodies(ctx context.Context, m *Mesh) (*Mesh, int, error) {
 	n := 0
-	stuck := map[[2]int]bool{} // by triangle counts: pairs that could not be joined
+	type place struct {
+		triangles int
+		bounds    Box
+		volume    float64
+	}
+	stuck := map[[2]place]bool{} // pairs that could not be joined; their numbers change from round to round
 	for range uniteRounds {
 		r, err := Inspect(ctx, m)
 		if err != nil {
@@ -24,7 +29,7 @@ func uniteBodies(ctx context.Context, m *Mesh) (*Mesh, int, error) {
 		done := false
 		for _, o := range r.Overlaps {
 			a, b := &r.Bodies[o.A], &r.Bodies[o.B]
-			key := [2]int{a.Triangles, b.Triangles}
+			key := [2]place{{a.Triangles, a.Bounds, a.Volume}, {b.Triangles, b.Bounds, b.Volume}}
 			if stuck[key] || !a.Closed || !b.Closed || a.Volume <= 0 || b.Volume <= 0 {
 				continue
 			}

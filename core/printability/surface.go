@@ -3,6 +3,7 @@ package printability
 import (
 	"fmt"
 	"math"
+	"strings"
 
 	"jobshelf/core/mesh"
 )
@@ -21,13 +22,14 @@ type surface struct {
 func Surface(m *mesh.Mesh, r *mesh.Report, mm float64) ([]Finding, []Evidence) {
 	s := &surface{m: m, r: r, mm: mm}
 	s.open()
-	s.edges("shared edges", mesh.SharedEdge, r.Topology.NonManifold, "%d edges have more than two faces, so inside and outside are not clear there.", mesh.StepDuplicates, mesh.StepFlat, mesh.StepHoles)
-	s.edges("turned faces", mesh.TurnedEdge, r.Topology.Misoriented, "Along %d edges one face looks in and its neighbour out.", mesh.StepOrient)
+	s.shared()
+	s.edges("turned faces", Decide, mesh.TurnedEdge, r.Topology.Misoriented, "Along %s one face looks in and its neighbour out."+mends, mesh.StepOrient)
 	s.insideOut()
-	s.triangles("triangles without area", r.Degenerate, "%d triangles have no area. They do no harm by themselves.", mesh.StepFlat)
-	s.triangles("repeated triangles", r.Duplicate, "%d triangles are there twice.", mesh.StepDuplicates)
+	s.triangles("triangles without area", r.Degenerate, have, "%s no area, which does no harm by itself.", mesh.StepFlat)
+	s.triangles("repeated triangles", r.Duplicate, are, "%s there twice.", mesh.StepDuplicates)
 	s.crossings()
 	s.overlaps()
+	s.touching()
 	s.debris()
 	s.volume()
 	return s.findings, s.evidence
@@ -89,27 +91,67 @@ func (s *surface) open() {
 			f.Places = append(f.Places, s.at(mid.Scale(1/float64(len(l.Vertices)))))
 		}
 	}
-	f.Text = fmt.Sprintf("The surface is open: %d edges have only one face, so what is inside is a guess. Repair closes holes; look at the result, or ask for a closed model.", n)
+	f.Text = fmt.Sprintf("The surface is open: %s only one face, so what is inside is a guess. Repair closes holes; look at the result, or ask for a closed model.", have(n, "edge"))
 	if len(s.r.Loops) > 0 {
 		l := s.r.Loops[0]
-		f.Text = fmt.Sprintf("The surface has %s: %d edges have only one face, so what is inside is a guess. The longest rim is %.3g mm around %.3g mm². Repair closes holes; look at the result, or ask for a closed model.",
-			plural(len(s.r.Loops), "hole"), n, l.Length*s.mm, l.Area*s.mm*s.mm)
+		f.Text = fmt.Sprintf("The surface has %s: %s only one face, so what is inside is a guess. The longest rim is %.3g mm around %.3g mm². Repair closes holes; look at the result, or ask for a closed model.",
+			plural(len(s.r.Loops), "hole"), have(n, "edge"), l.Length*s.mm, l.Area*s.mm*s.mm)
 	}
 	s.add(f, e)
 }
 
 func plural(n int, what string) string {
-	if n == 1 {
+	switch {
+	case n == 1:
 		return "1 " + what
+	case strings.HasSuffix(what, "y"):
+		return fmt.Sprintf("%d %sies", n, what[:len(what)-1])
 	}
 	return fmt.Sprintf("%d %ss", n, what)
 }
 
-func (s *surface) edges(check string, kind mesh.EdgeKind, n int, text string, mend ...mesh.Step) {
+// have is "1 edge has" or "7 edges have".
+func have(n int, what string) string {
+	if n == 1 {
+		return plural(n, what) + " has"
+	}
+	return plural(n, what) + " have"
+}
+
+// are is "1 edge is" or "7 edges are".
+func are(n int, what string) string {
+	if n == 1 {
+		return plural(n, what) + " is"
+	}
+	return plural(n, what) + " are"
+}
+
+const mends = " Repair mends most of this; look at the layers before you say yes."
+
+// shared tells of edges with more than two faces: harmless where each pair of faces
+// has solid between it, as where bodies touch.
+func (s *surface) shared() {
+	t := s.r.Topology
+	clear := true
+	for _, x := range t.Faults {
+		if x.Kind != mesh.SharedEdge {
+			continue
+		}
+		mate := t.Mate[x.Side]
+		clear = clear && mate >= 0 && s.m.Triangles[x.Side/3][x.Side%3] != s.m.Triangles[mate/3][mate%3]
+	}
+	if clear {
+		s.edges("shared edges", WorthKnowing, mesh.SharedEdge, t.NonManifold, "Surfaces touch along %s. Inside and outside are clear there; it does no harm by itself.")
+		return
+	}
+	s.edges("shared edges", Decide, mesh.SharedEdge, t.NonManifold, "Along %s more than two faces meet, so inside and outside are not clear there."+mends, mesh.StepDuplicates, mesh.StepFlat, mesh.StepHoles)
+}
+
+func (s *surface) edges(check string, grade Grade, kind mesh.EdgeKind, n int, text string, mend ...mesh.Step) {
 	if n == 0 {
 		return
 	}
-	f := Finding{Check: check, Grade: Decide, Value: float64(n), Unit: "edges", Text: fmt.Sprintf(text, n) + " Repair mends most of this; look at the layers before you say yes.", Mend: mend}
+	f := Finding{Check: check, Grade: grade, Value: float64(n), Unit: "edges", Text: fmt.Sprintf(text, plural(n, "edge")), Mend: mend}
 	var e Evidence
 	last := mesh.Fault{}
 	for _, x := range s.r.Topology.Faults {
@@ -126,11 +168,11 @@ func (s *surface) edges(check string, kind mesh.EdgeKind, n int, text string, me
 	s.add(f, e)
 }
 
-func (s *surface) triangles(check string, list []int32, text string, mend mesh.Step) {
+func (s *surface) triangles(check string, list []int32, count func(int, string) string, text string, mend mesh.Step) {
 	if len(list) == 0 {
 		return
 	}
-	f := Finding{Check: check, Grade: WorthKnowing, Value: float64(len(list)), Unit: "triangles", Text: fmt.Sprintf(text, len(list)) + " Repair takes them out.", Mend: []mesh.Step{mend}}
+	f := Finding{Check: check, Grade: WorthKnowing, Value: float64(len(list)), Unit: "triangles", Text: fmt.Sprintf(text, count(len(list), "triangle")) + " Repair takes them out.", Mend: []mesh.Step{mend}}
 	var e Evidence
 	for _, t := range list {
 		s.face(&e, t)
@@ -139,6 +181,13 @@ func (s *surface) triangles(check string, list []int32, text string, mend mesh.S
 		}
 	}
 	s.add(f, e)
+}
+
+func faces(n int) string {
+	if n == 1 {
+		return "1 faces"
+	}
+	return fmt.Sprintf("%d face", n)
 }
 
 func (s *surface) insideOut() {
@@ -157,7 +206,7 @@ func (s *surface) insideOut() {
 	}
 	text := "Every face looks inwards. The shape is sound; turning all faces mends it."
 	if len(s.r.Bodies) > 1 {
-		text = fmt.Sprintf("%d of %d bodies face inwards. Turning their faces mends it.", n, len(s.r.Bodies))
+		text = fmt.Sprintf("Of %d bodies, %s inwards. Turning the faces mends it.", len(s.r.Bodies), faces(n))
 	}
 	s.add(Finding{Check: "inside out", Grade: Decide, Value: float64(n), Unit: "bodies", Text: text, Places: places, Mend: []mesh.Step{mesh.StepTurn}}, Evidence{})
 }
@@ -174,7 +223,7 @@ func (s *surface) crossings() {
 		return
 	}
 	f := Finding{Check: "crosses itself", Grade: Decide, Value: float64(n), Unit: "pairs",
-		Text: fmt.Sprintf("The surface goes through itself: %d pairs of triangles cross. Repair cannot mend this. Look at the layers there; if they are not as meant, only its maker can.", n)}
+		Text: fmt.Sprintf("The surface goes through itself: %s of triangles cross. Repair cannot mend this. Look at the layers there; if they are not as meant, only its maker can.", plural(n, "pair"))}
 	var e Evidence
 	body := s.r.Topology.Body
 	for _, p := range c.Pairs {
@@ -195,7 +244,7 @@ func (s *surface) overlaps() {
 		return
 	}
 	f := Finding{Check: "overlapping bodies", Grade: Decide, Value: float64(len(s.r.Overlaps)), Unit: "pairs",
-		Text: fmt.Sprintf("%s of bodies take up the same space. Volume and filament are counted twice there until they are made one.", plural(len(s.r.Overlaps), "pair")),
+		Text: fmt.Sprintf("%s of bodies take up the same space. The volume is counted twice there until they are made one.", plural(len(s.r.Overlaps), "pair")),
 		Mend: []mesh.Step{mesh.StepUnite}}
 	var e Evidence
 	body := s.r.Topology.Body
@@ -213,6 +262,21 @@ func (s *surface) overlaps() {
 	s.add(f, e)
 }
 
+// touching tells of bodies that meet without taking up the same space.
+func (s *surface) touching() {
+	if len(s.r.Touching) == 0 {
+		return
+	}
+	f := Finding{Check: "touching bodies", Grade: WorthKnowing, Value: float64(len(s.r.Touching)), Unit: "pairs",
+		Text: fmt.Sprintf("%s of bodies touch without taking up the same space. They are laid as one where they do.", plural(len(s.r.Touching), "pair"))}
+	for _, o := range s.r.Touching {
+		if len(f.Places) < maxPlaces {
+			f.Places = append(f.Places, s.at(o.At))
+		}
+	}
+	s.add(f, Evidence{})
+}
+
 func (s *surface) debris() {
 	f := Finding{Check: "crumbs", Grade: WorthKnowing, Unit: "bodies"}
 	for _, b := range s.r.Bodies {
@@ -224,7 +288,7 @@ func (s *surface) debris() {
 		}
 	}
 	if f.Value > 0 {
-		f.Text = fmt.Sprintf("%s are smaller than a hundredth of the largest: crumbs of a scan or a cut, perhaps. Ask whether they belong to it.", plural(int(f.Value), "bodie"))
+		f.Text = fmt.Sprintf("%s are smaller than a hundredth of the largest: crumbs of a scan or a cut, perhaps. Ask whether they belong to it.", plural(int(f.Value), "body"))
 		if f.Value == 1 {
 			f.Text = "One body is smaller than a hundredth of the largest: a crumb of a scan or a cut, perhaps. Ask whether it belongs to it."
 		}
