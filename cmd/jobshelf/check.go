@@ -163,8 +163,8 @@ func (a *checked) judge(ctx context.Context, name string, choices []verdict.Choi
 	for _, c := range choices {
 		names = append(names, c.Machine.Name)
 	}
-	for _, m := range file.Models {
-		v, err := verdict.Judge(ctx, verdict.Subject{Mesh: m.Mesh, Name: m.Name, Format: file.Format, Unit: file.Unit}, choices, demo.StartCents, nil)
+	for i, m := range file.Models {
+		v, err := verdict.Judge(ctx, verdict.SubjectOf(file, i), choices, demo.StartCents, nil)
 		if err != nil {
 			return err
 		}

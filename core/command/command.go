@@ -94,7 +94,9 @@ func checkText(text []byte) *Fault {
 		if err != nil || byte(sum) != Checksum(text[:i]) {
 			return form("has a checksum that is wrong; a machine would not take the line")
 		}
-		text = bytes.TrimRight(text[:i], " \t")
+		if text = bytes.TrimRight(text[:i], " \t"); len(text) == 0 {
+			return form("has a checksum of nothing")
+		}
 	}
 	w, rest, f := next(text)
 	if f == nil && w.letter == 'N' && !w.bare {

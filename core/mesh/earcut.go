@@ -36,34 +36,130 @@ func EarCut(pts []P2, rings [][2]int) [][3]int {
 		joined = append(joined, hole...)
 		loop = append(joined, loop[k:]...)
 	}
-	var out [][3]int
-	for len(loop) > 3 {
-		cut := -1
-		for i := range loop {
-			a, b, c := loop[(i+len(loop)-1)%len(loop)], loop[i], loop[(i+1)%len(loop)]
-			if turn(pts[a], pts[b], pts[c]) <= 0 {
-				continue
-			}
-			clear := true
-			for _, o := range loop {
-				if o != a && o != b && o != c && pts[o] != pts[a] && pts[o] != pts[b] && pts[o] != pts[c] && inside(pts[a], pts[b], pts[c], pts[o]) {
-					clear = false
-					break
+	return (&earCutter{pts: pts}).cut(loop)
+}
+
+// earCutter holds the ring that is left, as a list of places in the first ring, and
+// a grid of the corners that are not convex: only those can lie in an ear.
+type earCutter struct {
+	pts        []P2
+	loop       []int
+	prev, next []int
+	convex     []bool
+	least      P2
+	cell       float64
+	w, h       int
+	grid       [][]int32
+	tests      int
+}
+
+// smallRing is up to how many corners the search for an ear begins anew with the
+// first corner, which makes for the least slivers.
+const smallRing = 512
+
+// testsEach and testsMost bound the looking into ears: figures that cross
+// themselves may have none, and are cut anyhow then.
+const (
+	testsEach = 200
+	testsMost = 1 << 20
+)
+
+func (e *earCutter) cut(loop []int) [][3]int {
+	n := len(loop)
+	e.loop, e.prev, e.next, e.convex = loop, make([]int, n), make([]int, n), make([]bool, n)
+	for i := range loop {
+		e.prev[i], e.next[i] = (i+n-1)%n, (i+1)%n
+	}
+	for i := range loop {
+		e.convex[i] = e.turn(i) > 0
+	}
+	e.fileCorners()
+	out := make([][3]int, 0, n-2)
+	most := testsMost + testsEach*n
+	at, waited, first := 0, 0, 0
+	for left := n; left > 3; {
+		e.tests++
+		if !(e.tests > most || waited >= left || e.ear(at)) {
+			at = e.next[at]
+			waited++
+			continue
+		}
+		a, c := e.prev[at], e.next[at]
+		if at == first {
+			first = c
+		}
+		out = append(out, [3]int{loop[a], loop[at], loop[c]})
+		e.next[a], e.prev[c] = c, a
+		e.convex[a], e.convex[c] = e.turn(a) > 0, e.turn(c) > 0
+		left--
+		waited = 0
+		if at = first; n > smallRing && left > 3 {
+			at = e.next[c] // on from here; not at the neighbour, which would cut slivers round one corner
+		}
+	}
+	a := e.next[at]
+	return append(out, [3]int{loop[at], loop[a], loop[e.next[a]]})
+}
+
+func (e *earCutter) turn(i int) float64 {
+	return turn(e.pts[e.loop[e.prev[i]]], e.pts[e.loop[i]], e.pts[e.loop[e.next[i]]])
+}
+
+// fileCorners makes the grid, about one corner to a cell.
+func (e *earCutter) fileCorners() {
+	lo, hi := e.pts[e.loop[0]], e.pts[e.loop[0]]
+	for _, i := range e.loop {
+		p := e.pts[i]
+		lo, hi = P2{min(lo.X, p.X), min(lo.Y, p.Y)}, P2{max(hi.X, p.X), max(hi.Y, p.Y)}
+	}
+	e.least = lo
+	side := math.Sqrt(float64(len(e.loop)))
+	e.cell = math.Max(hi.X-lo.X, hi.Y-lo.Y) / side
+	if !(e.cell > 0) {
+		e.cell = 1
+	}
+	e.w, e.h = int((hi.X-lo.X)/e.cell)+1, int((hi.Y-lo.Y)/e.cell)+1
+	e.grid = make([][]int32, e.w*e.h)
+	for i := range e.loop {
+		if !e.convex[i] {
+			x, y := e.cellOf(e.pts[e.loop[i]])
+			e.grid[y*e.w+x] = append(e.grid[y*e.w+x], int32(i))
+		}
+	}
+}
+
+func (e *earCutter) cellOf(p P2) (x, y int) {
+	return max(0, min(e.w-1, int((p.X-e.least.X)/e.cell))), max(0, min(e.h-1, int((p.Y-e.least.Y)/e.cell)))
+}
+
+// ear says that a corner is convex and that no other lies in its triangle.
+func (e *earCutter) ear(i int) bool {
+	if !e.convex[i] {
+		return false
+	}
+	a, b, c := e.pts[e.loop[e.prev[i]]], e.pts[e.loop[i]], e.pts[e.loop[e.next[i]]]
+	x0, y0 := e.cellOf(P2{min(a.X, b.X, c.X), min(a.Y, b.Y, c.Y)})
+	x1, y1 := e.cellOf(P2{max(a.X, b.X, c.X), max(a.Y, b.Y, c.Y)})
+	for y := y0; y <= y1; y++ {
+		for x := x0; x <= x1; x++ {
+			list := e.grid[y*e.w+x]
+			e.tests += 1 + len(list)
+			for k := 0; k < len(list); k++ {
+				o := int(list[k])
+				if e.convex[o] { // it has become so
+					list[k] = list[len(list)-1]
+					list = list[:len(list)-1]
+					e.grid[y*e.w+x] = list
+					k--
+					continue
+				}
+				if p := e.pts[e.loop[o]]; o != i && p != a && p != b && p != c && inside(a, b, c, p) {
+					return false
 				}
 			}
-			if clear {
-				cut = i
-				break
-			}
 		}
-		if cut < 0 {
-			cut = 0 // only for figures that cross themselves
-		}
-		a, b, c := loop[(cut+len(loop)-1)%len(loop)], loop[cut], loop[(cut+1)%len(loop)]
-		out = append(out, [3]int{a, b, c})
-		loop = append(loop[:cut], loop[cut+1:]...)
 	}
-	return append(out, [3]int{loop[0], loop[1], loop[2]})
+	return true
 }
 
 // visibleFrom is the place in loop of a vertex that p, inside it, can see: the

@@ -22,6 +22,25 @@ func TriangulateLoop(pts []Vec3) [][3]int {
 	case n <= minAreaCorners:
 		return leastArea(pts)
 	}
+	return flatEars(pts)
+}
+
+// fewCorners is up to how many corners the cube of their number is nothing.
+const fewCorners = 8
+
+// TriangulateFace cuts a flat face into triangles that run the way it does, in a
+// time near n log n for any number of corners. Each of its sides is a side of one
+// triangle; corners in a line stay.
+func TriangulateFace(pts []Vec3) [][3]int {
+	if len(pts) <= fewCorners {
+		return TriangulateLoop(pts)
+	}
+	return flatEars(pts)
+}
+
+// flatEars cuts ears in the plane of the mean normal (Newell).
+func flatEars(pts []Vec3) [][3]int {
+	n := len(pts)
 	var normal Vec3
 	for i, p := range pts {
 		q := pts[(i+1)%n]

@@ -30,6 +30,9 @@ type amf struct {
 	progress  func(float64)
 	size      int64
 	triangles int64
+	vertices  int64
+	count     int // objects, constellations and instances
+	visits    int
 	order     []string
 	meshes    map[string]*mesh.Mesh
 	names     map[string]string
@@ -87,6 +90,9 @@ func (a *amf) id() (string, error) {
 	if a.meshes[id] != nil || a.groups[id] != nil {
 		return "", a.x.refuse("The id %q is there twice", clip([]byte(id)))
 	}
+	if a.count++; a.count > maxThings {
+		return "", tooManyThings("objects and places for them", maxThings)
+	}
 	return id, nil
 }
 
@@ -127,8 +133,13 @@ func (a *amf) object() error {
 				return err
 			}
 			m.Vertices = append(m.Vertices, mesh.Vec3{X: v[0], Y: v[1], Z: v[2]})
-			if int64(len(m.Vertices)) > 3*a.limits.Triangles {
-				return tooManyTriangles(a.limits)
+			if a.vertices++; a.vertices > a.limits.Vertices {
+				return tooManyVertices(a.limits)
+			}
+			if a.vertices&0x1fff == 0 {
+				if err := a.ctx.Err(); err != nil {
+					return err
+				}
 			}
 		case "triangle":
 			v, err := a.vector("triangle", [3]string{"v1", "v2", "v3"})
@@ -259,6 +270,9 @@ func (a *amf) constellation() error {
 			return err
 		}
 		a.groups[id] = append(a.groups[id], p)
+		if a.count++; a.count > maxThings {
+			return tooManyThings("objects and places for them", maxThings)
+		}
 	}
 }
 
@@ -364,6 +378,9 @@ func (a *amf) flatten(p amfPlace, above []string, out *[]placed) error {
 	}
 	if len(above) >= maxDepth {
 		return broken(-1, exportAgain, "Constellations are nested deeper than %d", maxDepth)
+	}
+	if a.visits++; a.visits > maxThings {
+		return tooManyThings("parts once they are placed", maxThings)
 	}
 	for _, c := range g {
 		if err := a.ctx.Err(); err != nil {

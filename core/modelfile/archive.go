@@ -14,15 +14,17 @@ import (
 type archive struct {
 	parts map[string]*zip.File // by cleaned name, without the leading slash
 	names []string
-	left  int64 // bytes that may still be unpacked
+	twice map[string]bool // parts of which there are two: nobody can tell which is meant
+	evil  int             // parts left out since their names point outside
+	left  int64           // bytes that may still be unpacked
 }
 
 const (
 	maxParts = 4096
 	// ratioMin and ratioMax: beyond the first 16 MB a part that unpacks to more
-	// than 250 times its size is made to do harm; XML shrinks by 5 to 20.
+	// than 100 times its size is made to do harm; XML shrinks by 5 to 20.
 	ratioMin = 16 << 20
-	ratioMax = 250
+	ratioMax = 100
 )
 
 // openArchive reads the directory of a ZIP. r is used directly if it can be
@@ -48,16 +50,19 @@ func openArchive(in *source, limits Limits) (*archive, error) {
 	if len(z.File) > maxParts {
 		return nil, &Error{Kind: ErrTooLarge, Byte: -1, What: fmt.Sprintf("The archive has %d parts, the limit is %d", len(z.File), maxParts), Do: exportAgain}
 	}
-	a := &archive{parts: map[string]*zip.File{}, left: limits.Unpacked}
+	a := &archive{parts: map[string]*zip.File{}, twice: map[string]bool{}, left: limits.Unpacked}
 	for _, f := range z.File {
 		if strings.HasSuffix(f.Name, "/") {
 			continue
 		}
 		name, err := partName(f.Name)
-		if err != nil {
-			return nil, err
+		if err != nil { // nothing is ever written, so it can do no harm beside a good model
+			a.evil++
+			continue
 		}
-		a.parts[strings.ToLower(name)] = f
+		key := strings.ToLower(name)
+		a.twice[key] = a.parts[key] != nil
+		a.parts[key] = f
 		a.names = append(a.names, name)
 	}
 	return a, nil
@@ -74,15 +79,32 @@ func partName(name string) (string, error) {
 
 // open gives a part for reading; nothing is unpacked ahead.
 func (a *archive) open(name string) (io.ReadCloser, error) {
-	f := a.parts[strings.ToLower(strings.TrimPrefix(name, "/"))]
-	if f == nil {
+	key := strings.ToLower(strings.TrimPrefix(name, "/"))
+	f := a.parts[key]
+	switch {
+	case f == nil:
 		return nil, broken(-1, exportAgain, "The archive has no part %q", clip([]byte(name)))
+	case a.twice[key]:
+		return nil, broken(-1, exportAgain, "The archive has the part %q twice", clip([]byte(name)))
+	case f.Flags&1 != 0:
+		return nil, broken(-1, "Hand it in without a password.", "The part %q is encrypted", clip([]byte(name)))
 	}
 	r, err := f.Open()
 	if err != nil {
 		return nil, broken(-1, exportAgain, "The part %q cannot be unpacked: %v", f.Name, err)
 	}
 	return &partReader{a: a, r: r, f: f}, nil
+}
+
+// odd says what was passed over.
+func (a *archive) odd() []string {
+	switch a.evil {
+	case 0:
+		return nil
+	case 1:
+		return []string{"The file holds a part whose name points outside of it. It was left out; nothing of it was written anywhere."}
+	}
+	return []string{fmt.Sprintf("The file holds %d parts whose names point outside of it. They were left out; nothing of them was written anywhere.", a.evil)}
 }
 
 type partReader struct {

@@ -52,6 +52,10 @@ type placed struct {
 // maxInstances bounds how many times meshes are placed.
 const maxInstances = 20_000
 
+// maxThings bounds how many objects, and places for them, a file lists, and how
+// many are passed through while they are placed.
+const maxThings = 100_000
+
 // assembler makes models of placed meshes: what hangs together becomes one, what
 // stands apart its own, equal ones copies.
 type assembler struct {
@@ -93,17 +97,17 @@ func (a *assembler) take(parts []placed) error {
 			}
 		}
 	}
+	together := map[int][]placed{}
+	var order []int
 	for i := range parts {
-		if root(i) != i {
-			continue
+		r := root(i)
+		if together[r] == nil {
+			order = append(order, r)
 		}
-		var together []placed
-		for j := range parts {
-			if root(j) == i {
-				together = append(together, parts[j])
-			}
-		}
-		a.add(together)
+		together[r] = append(together[r], parts[i])
+	}
+	for _, r := range order {
+		a.add(together[r])
 	}
 	return nil
 }

@@ -20,6 +20,7 @@ import (
 	"fmt"
 	"io"
 	"strings"
+	"unicode"
 
 	"jobshelf/core/mesh"
 	"jobshelf/core/units"
@@ -43,6 +44,7 @@ const (
 type Limits struct {
 	Bytes     int64 // default 300 MB
 	Triangles int64 // default 10 million
+	Vertices  int64 // of all meshes together, as the file lists them; default as many as triangles
 	Unpacked  int64 // of an archive; default 4 GB
 	// Coordinate is the largest magnitude taken, in file units; default 10
 	// million, beyond which no unit makes a printable model.
@@ -55,6 +57,9 @@ func (l Limits) withDefaults() Limits {
 	}
 	if l.Triangles <= 0 {
 		l.Triangles = 10_000_000
+	}
+	if l.Vertices <= 0 {
+		l.Vertices = l.Triangles
 	}
 	if l.Unpacked <= 0 {
 		l.Unpacked = 4_000_000_000
@@ -70,6 +75,8 @@ type File struct {
 	Format Format
 	Unit   units.Length // empty where the format has none
 	Models []Model
+	// Odd is what was not as it should be and did no harm, in sentences.
+	Odd []string
 }
 
 // Model is one thing to print.
@@ -120,6 +127,18 @@ type Error struct {
 	Do       string // what the person can do
 }
 
+// Words are for people who have no use for the number of a byte.
+func (e *Error) Words() string {
+	w := *e
+	if w.Byte = -1; w.Line > 0 {
+		return w.Error()
+	}
+	if w.Triangle > 0 && !strings.Contains(w.What, fmt.Sprintf("riangle %d", w.Triangle)) {
+		w.What = fmt.Sprintf("%s (triangle %d)", w.What, w.Triangle)
+	}
+	return w.Error()
+}
+
 func (e *Error) Error() string {
 	where := ""
 	switch {
@@ -130,7 +149,36 @@ func (e *Error) Error() string {
 	case e.Byte >= 0:
 		where = fmt.Sprintf(" (byte %d)", e.Byte)
 	}
-	return e.What + where + ". " + e.Do
+	return printable(e.What) + where + ". " + e.Do
+}
+
+// printable leaves out what does not print: foreign bytes may stand in a refusal.
+func printable(s string) string {
+	return strings.Map(func(r rune) rune {
+		if !unicode.IsPrint(r) {
+			return -1
+		}
+		return r
+	}, strings.ToValidUTF8(s, "?"))
+}
+
+// nameRunes is how much of a model's own name is kept.
+const nameRunes = 120
+
+// cleanName is a file's name for a model as it can be shown and stored: valid text,
+// in one line, not endless.
+func cleanName(s string) string {
+	s, _, _ = strings.Cut(s, "\x00")
+	s = strings.Join(strings.Fields(printable(strings.Map(func(r rune) rune {
+		if unicode.IsSpace(r) {
+			return ' '
+		}
+		return r
+	}, strings.ToValidUTF8(s, "")))), " ")
+	if r := []rune(s); len(r) > nameRunes {
+		s = string(r[:nameRunes-1]) + "…"
+	}
+	return s
 }
 
 // Unwrap gives the kind.
@@ -147,6 +195,17 @@ const exportAgain = "Export it again from the program that made it, or upload it
 // if r is an io.ReaderAt too. progress, which may be nil, is called with a share
 // between 0 and 1. Errors are *Error, ctx.Err() or r's own.
 func Read(ctx context.Context, r io.Reader, size int64, limits Limits, progress func(float64)) (*File, error) {
+	f, err := readAny(ctx, r, size, limits, progress)
+	if err != nil {
+		return nil, err
+	}
+	for i := range f.Models {
+		f.Models[i].Name = cleanName(f.Models[i].Name)
+	}
+	return f, nil
+}
+
+func readAny(ctx context.Context, r io.Reader, size int64, limits Limits, progress func(float64)) (*File, error) {
 	limits = limits.withDefaults()
 	if size > limits.Bytes {
 		return nil, &Error{Kind: ErrTooLarge, Byte: -1,
@@ -164,6 +223,9 @@ func Read(ctx context.Context, r io.Reader, size int64, limits Limits, progress 
 	format, err := Detect(head, size)
 	if err != nil {
 		return nil, err
+	}
+	if format != STLBinary && bytes.HasPrefix(in.buf, byteOrderMark) {
+		in.skip(len(byteOrderMark))
 	}
 	switch format {
 	case ThreeMF: // or AMF: both may come in a ZIP
@@ -192,6 +254,9 @@ func Read(ctx context.Context, r io.Reader, size int64, limits Limits, progress 
 	return readBinary(ctx, in, limits, progress)
 }
 
+// byteOrderMark begins some texts in UTF-8.
+var byteOrderMark = []byte("\xef\xbb\xbf")
+
 // capped refuses what goes on beyond the byte limit.
 type capped struct {
 	r     io.Reader
@@ -215,4 +280,13 @@ func tooManyBytes(limit int64) *Error {
 func tooManyTriangles(l Limits) *Error {
 	return &Error{Kind: ErrTooLarge, Byte: -1, What: fmt.Sprintf("The model has more than %d triangles, the limit", l.Triangles),
 		Do: "Reduce the number of triangles in the program that made it."}
+}
+
+func tooManyVertices(l Limits) *Error {
+	return &Error{Kind: ErrTooLarge, Byte: -1, What: fmt.Sprintf("The file lists more than %d vertices, the limit", l.Vertices),
+		Do: "Reduce the number of triangles in the program that made it."}
+}
+
+func tooManyThings(what string, limit int) *Error {
+	return &Error{Kind: ErrTooLarge, Byte: -1, What: fmt.Sprintf("The file has more than %d %s", limit, what), Do: "Hand it in as several files."}
 }

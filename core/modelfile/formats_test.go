@@ -251,11 +251,21 @@ func TestNastyFiles(t *testing.T) {
 		kind error
 		says []string
 	}{
-		{"bomb of zeros", packed(t, "_rels/.rels", rels, "3D/3dmodel.model", `<model>`+lines(" ", 40<<20)), ErrTooLarge, []string{"250 times"}},
+		{"bomb of zeros", packed(t, "_rels/.rels", rels, "3D/3dmodel.model", `<model>`+lines(" ", 40<<20)), ErrTooLarge, []string{"100 times"}},
 		{"bomb of components", tmfFile(t, model(deep, `<item objectid="39"/>`)), ErrTooLarge, []string{"more than"}},
 		{"component of itself", tmfFile(t, model(obj+`<object id="2"><components><component objectid="3"/></components></object><object id="3"><components><component objectid="2"/></components></object>`, `<item objectid="2"/>`)), ErrBroken, []string{"component of itself"}},
 		{"path outside", packed(t, "_rels/.rels", strings.Replace(rels, "/3D/3dmodel.model", "../../etc/passwd", 1), "3D/3dmodel.model", "x"), ErrBroken, []string{"outside"}},
-		{"part outside", packed(t, "_rels/.rels", rels, "../evil.model", "x"), ErrBroken, []string{"../evil.model", "outside"}},
+		{"only a part outside", packed(t, "_rels/.rels", rels, "../3D/3dmodel.model", "x"), ErrBroken, []string{"no part"}},
+		{"the model twice", packed(t, "_rels/.rels", rels, "3D/3dmodel.model", model(obj, `<item objectid="1"/>`), "3d/3DModel.model", model(obj, "")), ErrBroken, []string{"twice"}},
+		{"extension of nobody", tmfFile(t, `<model requiredextensions="b" xmlns:b="http://example.org/origami/2027/01"><resources/></model>`), ErrUnsupported, []string{"http://example.org/origami/2027/01", "not known"}},
+		{"extension without a name", tmfFile(t, `<model requiredextensions="b"><resources/></model>`), ErrBroken, []string{`"b"`}},
+		{"hex in 3MF", tmfFile(t, strings.Replace(model(obj, `<item objectid="1"/>`), `x="1"`, `x="0x1p0"`, 1)), ErrBroken, []string{"0x1p0"}},
+		{"underscore in OBJ", text("v 0 0 0\nv 1_0 0 0\nv 0 1 0\nf 1 2 3\n"), ErrBroken, []string{"1_0", "line 2"}},
+		{"hex in text STL", []byte(strings.Replace(string(asciiSTL(solid.Box(1, 1, 1))), "vertex 1", "vertex 0x1p0", 1)), ErrBroken, []string{"0x1p0"}},
+		{"components of nothing", tmfFile(t, model(hollow(60), `<item objectid="60"/>`)), ErrTooLarge, []string{"more than"}},
+		{"objects without end", tmfFile(t, model(many(`<object id="%d"/>`, 150_000), "")), ErrTooLarge, []string{"more than 100000 objects"}},
+		{"AMF objects without end", text("<amf>" + many(`<object id="%d"/>`, 150_000)), ErrTooLarge, []string{"more than 100000 objects"}},
+		{"constellations of nothing", text("<amf>" + constellations(60)), ErrTooLarge, []string{"more than"}},
 		{"component's path outside", tmfFile(t, model(`<object id="2"><components><component objectid="1" p:path="/3D/../../x.model"/></components></object>`, `<item objectid="2"/>`)), ErrBroken, []string{"outside"}},
 		{"missing part", packed(t, "_rels/.rels", rels, "other", "x"), ErrBroken, []string{"no part", "3D/3dmodel.model"}},
 		{"entities that grow", tmfFile(t, `<!DOCTYPE lolz [<!ENTITY a "aaaa"><!ENTITY b "&a;&a;">]><model/>`), ErrBroken, []string{"document type", "line 1"}},
@@ -283,7 +293,8 @@ func TestNastyFiles(t *testing.T) {
 		{"OBJ not finite", text("v 0 0 inf\nf 1 1 1\n"), ErrBroken, []string{"line 1"}},
 		{"OBJ without faces", text("v 0 0 0\n"), ErrBroken, []string{"no faces"}},
 		{"OBJ face of two", text("v 0 0 0\nv 1 0 0\nf 1 2\n"), ErrBroken, []string{"2 corners"}},
-		{"OBJ of endless lines", text("v 0 0 0\nf " + lines("1 ", 70<<10)), ErrBroken, []string{"longer"}},
+		{"OBJ of endless lines", text("v 0 0 0\nf " + lines("1", 5<<20)), ErrBroken, []string{"longer"}},
+		{"OBJ face of too many", text("v 0 0 0\nf " + lines("1 ", 100_001)), ErrBroken, []string{"more than 100000 corners"}},
 		{"G-code", text("; sliced\nG28\nG1 X1\n"), ErrUnsupported, []string{"G-code"}},
 	} {
 		t.Run(c.name, func(t *testing.T) {
@@ -303,6 +314,32 @@ func TestNastyFiles(t *testing.T) {
 	}
 }
 
+func many(format string, n int) string {
+	var b strings.Builder
+	for i := range n {
+		fmt.Fprintf(&b, format, i+1)
+	}
+	return b.String()
+}
+
+// hollow are components of components that come to nothing, each twice the one
+// before.
+func hollow(n int) string {
+	s := `<object id="1"><components/></object>`
+	for i := 2; i <= n; i++ {
+		s += fmt.Sprintf(`<object id="%d"><components><component objectid="%[2]d"/><component objectid="%[2]d"/></components></object>`, i, i-1)
+	}
+	return s
+}
+
+func constellations(n int) string {
+	s := `<object id="o"><mesh/></object><constellation id="1"><instance objectid="o"/></constellation>`
+	for i := 2; i <= n; i++ {
+		s += fmt.Sprintf(`<constellation id="%d"><instance objectid="%[2]d"/><instance objectid="%[2]d"/></constellation>`, i, i-1)
+	}
+	return s + "</amf>"
+}
+
 // Limits hold while reading, in every format, and the name never counts.
 func TestLimitsInEveryFormat(t *testing.T) {
 	sphere := solid.Sphere(5, 40)
@@ -313,6 +350,19 @@ func TestLimitsInEveryFormat(t *testing.T) {
 		assert.ErrorIs(t, err, ErrTooLarge, name)
 		_, err = readAll(b, Limits{Bytes: 900})
 		assert.ErrorIs(t, err, ErrTooLarge, name)
+	}
+	for name, b := range map[string][]byte{
+		"obj": []byte(many("v %d 0 0\n", 3000) + "f 1 2 3\n"),
+		"3mf": tmfFile(t, model(`<object id="1"><mesh><vertices>`+many(`<vertex x="%d" y="0" z="0"/>`, 3000)+`</vertices></mesh></object>`, "")),
+		"amf": []byte(`<amf><object id="1"><mesh><vertices>` + strings.Repeat(amfVertices(1), 800) + `</vertices></mesh></object></amf>`),
+		// two objects together
+		"3mf, in parts": tmfFile(t, model(`<object id="1"><mesh><vertices>`+many(`<vertex x="%d" y="0" z="0"/>`, 1500)+`</vertices></mesh></object><object id="2"><mesh><vertices>`+many(`<vertex x="%d" y="0" z="0"/>`, 1500)+`</vertices></mesh></object>`, "")),
+	} {
+		_, err := readAll(b, Limits{Vertices: 2000})
+		require.ErrorIs(t, err, ErrTooLarge, name)
+		assert.ErrorContains(t, err, "more than 2000 vertices", name)
+		_, err = readAll(b, Limits{Triangles: 2000})
+		assert.ErrorIs(t, err, ErrTooLarge, "%s: a limit of triangles is one of vertices too", name)
 	}
 	_, err := readAll(tmf.Bytes(), Limits{Unpacked: 5000})
 	assert.ErrorIs(t, err, ErrTooLarge)

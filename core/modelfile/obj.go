@@ -18,7 +18,11 @@ import (
 // An object or group becomes a model of its own if it is closed by itself or
 // shares no vertex with another; the rest are patches of one surface.
 
-const maxCorners = 1000
+// Faces of up to maxCorners corners, in lines of up to objLine bytes.
+const (
+	maxCorners = 100_000
+	objLine    = 4 << 20
+)
 
 type objReader struct {
 	in     *source
@@ -29,6 +33,8 @@ type objReader struct {
 	starts []int // first triangle of each group
 	pts    []mesh.Vec3
 	ring   []uint32
+	wires  int // lines and points, which are no surface
+	odd    int // lines that begin with a word of no meaning
 }
 
 func (o *objReader) refuse(format string, args ...any) *Error {
@@ -37,6 +43,7 @@ func (o *objReader) refuse(format string, args ...any) *Error {
 
 func readOBJ(ctx context.Context, in *source, limits Limits, progress func(float64)) (*File, error) {
 	o := &objReader{in: in, limits: limits, m: &mesh.Mesh{}, names: []string{""}, starts: []int{0}}
+	in.longest = objLine
 	var joined []byte
 	for {
 		text, err := in.line()
@@ -56,8 +63,8 @@ func readOBJ(ctx context.Context, in *source, limits Limits, progress func(float
 			}
 		}
 		if n := len(text); n > 0 && text[n-1] == '\\' { // goes on in the next line
-			if joined = append(joined, text[:n-1]...); len(joined) > maxLine {
-				return nil, o.refuse("A line is longer than %d bytes", maxLine)
+			if joined = append(joined, text[:n-1]...); len(joined) > objLine {
+				return nil, o.refuse("A line is longer than %d bytes", objLine)
 			}
 			continue
 		}
@@ -74,7 +81,14 @@ func readOBJ(ctx context.Context, in *source, limits Limits, progress func(float
 	}
 	progress(1)
 	mesh.MergeEqual(o.m)
-	return &File{Format: OBJ, Models: parted(o.m, o.names, o.starts)}, nil
+	f := &File{Format: OBJ, Models: parted(o.m, o.names, o.starts)}
+	if o.wires > 0 {
+		f.Odd = append(f.Odd, fmt.Sprintf("Beside its faces the file has %d lines or points, which have no thickness. They are left out.", o.wires))
+	}
+	if o.odd > 0 {
+		f.Odd = append(f.Odd, fmt.Sprintf("%d of its lines begin with a word that this format does not have. They are left out.", o.odd))
+	}
+	return f, nil
 }
 
 func (o *objReader) take(text []byte) error {
@@ -94,11 +108,13 @@ func (o *objReader) take(text []byte) error {
 			v[k] = n
 		}
 		o.m.Vertices = append(o.m.Vertices, mesh.Vec3{X: v[0], Y: v[1], Z: v[2]})
-		if int64(len(o.m.Vertices)) > 3*o.limits.Triangles {
-			return tooManyTriangles(o.limits)
+		if int64(len(o.m.Vertices)) > o.limits.Vertices {
+			return tooManyVertices(o.limits)
 		}
 	case len(word) == 1 && word[0] == 'f':
 		return o.face(rest)
+	case len(word) == 1 && (word[0] == 'l' || word[0] == 'p'):
+		o.wires++
 	case len(word) == 1 && (word[0] == 'o' || word[0] == 'g'):
 		if n := len(o.m.Triangles); n > o.starts[len(o.starts)-1] {
 			o.names, o.starts = append(o.names, ""), append(o.starts, n)
@@ -106,10 +122,18 @@ func (o *objReader) take(text []byte) error {
 		if len(o.starts) > maxParts {
 			return &Error{Kind: ErrTooLarge, Byte: o.in.at, Line: o.line, What: fmt.Sprintf("The file has more than %d groups", maxParts), Do: exportAgain}
 		}
-		o.names[len(o.names)-1] = string(bytes.ToValidUTF8(bytes.TrimSpace(rest[:min(len(rest), 200)]), nil))
+		o.names[len(o.names)-1] = string(bytes.TrimSpace(rest[:min(len(rest), 400)]))
+	case len(word) > 0 && word[0] != '#' && !objWords[string(word)]:
+		o.odd++
 	}
 	return nil
 }
+
+// objWords are the other words of the format; they change no shape, or (curves and
+// free surfaces) are not read.
+var objWords = map[string]bool{"vn": true, "vt": true, "vp": true, "s": true, "mg": true, "mtllib": true, "usemtl": true, "usemap": true, "maplib": true, "lod": true,
+	"bevel": true, "c_interp": true, "d_interp": true, "shadow_obj": true, "trace_obj": true, "cstype": true, "deg": true, "bmat": true, "step": true, "curv": true,
+	"curv2": true, "surf": true, "parm": true, "trim": true, "hole": true, "scrv": true, "sp": true, "end": true, "con": true, "call": true}
 
 func cutWord(b []byte) (word, rest []byte) {
 	i := 0
@@ -129,7 +153,7 @@ func (o *objReader) face(rest []byte) error {
 	for {
 		var word []byte
 		word, rest = cutWord(rest)
-		if len(word) == 0 {
+		if len(word) == 0 || word[0] == '#' {
 			break
 		}
 		if i := bytes.IndexByte(word, '/'); i >= 0 {
@@ -157,11 +181,11 @@ func (o *objReader) face(rest []byte) error {
 	if len(o.ring) < 3 {
 		return o.refuse("A face has %d corners", len(o.ring))
 	}
-	for _, t := range mesh.TriangulateLoop(o.pts) {
-		o.m.Triangles = append(o.m.Triangles, [3]uint32{o.ring[t[0]], o.ring[t[1]], o.ring[t[2]]})
-	}
-	if int64(len(o.m.Triangles)) > o.limits.Triangles {
+	if int64(len(o.m.Triangles)+len(o.ring)-2) > o.limits.Triangles {
 		return tooManyTriangles(o.limits)
+	}
+	for _, t := range mesh.TriangulateFace(o.pts) {
+		o.m.Triangles = append(o.m.Triangles, [3]uint32{o.ring[t[0]], o.ring[t[1]], o.ring[t[2]]})
 	}
 	return nil
 }
@@ -206,23 +230,29 @@ func parted(m *mesh.Mesh, names []string, starts []int) []Model {
 			}
 		}
 	}
+	members := make([][]int, len(starts))
+	for h := range starts {
+		members[root(h)] = append(members[root(h)], h)
+	}
 	var out []Model
 	number := make([]uint32, len(m.Vertices))
+	var used []uint32
 	for g := range starts {
 		if root(g) != g || starts[g] == end(g) {
 			continue
 		}
 		p := &mesh.Mesh{}
-		clear(number)
-		for h := range starts {
-			if root(h) != g {
-				continue
-			}
+		for _, v := range used { // only what the last one touched: there may be thousands
+			number[v] = 0
+		}
+		used = used[:0]
+		for _, h := range members[g] {
 			for _, t := range m.Triangles[starts[h]:end(h)] {
 				for k, v := range t {
 					if number[v] == 0 {
 						p.Vertices = append(p.Vertices, m.Vertices[v])
 						number[v] = uint32(len(p.Vertices))
+						used = append(used, v)
 					}
 					t[k] = number[v] - 1
 				}

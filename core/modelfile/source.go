@@ -2,10 +2,10 @@ package modelfile
 
 import (
 	"bytes"
+	"cmp"
 	"errors"
 	"fmt"
 	"io"
-	"unicode/utf8"
 )
 
 // sniffBytes is how much of a file the format is told from.
@@ -19,6 +19,7 @@ type source struct {
 	r           io.Reader
 	size, limit int64
 	what        string // the part of an archive, for messages
+	longest     int    // of a line; 0 is maxLine
 	buf         []byte // what has been read and not used
 	store       []byte
 	at          int64 // offset of buf[0]
@@ -86,6 +87,9 @@ func (s *source) line() ([]byte, error) {
 			s.skip(n)
 			return l, nil
 		}
+		if most := cmp.Or(s.longest, maxLine); len(s.buf) > most {
+			return nil, broken(s.at, exportAgain, "A line is longer than %d bytes; this is no text model", most)
+		}
 		if s.eof {
 			if len(s.buf) == 0 {
 				return nil, io.EOF
@@ -93,9 +97,6 @@ func (s *source) line() ([]byte, error) {
 			l := s.buf
 			s.skip(len(l))
 			return l, nil
-		}
-		if len(s.buf) > maxLine {
-			return nil, broken(s.at, exportAgain, "A line is longer than %d bytes; this is no text model", maxLine)
 		}
 	}
 }
@@ -152,20 +153,29 @@ func Detect(head []byte, size int64) (Format, error) {
 
 const exportAs = "Export the model as STL, 3MF, OBJ or AMF and hand that in."
 
-// textFormat looks at the first words of the lines. What is none of the known
-// ones is left to the reader of text STL, which says so with the line.
+// textFormat looks at the first words of the lines. Words that are in none of the
+// formats are passed over. What is none of the known ones is left to the reader of
+// text STL, which says so with the line.
 func textFormat(text []byte) Format {
 	if bytes.HasPrefix(bytes.ToLower(text[:min(5, len(text))]), []byte("solid")) {
 		return STLASCII
 	}
+	first, only := true, true // only: nothing but comments so far
 	for line := range bytes.Lines(text) {
 		word, rest := cutWord(bytes.TrimRight(line, "\r\n"))
 		if len(word) == 0 || word[0] == '#' {
 			continue
 		}
+		only = false
 		switch string(word) {
-		case "v", "vn", "vt", "vp", "f", "l", "o", "g", "s", "mtllib", "usemtl":
-			return OBJ
+		case "v", "vn", "vt", "f":
+			if first || numeric(rest) {
+				return OBJ
+			}
+		case "vp", "l", "p", "o", "g", "s", "mtllib", "usemtl":
+			if first {
+				return OBJ
+			}
 		}
 		if word[0] == ';' || word[0] == '(' || word[0] == '%' && len(bytes.TrimSpace(rest)) == 0 {
 			return GCode
@@ -173,25 +183,29 @@ func textFormat(text []byte) Format {
 		if c := word[0] | 0x20; (c == 'g' || c == 'm' || c == 't' || c == 'n') && len(word) > 1 && word[1] >= '0' && word[1] <= '9' {
 			return GCode
 		}
-		return STLASCII
+		first = false
+	}
+	if only && len(text) > 0 && text[0] == '#' {
+		return OBJ
 	}
 	return STLASCII
 }
 
-// isText says that the bytes are printable or blank, as far as they go.
+// numeric says that what follows a word begins with a number.
+func numeric(rest []byte) bool {
+	word, _ := cutWord(rest)
+	return len(word) > 0 && (word[0] >= '0' && word[0] <= '9' || word[0] == '-' || word[0] == '+' || word[0] == '.')
+}
+
+// isText says that there is nothing in the bytes but what prints or is blank, save
+// the ends that old systems put behind a text. Letters may be in any encoding.
 func isText(head []byte) bool {
-	for _, b := range head {
+	for _, b := range bytes.TrimRight(head, "\x00\x1a") {
 		if b < 9 || b > 13 && b < 32 {
 			return false
 		}
 	}
-	// The last rune may be cut.
-	for cut := 0; cut < 4 && cut < len(head); cut++ {
-		if utf8.Valid(head[:len(head)-cut]) {
-			return true
-		}
-	}
-	return false
+	return true
 }
 
 func le32(b []byte) uint32 {

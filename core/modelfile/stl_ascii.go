@@ -17,14 +17,19 @@ import (
 //	  { facet normal x y z  outer loop  3 × vertex x y z  endloop  endfacet }
 //	endsolid NAME
 //
-// line by line, keywords in any case. Several solids in one file are models of
-// their own where they are closed by themselves or touch no other (parted). Stated normals are not used; the order of the vertices counts.
+// word by word, however the words are parted into lines, keywords in any case.
+// NAME ends with its line or before the next keyword. Several solids in one file
+// are models of their own where they are closed by themselves or touch no other
+// (parted). Stated normals are not used; the order of the vertices counts. A last
+// "endsolid" may be missing, if the facet before it is whole.
 type asciiReader struct {
 	in     *source
 	limits Limits
 	w      *welder
 	line   int
-	fields [8][]byte
+	broke  bool // a line ended before the last word
+	word   []byte
+	ahead  bool // word has been looked at, not used
 }
 
 const asciiDo = "Export it again as STL; a text STL begins with \"solid\" and lists facets."
@@ -33,50 +38,128 @@ func (a *asciiReader) refuse(format string, args ...any) *Error {
 	return &Error{Kind: ErrBroken, Byte: a.in.at, Line: a.line, What: fmt.Sprintf(format, args...), Do: asciiDo}
 }
 
-// next gives the words of the next line that is not blank, and the line itself.
-func (a *asciiReader) next() (words [][]byte, text []byte, err error) {
+// blank are the bytes between words: NUL and Ctrl-Z stand behind some texts.
+func blank(c byte) bool { return c <= ' ' && (c >= 9 && c <= 13 || c == ' ' || c == 0 || c == 0x1a) }
+
+// next gives the next word, io.EOF at the end. It holds until the call after.
+func (a *asciiReader) next() ([]byte, error) {
+	if a.ahead {
+		a.ahead = false
+		return a.word, nil
+	}
+	a.broke = false
 	for {
-		text, err = a.in.line()
-		if err != nil {
-			return nil, nil, err
+		if err := a.in.fill(1); err != nil {
+			return nil, err
 		}
-		a.line++
-		words = a.fields[:0]
-		rest := bytes.TrimSpace(text)
-		for len(rest) > 0 && len(words) < cap(words) {
-			i := bytes.IndexAny(rest, " \t\v\f")
-			if i < 0 {
-				i = len(rest)
+		if len(a.in.buf) == 0 {
+			return nil, io.EOF
+		}
+		i := 0
+		for i < len(a.in.buf) && blank(a.in.buf[i]) {
+			if a.in.buf[i] == '\r' && i+1 == len(a.in.buf) && !a.in.eof { // is a \n next?
+				a.in.skip(i)
+				if err := a.in.fill(2); err != nil {
+					return nil, err
+				}
+				i = 0
 			}
-			words = append(words, rest[:i])
-			rest = bytes.TrimLeft(rest[i:], " \t\v\f")
+			if c := a.in.buf[i]; c == '\n' || c == '\r' && (i+1 >= len(a.in.buf) || a.in.buf[i+1] != '\n') {
+				a.line++
+				a.broke = true
+			}
+			i++
 		}
-		if len(words) > 0 {
-			return words, text, nil
+		a.in.skip(i)
+		if len(a.in.buf) > 0 {
+			break
+		}
+	}
+	for i := 0; ; {
+		for i < len(a.in.buf) && !blank(a.in.buf[i]) {
+			i++
+		}
+		if i < len(a.in.buf) || a.in.eof {
+			a.word = a.in.buf[:i]
+			a.in.skip(i)
+			return a.word, nil
+		}
+		if i > maxLine {
+			return nil, a.refuse("A word is longer than %d bytes; this is no text model", maxLine)
+		}
+		if err := a.in.fill(2*i + 64); err != nil {
+			return nil, err
 		}
 	}
 }
 
+// back gives the last word once more.
+func (a *asciiReader) back() { a.ahead = true }
+
 func is(word []byte, keyword string) bool { return bytes.EqualFold(word, []byte(keyword)) }
 
+// name reads what follows "solid" or "endsolid": words of the same line, up to the
+// keywords that may come next.
+func (a *asciiReader) name(until ...string) (string, error) {
+	var out []byte
+	for {
+		word, err := a.next()
+		if errors.Is(err, io.EOF) {
+			return string(out), nil
+		}
+		if err != nil {
+			return "", err
+		}
+		if a.broke {
+			a.back()
+			return string(out), nil
+		}
+		word = bytes.Clone(word) // looking ahead moves what it stands in
+		for _, u := range until {
+			if is(word, u) && !a.partOfName(u) {
+				a.word = word
+				a.back()
+				return string(out), nil
+			}
+		}
+		if len(out) < 4*nameRunes {
+			out = append(append(out, word...), ' ')
+		}
+	}
+}
+
+// partOfName says that "facet" is a word of the name: no "normal" follows it.
+func (a *asciiReader) partOfName(keyword string) bool {
+	if keyword != "facet" {
+		return false
+	}
+	if a.in.fill(64) != nil {
+		return false // told at the next word
+	}
+	return !bytes.HasPrefix(bytes.ToLower(bytes.TrimLeft(a.in.buf[:min(64, len(a.in.buf))], " \t\r\n")), []byte("normal"))
+}
+
 func readASCII(ctx context.Context, in *source, limits Limits, progress func(float64)) (*File, error) {
-	a := &asciiReader{in: in, limits: limits, w: newWelder(1024)}
-	words, text, err := a.next()
+	a := &asciiReader{in: in, limits: limits, w: newWelder(1024), line: 1}
+	word, err := a.next()
 	if errors.Is(err, io.EOF) {
 		return nil, broken(0, "Choose the model file itself and hand it in again.", "The file holds nothing but blanks")
 	}
 	if err != nil {
 		return nil, err
 	}
-	if first := bytes.TrimPrefix(words[0], []byte("\xef\xbb\xbf")); !is(first, "solid") {
+	if !is(word, "solid") {
 		return nil, &Error{Kind: ErrUnsupported, Byte: 0, Line: a.line,
-			What: fmt.Sprintf("This text is no model: it begins with %q, an STL text begins with \"solid\"", clip(words[0])), Do: exportAs}
+			What: fmt.Sprintf("This text is no model: it begins with %q, an STL text begins with \"solid\"", clip(word)), Do: exportAs}
 	}
-	name := solidName(text)
-	inSolid := true
-	names, starts := []string{name}, []int{0}
+	f := &File{Format: STLASCII}
+	names, starts := []string{""}, []int{0}
+	if names[0], err = a.name("facet", "endsolid"); err != nil {
+		return nil, err
+	}
+	inSolid, rest := true, false
 	for {
-		words, text, err := a.next()
+		word, err := a.next()
 		if errors.Is(err, io.EOF) {
 			break
 		}
@@ -84,7 +167,7 @@ func readASCII(ctx context.Context, in *source, limits Limits, progress func(flo
 			return nil, err
 		}
 		switch {
-		case inSolid && is(words[0], "facet"):
+		case inSolid && is(word, "facet"):
 			if err := a.facet(); err != nil {
 				return nil, err
 			}
@@ -96,9 +179,12 @@ func readASCII(ctx context.Context, in *source, limits Limits, progress func(flo
 					progress(float64(in.at) / float64(in.size))
 				}
 			}
-		case inSolid && is(words[0], "endsolid"):
+		case inSolid && is(word, "endsolid"):
 			inSolid = false
-		case !inSolid && is(words[0], "solid"):
+			if _, err := a.name("solid"); err != nil {
+				return nil, err
+			}
+		case !inSolid && is(word, "solid"):
 			inSolid = true
 			if n := len(a.w.m.Triangles); n > starts[len(starts)-1] {
 				names, starts = append(names, ""), append(starts, n)
@@ -106,41 +192,54 @@ func readASCII(ctx context.Context, in *source, limits Limits, progress func(flo
 			if len(starts) > maxParts {
 				return nil, a.refuse("The file has more than %d solids", maxParts)
 			}
-			names[len(names)-1] = solidName(text)
+			if names[len(names)-1], err = a.name("facet", "endsolid"); err != nil {
+				return nil, err
+			}
+		case !inSolid && !is(word, "facet"):
+			rest = true
 		default:
-			return nil, a.refuse("Found %q where \"facet\" or \"endsolid\" belongs", clip(words[0]))
+			return nil, a.refuse("Found %q where \"facet\" or \"endsolid\" belongs", clip(word))
 		}
-	}
-	if inSolid {
-		return nil, a.refuse("The file ends before \"endsolid\"; it was cut off after %d triangles", len(a.w.m.Triangles))
 	}
 	if len(a.w.m.Triangles) == 0 {
 		return nil, a.refuse("The file has no triangles")
 	}
+	if inSolid {
+		f.Odd = append(f.Odd, fmt.Sprintf("The text ends without \"endsolid\", after %d whole triangles. Look whether the part is whole.", len(a.w.m.Triangles)))
+	}
+	if rest {
+		f.Odd = append(f.Odd, "Other text stands behind \"endsolid\". It is left out.")
+	}
 	progress(1)
-	return &File{Format: STLASCII, Models: parted(a.w.m, names, starts)}, nil
+	f.Models = parted(a.w.m, names, starts)
+	return f, nil
 }
 
-func solidName(text []byte) string {
-	at := bytes.Index(bytes.ToLower(text), []byte("solid")) + len("solid")
-	return strings.ToValidUTF8(strings.TrimSpace(string(text[min(len(text), at):])), "")
-}
-
+// expect takes words that belong together, told by the line they begin in.
 func (a *asciiReader) expect(words ...string) error {
-	got, _, err := a.next()
-	if errors.Is(err, io.EOF) {
-		return a.refuse("The file ends inside triangle %d", len(a.w.m.Triangles)+1)
-	}
-	if err != nil {
-		return err
-	}
 	for i, w := range words {
-		if i >= len(got) || !is(got[i], w) {
-			return a.refuse("Found %q where %q belongs", clip(bytes.Join(got, []byte(" "))), strings.Join(words, " "))
+		line := a.line
+		got, err := a.next()
+		if errors.Is(err, io.EOF) {
+			return a.refuse("The file ends inside triangle %d", len(a.w.m.Triangles)+1)
+		}
+		if err != nil {
+			return err
+		}
+		if !is(got, w) {
+			e := a.refuse("Found %q where %q belongs", clip(got), strings.Join(words, " "))
+			if i > 0 {
+				e.Line = line
+			}
+			return e
 		}
 	}
 	return nil
 }
+
+// mostNormal is how many words may stand between "facet" and "outer": the normal,
+// which is not used and often not sound.
+const mostNormal = 8
 
 func (a *asciiReader) facet() error {
 	triangle := int64(len(a.w.m.Triangles)) + 1
@@ -149,27 +248,43 @@ func (a *asciiReader) facet() error {
 			What: fmt.Sprintf("The model has more than %d triangles, the limit", a.limits.Triangles),
 			Do:   "Reduce the number of triangles in the program that made it."}
 	}
-	if err := a.expect("outer", "loop"); err != nil {
-		return err
-	}
-	var t [3]uint32
-	for c := range t {
-		words, _, err := a.next()
+	for n := 0; ; n++ {
+		word, err := a.next()
 		if errors.Is(err, io.EOF) {
 			return a.refuse("The file ends inside triangle %d", triangle)
 		}
 		if err != nil {
 			return err
 		}
-		if len(words) != 4 || !is(words[0], "vertex") {
-			return a.refuse("Found %q where \"vertex x y z\" belongs", clip(bytes.Join(words, []byte(" "))))
+		if is(word, "outer") {
+			a.back()
+			break
+		}
+		if n >= mostNormal || is(word, "vertex") || is(word, "loop") || is(word, "endfacet") {
+			return a.refuse("Found %q where \"outer loop\" belongs", clip(word))
+		}
+	}
+	if err := a.expect("outer", "loop"); err != nil {
+		return err
+	}
+	var t [3]uint32
+	for c := range t {
+		if err := a.expect("vertex"); err != nil {
+			return err
 		}
 		var bits [3]uint32
-		for i, w := range words[1:] {
+		for i := range bits {
+			word, err := a.next()
+			if errors.Is(err, io.EOF) {
+				return a.refuse("The file ends inside triangle %d", triangle)
+			}
+			if err != nil {
+				return err
+			}
 			// Out of range gives ±Inf and an error; badCoordinate names both.
-			v, err := strconv.ParseFloat(string(w), 32) // to float32 at once: no double rounding
-			if err != nil && !errors.Is(err, strconv.ErrRange) {
-				return a.refuse("The coordinate %q of triangle %d is no number", clip(w), triangle)
+			v, err := strconv.ParseFloat(string(word), 32) // to float32 at once: no double rounding
+			if err != nil && !errors.Is(err, strconv.ErrRange) || bytes.ContainsAny(word, "xXpP_") {
+				return a.refuse("The coordinate %q of triangle %d is no number", clip(word), triangle)
 			}
 			bits[i] = math.Float32bits(float32(v))
 		}

@@ -28,7 +28,7 @@ func readBinary(ctx context.Context, in *source, limits Limits, progress func(fl
 		return nil, broken(int64(len(head)), "Choose an STL file; a binary STL has at least 84 bytes.",
 			"The file ends after %d bytes and is no model", len(head))
 	}
-	name := strings.TrimRight(strings.ToValidUTF8(string(head[:80]), ""), " \x00")
+	name := string(head[:80])
 	count := int64(le32(head[80:]))
 	if err := checkCount(count, in.size, limits); err != nil {
 		return nil, err
@@ -71,17 +71,18 @@ func readBinary(ctx context.Context, in *source, limits Limits, progress func(fl
 	if err != nil {
 		return nil, err
 	}
+	f := &File{Format: STLBinary, Models: []Model{{Name: name, Mesh: w.m, Places: []mesh.Vec3{{}}}}}
 	if len(rest) > 0 {
-		return nil, broken(in.at, exportAgain, "The file says %d triangles but goes on after them", count)
+		f.Odd = append(f.Odd, fmt.Sprintf("The file says %d triangles and goes on behind the last of them. What follows is left out; look whether the part is whole.", count))
 	}
-	return &File{Format: STLBinary, Models: []Model{{Name: name, Mesh: w.m, Places: []mesh.Vec3{{}}}}}, nil
+	return f, nil
 }
 
 func abs32(bits uint32) float32 { return math.Float32frombits(bits &^ negZero) }
 
 // checkCount holds the stated number of triangles against the size and limits.
 func checkCount(count, size int64, limits Limits) error {
-	if size >= 0 && size != stlHeader+stlRecord*count {
+	if size >= 0 && size < stlHeader+stlRecord*count {
 		held := float64(size-stlHeader) / stlRecord
 		return broken(80, exportAgain, "The file is no sound binary STL: it says %d triangles, its %d bytes hold %.6g", count, size, held)
 	}

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"path"
+	"slices"
 	"strings"
 
 	"jobshelf/core/mesh"
@@ -42,12 +43,19 @@ type tmf struct {
 	objects   map[string]map[uint32]*tmfObject // by part, by id
 	unit      units.Length
 	triangles int64
+	vertices  int64
+	count     int   // objects, items and components
+	visits    int   // of objects while placing
 	weigh     int64 // unpacked size of all model parts, for progress
 	seen      int64
 }
 
 var tmfUnits = map[string]units.Length{"": units.Millimetre, "millimeter": units.Millimetre, "micron": units.Micrometre, "centimeter": units.Centimetre,
 	"meter": units.Metre, "inch": units.Inch, "foot": units.Foot}
+
+// tmfKnown are the extensions that a file may require: parts by path, and what
+// changes no shape (colours, sets of triangles).
+var tmfKnown = []string{"/production/", "/material/", "/trianglesets/", "/core/"}
 
 func readTMF(ctx context.Context, a *archive, limits Limits, progress func(float64)) (*File, error) {
 	root, err := tmfRoot(a)
@@ -80,7 +88,7 @@ func readTMF(ctx context.Context, a *archive, limits Limits, progress func(float
 		return nil, broken(-1, "Export the model again; nothing was selected, it seems.", "The file places no object with triangles")
 	}
 	progress(1)
-	return &File{Format: ThreeMF, Unit: t.unit, Models: as.models}, checkPlaced(as.models, limits)
+	return &File{Format: ThreeMF, Unit: t.unit, Models: as.models, Odd: a.odd()}, checkPlaced(as.models, limits)
 }
 
 // tmfRoot finds the model part that the package starts from.
@@ -153,7 +161,9 @@ func (t *tmf) part(name string, root bool) ([]tmfRef, error) {
 			if err != nil {
 				return nil, err
 			}
-			items = append(items, ref)
+			if items = append(items, ref); !t.counts() {
+				return nil, tooManyThings("objects and places for them", maxThings)
+			}
 		default:
 			if err := x.skip(); err != nil {
 				return nil, err
@@ -180,13 +190,21 @@ func (t *tmf) model(x *xmlReader, root bool) error {
 		}
 	}
 	for _, p := range strings.Fields(string(x.get("requiredextensions"))) {
-		for _, made := range []string{"beamlattice", "volumetric", "implicit", "slice", "boolean", "securecontent"} {
-			if strings.Contains(strings.ToLower(spaces[p]), made) {
-				return &Error{Kind: ErrUnsupported, Byte: x.in.at, Line: x.line, What: fmt.Sprintf("The model needs the extension %q, which is not made of triangles", spaces[p]), Do: "Export the model as plain triangles."}
-			}
+		space, ok := spaces[p]
+		if !ok {
+			return x.refuse("The model needs an extension %q that it does not name", clip([]byte(p)))
+		}
+		if !slices.ContainsFunc(tmfKnown, func(k string) bool { return strings.Contains(strings.ToLower(space), k) }) {
+			return &Error{Kind: ErrUnsupported, Byte: x.in.at, Line: x.line, What: fmt.Sprintf("The model needs the extension %q, which is not known here", cleanName(space)), Do: "Export the model as plain triangles, without extensions."}
 		}
 	}
 	return nil
+}
+
+// counts counts one more object, item or component; false beyond what is taken.
+func (t *tmf) counts() bool {
+	t.count++
+	return t.count <= maxThings
 }
 
 func (t *tmf) object(x *xmlReader, key, part string) error {
@@ -196,6 +214,9 @@ func (t *tmf) object(x *xmlReader, key, part string) error {
 	}
 	if t.objects[key][id] != nil {
 		return x.refuse("The object %d is there twice", id)
+	}
+	if !t.counts() {
+		return tooManyThings("objects and places for them", maxThings)
 	}
 	o := &tmfObject{name: strings.ToValidUTF8(string(x.get("name")), ""), kind: string(x.get("type")), part: part, id: id}
 	t.objects[key][id] = o
@@ -222,7 +243,9 @@ func (t *tmf) object(x *xmlReader, key, part string) error {
 			if err != nil {
 				return err
 			}
-			o.parts = append(o.parts, ref)
+			if o.parts = append(o.parts, ref); !t.counts() {
+				return tooManyThings("objects and places for them", maxThings)
+			}
 		default:
 			if err := x.skip(); err != nil {
 				return err
@@ -257,8 +280,13 @@ func (t *tmf) mesh(x *xmlReader) (*mesh.Mesh, error) {
 				}
 			}
 			m.Vertices = append(m.Vertices, mesh.Vec3{X: v[0], Y: v[1], Z: v[2]})
-			if int64(len(m.Vertices)) > 3*t.limits.Triangles {
-				return nil, tooManyTriangles(t.limits)
+			if t.vertices++; t.vertices > t.limits.Vertices {
+				return nil, tooManyVertices(t.limits)
+			}
+			if t.vertices&0x1fff == 0 {
+				if err := t.ctx.Err(); err != nil {
+					return nil, err
+				}
 			}
 		case "triangle":
 			var v [3]uint32
@@ -341,6 +369,9 @@ func (t *tmf) flatten(part string, r tmfRef, above []*tmfObject, out *[]placed, 
 	}
 	if len(above) >= maxDepth {
 		return broken(-1, exportAgain, "Components are nested deeper than %d", maxDepth)
+	}
+	if t.visits++; t.visits > maxThings { // components of nothing, many times over
+		return tooManyThings("parts once they are placed", maxThings)
 	}
 	if o.kind == "support" || o.kind == "solidsupport" || o.kind == "other" {
 		return nil // made by another program for its own plate; ours makes its own

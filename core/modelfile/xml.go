@@ -7,6 +7,9 @@ import (
 	"io"
 	"strconv"
 	"unicode/utf8"
+
+	"golang.org/x/text/encoding/unicode"
+	"golang.org/x/text/transform"
 )
 
 // xmlReader walks through an XML document element by element without holding
@@ -20,6 +23,7 @@ type xmlReader struct {
 	line int
 	open []string
 	ends bool // the element just given closes itself
+	read bool // past the start: the byte-order mark has been looked at
 	attr []xmlAttr
 	own  []byte // storage of unescaped values
 }
@@ -107,6 +111,11 @@ func (x *xmlReader) next() (xmlKind, string, error) {
 		x.ends = false
 		return x.pop(x.open[len(x.open)-1])
 	}
+	if !x.read {
+		if err := x.begin(); err != nil {
+			return 0, "", err
+		}
+	}
 	for {
 		if err := x.in.fill(4096); err != nil {
 			return 0, "", err
@@ -168,6 +177,23 @@ func (x *xmlReader) next() (xmlKind, string, error) {
 			return x.start()
 		}
 	}
+}
+
+// begin passes a byte-order mark; one of UTF-16 has the rest turned into UTF-8.
+func (x *xmlReader) begin() error {
+	x.read = true
+	if err := x.in.fill(4); err != nil {
+		return err
+	}
+	switch b := x.in.buf; {
+	case bytes.HasPrefix(b, byteOrderMark):
+		x.in.skip(len(byteOrderMark))
+	case bytes.HasPrefix(b, []byte{0xfe, 0xff}), bytes.HasPrefix(b, []byte{0xff, 0xfe}):
+		whole := io.MultiReader(bytes.NewReader(bytes.Clone(b)), x.in.r)
+		x.in.r = transform.NewReader(whole, unicode.UTF16(unicode.BigEndian, unicode.ExpectBOM).NewDecoder())
+		x.in.buf, x.in.eof = nil, false
+	}
+	return nil
 }
 
 func (x *xmlReader) pop(name string) (xmlKind, string, error) {

@@ -112,6 +112,18 @@ type Subject struct {
 	Format modelfile.Format
 	Unit   units.Length // the file's; empty if it has none
 	Said   units.Length // what its owner or the desk says; wins over the file's
+	Odd    []string     // what was odd about its file
+}
+
+// SubjectOf is a model of a file. What was odd about the file is told with its
+// first.
+func SubjectOf(f *modelfile.File, i int) Subject {
+	m := &f.Models[i]
+	s := Subject{Mesh: m.Mesh, Name: m.Name, Format: f.Format, Unit: f.Unit}
+	if i == 0 {
+		s.Odd = f.Odd
+	}
+	return s
 }
 
 // Judge works out the verdict on a model as it stands. Sections are cut once
@@ -140,6 +152,9 @@ func Judge(ctx context.Context, in Subject, choices []Choice, startCents units.C
 	v.Findings, v.Evidence = printability.Surface(m, r, mm)
 	if v.Findings == nil {
 		v.Findings = []printability.Finding{}
+	}
+	for _, text := range in.Odd {
+		v.Findings = append(v.Findings, printability.Finding{Check: "odd file", Grade: printability.WorthKnowing, Text: text})
 	}
 	progress(Fitting, 0.5)
 	v.tryMachines(m, mm, stated, choices)

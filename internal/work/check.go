@@ -175,7 +175,7 @@ func refusal(err error) (string, bool) {
 	var program *gcode.Error
 	switch {
 	case errors.As(err, &model):
-		return model.Error(), true
+		return model.Words(), true
 	case errors.As(err, &program):
 		return program.Error(), true
 	}
@@ -281,7 +281,9 @@ func (w *checkWorker) keep(ctx context.Context, file *modelfile.File) (int64, er
 func (w *checkWorker) judge(ctx context.Context, p store.Piece, file *modelfile.File, part int, in desk.CheckInput, r *reporter) (store.Judgement, error) {
 	var out store.Judgement
 	m := file.Models[part]
-	v, err := verdict.Judge(r.ctx, verdict.Subject{Mesh: m.Mesh, Name: m.Name, Format: file.Format, Unit: file.Unit, Said: p.Unit}, in.Choices, in.StartCents, func(s verdict.Step, f float64) {
+	subject := verdict.SubjectOf(file, part)
+	subject.Said = p.Unit
+	v, err := verdict.Judge(r.ctx, subject, in.Choices, in.StartCents, func(s verdict.Step, f float64) {
 		_ = r.tell(string(s), readShare+judgeShare*f, false)
 	})
 	if err != nil {
