@@ -43,6 +43,40 @@ var allowed = map[string]spec{
 	"M300": {words: "SP"}, "M400": {}, "M420": {words: "S", only: map[byte]float64{'S': 1}}, "M600": {},
 }
 
+// lookup is allowed by letter (G, M) and number, with letters as bits, since every
+// line of every program comes by here.
+var lookup = func() (out [2][1000]*letters) {
+	for code, s := range allowed {
+		n, err := strconv.Atoi(code[1:])
+		if err != nil {
+			panic(err) // a code of ours
+		}
+		l := &letters{spec: s, code: code}
+		for _, c := range []byte(s.words) {
+			l.may |= 1 << (c&^0x20 - 'A')
+			if c >= 'a' {
+				l.bare |= 1 << (c&^0x20 - 'A')
+			}
+		}
+		out[(code[0]-'G')/('M'-'G')][n] = l
+	}
+	return out
+}()
+
+type letters struct {
+	spec
+	code      string
+	may, bare uint32
+}
+
+// find gives what an allowed command may have; nil if it is not allowed.
+func find(w word) *letters {
+	if w.value != float64(int(w.value)) || w.value < 0 || w.value >= 1000 {
+		return nil
+	}
+	return lookup[(w.letter-'G')/('M'-'G')][int(w.value)]
+}
+
 // why says of well-known commands what they do, for those who look for theirs in vain.
 var why = map[string]string{
 	"M92": "changes the steps of the motors", "M201": "changes the machine's limits", "M203": "changes the machine's limits", "M205": "changes the machine's limits",
@@ -69,7 +103,7 @@ func form(format string, args ...any) *Fault { return &Fault{What: fmt.Sprintf(f
 // Check looks at one line without its end. Empty lines and comments are well.
 func Check(line []byte) *Fault {
 	for _, c := range line {
-		if c < ' ' && c != '\t' || c == 0x7f {
+		if (c < ' ' || c == 0x7f) && c != '\t' {
 			return form("holds a control character (%d), which some machines take for the end of a line", c)
 		}
 	}
@@ -126,17 +160,16 @@ func checkText(text []byte) *Fault {
 	if w.bare {
 		return form("begins with a command that has no number")
 	}
-	code := fmt.Sprintf("%c%s", w.letter, strconv.FormatFloat(w.value, 'f', -1, 64))
-	s, ok := allowed[code]
+	l := find(w)
 	switch {
-	case !ok:
-		return notAllowed(code)
-	case s.text:
+	case l == nil:
+		return notAllowed(fmt.Sprintf("%c%s", w.letter, strconv.FormatFloat(w.value, 'f', -1, 64)))
+	case l.text:
 		return nil
 	case len(whole) > mostBytes:
 		return form("is longer than %d characters without its comment; machines cut it off", mostBytes)
 	}
-	return s.words_(code, rest)
+	return l.rest(rest)
 }
 
 func notAllowed(code string) *Fault {
@@ -147,33 +180,31 @@ func notAllowed(code string) *Fault {
 	return &Fault{Code: code, What: what}
 }
 
-// words_ looks at what follows a command.
-func (s spec) words_(code string, rest []byte) *Fault {
-	var have [26]bool
+// rest looks at what follows a command.
+func (l *letters) rest(rest []byte) *Fault {
+	have := uint32(0)
 	for len(rest) > 0 {
 		w, after, f := next(rest)
 		if f != nil {
 			return f
 		}
 		rest = after
-		if (w.letter == 'G' || w.letter == 'M' || w.letter == 'T') && bytes.IndexByte([]byte(s.words), w.letter) < 0 {
+		bit := uint32(1) << (w.letter - 'A')
+		switch {
+		case l.may&bit == 0 && (w.letter == 'G' || w.letter == 'M' || w.letter == 'T'):
 			return form("holds more than one command; some machines obey only the first")
-		}
-		mayBeBare := bytes.IndexByte([]byte(s.words), w.letter|0x20) >= 0
-		if bytes.IndexByte([]byte(s.words), w.letter) < 0 && !mayBeBare {
-			return &Fault{Code: code, What: fmt.Sprintf("has the word %c, which it may not have here", w.letter)}
-		}
-		if w.bare && !mayBeBare {
+		case l.may&bit == 0:
+			return &Fault{Code: l.code, What: fmt.Sprintf("has the word %c, which it may not have here", w.letter)}
+		case w.bare && l.bare&bit == 0:
 			return form("has the word %c without a number", w.letter)
-		}
-		if have[w.letter-'A'] {
+		case have&bit != 0:
 			return form("has the word %c twice; machines differ in which counts", w.letter)
 		}
-		have[w.letter-'A'] = true
-		if v, fixed := s.only[w.letter]; fixed && w.value != v {
-			return &Fault{Code: code, What: fmt.Sprintf("sets %c to %g; only %g may be", w.letter, w.value, v)}
+		have |= bit
+		if v, fixed := l.only[w.letter]; fixed && w.value != v {
+			return &Fault{Code: l.code, What: fmt.Sprintf("sets %c to %g; only %g may be", w.letter, w.value, v)}
 		}
-		if w.letter == 'T' && code != "M204" && (w.value < 0 || w.value > 63 || w.value != math.Trunc(w.value)) {
+		if w.letter == 'T' && l.code != "M204" && (w.value < 0 || w.value > 63 || w.value != math.Trunc(w.value)) {
 			return form("names a nozzle that is none")
 		}
 	}
@@ -188,16 +219,20 @@ type word struct {
 
 // next takes the first word of a text.
 func next(text []byte) (word, []byte, *Fault) {
-	text = bytes.TrimLeft(text, " \t")
 	c := text[0]
+	if c == ' ' || c == '\t' {
+		text = bytes.TrimLeft(text, " \t")
+		c = text[0]
+	}
 	switch {
+	case c >= 'A' && c <= 'Z':
 	case c >= 'a' && c <= 'z':
 		return word{}, nil, form("is in lower case, which some machines do not obey")
 	case c == '(' || c == ')':
 		return word{}, nil, form("has a comment in brackets, which some machines obey; comments begin with ;")
 	case c == '/':
 		return word{}, nil, form("begins with /, which some machines pass over and others obey")
-	case c < 'A' || c > 'Z':
+	default:
 		return word{}, nil, form("has %q where a command or word belongs", c)
 	}
 	k := 1
@@ -210,25 +245,56 @@ func next(text []byte) (word, []byte, *Fault) {
 				return word{}, nil, form("has a blank between %c and its number, which machines read differently", c)
 			}
 		}
-		return word{letter: c, bare: true}, bytes.TrimLeft(text[1:], " \t"), nil
+		return word{letter: c, bare: true}, trimmed(text[1:]), nil
 	}
 	v, ok := number(text[1:k])
 	if !ok {
 		return word{}, nil, form("has a number that cannot be read behind %c", c)
 	}
-	return word{letter: c, value: v}, bytes.TrimLeft(text[k:], " \t"), nil
+	return word{letter: c, value: v}, trimmed(text[k:]), nil
 }
+
+func trimmed(b []byte) []byte {
+	for len(b) > 0 && (b[0] == ' ' || b[0] == '\t') {
+		b = b[1:]
+	}
+	return b
+}
+
+// mostDigits is how many digits are exact in a float64 whatever the point.
+const mostDigits = 15
 
 // number reads digits with a sign and a point.
 func number(b []byte) (float64, bool) {
+	whole, digits, point := 0.0, 0, -1
 	for i, c := range b {
-		if (c == '-' || c == '+') && i > 0 {
+		switch {
+		case c >= '0' && c <= '9':
+			whole = 10*whole + float64(c-'0')
+			digits++
+		case c == '.' && point < 0:
+			point = digits
+		case i > 0 || c == '.':
 			return 0, false
 		}
 	}
-	v, err := strconv.ParseFloat(string(b), 64)
-	return v, err == nil && !math.IsInf(v, 0)
+	if digits == 0 {
+		return 0, false
+	}
+	if digits > mostDigits {
+		v, err := strconv.ParseFloat(string(b), 64)
+		return v, err == nil && !math.IsInf(v, 0)
+	}
+	if point >= 0 {
+		whole /= powers[digits-point]
+	}
+	if b[0] == '-' {
+		whole = -whole
+	}
+	return whole, true
 }
+
+var powers = [mostDigits + 1]float64{1, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11, 1e12, 1e13, 1e14, 1e15}
 
 // isWord says that a text begins with a name, as firmware with macros has them.
 func isWord(text []byte) bool { return len(name(text)) > 1 && text[1] > '9' }
