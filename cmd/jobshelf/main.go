@@ -15,8 +15,14 @@ import (
 
 const usage = `jobshelf: the desk of a 3D-print service
 
-  jobshelf serve     serve the app and work on checks    [--listen 127.0.0.1:8080] [--database URL] [--no-work]
-  jobshelf work      only work on checks, beside a server  [--database URL]
+  jobshelf serve     serve the app and work on checks    [--listen 127.0.0.1:8080] [--database URL] [--no-work] [--https]
+                     [--proxies ADDRESS,…] [--member-mb 2000] [--all-gb 0] [--sign-ins-per-minute 10] [--grace 20s], and as work
+  jobshelf work      only work on checks, beside a server  [--database URL] [--parallel 2] [--upload-mb 300]
+                     [--most-triangles N] [--most-vertices N] [--most-unpacked-bytes N]
+  jobshelf house new --name NAME --steward LOGIN   make an empty house and its first steward  [--steward-name NAME] [--database URL]
+  jobshelf person add LOGIN --name NAME [--role member|coordinator|steward]  [--database URL]
+  jobshelf person reset LOGIN     set a password anew    [--database URL]
+  jobshelf person role LOGIN ROLE | close LOGIN          [--database URL]
   jobshelf demo      serve the demo house on a private database  [--listen 127.0.0.1:8080] [--dir DIR]
   jobshelf migrate   bring the database up to date       [--database URL]
   jobshelf check FILE…       judge models        [--machine NAME] [--recipe NAME] [--json]
@@ -26,7 +32,7 @@ const usage = `jobshelf: the desk of a 3D-print service
   jobshelf parts DIR         write the demo house's models as STL files
   jobshelf openapi           print the description of the API
 
-The database's address may also stand in JOBSHELF_DATABASE.
+The database's address may also stand in JOBSHELF_DATABASE. Passwords are asked for, or read from the input's first line.
 `
 
 func main() {
@@ -48,7 +54,7 @@ func run(ctx context.Context, args []string, out, errOut io.Writer) int {
 		return 2
 	}
 	commands := map[string]func(context.Context, []string, io.Writer, io.Writer) (int, error){
-		"serve": serve, "work": workOnly, "demo": demoHouse, "migrate": migrate,
+		"serve": serve, "work": workOnly, "demo": demoHouse, "migrate": migrate, "house": house, "person": person,
 		"check": check, "repair": repair, "slice": slice, "sections": sections, "parts": parts, "openapi": openAPI,
 	}
 	f, ok := commands[args[0]]

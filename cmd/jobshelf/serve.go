@@ -10,10 +10,13 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
+	"net/netip"
 	"os"
 	"path/filepath"
+	"strings"
 	"time"
 
+	"jobshelf/core/modelfile"
 	"jobshelf/internal/demo"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/httpapi"
@@ -23,10 +26,18 @@ import (
 	"jobshelf/web"
 )
 
+// serveOptions are what a house's server can be told.
 type serveOptions struct {
 	listen, database string
 	noWork           bool
+	https            bool
+	proxies          string
 	signIns          int
+	uploadMB         int64
+	memberMB, allGB  int64
+	limits           modelfile.Limits
+	parallel         int
+	grace            time.Duration
 }
 
 func flags(name string, errOut io.Writer) *flag.FlagSet {
@@ -36,25 +47,73 @@ func flags(name string, errOut io.Writer) *flag.FlagSet {
 	return f
 }
 
+// workFlags are those of everything that works on models.
+func (o *serveOptions) workFlags(f *flag.FlagSet) {
+	f.StringVar(&o.database, "database", os.Getenv("JOBSHELF_DATABASE"), "")
+	f.Int64Var(&o.limits.Triangles, "most-triangles", 10_000_000, "")
+	f.Int64Var(&o.limits.Vertices, "most-vertices", 0, "")
+	f.Int64Var(&o.limits.Unpacked, "most-unpacked-bytes", 4_000_000_000, "")
+	f.Int64Var(&o.uploadMB, "upload-mb", 300, "")
+	f.IntVar(&o.parallel, "parallel", 2, "")
+}
+
+func (o *serveOptions) sound() bool {
+	o.limits.Bytes = o.uploadMB * 1_000_000
+	return o.database != "" && o.uploadMB > 0 && o.parallel > 0 && o.limits.Triangles > 0 && o.limits.Vertices >= 0 && o.limits.Unpacked > 0 && o.memberMB >= 0 && o.allGB >= 0
+}
+
 func serve(ctx context.Context, args []string, out, errOut io.Writer) (int, error) {
 	var o serveOptions
 	f := flags("serve", errOut)
+	o.workFlags(f)
 	f.StringVar(&o.listen, "listen", "127.0.0.1:8080", "")
-	f.StringVar(&o.database, "database", os.Getenv("JOBSHELF_DATABASE"), "")
 	f.BoolVar(&o.noWork, "no-work", false, "")
-	f.IntVar(&o.signIns, "sign-ins-per-minute", 0, "")
-	if f.Parse(args) != nil || o.database == "" || f.NArg() > 0 {
+	f.BoolVar(&o.https, "https", false, "")
+	f.StringVar(&o.proxies, "proxies", "", "")
+	f.IntVar(&o.signIns, "sign-ins-per-minute", 10, "")
+	f.Int64Var(&o.memberMB, "member-mb", 2000, "")
+	f.Int64Var(&o.allGB, "all-gb", 0, "")
+	f.DurationVar(&o.grace, "grace", 20*time.Second, "")
+	if f.Parse(args) != nil || !o.sound() || f.NArg() > 0 {
 		return 2, errUsage
 	}
-	return 0, serveHouse(ctx, o, errOut, func(_ context.Context, _ *desk.Desk, address string) error {
+	return 0, serveHouse(ctx, o, errOut, func(ctx context.Context, d *desk.Desk, address string) error {
 		fmt.Fprintf(out, "Job Shelf is at %s\n", address)
+		if _, err := d.Store.House(ctx); errors.Is(err, store.ErrNotFound) {
+			fmt.Fprintln(out, "There is no house in this database yet. Make one:  jobshelf house new --name NAME --steward LOGIN")
+		}
 		return nil
 	})
 }
 
-// serveHouse serves until ctx ends. ready is called once everything runs.
+// prefixes reads addresses and networks, separated by commas.
+func prefixes(text string) ([]netip.Prefix, error) {
+	var out []netip.Prefix
+	for _, x := range strings.Split(text, ",") {
+		if x = strings.TrimSpace(x); x == "" {
+			continue
+		}
+		if a, err := netip.ParseAddr(x); err == nil {
+			out = append(out, netip.PrefixFrom(a, a.BitLen()))
+			continue
+		}
+		p, err := netip.ParsePrefix(x)
+		if err != nil {
+			return nil, fmt.Errorf("proxies: %q is no address and no network", x)
+		}
+		out = append(out, p)
+	}
+	return out, nil
+}
+
+// serveHouse serves until ctx ends; then requests may end for a while. ready is
+// called once everything runs.
 func serveHouse(ctx context.Context, o serveOptions, logTo io.Writer, ready func(context.Context, *desk.Desk, string) error) error {
 	log := slog.New(slog.NewTextHandler(logTo, &slog.HandlerOptions{Level: slog.LevelWarn}))
+	proxies, err := prefixes(o.proxies)
+	if err != nil {
+		return err
+	}
 	s, err := store.Open(ctx, o.database)
 	if err != nil {
 		return err
@@ -67,9 +126,9 @@ func serveHouse(ctx context.Context, o serveOptions, logTo io.Writer, ready func
 	if err != nil {
 		return err
 	}
-	d := &desk.Desk{Store: s, Queue: q, Now: time.Now}
+	d := &desk.Desk{Store: s, Queue: q, Now: time.Now, Quota: desk.Quota{MemberBytes: o.memberMB * 1_000_000, AllBytes: o.allGB * 1_000_000_000}}
 	if !o.noWork {
-		w, err := work.Start(ctx, s, d, work.Options{Log: log})
+		w, err := work.Start(ctx, s, d, work.Options{Log: log, Limits: o.limits, Parallel: o.parallel})
 		if err != nil {
 			return err
 		}
@@ -81,18 +140,21 @@ func serveHouse(ctx context.Context, o serveOptions, logTo io.Writer, ready func
 			}
 		}()
 	}
-	api := httpapi.New(httpapi.Config{Desk: d, Log: log, Assets: web.Handler(), SignInsPerMinute: o.signIns})
-	defer api.Close()
+	api := httpapi.New(httpapi.Config{Desk: d, Log: log, Assets: web.Handler(), SignInsPerMinute: o.signIns, UploadBytes: o.uploadMB * 1_000_000, HTTPS: o.https, Proxies: proxies})
 	l, err := net.Listen("tcp", o.listen)
 	if err != nil {
 		return fmt.Errorf("listen: %w", err)
 	}
+	// Requests outlive the signal to stop: Shutdown lets them end.
 	server := &http.Server{Handler: api, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute,
-		BaseContext: func(net.Listener) context.Context { return ctx }}
+		BaseContext: func(net.Listener) context.Context { return context.WithoutCancel(ctx) }}
+	server.RegisterOnShutdown(api.EndStreams)
 	failed := make(chan error, 1)
 	go func() { failed <- server.Serve(l) }()
 	listening := make(chan struct{})
-	go api.Run(ctx, func() { close(listening) })
+	running, stop := context.WithCancel(context.WithoutCancel(ctx)) // events flow until the last request has ended
+	defer stop()
+	go api.Run(running, func() { close(listening) })
 	go sweep(ctx, s, log)
 	select {
 	case <-listening:
@@ -108,7 +170,7 @@ func serveHouse(ctx context.Context, o serveOptions, logTo io.Writer, ready func
 	case err := <-failed:
 		return err
 	}
-	late, cancel := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
+	late, cancel := context.WithTimeout(context.WithoutCancel(ctx), o.grace)
 	defer cancel()
 	if err := server.Shutdown(late); err != nil {
 		server.Close()
@@ -116,11 +178,16 @@ func serveHouse(ctx context.Context, o serveOptions, logTo io.Writer, ready func
 	return nil
 }
 
-// sweep clears away broken-off uploads, once an hour.
+// variantsKept is how long layers and programs stay that nobody chose, once their
+// job is over.
+const variantsKept = 90 * 24 * time.Hour
+
+// sweep clears away broken-off uploads, old variants and old sessions, once an hour.
 func sweep(ctx context.Context, s *store.Store, log *slog.Logger) {
 	for {
-		if err := s.SweepBlobs(ctx, 24*time.Hour); err != nil && ctx.Err() == nil {
-			log.Error("sweep uploads", "err", err)
+		err := errors.Join(s.DropVariants(ctx, variantsKept), s.SweepBlobs(ctx, 24*time.Hour), s.SweepSessions(ctx))
+		if err != nil && ctx.Err() == nil {
+			log.Error("sweep", "err", err)
 		}
 		select {
 		case <-ctx.Done():
@@ -131,13 +198,14 @@ func sweep(ctx context.Context, s *store.Store, log *slog.Logger) {
 }
 
 func workOnly(ctx context.Context, args []string, out, errOut io.Writer) (int, error) {
+	var o serveOptions
 	f := flags("work", errOut)
-	database := f.String("database", os.Getenv("JOBSHELF_DATABASE"), "")
-	if f.Parse(args) != nil || *database == "" || f.NArg() > 0 {
+	o.workFlags(f)
+	if f.Parse(args) != nil || !o.sound() || f.NArg() > 0 {
 		return 2, errUsage
 	}
 	log := slog.New(slog.NewTextHandler(errOut, &slog.HandlerOptions{Level: slog.LevelWarn}))
-	s, err := store.Open(ctx, *database)
+	s, err := store.Open(ctx, o.database)
 	if err != nil {
 		return 1, err
 	}
@@ -146,7 +214,7 @@ func workOnly(ctx context.Context, args []string, out, errOut io.Writer) (int, e
 	if err != nil {
 		return 1, err
 	}
-	w, err := work.Start(ctx, s, &desk.Desk{Store: s, Queue: q, Now: time.Now}, work.Options{Log: log})
+	w, err := work.Start(ctx, s, &desk.Desk{Store: s, Queue: q, Now: time.Now}, work.Options{Log: log, Limits: o.limits, Parallel: o.parallel})
 	if err != nil {
 		return 1, err
 	}
@@ -190,7 +258,13 @@ func demoHouse(ctx context.Context, args []string, out, errOut io.Writer) (int, 
 	if f.Parse(args) != nil || f.NArg() > 0 {
 		return 2, errUsage
 	}
+	if err := onlyLoopback(*listen); err != nil {
+		return 2, err
+	}
 	cluster, err := pgcluster.Start(ctx, pgcluster.Options{Dir: *dir})
+	if errors.Is(err, pgcluster.ErrInUse) {
+		return 1, fmt.Errorf("another demo uses %s. End it, or give this one a directory of its own: --dir DIR, and another --listen", *dir)
+	}
 	if err != nil {
 		return 1, err
 	}
@@ -202,7 +276,7 @@ func demoHouse(ctx context.Context, args []string, out, errOut io.Writer) (int, 
 	if err := createDatabase(ctx, cluster); err != nil {
 		return 1, err
 	}
-	o := serveOptions{listen: *listen, database: cluster.URL("jobshelf")}
+	o := serveOptions{listen: *listen, database: cluster.URL("jobshelf"), uploadMB: 300, signIns: 10, memberMB: 2000, parallel: 2, grace: 5 * time.Second}
 	return 0, serveHouse(ctx, o, errOut, func(ctx context.Context, d *desk.Desk, address string) error {
 		fresh, err := demo.SetUp(ctx, d.Store)
 		if err != nil {
@@ -219,6 +293,18 @@ func demoHouse(ctx context.Context, args []string, out, errOut io.Writer) (int, 
 	})
 }
 
+// onlyLoopback refuses addresses that others can reach: the demo prints its passwords.
+func onlyLoopback(listen string) error {
+	host, _, err := net.SplitHostPort(listen)
+	if err != nil {
+		return fmt.Errorf("listen: %w", err)
+	}
+	if a, err := netip.ParseAddr(host); host == "localhost" || err == nil && a.IsLoopback() {
+		return nil
+	}
+	return fmt.Errorf("the demo is served on this machine only (127.0.0.1, ::1 or localhost), not on %q: everybody knows its passwords. A house of its own is served by `jobshelf serve`", host)
+}
+
 func createDatabase(ctx context.Context, c *pgcluster.Cluster) error {
 	s, err := store.Open(ctx, c.URL("postgres"))
 	if err != nil {
@@ -233,7 +319,6 @@ func openAPI(_ context.Context, args []string, out, _ io.Writer) (int, error) {
 		return 2, errUsage
 	}
 	api := httpapi.New(httpapi.Config{Desk: &desk.Desk{Store: &store.Store{}}, Log: slog.Default()})
-	defer api.Close()
 	b, err := json.MarshalIndent(api.OpenAPI(), "", "  ")
 	if err != nil {
 		return 1, errors.Join(errors.New("describe the API"), err)

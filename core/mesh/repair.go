@@ -143,7 +143,8 @@ func went(before, after State) string {
 	if before.Bodies != after.Bodies {
 		out += fmt.Sprintf(" Bodies: %d, instead of %d.", after.Bodies, before.Bodies)
 	}
-	if d := after.Volume - before.Volume; math.Abs(d) > volumeTold*math.Abs(before.Volume) {
+	// The volume of an open surface means nothing.
+	if d := after.Volume - before.Volume; before.Boundary == 0 && math.Abs(d) > volumeTold*math.Abs(before.Volume) {
 		if before.Volume > 0 {
 			out += fmt.Sprintf(" The volume changed by %+.3g %%.", 100*d/before.Volume)
 		} else {

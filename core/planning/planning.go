@@ -31,20 +31,34 @@ type Hours struct {
 const searchDays = 400
 
 // NextStart is the first moment from t on at which a run may start; false if the
-// house does not open again within 400 days. Spans need not be in order.
+// house does not open again within 400 days. Spans need not be in order; those that
+// touch are one, over midnight too.
 func (h Hours) NextStart(t time.Time) (time.Time, bool) {
 	local := t.In(h.Location)
+	var open Slot // the span that is being put together
+	fits := func() (time.Time, bool) {
+		from := open.Start
+		if from.Before(t) {
+			from = t
+		}
+		return from, !open.Finish.IsZero() && !from.Add(h.Attendance).After(open.Finish)
+	}
 	for d := range searchDays {
 		day := time.Date(local.Year(), local.Month(), local.Day()+d, 0, 0, 0, 0, h.Location)
-		spans := slices.Clone(h.Week[day.Weekday()])
-		slices.SortFunc(spans, func(a, b Span) int { return a.From - b.From })
+		spans := h.Week[day.Weekday()]
+		byStart := func(a, b Span) int { return a.From - b.From }
+		if !slices.IsSortedFunc(spans, byStart) {
+			spans = slices.SortedFunc(slices.Values(spans), byStart)
+		}
 		for _, s := range spans {
 			from, to := at(day, s.From), at(day, s.To)
-			if from.Before(t) {
-				from = t
+			if open.Finish.IsZero() || from.After(open.Finish) {
+				open = Slot{from, to}
+			} else if to.After(open.Finish) {
+				open.Finish = to
 			}
-			if !from.Add(h.Attendance).After(to) {
-				return from, true
+			if start, ok := fits(); ok {
+				return start, true
 			}
 		}
 	}

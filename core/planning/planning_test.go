@@ -46,6 +46,21 @@ func TestNextStart(t *testing.T) {
 		assert.True(t, ok, c.name)
 		assert.Equal(t, c.want, got.In(h.Location).Format("2006-01-02 15:04"), c.name)
 	}
+	// Spans that touch are one, within a day and over midnight.
+	ten := time.Date(2026, 11, 24, 10, 0, 0, 0, time.UTC)
+	touching := Hours{Location: time.UTC, Attendance: 20 * time.Minute}
+	touching.Week[time.Tuesday] = []Span{{12 * 60, 14 * 60}, {10 * 60, 12 * 60}}
+	got, _ := touching.NextStart(ten.Add(110 * time.Minute))
+	assert.Equal(t, "11:50", got.Format("15:04"))
+	clock := always
+	clock.Attendance = 20 * time.Minute
+	got, _ = clock.NextStart(ten.Add(13*time.Hour + 50*time.Minute))
+	assert.Equal(t, "24 23:50", got.Format("02 15:04"))
+	for i := range touching.Week {
+		touching.Week[i] = []Span{{1430, 1440}, {0, 10}} // twenty minutes about midnight
+	}
+	got, _ = touching.NextStart(ten)
+	assert.Equal(t, "24 23:50", got.Format("02 15:04"))
 	_, ok := Hours{Location: time.UTC}.NextStart(at("2026-11-24 10:30"))
 	assert.False(t, ok, "a house that never opens")
 }

@@ -2,7 +2,6 @@ package desk
 
 import (
 	"context"
-	"errors"
 
 	"jobshelf/core/machine"
 	"jobshelf/core/recipe"
@@ -91,15 +90,16 @@ type Checked struct {
 func (d *Desk) RecordCheck(ctx context.Context, job int64, round int, found []Checked, also func(*store.Tx) error) (bool, error) {
 	ended := false
 	err := d.Store.InTx(ctx, func(tx *store.Tx) error {
-		if err := also(tx); err != nil {
-			return err
-		}
+		ended = false
 		j, err := tx.LockJob(ctx, job)
 		if err != nil {
 			return err
 		}
 		t, err := tx.LockTask(ctx, job)
 		if err != nil {
+			return err
+		}
+		if err := also(tx); err != nil { // the queue's, behind ours: one order of locks
 			return err
 		}
 		if t.Round != round || (t.State != "queued" && t.State != "running") {
@@ -155,9 +155,15 @@ func recordPiece(ctx context.Context, tx *store.Tx, c Checked) error {
 	return tx.AddHistory(ctx, c.Piece.JobID, 0, "Repaired "+c.Piece.Name, why)
 }
 
-// RecordFailure ends a round that the program could not finish; the job keeps
-// its files and can be tried again.
-func (d *Desk) RecordFailure(ctx context.Context, job int64, round int, reason string) error {
+// BeginCheck counts a try of a round and tells how many there were. It gives
+// store.ErrChanged if the round is over.
+func (d *Desk) BeginCheck(ctx context.Context, job int64, round int) (int, error) {
+	return d.Store.BeginTask(ctx, job, round)
+}
+
+// SetAside ends a round that cannot be brought to its end; the job keeps its files
+// and can be tried once more. reason is for the desk.
+func (d *Desk) SetAside(ctx context.Context, job int64, round int, reason string) error {
 	return d.Store.InTx(ctx, func(tx *store.Tx) error {
 		j, err := tx.LockJob(ctx, job)
 		if err != nil {
@@ -167,10 +173,10 @@ func (d *Desk) RecordFailure(ctx context.Context, job int64, round int, reason s
 		if err != nil || t.Round != round || (t.State != "queued" && t.State != "running") {
 			return err
 		}
-		if err := tx.SetTask(ctx, job, "failed", reason); err != nil {
+		if err := tx.SetTask(ctx, job, "set aside", reason); err != nil {
 			return err
 		}
-		return touched(ctx, tx, j, Actor{}, "The check failed", reason)
+		return touched(ctx, tx, j, Actor{}, "The check was set aside", reason)
 	})
 }
 
@@ -251,13 +257,14 @@ func (d *Desk) rejudge(ctx context.Context, tx *store.Tx, a Actor, why string) e
 	if err != nil {
 		return err
 	}
-	var errs error
-	for _, id := range ids {
+	for _, id := range ids { // in their order, as everybody locks them
 		j, err := tx.LockJob(ctx, id)
-		if err == nil {
-			err = d.recheck(ctx, tx, j, a, "Checked again", why)
+		if err != nil {
+			return err
 		}
-		errs = errors.Join(errs, err)
+		if err := d.recheck(ctx, tx, j, a, "Checked again", why); err != nil {
+			return err
+		}
 	}
-	return errs
+	return nil
 }

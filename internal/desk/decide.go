@@ -36,7 +36,7 @@ func (d *Desk) Approve(ctx context.Context, a Actor, id int64, version int, mach
 		if w, ok := worst(pieces); ok && w.Grade == printability.StopsIt {
 			return conflict("This stops it: %s", w.Text)
 		}
-		h, err := look(ctx, tx.Q, d.Now())
+		h, err := look(ctx, tx.Q, d.Now(), id)
 		if err != nil {
 			return err
 		}
@@ -253,7 +253,7 @@ const floorDays = 14
 
 // Floor shows all lanes.
 func (d *Desk) Floor(ctx context.Context) (FloorView, error) {
-	h, err := look(ctx, d.Store.Q, d.Now())
+	h, err := look(ctx, d.Store.Q, d.Now(), noJob)
 	if err != nil {
 		return FloorView{}, err
 	}
@@ -266,7 +266,7 @@ func (d *Desk) Floor(ctx context.Context) (FloorView, error) {
 		}
 		l := LaneView{MachineID: m.ID, Name: m.Data.Name, InService: m.Data.InService, Process: string(m.Data.Process),
 			Loaded: strings.TrimSpace(m.Data.ColourName + " " + m.Data.Material), Colour: m.Data.Colour, Size: size, Runs: []RunView{}}
-		if free, ok := h.hours.NextStart(h.free[m.ID]); ok && m.Data.InService {
+		if free, ok := h.start[m.ID]; ok && m.Data.InService {
 			l.Free = &free
 		}
 		for _, r := range h.lanes[m.ID] {
@@ -298,7 +298,7 @@ func (d *Desk) MoveRun(ctx context.Context, a Actor, runID, machineID int64, pla
 		if err != nil {
 			return err
 		}
-		h, err := look(ctx, tx.Q, d.Now())
+		h, err := look(ctx, tx.Q, d.Now(), run.JobID)
 		if err != nil {
 			return err
 		}

@@ -54,6 +54,9 @@ type Desk struct {
 	Store *store.Store
 	Queue Queue
 	Now   func() time.Time
+	Quota Quota
+
+	briefs briefs
 }
 
 // Conflict is a refusal that the state of things makes necessary; its text tells
@@ -123,7 +126,7 @@ func (d *Desk) SignIn(ctx context.Context, login, password string) (Actor, error
 	if err != nil && !errors.Is(err, store.ErrNotFound) {
 		return Actor{}, err
 	}
-	known := err == nil
+	known := err == nil && !p.Closed
 	if !known {
 		p.Hash = nobody
 	}
@@ -136,6 +139,18 @@ func (d *Desk) SignIn(ctx context.Context, login, password string) (Actor, error
 // Who finds who a session belongs to.
 func (d *Desk) Who(ctx context.Context, id int64) (Actor, error) {
 	p, err := d.Store.PersonByID(ctx, id)
+	if err == nil && p.Closed {
+		err = store.ErrNotFound
+	}
+	return actor(p), err
+}
+
+// Named finds who a login belongs to; ErrSignIn if nobody.
+func (d *Desk) Named(ctx context.Context, login string) (Actor, error) {
+	p, err := d.Store.PersonByLogin(ctx, login)
+	if errors.Is(err, store.ErrNotFound) || err == nil && p.Closed {
+		return Actor{}, ErrSignIn
+	}
 	return actor(p), err
 }
 

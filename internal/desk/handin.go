@@ -35,6 +35,10 @@ type HandInPiece struct {
 // Upload keeps a file until a job is made of it. name is the sender's and is
 // only ever shown.
 func (d *Desk) Upload(ctx context.Context, a Actor, name string, r io.Reader) (id string, size int64, err error) {
+	r, err = d.room(ctx, a, r)
+	if err != nil {
+		return "", 0, err
+	}
 	b, err := d.Store.PutBlob(ctx, r)
 	if err != nil {
 		return "", 0, err

@@ -3,6 +3,7 @@ package desk
 import (
 	"cmp"
 	"context"
+	"errors"
 	"fmt"
 	"math"
 	"slices"
@@ -46,7 +47,7 @@ type Slip struct {
 
 // Check is how far the check of a job is.
 type Check struct {
-	State    string  `json:"state" enum:"queued,running,done,failed,cancelled"`
+	State    string  `json:"state" enum:"queued,running,done,failed,cancelled,set aside"`
 	Doing    string  `json:"doing,omitempty"`
 	Fraction float64 `json:"fraction"`
 	Error    string  `json:"error,omitempty"`
@@ -90,17 +91,25 @@ type house struct {
 	lanes    map[int64][]store.Run
 	slots    map[int64]planning.Slot // by run
 	free     map[int64]time.Time     // by machine: when its lane ends
-	chosen   map[int64]store.Slice   // by piece: the slice that counts
+	start    map[int64]time.Time     // by machine: when a run could start on it; none if never
+	chosen   map[int64]store.Chosen  // by piece: the slice that counts
 	now      time.Time
 }
 
-// look reads the house's machines and lanes and times the lanes.
-func look(ctx context.Context, q store.Q, now time.Time) (*house, error) {
+// noJob and anyJob say whose chosen slices look is to read.
+const (
+	noJob  = -1
+	anyJob = 0
+)
+
+// look reads the house's machines and lanes and times the lanes. Of the slices that
+// count it reads those of one job, or of all that are open, or none.
+func look(ctx context.Context, q store.Q, now time.Time, job int64) (*house, error) {
 	h, err := q.House(ctx)
 	if err != nil {
 		return nil, err
 	}
-	out := &house{lanes: map[int64][]store.Run{}, slots: map[int64]planning.Slot{}, free: map[int64]time.Time{}, now: now}
+	out := &house{lanes: map[int64][]store.Run{}, slots: map[int64]planning.Slot{}, free: map[int64]time.Time{}, start: map[int64]time.Time{}, now: now}
 	if out.hours, err = hours(h); err != nil {
 		return nil, err
 	}
@@ -116,8 +125,13 @@ func look(ctx context.Context, q store.Q, now time.Time) (*house, error) {
 	}
 	for _, m := range out.machines {
 		out.time(m.ID)
+		if start, ok := out.hours.NextStart(out.free[m.ID]); ok {
+			out.start[m.ID] = start
+		}
 	}
-	out.chosen, err = q.ChosenSlices(ctx)
+	if job != noJob {
+		out.chosen, err = q.ChosenSlices(ctx, job)
+	}
 	return out, err
 }
 
@@ -171,10 +185,10 @@ func (h *house) ladder(pieces []store.Piece) []Rung {
 			VolumeMM: [3]float64{m.Data.Volume.XMM, m.Data.Volume.YMM, m.Data.Volume.ZMM}, Shape: string(m.Data.Volume.Shape)}
 		r.add(h, pieces)
 		if r.takes() {
-			if start, ok := h.hours.NextStart(h.free[m.ID]); ok {
+			if start, ok := h.start[m.ID]; ok {
 				finish := start.Add(seconds(r.Seconds))
 				r.Start, r.Finish = &start, &finish
-				options = append(options, planning.Option{Machine: r.Name, Free: h.free[m.ID], Duration: seconds(r.Seconds)})
+				options = append(options, planning.Option{Machine: r.Name, Free: start, Duration: seconds(r.Seconds)})
 				which = append(which, len(out))
 			}
 		}
@@ -304,32 +318,35 @@ func (d *Desk) Shelf(ctx context.Context, a Actor) (ShelfView, error) {
 	if err != nil {
 		return view, err
 	}
-	pieces, err := d.Store.OpenPieces(ctx)
+	pieces, err := d.openPieces(ctx, member)
 	if err != nil {
 		return view, err
 	}
-	h, err := look(ctx, d.Store.Q, d.Now())
+	h, err := look(ctx, d.Store.Q, d.Now(), anyJob)
+	if err != nil {
+		return view, err
+	}
+	off, err := d.Store.RunsOffLanes(ctx)
 	if err != nil {
 		return view, err
 	}
 	runs := map[int64]*store.Run{}
+	for i := range off {
+		runs[off[i].JobID] = &off[i]
+	}
 	for _, lane := range h.lanes {
 		for i := range lane {
 			runs[lane[i].JobID] = &lane[i]
 		}
 	}
+	view.Slips = make([]Slip, 0, len(jobs))
 	for _, j := range jobs {
 		s := h.slip(j, pieces[j.ID])
-		switch j.Step {
-		case "finishing", "pick-up": // its run is off the lanes
-			r, err := d.Store.RunOfJob(ctx, j.ID)
-			if err != nil {
-				return view, err
-			}
-			h.stand(&s, &r, nil)
-		default:
-			h.stand(&s, runs[j.ID], h.ladder(pieces[j.ID]))
+		var ladder []Rung
+		if runs[j.ID] == nil {
+			ladder = h.ladder(pieces[j.ID])
 		}
+		h.stand(&s, runs[j.ID], ladder)
 		view.Slips = append(view.Slips, s)
 	}
 	if member == 0 {
@@ -447,12 +464,19 @@ func (d *Desk) Job(ctx context.Context, a Actor, id int64) (JobView, error) {
 	if err != nil {
 		return JobView{}, err
 	}
-	h, err := look(ctx, d.Store.Q, d.Now())
+	h, err := look(ctx, d.Store.Q, d.Now(), id)
+	if err != nil {
+		return JobView{}, err
+	}
+	versions, err := d.Store.Versions(ctx, id)
 	if err != nil {
 		return JobView{}, err
 	}
 	v := JobView{Slip: h.slip(j, pieces), Findings: findings(pieces), Ladder: h.ladder(pieces), PieceSet: []PieceView{}, History: []HistoryLine{}}
 	run, err := d.Store.RunOfJob(ctx, id)
+	if err != nil && !errors.Is(err, store.ErrNotFound) {
+		return v, err
+	}
 	if err == nil {
 		rv := h.runView(run)
 		v.Run = &rv
@@ -461,11 +485,8 @@ func (d *Desk) Job(ctx context.Context, a Actor, id int64) (JobView, error) {
 		h.stand(&v.Slip, nil, v.Ladder)
 	}
 	for _, p := range pieces {
-		versions, err := d.Store.Versions(ctx, p.ID)
-		if err != nil {
-			return v, err
-		}
-		v.PieceSet = append(v.PieceSet, pieceView(p, versions))
+		own := slices.DeleteFunc(slices.Clone(versions), func(x store.Version) bool { return x.PieceID != p.ID })
+		v.PieceSet = append(v.PieceSet, pieceView(p, own))
 	}
 	lines, err := d.Store.History(ctx, id)
 	for _, l := range lines {

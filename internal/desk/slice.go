@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"fmt"
+	"slices"
 	"strings"
 
 	"jobshelf/core/modelfile"
@@ -55,62 +56,92 @@ func (d *Desk) OrderSlice(ctx context.Context, a Actor, piece int64, in SliceOrd
 }
 
 func (d *Desk) orderSlice(ctx context.Context, a Actor, s store.Slice) (int64, error) {
+	var id int64
+	err := d.Store.InTx(ctx, func(tx *store.Tx) (err error) {
+		id, err = d.orderIn(ctx, tx, a, s)
+		return err
+	})
+	return id, err
+}
+
+// orderIn queues a slice in a transaction.
+func (d *Desk) orderIn(ctx context.Context, tx *store.Tx, a Actor, s store.Slice) (int64, error) {
 	if s.Scale <= 0 {
 		s.Scale = 1
 	}
-	var id int64
-	err := d.Store.InTx(ctx, func(tx *store.Tx) error {
-		p, err := tx.Piece(ctx, s.PieceID)
-		if err != nil {
+	p, err := tx.Piece(ctx, s.PieceID)
+	if err != nil {
+		return 0, err
+	}
+	j, err := lockFor(ctx, tx, a, p.JobID, 0)
+	if err != nil {
+		return 0, err
+	}
+	if p.Verdict == nil || p.Verdict.Format == modelfile.GCode || p.BlobID == nil {
+		return 0, conflict("%s is no model that can be sliced, or is not read yet.", p.Name)
+	}
+	s.Version = p.Current
+	in, err := gather(ctx, tx.Q, s, p, j)
+	if err != nil {
+		return 0, err
+	}
+	s.Departures = slices.Clone(s.Departures)
+	for i, x := range s.Departures {
+		s.Departures[i].Was = in.Recipe.WithDefaults().Value(x.Key)
+	}
+	r, err := in.Recipe.Apply(s.Departures)
+	if err != nil {
+		return 0, invalid("departures", "%s.", strings.ToUpper(err.Error()[:1])+err.Error()[1:])
+	}
+	if bad := r.Validate(in.Machine, in.Spools); len(bad) > 0 {
+		return 0, &Invalid{bad}
+	}
+	id, err := tx.AddSlice(ctx, s, a.ID)
+	if err != nil {
+		return 0, err
+	}
+	if err := d.queueSlice(ctx, tx, id); err != nil {
+		return 0, err
+	}
+	what := fmt.Sprintf("Slice %d of %s for %s ordered", id, p.Name, in.Machine.Name)
+	var why []string
+	for _, x := range s.Departures {
+		why = append(why, fmt.Sprintf("%s %s: %s", x.Key, x.Value, x.Why))
+	}
+	for _, x := range s.Marks {
+		what := "support kept out"
+		if x.PutIn {
+			what = "support put in"
+		}
+		why = append(why, fmt.Sprintf("%s: %s", what, x.Why))
+	}
+	return id, touched(ctx, tx, j, a, what, strings.Join(why, "; "))
+}
+
+func (d *Desk) queueSlice(ctx context.Context, tx *store.Tx, id int64) error {
+	place, err := d.Queue.Slice(ctx, tx, id)
+	if err != nil {
+		return err
+	}
+	return tx.SetSliceQueueID(ctx, id, place)
+}
+
+// AgainSlice tries one once more that failed or was set aside.
+func (d *Desk) AgainSlice(ctx context.Context, a Actor, id int64) error {
+	return d.changeSlice(ctx, a, id, "Slice %d of %s tried once more", func(tx *store.Tx, s store.Slice) error {
+		if s.State != "set aside" && s.State != "failed" {
+			return conflict("Slice %d is %s; only one that failed or was set aside is tried once more.", id, s.State)
+		}
+		if err := tx.AgainSlice(ctx, id); err != nil {
 			return err
 		}
-		j, err := lockFor(ctx, tx, a, p.JobID, 0)
-		if err != nil {
-			return err
-		}
-		if p.Verdict == nil || p.Verdict.Format == modelfile.GCode || p.BlobID == nil {
-			return conflict("%s is no model that can be sliced, or is not read yet.", p.Name)
-		}
-		s.Version = p.Current
-		in, err := gather(ctx, tx.Q, s, p, j)
-		if err != nil {
-			return err
-		}
-		for i, x := range s.Departures {
-			s.Departures[i].Was = in.Recipe.WithDefaults().Value(x.Key)
-		}
-		r, err := in.Recipe.Apply(s.Departures)
-		if err != nil {
-			return invalid("departures", "%s.", strings.ToUpper(err.Error()[:1])+err.Error()[1:])
-		}
-		if bad := r.Validate(in.Machine, in.Spools); len(bad) > 0 {
-			return &Invalid{bad}
-		}
-		if id, err = tx.AddSlice(ctx, s, a.ID); err != nil {
-			return err
-		}
-		place, err := d.Queue.Slice(ctx, tx, id)
-		if err != nil {
-			return err
-		}
-		if err := tx.SetSliceQueueID(ctx, id, place); err != nil {
-			return err
-		}
-		what := fmt.Sprintf("Slice %d of %s for %s ordered", id, p.Name, in.Machine.Name)
-		var why []string
-		for _, x := range s.Departures {
-			why = append(why, fmt.Sprintf("%s %s: %s", x.Key, x.Value, x.Why))
-		}
-		for _, x := range s.Marks {
-			what := "support kept out"
-			if x.PutIn {
-				what = "support put in"
-			}
-			why = append(why, fmt.Sprintf("%s: %s", what, x.Why))
-		}
-		return touched(ctx, tx, j, a, what, strings.Join(why, "; "))
+		return d.queueSlice(ctx, tx, id)
 	})
-	return id, err
+}
+
+// BeginSlice counts a try of a slice and tells how many there were.
+func (d *Desk) BeginSlice(ctx context.Context, id int64) (int, error) {
+	return d.Store.BeginSlice(ctx, id)
 }
 
 // SliceInput gathers what a slice is made from.
@@ -170,7 +201,7 @@ type SliceView struct {
 	Scale      float64            `json:"scale"`
 	Tip        slicing.Tip        `json:"tip"`
 	Chosen     bool               `json:"chosen"`
-	State      string             `json:"state" enum:"queued,running,done,failed,cancelled"`
+	State      string             `json:"state" enum:"queued,running,done,failed,cancelled,set aside"`
 	Fraction   float64            `json:"fraction"`
 	Error      string             `json:"error,omitempty"`
 	Full       *FullView          `json:"full,omitempty"`
@@ -276,9 +307,6 @@ func (d *Desk) ChooseSlice(ctx context.Context, a Actor, id int64) error {
 // EndSlice writes what a slice came to, once; also runs in the same transaction.
 func (d *Desk) EndSlice(ctx context.Context, s store.Slice, also func(*store.Tx) error) error {
 	return d.Store.InTx(ctx, func(tx *store.Tx) error {
-		if err := also(tx); err != nil {
-			return err
-		}
 		p, err := tx.Piece(ctx, s.PieceID)
 		if err != nil {
 			return err
@@ -290,11 +318,11 @@ func (d *Desk) EndSlice(ctx context.Context, s store.Slice, also func(*store.Tx)
 		if err := tx.EndSlice(ctx, s); err != nil {
 			return err
 		}
-		what := fmt.Sprintf("Slice %d of %s is done", s.ID, p.Name)
-		if s.State != "done" {
-			what = fmt.Sprintf("Slice %d of %s failed", s.ID, p.Name)
+		if err := also(tx); err != nil { // the queue's, behind ours: one order of locks
+			return err
 		}
-		return touched(ctx, tx, j, Actor{}, what, s.Error)
+		what := map[string]string{"done": "Slice %d of %s is done", "set aside": "Slice %d of %s was set aside"}[s.State]
+		return touched(ctx, tx, j, Actor{}, fmt.Sprintf(cmp.Or(what, "Slice %d of %s failed"), s.ID, p.Name), s.Error)
 	})
 }
 
@@ -346,7 +374,7 @@ func (d *Desk) Savings(ctx context.Context, a Actor, id int64) ([]int64, error) 
 	over := base
 	over.Label, over.Tip = "laid over", map[slicing.Tip]slicing.Tip{slicing.TipNone: slicing.TipX, slicing.TipX: slicing.TipY, slicing.TipY: slicing.TipNone}[base.Tip]
 	tries = append(tries, smaller, over)
-	h, err := look(ctx, d.Store.Q, d.Now())
+	h, err := look(ctx, d.Store.Q, d.Now(), p.JobID)
 	if err != nil {
 		return nil, err
 	}
@@ -362,13 +390,17 @@ func (d *Desk) Savings(ctx context.Context, a Actor, id int64) ([]int64, error) 
 		tries = append(tries, other)
 	}
 	var ids []int64
-	for _, s := range tries {
-		s.BaseID, s.Chosen = &base.ID, false
-		n, err := d.orderSlice(ctx, a, s)
-		if err != nil {
-			return ids, err
+	err = d.Store.InTx(ctx, func(tx *store.Tx) error { // all of them, or none
+		ids = nil
+		for _, s := range tries {
+			s.BaseID, s.Chosen = &base.ID, false
+			n, err := d.orderIn(ctx, tx, a, s)
+			if err != nil {
+				return err
+			}
+			ids = append(ids, n)
 		}
-		ids = append(ids, n)
-	}
-	return ids, nil
+		return nil
+	})
+	return ids, err
 }

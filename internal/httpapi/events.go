@@ -12,23 +12,32 @@ import (
 	"jobshelf/internal/store"
 )
 
-// hub hands every event to all listening browsers. A browser that is too slow
-// loses events and gets a "house" one, after which it loads everything anew.
+// hub hands every event to all listening browsers. It never waits: a browser that is
+// too slow loses events and is told to load everything anew.
 type hub struct {
-	mu   sync.Mutex // guards subs
-	subs map[chan store.Event]bool
+	mu   sync.Mutex // guards subs; held for no longer than sending takes that never waits
+	subs map[*listener]bool
 }
 
-func newHub() *hub { return &hub{subs: map[chan store.Event]bool{}} }
+// listener is one browser's stream.
+type listener struct {
+	events chan store.Event
+	missed chan struct{} // holds one: something was lost
+}
 
-func (h *hub) subscribe() (<-chan store.Event, func()) {
-	c := make(chan store.Event, 64)
+func newHub() *hub { return &hub{subs: map[*listener]bool{}} }
+
+// waitingEvents is how many events a browser may be behind.
+const waitingEvents = 64
+
+func (h *hub) subscribe() (*listener, func()) {
+	l := &listener{make(chan store.Event, waitingEvents), make(chan struct{}, 1)}
 	h.mu.Lock()
-	h.subs[c] = true
+	h.subs[l] = true
 	h.mu.Unlock()
-	return c, func() {
+	return l, func() {
 		h.mu.Lock()
-		delete(h.subs, c)
+		delete(h.subs, l)
 		h.mu.Unlock()
 	}
 }
@@ -36,12 +45,14 @@ func (h *hub) subscribe() (<-chan store.Event, func()) {
 func (h *hub) send(e store.Event) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
-	for c := range h.subs {
+	for l := range h.subs {
 		select {
-		case c <- e:
-		default: // full: make room for the one that says "load anew"
-			<-c
-			c <- store.Event{Kind: "house"}
+		case l.events <- e:
+		default:
+			select {
+			case l.missed <- struct{}{}:
+			default: // it is to be told already
+			}
 		}
 	}
 }
@@ -73,7 +84,8 @@ func (s *Server) events() {
 		func(ctx context.Context, _ *struct{}, send sse.Sender) {
 			a := actorOf(ctx)
 			all := a.Role.AtLeast(desk.Coordinator)
-			events, done := s.hub.subscribe()
+			lasts(ctx)
+			l, done := s.hub.subscribe()
 			defer done()
 			tick := time.NewTicker(aliveEvery)
 			defer tick.Stop()
@@ -85,9 +97,16 @@ func (s *Server) events() {
 				select {
 				case <-ctx.Done():
 					return
+				case <-s.stopping:
+					return
 				case <-tick.C:
+					if s.sessionOver(ctx) {
+						return
+					}
 					err = send.Data(Alive{time.Now()})
-				case e := <-events:
+				case <-l.missed:
+					err = send.Data(Changed{Kind: "house"})
+				case e := <-l.events:
 					switch {
 					case e.Owner != 0 && e.Owner != a.ID && !all:
 					case e.Kind == "progress":
@@ -101,4 +120,11 @@ func (s *Server) events() {
 				}
 			}
 		})
+}
+
+// sessionOver looks whether a stream's session has ended or expired, should nobody
+// have told.
+func (s *Server) sessionOver(ctx context.Context) bool {
+	ended, err := s.Desk.Store.EndedSessions(ctx, []string{s.sessionOf(ctx)})
+	return err == nil && len(ended) > 0
 }

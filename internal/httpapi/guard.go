@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"net/http"
+	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -17,6 +18,7 @@ const anyone desk.Role = ""
 const (
 	leastKey  = "least role"
 	personKey = "person"
+	seenKey   = "seen" // when the session was last used, to the hour
 )
 
 type actorKey struct{}
@@ -39,6 +41,9 @@ func guarded(least desk.Role, op huma.Operation) huma.Operation {
 // register adds an operation that people of the role least, or above, may call.
 func register[I, O any](s *Server, least desk.Role, op huma.Operation, f func(context.Context, *I) (*O, error)) {
 	huma.Register(s.api, guarded(least, op), func(ctx context.Context, in *I) (*O, error) {
+		if err := clean(in); err != nil {
+			return nil, err
+		}
 		out, err := f(ctx, in)
 		return out, s.refusal(ctx, err)
 	})
@@ -58,19 +63,42 @@ func (s *Server) guard(ctx huma.Context, next func(huma.Context)) {
 	}
 	id := s.sessions.GetInt64(ctx.Context(), personKey)
 	if id == 0 {
-		_ = huma.WriteErr(s.api, ctx, http.StatusUnauthorized, "Sign in first.")
+		_ = huma.WriteErr(s.api, ctx, http.StatusUnauthorized, signInFirst)
 		return
 	}
+	going, done, ok := s.live.begin(ctx.Context(), s.sessionOf(ctx.Context()))
+	defer done()
+	idle := time.Since(time.Unix(s.sessions.GetInt64(ctx.Context(), seenKey), 0))
+	if !ok || idle > sessionIdle {
+		if ok {
+			_ = s.sessions.Destroy(ctx.Context()) // refused either way
+		}
+		_ = huma.WriteErr(s.api, ctx, http.StatusUnauthorized, signInFirst)
+		return
+	}
+	if idle > sessionSeen {
+		s.sessions.Put(ctx.Context(), seenKey, time.Now().Unix())
+	}
+	ctx = huma.WithContext(ctx, going)
 	a, err := s.Desk.Who(ctx.Context(), id)
 	switch {
 	case errors.Is(err, store.ErrNotFound):
-		_ = huma.WriteErr(s.api, ctx, http.StatusUnauthorized, "Sign in first.")
+		_ = huma.WriteErr(s.api, ctx, http.StatusUnauthorized, signInFirst)
 	case err != nil:
-		s.Log.Error("find who is signed in", "err", err)
-		_ = huma.WriteErr(s.api, ctx, http.StatusInternalServerError, "Something went wrong here. It has been noted; try again.")
+		s.writeRefusal(ctx, err)
 	case !a.Role.AtLeast(least):
 		_ = huma.WriteErr(s.api, ctx, http.StatusForbidden, "This is for a "+string(least)+" to do.")
 	default:
 		next(huma.WithValue(ctx, actorKey{}, a))
+	}
+}
+
+const signInFirst = "Sign in first."
+
+// writeRefusal answers with what an error means, outside of an operation.
+func (s *Server) writeRefusal(ctx huma.Context, err error) {
+	var status huma.StatusError
+	if err = s.refusal(ctx.Context(), err); errors.As(err, &status) {
+		_ = huma.WriteErr(s.api, ctx, status.GetStatus(), status.Error())
 	}
 }

@@ -58,17 +58,12 @@ func (q *request) Resolve(ctx huma.Context) []error {
 }
 
 func (s *Server) sessionRoutes() {
-	perAddress := s.rateLimit()
-	signInOp := op("sign-in", "POST", "/session", "Sign in")
-	signInOp.Middlewares = huma.Middlewares{perAddress}
-	register(s, anyone, signInOp, func(ctx context.Context, in *struct {
+	register(s, anyone, op("sign-in", "POST", "/session", "Sign in"), func(ctx context.Context, in *struct {
 		request
 		Body signIn
 	}) (*body[desk.Actor], error) {
-		if s.perLogin.OnLimit(in.w, in.r, in.Body.Login) {
-			return nil, tooMany()
-		}
-		a, err := s.Desk.SignIn(ctx, in.Body.Login, in.Body.Password)
+		lasts(ctx) // a try after many wrong ones waits
+		a, err := s.signIn(ctx, in.r, in.w, in.Body.Login, in.Body.Password)
 		if errors.Is(err, desk.ErrSignIn) {
 			return nil, huma.Error401Unauthorized("The login or the password is wrong.")
 		}
@@ -79,20 +74,36 @@ func (s *Server) sessionRoutes() {
 			return nil, err
 		}
 		s.sessions.Put(ctx, personKey, a.ID)
+		s.sessions.Put(ctx, seenKey, time.Now().Unix())
 		return ok(a, nil)
 	})
 	register(s, desk.Member, op("who", "GET", "/session", "Who is signed in"), func(ctx context.Context, _ *none) (*body[desk.Actor], error) {
 		return ok(actorOf(ctx), nil)
 	})
 	register(s, desk.Member, op("sign-out", "DELETE", "/session", "Sign out"), func(ctx context.Context, _ *none) (*none, error) {
-		return nil, s.sessions.Destroy(ctx)
+		session := s.sessionOf(ctx)
+		// It must not be cut off by the end that it brings about itself.
+		if err := s.sessions.Destroy(context.WithoutCancel(ctx)); err != nil {
+			return nil, err
+		}
+		s.live.end(session)
+		return nil, nil
+	})
+	register(s, desk.Member, op("set-password", "PUT", "/session/password", "Change the own password"), func(ctx context.Context, in *body[newPassword]) (*none, error) {
+		return nil, s.Desk.ChangePassword(ctx, actorOf(ctx), in.Body.Old, in.Body.New, s.sessionOf(ctx))
+	})
+	register(s, desk.Member, op("storage", "GET", "/storage", "How much room the files take, and how much there is"), func(ctx context.Context, _ *none) (*body[desk.StorageView], error) {
+		return ok(s.Desk.Storage(ctx, actorOf(ctx)))
 	})
 	register(s, desk.Coordinator, op("people", "GET", "/people", "Everybody of the house"), func(ctx context.Context, _ *none) (*body[[]desk.Actor], error) {
 		return ok(s.Desk.People(ctx))
 	})
 }
 
-func tooMany() error { return huma.Error429TooManyRequests("Too many tries. Wait a minute.") }
+type newPassword struct {
+	Old string `json:"old" minLength:"1" maxLength:"200"`
+	New string `json:"new" minLength:"1" maxLength:"200"`
+}
 
 func (s *Server) houseRoutes() {
 	register(s, desk.Member, op("house", "GET", "/house", "Machines, materials, recipes, prices and hours"), func(ctx context.Context, _ *none) (*body[desk.HouseView], error) {
@@ -129,6 +140,15 @@ type ByID struct {
 	ID int64 `path:"id"`
 }
 
+// taggedID is ByID for an answer that is kept.
+type taggedID struct {
+	Tagged
+	ByID
+}
+
+// whole is the key of an answer that depends on nothing but who asks.
+func whole(*Tagged) string { return "" }
+
 type created struct {
 	ID int64 `json:"id"`
 }
@@ -139,8 +159,8 @@ type Versioned struct {
 }
 
 func (s *Server) jobRoutes() {
-	register(s, desk.Member, op("shelf", "GET", "/jobs", "The open jobs: all for a coordinator, a member's own"), func(ctx context.Context, _ *none) (*body[desk.ShelfView], error) {
-		return ok(s.Desk.Shelf(ctx, actorOf(ctx)))
+	steadyAnswer(s, desk.Member, op("shelf", "GET", "/jobs", "The open jobs: all for a coordinator, a member's own"), whole, func(ctx context.Context, _ *Tagged) (desk.ShelfView, error) {
+		return s.Desk.Shelf(ctx, actorOf(ctx))
 	})
 	handIn := op("hand-in", "POST", "/jobs", "Make a job of uploaded files")
 	handIn.DefaultStatus = http.StatusCreated
@@ -148,8 +168,8 @@ func (s *Server) jobRoutes() {
 		id, err := s.Desk.HandIn(ctx, actorOf(ctx), in.Body)
 		return ok(created{id}, err)
 	})
-	register(s, desk.Member, op("job", "GET", "/jobs/{id}", "One job with its ladder and history"), func(ctx context.Context, in *ByID) (*body[desk.JobView], error) {
-		return ok(s.Desk.Job(ctx, actorOf(ctx), in.ID))
+	steadyAnswer(s, desk.Member, op("job", "GET", "/jobs/{id}", "One job with its ladder and history"), func(in *taggedID) string { return fmt.Sprint(in.ID) }, func(ctx context.Context, in *taggedID) (desk.JobView, error) {
+		return s.Desk.Job(ctx, actorOf(ctx), in.ID)
 	})
 	register(s, desk.Coordinator, op("approve", "POST", "/jobs/{id}/approve", "Queue a job on a machine"), func(ctx context.Context, in *struct {
 		ByID
@@ -184,8 +204,8 @@ func (s *Server) jobRoutes() {
 }
 
 func (s *Server) floorRoutes() {
-	register(s, desk.Coordinator, op("floor", "GET", "/floor", "Machines, their lanes and the opening hours"), func(ctx context.Context, _ *none) (*body[desk.FloorView], error) {
-		return ok(s.Desk.Floor(ctx))
+	steadyAnswer(s, desk.Coordinator, op("floor", "GET", "/floor", "Machines, their lanes and the opening hours"), whole, func(ctx context.Context, _ *Tagged) (desk.FloorView, error) {
+		return s.Desk.Floor(ctx)
 	})
 	register(s, desk.Coordinator, op("move-run", "POST", "/runs/{id}/move", "Put a run at a place of a lane"), func(ctx context.Context, in *struct {
 		ByID
@@ -204,7 +224,7 @@ type arrived struct {
 }
 
 type uploadInput struct {
-	Name string `query:"name" maxLength:"300" doc:"The file's name"`
+	Name string `query:"name" maxLength:"300" anytext:"it is cleaned" doc:"The file's name"`
 	request
 }
 
@@ -214,8 +234,17 @@ func (s *Server) fileRoutes() {
 	up.DefaultStatus = http.StatusCreated
 	register(s, desk.Member, up, func(ctx context.Context, in *uploadInput) (*body[arrived], error) {
 		// The server's own time limits are for small requests.
-		_ = http.NewResponseController(in.w).SetReadDeadline(time.Time{})
-		id, size, err := s.Desk.Upload(ctx, actorOf(ctx), in.Name, in.r.Body)
+		lasts(ctx)
+		line := http.NewResponseController(in.w)
+		stop := context.AfterFunc(ctx, func() { _ = line.SetReadDeadline(time.Unix(1, 0)) }) // a read that waits ends
+		defer stop()
+		body := &steady{body: in.r.Body, now: time.Now, begun: time.Now(), read: func(t time.Time) error {
+			if ctx.Err() != nil {
+				return ctx.Err()
+			}
+			return line.SetReadDeadline(t)
+		}}
+		id, size, err := s.Desk.Upload(ctx, actorOf(ctx), in.Name, body)
 		return ok(arrived{id, size}, err)
 	})
 	s.api.OpenAPI().Paths["/uploads"].Post.RequestBody = &huma.RequestBody{Required: true,
@@ -308,6 +337,7 @@ func serveBytes[I, T any](s *Server, id, path, summary string, find func(context
 		if err != nil {
 			return nil, err
 		}
+		lasts(ctx)
 		return &huma.StreamResponse{Body: func(c huma.Context) {
 			c.SetHeader("Content-Type", h.contentType)
 			c.SetHeader("Content-Length", fmt.Sprint(h.size))

@@ -8,20 +8,22 @@ package httpapi
 
 import (
 	"context"
+	"crypto/sha256"
+	"encoding/base64"
 	"encoding/json"
 	"errors"
 	"log/slog"
 	"net/http"
-	"strings"
+	"net/netip"
+	"os"
+	"sync"
 	"time"
 
-	"github.com/alexedwards/scs/pgxstore"
 	"github.com/alexedwards/scs/v2"
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/adapters/humachi"
 	"github.com/go-chi/chi/v5"
 	"github.com/go-chi/chi/v5/middleware"
-	"github.com/go-chi/httprate"
 
 	"jobshelf/internal/desk"
 	"jobshelf/internal/store"
@@ -35,9 +37,17 @@ type Config struct {
 	Assets http.Handler
 	// UploadBytes is the largest file taken; default 300 MB.
 	UploadBytes int64
-	// SignInsPerMinute bounds tries from one address and on one login; default
-	// 10.
+	// SignInsPerMinute is how many wrong tries a minute, on one account or from one
+	// address, slow nobody down; default 10.
 	SignInsPerMinute int
+	// Wait is how a sign-in waits that is slowed down; nil: really.
+	Wait func(context.Context, time.Duration) error
+	// HTTPS says that browsers come by https, through a proxy: cookies go nowhere else.
+	HTTPS bool
+	// Proxies may say in X-Forwarded-For where a request comes from; nobody else.
+	Proxies []netip.Prefix
+	// Patience is how long a request may take that is not meant to last; default 8 s.
+	Patience time.Duration
 }
 
 // Server answers requests. Run must be running for events to flow.
@@ -46,10 +56,24 @@ type Server struct {
 	router   *chi.Mux
 	api      huma.API
 	sessions *scs.SessionManager
-	sessRows *pgxstore.PostgresStore
 	hub      *hub
-	perLogin *httprate.RateLimiter
+	live     *live
+	brake    *brake
+	answers  *answers
+	stopping chan struct{} // closed when the server is to end: streams end then
+	stopOnce sync.Once
+
+	keyMu sync.Mutex // guards key
+	key   []byte     // signs the cookies of known browsers; read on first use
 }
+
+// Sessions last sessionLife, or sessionIdle without a request; that somebody was here
+// is written at the most every sessionSeen.
+const (
+	sessionLife = 14 * 24 * time.Hour
+	sessionIdle = 3 * 24 * time.Hour
+	sessionSeen = time.Hour
+)
 
 const defaultUploadBytes = 300_000_000
 
@@ -63,21 +87,33 @@ func New(c Config) *Server {
 	if c.SignInsPerMinute <= 0 {
 		c.SignInsPerMinute = 10
 	}
-	s := &Server{Config: c, router: chi.NewMux(), hub: newHub(), sessions: scs.New()}
-	s.sessRows = pgxstore.NewWithCleanupInterval(c.Desk.Store.Pool, 10*time.Minute)
-	s.sessions.Store = s.sessRows
-	s.sessions.Lifetime = 14 * 24 * time.Hour
-	s.sessions.IdleTimeout = 3 * 24 * time.Hour
+	if c.Patience <= 0 {
+		c.Patience = 8 * time.Second
+	}
+	s := &Server{Config: c, router: chi.NewMux(), hub: newHub(), live: newLive(), brake: newBrake(c.SignInsPerMinute), answers: newAnswers(),
+		sessions: scs.New(), stopping: make(chan struct{})}
+	if c.Wait != nil {
+		s.brake.wait = c.Wait
+	}
+	s.sessions.Store = store.Sessions{Store: c.Desk.Store, PersonOf: personIn}
+	s.sessions.HashTokenInStore = true
+	s.sessions.Lifetime = sessionLife // idle ones are ended by the guard, so that reading writes nothing
+	s.sessions.ErrorFunc = func(w http.ResponseWriter, r *http.Request, err error) {
+		s.Log.Error("read or write a session", "err", err)
+		w.Header().Set("Retry-After", "5")
+		problem(w, http.StatusServiceUnavailable, awayText)
+	}
 	s.sessions.Cookie.Name = "jobshelf"
 	s.sessions.Cookie.HttpOnly = true
+	s.sessions.Cookie.Secure = c.HTTPS
 	s.sessions.Cookie.SameSite = http.SameSiteLaxMode
-	s.perLogin = httprate.NewRateLimiter(c.SignInsPerMinute, time.Minute)
 
 	r := s.router
-	r.Use(middleware.Recoverer, securityHeaders, http.NewCrossOriginProtection().Handler)
+	r.Use(middleware.Recoverer, s.securityHeaders, http.NewCrossOriginProtection().Handler)
 	r.Get("/healthz", func(w http.ResponseWriter, r *http.Request) { w.WriteHeader(http.StatusNoContent) })
+	r.Get("/readyz", s.ready)
 	r.Route("/api", func(r chi.Router) {
-		r.Use(s.sessions.LoadAndSave, limitBody(c.UploadBytes))
+		r.Use(noStore, patience(c.Patience), middleware.Compress(1, "application/json", "application/problem+json"), s.sessions.LoadAndSave, limitBody(c.UploadBytes))
 		cfg := huma.DefaultConfig("Job Shelf", "0.1.0")
 		cfg.Servers = []*huma.Server{{URL: "/api"}}
 		cfg.DocsPath = ""
@@ -100,8 +136,43 @@ func New(c Config) *Server {
 	return s
 }
 
-// Close ends what New started.
-func (s *Server) Close() { s.sessRows.StopCleanup() }
+// EndStreams ends what would never end by itself, so that the server can stop.
+func (s *Server) EndStreams() { s.stopOnce.Do(func() { close(s.stopping) }) }
+
+// ready says whether requests can be answered: the database is there and migrated.
+func (s *Server) ready(w http.ResponseWriter, r *http.Request) {
+	ctx, cancel := context.WithTimeout(r.Context(), 2*time.Second)
+	defer cancel()
+	select {
+	case <-s.stopping:
+		problem(w, http.StatusServiceUnavailable, "The server is stopping.")
+		return
+	default:
+	}
+	if err := s.Desk.Store.Ready(ctx); err != nil {
+		problem(w, http.StatusServiceUnavailable, awayText)
+		return
+	}
+	w.WriteHeader(http.StatusNoContent)
+}
+
+const awayText = "The database does not answer just now. Try again in a moment; nothing of what was saved is lost."
+
+// personIn reads whose a session is out of its data; 0 if nobody's.
+func personIn(data []byte) int64 {
+	_, values, err := scs.GobCodec{}.Decode(data)
+	if err != nil {
+		return 0
+	}
+	id, _ := values[personKey].(int64)
+	return id
+}
+
+// sessionOf is the hash of the session's token, as the database has it.
+func (s *Server) sessionOf(ctx context.Context) string {
+	sum := sha256.Sum256([]byte(s.sessions.Token(ctx)))
+	return base64.RawURLEncoding.EncodeToString(sum[:])
+}
 
 // ServeHTTP answers a request.
 func (s *Server) ServeHTTP(w http.ResponseWriter, r *http.Request) { s.router.ServeHTTP(w, r) }
@@ -115,9 +186,10 @@ func (s *Server) Run(ctx context.Context, ready func()) {
 	for ctx.Err() == nil {
 		err := s.Desk.Store.Listen(ctx, func() {
 			s.hub.send(store.Event{Kind: "house"}) // what was missed while not listening
+			s.endMissed(ctx)
 			ready()
 			ready = func() {}
-		}, s.hub.send)
+		}, s.heard)
 		if ctx.Err() == nil {
 			s.Log.Error("events stopped; starting again", "err", err)
 			select {
@@ -128,30 +200,47 @@ func (s *Server) Run(ctx context.Context, ready func()) {
 	}
 }
 
+// heard takes what the database tells.
+func (s *Server) heard(e store.Event) {
+	if e.Kind == store.SessionEnded {
+		s.live.end(e.Session)
+		return
+	}
+	s.hub.send(e)
+}
+
+// endMissed ends what goes on in sessions that ended while nobody listened.
+func (s *Server) endMissed(ctx context.Context) {
+	ended, err := s.Desk.Store.EndedSessions(ctx, s.live.sessions())
+	if err != nil {
+		s.Log.Error("look for sessions that ended", "err", err)
+	}
+	for _, x := range ended {
+		s.live.end(x)
+	}
+}
+
+// noStore keeps answers out of the browser's cache: what they show is private. What
+// may be kept says so itself.
+func noStore(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		w.Header().Set("Cache-Control", "no-store")
+		next.ServeHTTP(w, r)
+	})
+}
+
 // securityHeaders lets the browser load nothing from elsewhere.
-func securityHeaders(next http.Handler) http.Handler {
+func (s *Server) securityHeaders(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		h := w.Header()
 		h.Set("Content-Security-Policy", "default-src 'self'; img-src 'self' data: blob:; style-src 'self' 'unsafe-inline'; worker-src 'self' blob:; frame-ancestors 'none'; base-uri 'self'; form-action 'self'")
 		h.Set("X-Content-Type-Options", "nosniff")
 		h.Set("Referrer-Policy", "same-origin")
+		if s.HTTPS {
+			h.Set("Strict-Transport-Security", "max-age=31536000")
+		}
 		next.ServeHTTP(w, r)
 	})
-}
-
-// limitBody bounds request bodies: a file's limit where files arrive, 1 MB
-// everywhere else.
-func limitBody(upload int64) func(http.Handler) http.Handler {
-	return func(next http.Handler) http.Handler {
-		return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-			limit := int64(1 << 20)
-			if strings.HasSuffix(r.URL.Path, "/uploads") {
-				limit = upload
-			}
-			r.Body = http.MaxBytesReader(w, r.Body, limit)
-			next.ServeHTTP(w, r)
-		})
-	}
 }
 
 // problem writes an RFC 9457 problem outside of huma.
@@ -168,9 +257,15 @@ func (s *Server) refusal(ctx context.Context, err error) error {
 	var clash *desk.Conflict
 	var status huma.StatusError
 	var tooLarge *http.MaxBytesError
-	switch {
+	var full *desk.NoRoom
+	switch cause := context.Cause(ctx); {
 	case err == nil:
 		return nil
+	case errors.Is(cause, errSignedOut):
+		return huma.Error401Unauthorized("You were signed out meanwhile.")
+	case errors.Is(cause, errSlow), errors.Is(err, store.ErrAway), errors.Is(err, context.DeadlineExceeded):
+		s.Log.WarnContext(ctx, "the database is away", "err", err)
+		return huma.ErrorWithHeaders(huma.Error503ServiceUnavailable(awayText), http.Header{"Retry-After": {"5"}})
 	case errors.As(err, &status):
 		return err
 	case errors.As(err, &bad):
@@ -187,6 +282,14 @@ func (s *Server) refusal(ctx context.Context, err error) error {
 		return huma.Error409Conflict("It was changed by somebody else meanwhile. Load it again.")
 	case errors.Is(err, store.ErrTaken):
 		return huma.Error409Conflict("That name is in use already.")
+	case errors.Is(err, store.ErrUnstorable):
+		return huma.Error422UnprocessableEntity("Something in it cannot be kept: a text or number that no database holds.")
+	case errors.As(err, &full):
+		return huma.NewError(http.StatusInsufficientStorage, full.Text)
+	case errors.Is(err, store.ErrFull):
+		return huma.NewError(http.StatusInsufficientStorage, "The house's disk is full. Tell a steward.")
+	case errors.Is(err, errStalled), errors.Is(err, os.ErrDeadlineExceeded):
+		return huma.NewError(http.StatusRequestTimeout, "Too little came over the line. Send it again.")
 	case errors.As(err, &tooLarge):
 		return huma.NewError(http.StatusRequestEntityTooLarge, "The file is over the limit of this house.")
 	case errors.Is(err, context.Canceled):

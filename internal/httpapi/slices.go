@@ -39,6 +39,9 @@ func (s *Server) sliceRoutes() {
 	register(s, desk.Coordinator, op("choose-slice", "POST", "/slices/{id}/choose", "Let a slice count"), func(ctx context.Context, in *ByID) (*none, error) {
 		return nil, s.Desk.ChooseSlice(ctx, actorOf(ctx), in.ID)
 	})
+	register(s, desk.Coordinator, op("slice-again", "POST", "/slices/{id}/again", "Try a slice once more that failed or was set aside"), func(ctx context.Context, in *ByID) (*none, error) {
+		return nil, s.Desk.AgainSlice(ctx, actorOf(ctx), in.ID)
+	})
 	save := op("savings", "POST", "/slices/{id}/savings", "Slice what would save time against it")
 	save.DefaultStatus = http.StatusCreated
 	register(s, desk.Coordinator, save, func(ctx context.Context, in *ByID) (*body[ordered], error) {

@@ -74,12 +74,17 @@ func create(ctx context.Context, name, from string) error {
 }
 
 // URL is the address of a new, migrated, empty database.
-func URL(t testing.TB) string {
+func URL(t testing.TB) string { return made(t, template) }
+
+// BareURL is the address of a new database that nobody has migrated.
+func BareURL(t testing.TB) string { return made(t, "") }
+
+func made(t testing.TB, from string) string {
 	t.Helper()
 	once.Do(start)
 	require.NoError(t, failed)
 	name := fmt.Sprintf("test_%d", count.Add(1))
-	require.NoError(t, create(context.Background(), name, template))
+	require.NoError(t, create(context.Background(), name, from))
 	return cluster.URL(name)
 }
 

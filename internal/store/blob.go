@@ -47,7 +47,7 @@ func (s *Store) fillBlob(ctx context.Context, id int64, r io.Reader) (Blob, erro
 		if k > 0 {
 			hash.Write(buf[:k])
 			size += int64(k)
-			if err := s.exec(ctx, `INSERT INTO blob_chunk (blob_id, n, bytes) VALUES ($1, $2, $3)`, id, n, buf[:k]); err != nil {
+			if err := s.putChunk(ctx, id, n, buf[:k]); err != nil {
 				return Blob{}, fmt.Errorf("store file: %w", err)
 			}
 		}
@@ -59,7 +59,8 @@ func (s *Store) fillBlob(ctx context.Context, id int64, r io.Reader) (Blob, erro
 		}
 	}
 	sum := hash.Sum(nil)
-	const known = `SELECT id, size FROM blob WHERE sha256 = $1`
+	// Found by its hash, it counts as new: a sweep that comes now must not take it.
+	const known = `UPDATE blob SET created_at = now() WHERE sha256 = $1 RETURNING id, size`
 	if b, err := one[Blob](ctx, s.Q, known, sum); err == nil {
 		return b, nil
 	}
@@ -71,6 +72,16 @@ func (s *Store) fillBlob(ctx context.Context, id int64, r io.Reader) (Blob, erro
 		return Blob{}, fmt.Errorf("store file: %w", err)
 	}
 	return Blob{id, size}, nil
+}
+
+// chunkWait is how long the database may take over a chunk; a hung one must not
+// hold an upload for ever.
+const chunkWait = 30 * time.Second
+
+func (s *Store) putChunk(ctx context.Context, id int64, n int, b []byte) error {
+	ctx, cancel := context.WithTimeout(ctx, chunkWait)
+	defer cancel()
+	return s.exec(ctx, `INSERT INTO blob_chunk (blob_id, n, bytes) VALUES ($1, $2, $3)`, id, n, b)
 }
 
 // Blob tells a stored file's size.
@@ -109,7 +120,9 @@ func (b *BlobReader) ReadAt(p []byte, off int64) (int, error) {
 	for done < len(p) {
 		n := (off + int64(done)) / chunkBytes
 		if n != b.have {
-			chunk, err := scalar[[]byte](b.ctx, b.q, `SELECT bytes FROM blob_chunk WHERE blob_id = $1 AND n = $2`, b.id, n)
+			ctx, cancel := context.WithTimeout(b.ctx, chunkWait)
+			chunk, err := scalar[[]byte](ctx, b.q, `SELECT bytes FROM blob_chunk WHERE blob_id = $1 AND n = $2`, b.id, n)
+			cancel()
 			if errors.Is(err, ErrNotFound) {
 				return done, io.EOF
 			}
@@ -137,6 +150,15 @@ func (q Q) SweepBlobs(ctx context.Context, olderThan time.Duration) error {
 		AND NOT EXISTS (SELECT FROM upload u WHERE u.blob_id = b.id)
 		AND NOT EXISTS (SELECT FROM version v WHERE v.blob_id = b.id OR v.view_id = b.id)
 		AND NOT EXISTS (SELECT FROM slice s WHERE s.layers_id = b.id OR s.gcode_id = b.id OR s.plate_id = b.id)`, olderThan.Seconds())
+}
+
+// DropVariants lets go of the layers and programs of slices that nobody chose, of
+// jobs that have been over for a time; the next sweep takes the files.
+func (q Q) DropVariants(ctx context.Context, olderThan time.Duration) error {
+	return q.exec(ctx, `UPDATE slice s SET layers_id = NULL, gcode_id = NULL, plate_id = NULL
+		FROM piece p JOIN job j ON j.id = p.job_id
+		WHERE p.id = s.piece_id AND NOT s.chosen AND s.at < now() - make_interval(secs => $1) AND j.step IN ('fetched', 'sent back')
+		AND (s.layers_id IS NOT NULL OR s.gcode_id IS NOT NULL OR s.plate_id IS NOT NULL)`, olderThan.Seconds())
 }
 
 // Upload is a file that has arrived and is not yet part of a job.

@@ -2,6 +2,9 @@ package store
 
 import (
 	"context"
+	"strings"
+
+	"golang.org/x/text/unicode/norm"
 
 	"jobshelf/core/machine"
 	"jobshelf/core/planning"
@@ -116,18 +119,25 @@ func (q Q) SetRecipe(ctx context.Context, r Recipe) error {
 
 // Person is somebody of the house.
 type Person struct {
-	ID    int64
-	Login string
-	Name  string
-	Role  string
-	Hash  string
+	ID     int64
+	Login  string
+	Name   string
+	Role   string
+	Hash   string
+	Closed bool // may not sign in any more
 }
 
-const personColumns = `SELECT id, login, name, role, password_hash FROM person `
+const personColumns = `SELECT id, login, name, role, password_hash, closed_at IS NOT NULL FROM person `
 
 // PersonByLogin and PersonByID find one.
 func (q Q) PersonByLogin(ctx context.Context, login string) (Person, error) {
-	return one[Person](ctx, q, personColumns+`WHERE login = lower($1)`, login)
+	return one[Person](ctx, q, personColumns+`WHERE login = $1`, CanonicalLogin(login))
+}
+
+// CanonicalLogin is a login however it is spelled: without blanks around it, in
+// lower case, in one of the ways that Unicode has for its letters.
+func CanonicalLogin(login string) string {
+	return strings.ToLower(norm.NFKC.String(strings.TrimSpace(login)))
 }
 
 // PersonByID finds one.
@@ -135,13 +145,39 @@ func (q Q) PersonByID(ctx context.Context, id int64) (Person, error) {
 	return one[Person](ctx, q, personColumns+`WHERE id = $1`, id)
 }
 
-// People lists all by name.
+// People lists all by name, those left out whose accounts are closed.
 func (q Q) People(ctx context.Context) ([]Person, error) {
-	return all[Person](ctx, q, personColumns+`ORDER BY name`)
+	return all[Person](ctx, q, personColumns+`WHERE closed_at IS NULL ORDER BY name`)
 }
 
-// AddPerson makes a row; the login is kept in lower case.
+// AddPerson makes a row; the login is kept as CanonicalLogin has it.
 func (q Q) AddPerson(ctx context.Context, p Person) (int64, error) {
-	return scalar[int64](ctx, q, `INSERT INTO person (login, name, role, password_hash) VALUES (lower($1), $2, $3, $4) RETURNING id`,
-		p.Login, p.Name, p.Role, p.Hash)
+	return scalar[int64](ctx, q, `INSERT INTO person (login, name, role, password_hash) VALUES ($1, $2, $3, $4) RETURNING id`,
+		CanonicalLogin(p.Login), p.Name, p.Role, p.Hash)
+}
+
+// LockPeople keeps others from changing people until the transaction ends, so that
+// one steward is always left.
+func (q Q) LockPeople(ctx context.Context) error {
+	return q.exec(ctx, `SELECT pg_advisory_xact_lock(7004)`)
+}
+
+// SetPerson writes role, password and whether the account is closed.
+func (q Q) SetPerson(ctx context.Context, p Person) error {
+	return q.exec(ctx, `UPDATE person SET role = $2, password_hash = $3,
+		closed_at = CASE WHEN $4 THEN coalesce(closed_at, now()) END WHERE id = $1`, p.ID, p.Role, p.Hash, p.Closed)
+}
+
+// Storage is what files take.
+type Storage struct {
+	Mine, All int64 // bytes
+}
+
+// Storage adds up the files of a person's jobs and uploads, and of the house.
+func (q Q) Storage(ctx context.Context, person int64) (Storage, error) {
+	return one[Storage](ctx, q, `SELECT
+		(SELECT coalesce(sum(size), 0) FROM blob WHERE id IN (
+			SELECT v.blob_id FROM job j JOIN piece p ON p.job_id = j.id JOIN version v ON v.piece_id = p.id WHERE j.member_id = $1 AND v.n = 1
+			UNION SELECT blob_id FROM upload WHERE person_id = $1))::bigint,
+		(SELECT coalesce(sum(size), 0) FROM blob)::bigint`, person)
 }

@@ -92,9 +92,11 @@ type Piece struct {
 	Problem string
 	Seen    bool // has a picture
 	ViewID  *int64
+	// Judgement is the number of its verdict, another for every check; 0 without one.
+	Judgement int64
 }
 
-const pieceColumns = `SELECT p.id, job_id, name, copies, part, unit, current, v.blob_id, v.steps, v.verdict, v.problem, v.picture IS NOT NULL, v.view_id
+const pieceColumns = `SELECT p.id, job_id, name, copies, part, unit, current, v.blob_id, v.steps, v.verdict, v.problem, v.picture IS NOT NULL, v.view_id, v.judgement
 	FROM piece p JOIN version v ON v.piece_id = p.id AND v.n = p.current `
 
 // Pieces lists a job's.
@@ -102,12 +104,24 @@ func (q Q) Pieces(ctx context.Context, job int64) ([]Piece, error) {
 	return all[Piece](ctx, q, pieceColumns+`WHERE job_id = $1 ORDER BY position`, job)
 }
 
-// OpenPieces lists the pieces of all jobs on the shelf, by job.
-func (q Q) OpenPieces(ctx context.Context) (map[int64][]Piece, error) {
-	rows, err := all[Piece](ctx, q, pieceColumns+`WHERE job_id IN (SELECT id FROM job WHERE step NOT IN ('fetched', 'sent back')) ORDER BY job_id, position`)
-	out := map[int64][]Piece{}
-	for _, p := range rows {
-		out[p.JobID] = append(out[p.JobID], p)
+// OpenPieces lists the pieces of all jobs on the shelf, of one member if member is
+// not 0, by job, without their verdicts; VerdictsOf reads those.
+func (q Q) OpenPieces(ctx context.Context, member int64) ([]Piece, error) {
+	return all[Piece](ctx, q, `SELECT p.id, job_id, name, copies, part, unit, current, v.blob_id, v.steps, NULL::jsonb, v.problem, v.picture IS NOT NULL, v.view_id, v.judgement
+		FROM piece p JOIN version v ON v.piece_id = p.id AND v.n = p.current JOIN job j ON j.id = p.job_id
+		WHERE j.step NOT IN ('fetched', 'sent back') AND ($1 = 0 OR j.member_id = $1) ORDER BY job_id, position`, member)
+}
+
+// VerdictsOf reads verdicts by the numbers of their judgements.
+func (q Q) VerdictsOf(ctx context.Context, pieces []int64, judgements []int64) (map[int64]*verdict.Verdict, error) {
+	type row struct {
+		Judgement int64
+		Verdict   *verdict.Verdict
+	}
+	rows, err := all[row](ctx, q, `SELECT judgement, verdict FROM version WHERE piece_id = ANY($1) AND judgement = ANY($2) AND verdict IS NOT NULL`, pieces, judgements)
+	out := make(map[int64]*verdict.Verdict, len(rows))
+	for _, r := range rows {
+		out[r.Judgement] = r.Verdict
 	}
 	return out, err
 }
@@ -150,9 +164,9 @@ type Version struct {
 
 const versionColumns = `SELECT piece_id, n, blob_id, steps, log, at, verdict, problem, picture IS NOT NULL, view_id FROM version `
 
-// Versions lists a piece's, as it came first.
-func (q Q) Versions(ctx context.Context, piece int64) ([]Version, error) {
-	return all[Version](ctx, q, versionColumns+`WHERE piece_id = $1 ORDER BY n`, piece)
+// Versions lists those of all pieces of a job, by piece, as each came first.
+func (q Q) Versions(ctx context.Context, job int64) ([]Version, error) {
+	return all[Version](ctx, q, versionColumns+`WHERE piece_id IN (SELECT id FROM piece WHERE job_id = $1) ORDER BY piece_id, n`, job)
 }
 
 // Version finds one.
@@ -183,7 +197,7 @@ func (q Q) SetJudgement(ctx context.Context, piece int64, n int, j Judgement) er
 	if j.Log == nil {
 		j.Log = []mesh.Done{}
 	}
-	return q.exec(ctx, `UPDATE version SET verdict = $3, evidence = $4, problem = $5, picture = $6, view_id = $7,
+	return q.exec(ctx, `UPDATE version SET judgement = nextval('judgement'), verdict = $3, evidence = $4, problem = $5, picture = $6, view_id = $7,
 		log = CASE WHEN blob_id IS NULL THEN $9 ELSE log END, blob_id = coalesce(blob_id, $8) WHERE piece_id = $1 AND n = $2`,
 		piece, n, j.Verdict, j.Evidence, j.Problem, j.Picture, j.ViewID, j.BlobID, j.Log)
 }
@@ -203,11 +217,17 @@ type Task struct {
 	State   string
 	Round   int
 	QueueID int64
+	Tries   int // how often it was begun
+}
+
+// TaskOf finds a job's check.
+func (q Q) TaskOf(ctx context.Context, job int64) (Task, error) {
+	return one[Task](ctx, q, `SELECT state, round, queue_id, tries FROM task WHERE job_id = $1`, job)
 }
 
 // LockTask finds a job's check and keeps others from changing it.
 func (q Q) LockTask(ctx context.Context, job int64) (Task, error) {
-	return one[Task](ctx, q, `SELECT state, round, queue_id FROM task WHERE job_id = $1 FOR UPDATE`, job)
+	return one[Task](ctx, q, `SELECT state, round, queue_id, tries FROM task WHERE job_id = $1 FOR UPDATE`, job)
 }
 
 // SetTask writes the state of a check.
@@ -217,12 +237,28 @@ func (q Q) SetTask(ctx context.Context, job int64, state, failure string) error 
 
 // RenewTask queues a check again as a new round and tells the round.
 func (q Q) RenewTask(ctx context.Context, job int64) (int, error) {
-	return scalar[int](ctx, q, `UPDATE task SET state = 'queued', error = '', doing = '', fraction = 0, round = round + 1 WHERE job_id = $1 RETURNING round`, job)
+	return scalar[int](ctx, q, `UPDATE task SET state = 'queued', error = '', doing = '', fraction = 0, tries = 0, round = round + 1 WHERE job_id = $1 RETURNING round`, job)
 }
 
 // SetTaskQueueID remembers where in the work queue a check is.
 func (q Q) SetTaskQueueID(ctx context.Context, job, queueID int64) error {
 	return q.exec(ctx, `UPDATE task SET queue_id = $2 WHERE job_id = $1`, job, queueID)
+}
+
+// BeginTask counts a try of a round of a check and tells how many there were; a
+// round that is over or cancelled begins no more.
+func (q Q) BeginTask(ctx context.Context, job int64, round int) (int, error) {
+	n, err := scalar[int](ctx, q, `UPDATE task SET state = 'running', doing = '', tries = tries + 1 WHERE job_id = $1 AND round = $2 AND state IN ('queued', 'running') RETURNING tries`, job, round)
+	if err == ErrNotFound {
+		err = ErrChanged
+	}
+	return n, err
+}
+
+// RequeueTask takes a round that was begun back to the queue. uncount is for a try
+// that was only interrupted.
+func (q Q) RequeueTask(ctx context.Context, job int64, round int, uncount bool) error {
+	return q.exec(ctx, `UPDATE task SET state = 'queued', tries = tries - CASE WHEN $3 THEN 1 ELSE 0 END WHERE job_id = $1 AND round = $2 AND state = 'running'`, job, round, uncount)
 }
 
 // Progress writes how far a round of a check is; a round that is over or
@@ -283,6 +319,11 @@ func (q Q) Lanes(ctx context.Context) ([]Run, error) {
 // Run finds one; RunOfJob finds a job's.
 func (q Q) Run(ctx context.Context, id int64) (Run, error) {
 	return one[Run](ctx, q, runColumns+`WHERE r.id = $1`, id)
+}
+
+// RunsOffLanes lists the runs of open jobs that are finished.
+func (q Q) RunsOffLanes(ctx context.Context) ([]Run, error) {
+	return all[Run](ctx, q, runColumns+`WHERE state = 'finished' AND j.step NOT IN ('fetched', 'sent back')`)
 }
 
 // RunOfJob finds a job's run.

@@ -33,10 +33,11 @@ type Slice struct {
 	GCodeID    *int64
 	PlateID    *int64 // 3MF of the part as it stands
 	At         time.Time
+	Tries      int // how often it was begun
 }
 
 const sliceColumns = `SELECT id, piece_id, version, machine_id, label, base_id, departures, marks, scale, tip, chosen, state, fraction, error, queue_id,
-	full_estimate, notes, regions, layers_id, gcode_id, plate_id, at FROM slice `
+	full_estimate, notes, regions, layers_id, gcode_id, plate_id, at, tries FROM slice `
 
 // Slices lists a piece's, oldest first.
 func (q Q) Slices(ctx context.Context, piece int64) ([]Slice, error) {
@@ -94,12 +95,42 @@ func (q Q) ChooseSlice(ctx context.Context, s Slice) error {
 	return q.exec(ctx, `UPDATE slice SET chosen = (id = $1) WHERE piece_id = $2`, s.ID, s.PieceID)
 }
 
-// ChosenSlices gives what counts for the pieces of open jobs, by piece, where it
-// is done and of the version that counts.
-func (q Q) ChosenSlices(ctx context.Context) (map[int64]Slice, error) {
-	rows, err := all[Slice](ctx, q, sliceColumns+`s WHERE chosen AND state = 'done'
-		AND EXISTS (SELECT FROM piece p WHERE p.id = s.piece_id AND p.current = s.version)`)
-	out := make(map[int64]Slice, len(rows))
+// BeginSlice counts a try of a slice and tells how many there were; one that is over
+// begins no more.
+func (q Q) BeginSlice(ctx context.Context, id int64) (int, error) {
+	n, err := scalar[int](ctx, q, `UPDATE slice SET state = 'running', tries = tries + 1 WHERE id = $1 AND state IN ('queued', 'running') RETURNING tries`, id)
+	if err == ErrNotFound {
+		err = ErrChanged
+	}
+	return n, err
+}
+
+// RequeueSlice takes one that was begun back to the queue. uncount is for a try that
+// was only interrupted.
+func (q Q) RequeueSlice(ctx context.Context, id int64, uncount bool) error {
+	return q.exec(ctx, `UPDATE slice SET state = 'queued', tries = tries - CASE WHEN $2 THEN 1 ELSE 0 END WHERE id = $1 AND state = 'running'`, id, uncount)
+}
+
+// AgainSlice queues one once more that was set aside or failed.
+func (q Q) AgainSlice(ctx context.Context, id int64) error {
+	return q.changed(ctx, `UPDATE slice SET state = 'queued', error = '', fraction = 0, tries = 0 WHERE id = $1 AND state IN ('set aside', 'failed')`, id)
+}
+
+// Chosen is what counts of a slice on a shelf: its machine and its figures, without
+// those of each layer.
+type Chosen struct {
+	PieceID   int64
+	MachineID int64
+	Full      *estimate.Full
+}
+
+// ChosenSlices gives what counts for pieces of open jobs, of one job if it is not 0,
+// where it is done and of the version that counts.
+func (q Q) ChosenSlices(ctx context.Context, job int64) (map[int64]Chosen, error) {
+	rows, err := all[Chosen](ctx, q, `SELECT s.piece_id, s.machine_id, s.full_estimate - 'by_layer'
+		FROM job j JOIN piece p ON p.job_id = j.id JOIN slice s ON s.piece_id = p.id AND s.version = p.current
+		WHERE s.chosen AND s.state = 'done' AND CASE WHEN $1 = 0 THEN j.step NOT IN ('fetched', 'sent back') ELSE j.id = $1 END`, job)
+	out := make(map[int64]Chosen, len(rows))
 	for _, r := range rows {
 		out[r.PieceID] = r
 	}

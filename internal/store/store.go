@@ -12,7 +12,10 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"io"
 	"io/fs"
+	"net"
+	"time"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgconn"
@@ -31,6 +34,13 @@ var (
 	ErrChanged = errors.New("changed by somebody else meanwhile")
 	// ErrTaken: a name or place that must be unique is in use.
 	ErrTaken = errors.New("already in use")
+	// ErrUnstorable: a value that the database cannot hold, such as a NUL in a text or
+	// an infinite number. Trying again is of no use.
+	ErrUnstorable = errors.New("cannot be stored")
+	// ErrFull: the database's disk is full.
+	ErrFull = errors.New("the disk is full")
+	// ErrAway: the database does not answer, or takes no more connections.
+	ErrAway = errors.New("the database does not answer")
 )
 
 //go:embed migrations/*.sql
@@ -62,6 +72,9 @@ type Store struct {
 	Pool *pgxpool.Pool
 }
 
+// connectWait bounds how long a connection may take.
+const connectWait = 5 * time.Second
+
 // Open connects; the database must have been migrated.
 func Open(ctx context.Context, url string) (*Store, error) {
 	cfg, err := pgxpool.ParseConfig(url)
@@ -69,6 +82,7 @@ func Open(ctx context.Context, url string) (*Store, error) {
 		return nil, fmt.Errorf("database address: %w", err)
 	}
 	cfg.MaxConns = max(cfg.MaxConns, 16)
+	cfg.ConnConfig.ConnectTimeout = connectWait
 	pool, err := pgxpool.NewWithConfig(ctx, cfg)
 	if err != nil {
 		return nil, fmt.Errorf("connect to the database: %w", err)
@@ -83,18 +97,27 @@ func Open(ctx context.Context, url string) (*Store, error) {
 // Close ends all connections.
 func (s *Store) Close() { s.Pool.Close() }
 
+// migrateLock keeps servers that start together from migrating at once.
+const migrateLock = 7003
+
 // Migrate brings the database up to date: our tables and the queue's.
 func (s *Store) Migrate(ctx context.Context) error {
-	conn := stdlib.OpenDBFromPool(s.Pool)
-	defer conn.Close()
-	dir, err := fs.Sub(migrations, "migrations")
-	if err != nil {
-		return err
-	}
-	p, err := goose.NewProvider(goose.DialectPostgres, conn, dir)
+	own, err := s.Pool.Acquire(ctx)
 	if err != nil {
 		return fmt.Errorf("migrate: %w", err)
 	}
+	defer own.Release()
+	if _, err := own.Exec(ctx, `SELECT pg_advisory_lock($1)`, migrateLock); err != nil {
+		return fmt.Errorf("migrate: %w", err)
+	}
+	defer func() {
+		_, _ = own.Exec(context.WithoutCancel(ctx), `SELECT pg_advisory_unlock($1)`, migrateLock) // else it goes with the connection
+	}()
+	p, end, err := s.provider()
+	if err != nil {
+		return fmt.Errorf("migrate: %w", err)
+	}
+	defer end()
 	if _, err := p.Up(ctx); err != nil {
 		return fmt.Errorf("migrate: %w", err)
 	}
@@ -106,6 +129,54 @@ func (s *Store) Migrate(ctx context.Context) error {
 		return fmt.Errorf("migrate the queue: %w", err)
 	}
 	return nil
+}
+
+// MigrateDownTo takes our tables back to an earlier version.
+func (s *Store) MigrateDownTo(ctx context.Context, version int64) error {
+	p, end, err := s.provider()
+	if err != nil {
+		return fmt.Errorf("migrate down: %w", err)
+	}
+	defer end()
+	if _, err := p.DownTo(ctx, version); err != nil {
+		return fmt.Errorf("migrate down: %w", err)
+	}
+	return nil
+}
+
+// Ready says that the database answers and is up to date.
+func (s *Store) Ready(ctx context.Context) error {
+	p, end, err := s.provider()
+	if err != nil {
+		return err
+	}
+	defer end()
+	behind, err := p.HasPending(ctx)
+	if err == nil && behind {
+		return errors.New("the database is not migrated yet")
+	}
+	return known(err)
+}
+
+// Snapshot names the state of all data: as long as it is the same, nothing that a
+// query sees has changed. It is PostgreSQL's own name for which transactions are
+// seen (pg_current_snapshot).
+func (q Q) Snapshot(ctx context.Context) (string, error) {
+	return scalar[string](ctx, q, `SELECT pg_current_snapshot()::text`)
+}
+
+func (s *Store) provider() (*goose.Provider, func(), error) {
+	conn := stdlib.OpenDBFromPool(s.Pool)
+	dir, err := fs.Sub(migrations, "migrations")
+	if err != nil {
+		return nil, nil, err
+	}
+	p, err := goose.NewProvider(goose.DialectPostgres, conn, dir)
+	if err != nil {
+		_ = conn.Close() // of a wrapper: the pool stays
+		return nil, nil, err
+	}
+	return p, func() { _ = conn.Close() }, nil
 }
 
 // CreateDatabase makes a database of the given name, as a copy of template if
@@ -123,12 +194,27 @@ func (s *Store) CreateDatabase(ctx context.Context, name, template string) error
 	return err
 }
 
-// InTx runs f in one transaction: all of it happens, or nothing.
+// clashTries is how often a transaction is tried that clashed with another.
+const clashTries = 5
+
+// InTx runs f in one transaction: all of it happens, or nothing. Where it clashes
+// with another (a deadlock, or rows that moved on) it is tried again, so f may run
+// several times.
+//
+// Everybody locks in the same order: lanes, job, check, slice, then what the queue
+// keeps.
 func (s *Store) InTx(ctx context.Context, f func(*Tx) error) error {
-	return pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error { return f(&Tx{Q{tx}, tx}) })
+	for try := 1; ; try++ {
+		err := pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error { return f(&Tx{Q{tx}, tx}) })
+		var pg *pgconn.PgError
+		clash := errors.As(err, &pg) && (pg.Code == "40P01" || pg.Code == "40001")
+		if !clash || try == clashTries || ctx.Err() != nil {
+			return known(err)
+		}
+	}
 }
 
-// known turns no rows and unique violations into sentinels.
+// known turns the database's errors into sentinels.
 func known(err error) error {
 	var pg *pgconn.PgError
 	switch {
@@ -136,10 +222,37 @@ func known(err error) error {
 		return nil
 	case errors.Is(err, pgx.ErrNoRows):
 		return ErrNotFound
-	case errors.As(err, &pg) && pg.Code == "23505":
-		return fmt.Errorf("%w (%s)", ErrTaken, pg.ConstraintName)
+	case errors.As(err, &pg):
+		switch class := pg.Code[:min(2, len(pg.Code))]; {
+		case pg.Code == "23505":
+			return fmt.Errorf("%w (%s)", ErrTaken, pg.ConstraintName)
+		case class == "22":
+			return fmt.Errorf("%w: %w", ErrUnstorable, err)
+		case pg.Code == "53100":
+			return fmt.Errorf("%w: %w", ErrFull, err)
+		case class == "08" || pg.Code == "53300" || pg.Code == "57P01" || pg.Code == "57P02" || pg.Code == "57P03":
+			return fmt.Errorf("%w: %w", ErrAway, err)
+		}
+		return err
+	case unfit(err):
+		return fmt.Errorf("%w: %w", ErrUnstorable, err)
+	case away(err):
+		return fmt.Errorf("%w: %w", ErrAway, err)
 	}
 	return err
+}
+
+// unfit says that a value could not even be written as JSON.
+func unfit(err error) bool {
+	var value *json.UnsupportedValueError
+	return errors.As(err, &value)
+}
+
+// away says that the connection failed, not the query.
+func away(err error) bool {
+	var connect *pgconn.ConnectError
+	var network *net.OpError
+	return errors.As(err, &connect) || errors.As(err, &network) || errors.Is(err, io.ErrUnexpectedEOF) || pgconn.SafeToRetry(err)
 }
 
 // one and all collect rows by field position.
@@ -191,7 +304,12 @@ type Event struct {
 	Fraction float64 `json:"fraction,omitempty"`
 	Doing    string  `json:"doing,omitempty"`
 	Owner    int64   `json:"owner,omitempty"` // the member whose job it is
+	Session  string  `json:"session,omitempty"`
 }
+
+// SessionEnded is the kind of event that ends what goes on in a session; it is for
+// servers only.
+const SessionEnded = "session ended"
 
 // Channel is the notification channel of events.
 const Channel = "jobshelf"

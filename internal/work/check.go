@@ -41,21 +41,59 @@ type checkWorker struct {
 	store  *store.Store
 	limits modelfile.Limits
 	log    *slog.Logger
+	gate   *gate
+}
+
+// tooOften is what the desk is told of work whose workers died.
+func tooOften(tries int) string {
+	return fmt.Sprintf("It was begun %d times, and each time the program that worked on it died. The file may be too much for the machine that works here. Tell a steward.", tries)
 }
 
 func (w *checkWorker) Work(ctx context.Context, job *river.Job[CheckArgs]) error {
-	err := w.check(ctx, job)
+	t, err := w.store.TaskOf(ctx, job.Args.Job)
+	if err != nil {
+		return over(ctx, err)
+	}
+	if t.Tries > 0 {
+		w.log.Warn("a check is tried again", "job", job.Args.Job, "round", job.Args.Round, "begun", t.Tries)
+	}
+	leave := w.gate.enter(t.Tries == 0 || t.State != "running") // still running: its worker died
+	defer leave()
+	if ctx.Err() != nil {
+		return ctx.Err()
+	}
+	if t.Round == job.Args.Round && t.Tries >= MaxTries { // the last one's worker died
+		err := w.desk.SetAside(ctx, job.Args.Job, job.Args.Round, tooOften(t.Tries))
+		w.log.Error("a check was set aside", "job", job.Args.Job, "begun", t.Tries, "err", err)
+		return over(ctx, err)
+	}
+	try, err := w.desk.BeginCheck(ctx, job.Args.Job, job.Args.Round)
+	if err == nil {
+		err = w.check(ctx, job)
+	}
+	late, cancel := afterwards(ctx)
+	defer cancel()
 	switch {
-	case err == nil:
-		return nil
-	case errors.Is(err, store.ErrChanged), errors.Is(err, store.ErrNotFound):
-		return river.JobCancel(err) // the round is over: cancelled, or renewed
-	case ctx.Err() != nil:
-		return err
-	case job.Attempt >= job.MaxAttempts:
-		w.log.Error("check failed", "job", job.Args.Job, "err", err)
-		failure := w.desk.RecordFailure(context.WithoutCancel(ctx), job.Args.Job, job.Args.Round, "The program could not finish the check. Try again, and tell a steward if it happens again.")
-		return errors.Join(err, failure)
+	case err == nil || errors.Is(err, store.ErrChanged) || errors.Is(err, store.ErrNotFound):
+		return over(ctx, err)
+	case ctx.Err() != nil: // the worker is being stopped: no fault of the check's
+		return errors.Join(err, w.store.RequeueTask(late, job.Args.Job, job.Args.Round, true))
+	}
+	if last, reason := verdictOn(w.log, "check", job.Args.Job, try, err); last {
+		return over(ctx, w.desk.SetAside(late, job.Args.Job, job.Args.Round, reason))
+	}
+	return errors.Join(err, w.store.RequeueTask(late, job.Args.Job, job.Args.Round, false))
+}
+
+// afterwards is a context for what must be told though the work was cancelled.
+func afterwards(ctx context.Context) (context.Context, context.CancelFunc) {
+	return context.WithTimeout(context.WithoutCancel(ctx), 10*time.Second)
+}
+
+// over turns what ends a round from outside into the end of its work.
+func over(ctx context.Context, err error) error {
+	if ctx.Err() == nil && (errors.Is(err, store.ErrChanged) || errors.Is(err, store.ErrNotFound)) {
+		return river.JobCancel(err)
 	}
 	return err
 }

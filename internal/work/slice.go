@@ -30,7 +30,7 @@ func (SliceArgs) Kind() string { return "slice" }
 
 // Slice queues a slice.
 func (q *Queue) Slice(ctx context.Context, tx *store.Tx, id int64) (int64, error) {
-	r, err := q.client.InsertTx(ctx, tx.Raw(), SliceArgs{id}, nil)
+	r, err := q.client.InsertTx(ctx, tx.Raw(), SliceArgs{id}, &river.InsertOpts{MaxAttempts: riverTries})
 	if err != nil {
 		return 0, fmt.Errorf("queue the slice: %w", err)
 	}
@@ -43,33 +43,55 @@ type sliceWorker struct {
 	store  *store.Store
 	limits modelfile.Limits
 	log    *slog.Logger
+	gate   *gate
 }
 
 func (w *sliceWorker) Work(ctx context.Context, job *river.Job[SliceArgs]) error {
-	err := w.slice(ctx, job)
+	id := job.Args.Slice
+	s, err := w.store.Slice(ctx, id)
+	if err != nil {
+		return over(ctx, err)
+	}
+	if s.Tries > 0 {
+		w.log.Warn("a slice is tried again", "slice", id, "begun", s.Tries)
+	}
+	leave := w.gate.enter(s.Tries == 0 || s.State != "running") // still running: its worker died
+	defer leave()
+	if ctx.Err() != nil {
+		return ctx.Err()
+	}
+	if s.Tries >= MaxTries { // the last one's worker died
+		w.log.Error("a slice was set aside", "slice", id, "begun", s.Tries)
+		return over(ctx, w.end(ctx, id, "set aside", tooOften(s.Tries)))
+	}
+	try, err := w.desk.BeginSlice(ctx, id)
+	if err == nil {
+		err = w.slice(ctx, job)
+	}
+	late, cancel := afterwards(ctx)
+	defer cancel()
 	var no *desk.Conflict
 	switch {
-	case err == nil:
-		return nil
-	case errors.Is(err, store.ErrChanged), errors.Is(err, store.ErrNotFound):
-		return river.JobCancel(err) // it is over: cancelled
-	case ctx.Err() != nil:
-		return err
-	case errors.As(err, &no) || job.Attempt >= job.MaxAttempts:
-		text := "The program could not finish the slice. Try again, and tell a steward if it happens again."
-		if no != nil {
-			text = no.Text
-		} else {
-			w.log.Error("slice failed", "slice", job.Args.Slice, "err", err)
-		}
-		s, e := w.store.Slice(context.WithoutCancel(ctx), job.Args.Slice)
-		if e == nil {
-			s.State, s.Error = "failed", text
-			e = w.desk.EndSlice(context.WithoutCancel(ctx), s, func(*store.Tx) error { return nil })
-		}
-		return river.JobCancel(errors.Join(err, e))
+	case err == nil || errors.Is(err, store.ErrChanged) || errors.Is(err, store.ErrNotFound):
+		return over(ctx, err)
+	case errors.As(err, &no):
+		return over(ctx, w.end(late, id, "failed", no.Text))
+	case ctx.Err() != nil: // the worker is being stopped: no fault of the slice's
+		return errors.Join(err, w.store.RequeueSlice(late, id, true))
 	}
-	return err
+	if last, reason := verdictOn(w.log, "slice", id, try, err); last {
+		return over(ctx, w.end(late, id, "set aside", reason))
+	}
+	return errors.Join(err, w.store.RequeueSlice(late, id, false))
+}
+
+func (w *sliceWorker) end(ctx context.Context, id int64, state, reason string) error {
+	s, err := w.store.Slice(ctx, id)
+	if err != nil {
+		return err
+	}
+	s.State, s.Error = state, reason
+	return w.desk.EndSlice(ctx, s, func(*store.Tx) error { return nil })
 }
 
 func (w *sliceWorker) slice(ctx context.Context, job *river.Job[SliceArgs]) error {

@@ -7,6 +7,12 @@
 // again from the start, and ends once. How a dead worker is noticed: every
 // worker holds an advisory lock under its name; whoever can take that lock knows
 // the worker is gone and puts its jobs back (see watch).
+//
+// Work is begun MaxTries times at the most. A try is counted when it begins, in the
+// row of the check or slice, so that the death of its worker counts as one. What
+// fails that often, or fails in a way that trying does not mend, is set aside with
+// the reason on the shelf. What was begun when a worker died is tried again alone in
+// its process: if it was what killed it, it takes nobody else's along (see gate).
 package work
 
 import (
@@ -17,6 +23,7 @@ import (
 	"hash/fnv"
 	"log/slog"
 	"os"
+	"sync"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -28,6 +35,9 @@ import (
 	"jobshelf/internal/desk"
 	"jobshelf/internal/store"
 )
+
+// MaxTries is how often work is begun.
+const MaxTries = 4
 
 // Queue puts work on River; it serves processes that do none themselves too.
 type Queue struct{ client *river.Client[pgx.Tx] }
@@ -41,9 +51,13 @@ func NewQueue(s *store.Store) (*Queue, error) {
 	return &Queue{c}, nil
 }
 
+// riverTries is what River counts by, fetches included that never began; MaxTries is
+// what decides.
+const riverTries = 1000
+
 // Check queues a round of a job's check.
 func (q *Queue) Check(ctx context.Context, tx *store.Tx, job int64, round int) (int64, error) {
-	r, err := q.client.InsertTx(ctx, tx.Raw(), CheckArgs{Job: job, Round: round}, nil)
+	r, err := q.client.InsertTx(ctx, tx.Raw(), CheckArgs{Job: job, Round: round}, &river.InsertOpts{MaxAttempts: riverTries})
 	if err != nil {
 		return 0, fmt.Errorf("queue the check: %w", err)
 	}
@@ -71,10 +85,13 @@ type Worker struct {
 
 // soon is for work that somebody waits for: what fails for a passing reason is
 // tried again soon.
-type soon[T river.JobArgs] struct{ river.WorkerDefaults[T] }
+type soon[T river.JobArgs] struct {
+	river.WorkerDefaults[T]
+	after time.Duration
+}
 
-func (soon[T]) NextRetry(job *river.Job[T]) time.Time {
-	return time.Now().Add(time.Duration(job.Attempt) * 2 * time.Second)
+func (s soon[T]) NextRetry(job *river.Job[T]) time.Time {
+	return time.Now().Add(time.Duration(min(job.Attempt, 2*MaxTries)) * s.after)
 }
 
 // Options are a worker's settings.
@@ -83,6 +100,9 @@ type Options struct {
 	Parallel int
 	Limits   modelfile.Limits
 	Log      *slog.Logger
+	// RetryAfter is how long after a failure work is tried again, times the number of
+	// tries; default 2 s.
+	RetryAfter time.Duration
 }
 
 // Start begins to take jobs. Stop ends it.
@@ -90,11 +110,15 @@ func Start(ctx context.Context, s *store.Store, d *desk.Desk, o Options) (*Worke
 	if o.Parallel <= 0 {
 		o.Parallel = 2
 	}
+	if o.RetryAfter <= 0 {
+		o.RetryAfter = 2 * time.Second
+	}
 	host, _ := os.Hostname()
 	w := &Worker{store: s, name: fmt.Sprintf("%.30s-%d-%s", host, os.Getpid(), rand.Text()[:8]), log: o.Log, done: make(chan struct{})}
 	workers := river.NewWorkers()
-	river.AddWorker(workers, &checkWorker{desk: d, store: s, limits: o.Limits, log: o.Log})
-	river.AddWorker(workers, &sliceWorker{desk: d, store: s, limits: o.Limits, log: o.Log})
+	alone := &gate{}
+	river.AddWorker(workers, &checkWorker{soon: soon[CheckArgs]{after: o.RetryAfter}, desk: d, store: s, limits: o.Limits, log: o.Log, gate: alone})
+	river.AddWorker(workers, &sliceWorker{soon: soon[SliceArgs]{after: o.RetryAfter}, desk: d, store: s, limits: o.Limits, log: o.Log, gate: alone})
 	var err error
 	w.client, err = river.NewClient(riverpgxv5.New(s.Pool), &river.Config{
 		ID:                w.name,
@@ -104,7 +128,7 @@ func Start(ctx context.Context, s *store.Store, d *desk.Desk, o Options) (*Worke
 		FetchCooldown:     50 * time.Millisecond,
 		FetchPollInterval: 500 * time.Millisecond,
 		Logger:            o.Log,
-		MaxAttempts:       4,
+		MaxAttempts:       riverTries,
 	})
 	if err != nil {
 		return nil, fmt.Errorf("work: %w", err)
@@ -135,6 +159,36 @@ func (w *Worker) Stop(ctx context.Context) error {
 	w.stop()
 	<-w.done
 	return err
+}
+
+// gate lets work run together, save what was begun when a worker died: each of that
+// runs alone, since it may be what killed it.
+type gate struct{ mu sync.RWMutex }
+
+// enter waits for its turn and gives the way out.
+func (g *gate) enter(together bool) (leave func()) {
+	if together {
+		g.mu.RLock()
+		return g.mu.RUnlock
+	}
+	g.mu.Lock()
+	return g.mu.Unlock
+}
+
+// lasting says that trying again is of no use.
+func lasting(err error) bool { return errors.Is(err, store.ErrUnstorable) }
+
+// verdictOn decides on a try that failed: whether it is the last, and what the desk
+// is told of it. Each is logged.
+func verdictOn(log *slog.Logger, what string, id int64, try int, err error) (last bool, reason string) {
+	log.Error("a try failed", "what", what, "id", id, "try", try, "of", MaxTries, "err", err)
+	switch {
+	case lasting(err):
+		return true, "What came out cannot be stored: a text or number in it is none that a database holds. Tell a steward; the log has the rest."
+	case try >= MaxTries:
+		return true, fmt.Sprintf("It failed %d times. Tell a steward if it does so once more; the log has the reason.", try)
+	}
+	return false, ""
 }
 
 // lockClass sets our workers' locks apart from other advisory locks.

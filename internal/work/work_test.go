@@ -6,8 +6,11 @@ import (
 	"encoding/binary"
 	"errors"
 	"fmt"
+	"io"
 	"log/slog"
 	"math"
+	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -21,6 +24,7 @@ import (
 	"jobshelf/core/solid"
 	"jobshelf/core/toolpath"
 	"jobshelf/core/units"
+	"jobshelf/core/verdict"
 	"jobshelf/internal/demo"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/pgtest"
@@ -151,7 +155,7 @@ func TestAStoppedWorkerGivesBack(t *testing.T) {
 	hard, cancel := context.WithCancel(ctx)
 	cancel() // no time to end softly
 	_ = w.Stop(hard)
-	assert.Equal(t, "running", state(), "half done is not done")
+	assert.NotEqual(t, "done", state(), "half done is not done")
 	next := h.worker()
 	defer func() { assert.NoError(t, next.Stop(ctx)) }()
 	h.until("another worker ends it", func() bool { return state() == "done" })
@@ -159,6 +163,132 @@ func TestAStoppedWorkerGivesBack(t *testing.T) {
 	require.NoError(t, err)
 	assert.NotNil(t, s.GCodeID)
 	assert.InDelta(t, 1, s.Fraction, 0)
+}
+
+// tries counts how often a check was begun.
+func (h *house) tries(job int64) (n int, state string) {
+	h.t.Helper()
+	require.NoError(h.t, h.store.Pool.QueryRow(ctx, `SELECT tries, state FROM task WHERE job_id = $1`, job).Scan(&n, &state))
+	return n, state
+}
+
+// Work whose worker dies each time is begun as often as is said and then set aside,
+// with the reason on the shelf; other work goes on; "try once more" begins anew.
+func TestWorkThatKillsItsWorkerIsSetAside(t *testing.T) {
+	h := open(t)
+	killer := h.handIn(stl(t, solid.Box(20, 20, 5)), "killer.stl")
+	dies := func() { // as if a worker had begun it and died
+		tag, err := h.store.Pool.Exec(ctx, `UPDATE river_job SET state = 'running', attempt = 30, attempted_at = now(), attempted_by = array['ghost'] WHERE kind = 'check' AND (args->>'job')::bigint = $1 AND state NOT IN ('completed', 'cancelled', 'discarded')`, killer)
+		require.NoError(t, err)
+		require.EqualValues(t, 1, tag.RowsAffected())
+		_, err = h.desk.BeginCheck(ctx, killer, 1)
+		require.NoError(t, err)
+	}
+	for range MaxTries {
+		dies()
+	}
+	other := h.handIn(stl(t, solid.Box(20, 20, 6)), "other.stl")
+	w := h.worker()
+	defer func() { assert.NoError(t, w.Stop(ctx)) }()
+	h.until("the other is checked", func() bool { return h.view(other).Check.State == "done" })
+	h.until("the killer is set aside", func() bool { return h.view(killer).Check.State == "set aside" })
+	v := h.view(killer)
+	assert.Contains(t, v.Check.Error, "begun 4 times, and each time the program that worked on it died")
+	shelf, err := h.desk.Shelf(ctx, h.cato)
+	require.NoError(t, err)
+	for _, s := range shelf.Slips {
+		if s.ID == killer {
+			assert.Equal(t, v.Check.Error, s.Check.Error, "the reason is on the shelf")
+		}
+	}
+	assert.Equal(t, "The check was set aside", v.History[len(v.History)-1].What)
+	n, _ := h.tries(killer)
+	assert.Equal(t, MaxTries, n)
+	require.NoError(t, h.desk.Retry(ctx, h.cato, killer))
+	h.until("once more goes well", func() bool { return h.view(killer).Check.State == "done" })
+	n, _ = h.tries(killer)
+	assert.Equal(t, 1, n)
+}
+
+// What the database refuses is a failure told at once; what fails otherwise is tried
+// as often as is said, each try logged.
+func TestFailuresAreTriedAsOftenAsIsSaid(t *testing.T) {
+	for name, c := range map[string]struct {
+		makeFail string
+		tries    int
+		says     string
+	}{
+		"a value that cannot be stored": {`RAISE EXCEPTION 'unsupported Unicode escape sequence' USING ERRCODE = '22P05'`, 1, "cannot be stored"},
+		"some other failure":            {`RAISE EXCEPTION 'out of cheese'`, MaxTries, "It failed 4 times"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			h := open(t)
+			_, err := h.store.Pool.Exec(ctx, `CREATE FUNCTION fail() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN `+c.makeFail+`; END $$;
+				CREATE TRIGGER fail BEFORE UPDATE OF verdict ON version FOR EACH ROW EXECUTE FUNCTION fail()`)
+			require.NoError(t, err)
+			var log bytes.Buffer
+			var mu sync.Mutex
+			w, err := Start(ctx, h.store, h.desk, Options{Log: slog.New(slog.NewTextHandler(&locked{w: &log, mu: &mu}, nil)), RetryAfter: time.Millisecond})
+			require.NoError(t, err)
+			defer func() { assert.NoError(t, w.Stop(ctx)) }()
+			job := h.handIn(stl(t, solid.Box(20, 20, 5)), "a.stl")
+			h.until("it is set aside", func() bool { return h.view(job).Check.State == "set aside" })
+			assert.Contains(t, h.view(job).Check.Error, c.says)
+			n, _ := h.tries(job)
+			assert.Equal(t, c.tries, n)
+			mu.Lock()
+			defer mu.Unlock()
+			assert.Equal(t, c.tries, strings.Count(log.String(), "a try failed"), "each is logged")
+		})
+	}
+}
+
+type locked struct {
+	w  io.Writer
+	mu *sync.Mutex
+}
+
+func (l *locked) Write(b []byte) (int, error) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	return l.w.Write(b)
+}
+
+// Infinite numbers come from nowhere we know; if one does, it is told at once.
+func TestInfiniteNumbersAreUnstorable(t *testing.T) {
+	h := open(t)
+	id := h.handIn(stl(t, solid.Box(20, 20, 5)), "a.stl")
+	pieces, err := h.store.Pieces(ctx, id)
+	require.NoError(t, err)
+	for _, v := range []*verdict.Verdict{{VolumeMM3: math.Inf(1)}, {Name: "nul \x00"}} {
+		err := h.store.SetJudgement(ctx, pieces[0].ID, 1, store.Judgement{Verdict: v})
+		assert.ErrorIs(t, err, store.ErrUnstorable)
+		assert.True(t, lasting(err))
+	}
+}
+
+// What was begun when a worker died runs alone, all else together.
+func TestTheGate(t *testing.T) {
+	g := &gate{}
+	a, b := g.enter(true), g.enter(true)
+	in := make(chan func())
+	go func() { in <- g.enter(false) }()
+	a()
+	select {
+	case <-in:
+		t.Fatal("not while another works")
+	default:
+	}
+	b()
+	leave := <-in
+	go func() { in <- g.enter(true) }()
+	select {
+	case <-in:
+		t.Fatal("not beside it")
+	default:
+	}
+	leave()
+	(<-in)()
 }
 
 // What cannot be sliced ends in words; what cannot be read, too, and the job stays.

@@ -2,7 +2,7 @@
 import { useQueryClient } from '@tanstack/vue-query'
 import { ref, watch } from 'vue'
 import { useTheme } from 'vuetify'
-import { api, take } from './api/client'
+import { api, forgetAnswers, take } from './api/client'
 import { useWho } from './api/queries'
 import HandInPanel from './components/HandInPanel.vue'
 import HouseKeys from './components/HouseKeys.vue'
@@ -27,6 +27,7 @@ function turnTheme() {
 
 async function signOut() {
   await take(api.DELETE('/session'))
+  forgetAnswers()
   queries.clear()
   await who.refetch()
 }

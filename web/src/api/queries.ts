@@ -24,6 +24,10 @@ export const useFloor = () => useQuery({ queryKey: ['floor'], queryFn: () => tak
 export const useHouse = (enabled: MaybeRefOrGetter<boolean> = true) =>
   useQuery({ queryKey: ['house'], queryFn: () => take(api.GET('/house')), enabled: () => toValue(enabled) })
 
+/** How much room the own files take, and the house's for its coordinators. */
+export const useStorage = (enabled: MaybeRefOrGetter<boolean>) =>
+  useQuery({ queryKey: ['storage'], queryFn: () => take(api.GET('/storage')), enabled: () => toValue(enabled) })
+
 export const usePeople = (enabled: MaybeRefOrGetter<boolean>) =>
   useQuery({ queryKey: ['people'], queryFn: () => take(api.GET('/people')), enabled: () => toValue(enabled) })
 
@@ -108,6 +112,8 @@ export const useOrderSlice = () =>
   useDeed((v: { piece: number; order: SliceOrder }) => take(api.POST('/pieces/{id}/slices', { params: { path: { id: v.piece } }, body: v.order })))
 
 export const useCancelSlice = () => useDeed((id: number) => take(api.DELETE('/slices/{id}', { params: { path: { id } } })))
+
+export const useAgainSlice = () => useDeed((id: number) => take(api.POST('/slices/{id}/again', { params: { path: { id } } })))
 
 export const useChooseSlice = () =>
   useDeed(

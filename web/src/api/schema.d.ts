@@ -384,6 +384,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/session/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Change the own password */
+        put: operations["set-password"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/settings": {
         parameters: {
             query?: never;
@@ -413,6 +430,23 @@ export interface paths {
         post?: never;
         /** Stop a slice */
         delete: operations["cancel-slice"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/slices/{id}/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Try a slice once more that failed or was set aside */
+        post: operations["slice-again"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -503,6 +537,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/storage": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How much room the files take, and how much there is */
+        get: operations["storage"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/uploads": {
         parameters: {
             query?: never;
@@ -564,7 +615,7 @@ export interface components {
             /** Format: double */
             fraction: number;
             /** @enum {string} */
-            state: "queued" | "running" | "done" | "failed" | "cancelled";
+            state: "queued" | "running" | "done" | "failed" | "cancelled" | "set aside";
         };
         Created: {
             /** Format: int64 */
@@ -1007,6 +1058,10 @@ export interface components {
              * @description Among the queued runs, from 0
              */
             place: number;
+        };
+        NewPassword: {
+            new: string;
+            old: string;
         };
         Next: {
             /** Format: int64 */
@@ -1570,7 +1625,7 @@ export interface components {
             /** Format: double */
             scale: number;
             /** @enum {string} */
-            state: "queued" | "running" | "done" | "failed" | "cancelled";
+            state: "queued" | "running" | "done" | "failed" | "cancelled" | "set aside";
             tip: string;
             /** Format: int64 */
             version: number;
@@ -1651,6 +1706,25 @@ export interface components {
             vertices: number;
             /** Format: double */
             volume: number;
+        };
+        StorageView: {
+            /** Format: int64 */
+            house_limit_bytes?: number;
+            /**
+             * Format: int64
+             * @description By all files of the house, for its coordinators
+             */
+            house_used_bytes?: number;
+            /**
+             * Format: int64
+             * @description 0: without end
+             */
+            limit_bytes: number;
+            /**
+             * Format: int64
+             * @description By the own files
+             */
+            used_bytes: number;
         };
         SurfaceView: {
             /** Format: double */
@@ -1847,7 +1921,10 @@ export interface operations {
     floor: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description ETag of the answer that is had already */
+                "If-None-Match"?: string;
+            };
             path?: never;
             cookie?: never;
         };
@@ -1862,6 +1939,13 @@ export interface operations {
                     "application/json": components["schemas"]["FloorView"];
                 };
             };
+            /** @description It is as the ETag says that was sent */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
             /** @description Unauthorized */
             401: {
                 headers: {
@@ -1873,6 +1957,15 @@ export interface operations {
             };
             /** @description Forbidden */
             403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -1999,7 +2092,10 @@ export interface operations {
     shelf: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description ETag of the answer that is had already */
+                "If-None-Match"?: string;
+            };
             path?: never;
             cookie?: never;
         };
@@ -2014,6 +2110,13 @@ export interface operations {
                     "application/json": components["schemas"]["ShelfView"];
                 };
             };
+            /** @description It is as the ETag says that was sent */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
             /** @description Unauthorized */
             401: {
                 headers: {
@@ -2025,6 +2128,15 @@ export interface operations {
             };
             /** @description Forbidden */
             403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -2106,7 +2218,10 @@ export interface operations {
     job: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description ETag of the answer that is had already */
+                "If-None-Match"?: string;
+            };
             path: {
                 id: number;
             };
@@ -2122,6 +2237,13 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["JobView"];
                 };
+            };
+            /** @description It is as the ETag says that was sent */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Unauthorized */
             401: {
@@ -3349,6 +3471,64 @@ export interface operations {
             };
         };
     };
+    "set-password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPassword"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     settings: {
         parameters: {
             query?: never;
@@ -3397,6 +3577,62 @@ export interface operations {
         };
     };
     "cancel-slice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "slice-again": {
         parameters: {
             query?: never;
             header?: never;
@@ -3722,6 +3958,53 @@ export interface operations {
             };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    storage: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StorageView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -21,9 +21,9 @@ const doing = computed(() => now.value?.doing || props.job.check.doing || 'waiti
     </div>
     <v-progress-linear :model-value="percent" color="primary" height="5" :aria-label="`Check of job ${job.id}`" />
   </div>
-  <div v-else-if="job.check.state === 'cancelled' || (job.check.state === 'failed' && job.check.error)" class="check over">
-    <span>■ {{ job.check.error || 'The check was cancelled.' }}</span>
-    <v-btn size="x-small" @click.stop.prevent="again.mutate(job.id)">Check again</v-btn>
+  <div v-else-if="job.check.state !== 'done'" class="check over">
+    <span>■ <strong v-if="job.check.state === 'set aside'">Set aside. </strong>{{ job.check.error || 'The check was cancelled.' }}</span>
+    <v-btn size="x-small" class="check-again" @click.stop.prevent="again.mutate(job.id)">{{ job.check.state === 'set aside' ? 'Try once more' : 'Check again' }}</v-btn>
   </div>
 </template>
 

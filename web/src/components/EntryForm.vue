@@ -2,7 +2,7 @@
 import { computed, ref, watch } from 'vue'
 import { Refusal } from '../api/client'
 import { useCurrency } from '../composables/format'
-import { fieldsWith, idle, plainNumber, setAt, valueAt, type Field } from './fields'
+import { fieldsWith, idle, plainNumber, readNumber, setAt, valueAt, type Field } from './fields'
 
 const currency = useCurrency()
 const props = defineProps<{ title: string; data: object; fields: Field[]; editable: boolean; rows?: boolean; save: (data: object) => Promise<void> }>()
@@ -16,6 +16,7 @@ function reset() {
   draft.value = structuredClone(JSON.parse(JSON.stringify(props.data)))
   problem.value = ''
   problems.value = {}
+  unread.value = {}
 }
 
 const search = ref('')
@@ -23,21 +24,33 @@ const shown = computed(() => fieldsWith(props.fields, search.value).filter((x) =
 const changed = computed(() => JSON.stringify(draft.value) !== JSON.stringify(props.data))
 
 function text(x: Field): string {
+  const typed = unread.value[x.path]
+  if (typed !== undefined) return typed
   const v = valueAt(draft.value, x.path)
   if (x.kind === 'money') return ((v as number) / 100).toFixed(2)
   if (x.kind === 'numbers') return ((v as number[] | null) ?? []).join(', ')
   return v === 0 && x.empty && !x.zero ? '' : plainNumber(v)
 }
+// What was typed and cannot be read, by path: it stays in the field, and nothing is saved.
+const unread = ref<Record<string, string>>({})
 function put(x: Field, raw: string) {
   let v: unknown = raw
-  if (x.kind === 'money') v = Math.round(Number(raw) * 100)
-  else if (x.kind === 'numbers') v = raw.split(',').filter((s) => s.trim()).map(Number)
-  else if (x.kind === undefined || x.kind === 'number') v = x.zero && !raw.trim() ? undefined : Number(raw)
+  delete unread.value[x.path]
+  if (x.kind === 'numbers') {
+    const all = raw.split(',').filter((s) => s.trim()).map(readNumber)
+    if (all.includes(undefined)) return void (unread.value[x.path] = raw)
+    v = all
+  } else if (x.kind === undefined || x.kind === 'number' || x.kind === 'money') {
+    const n = raw.trim() ? readNumber(raw) : 0
+    if (n === undefined || (x.kind === 'money' && Math.abs(n * 100 - Math.round(n * 100)) > 1e-6)) return void (unread.value[x.path] = raw)
+    v = x.kind === 'money' ? Math.round(n * 100) : x.zero && !raw.trim() ? undefined : n
+  }
   setAt(draft.value, x.path, v)
 }
-const wrong = (x: Field) => problems.value[x.path] ?? Object.entries(problems.value).find(([k]) => k.startsWith(`${x.path}[`))?.[1]
+const wrong = (x: Field) => (unread.value[x.path] !== undefined ? `${unread.value[x.path]} cannot be read as ${x.kind === 'money' ? 'a price' : 'a number'}; write it like 1.35` : undefined) ?? problems.value[x.path] ?? Object.entries(problems.value).find(([k]) => k.startsWith(`${x.path}[`))?.[1]
 
 async function send() {
+  if (Object.keys(unread.value).length) return
   busy.value = true
   problem.value = ''
   problems.value = {}
@@ -61,7 +74,7 @@ async function send() {
         <label v-for="x in shown" :key="x.path" class="line small" :class="{ idle: idle(x.needs, draft) }">
           <span>{{ x.label }}<template v-if="idle(x.needs, draft)"> (needs: {{ fields.find((o) => o.path === x.needs)?.label }})</template></span>
           <select v-if="x.kind === 'choice'" :value="valueAt(draft, x.path)" :disabled="!editable" @change="setAt(draft, x.path, ($event.target as HTMLSelectElement).value)"><option v-for="c in x.choices" :key="c">{{ c }}</option></select>
-          <input v-else :type="x.kind === 'text' || x.kind === 'numbers' ? 'text' : 'number'" step="any" :class="{ num: x.kind !== 'text' }" :value="text(x)" :placeholder="x.empty" :readonly="!editable" @change="put(x, ($event.target as HTMLInputElement).value)" />
+          <input v-else :inputmode="x.kind === 'text' ? undefined : 'decimal'" :class="{ num: x.kind !== 'text' }" :value="text(x)" :placeholder="x.empty" :readonly="!editable" @change="put(x, ($event.target as HTMLInputElement).value)" />
           <span class="quiet">{{ x.unit }}</span>
           <em v-if="wrong(x)" class="problem">{{ wrong(x) }}</em>
         </label>
@@ -75,15 +88,15 @@ async function send() {
         <label v-else-if="x.kind === 'colour'" class="colour small">{{ x.label }} <input type="color" :value="valueAt(draft, x.path)" :disabled="!editable" @input="setAt(draft, x.path, ($event.target as HTMLInputElement).value)" /></label>
         <v-textarea v-else-if="x.kind === 'lines'" class="wide n" :label="x.label" rows="2" auto-grow :hint="x.hint" :persistent-hint="!!x.hint" :placeholder="x.empty" persistent-placeholder :model-value="text(x)" :readonly="!editable" :error-messages="wrong(x)" @update:model-value="put(x, $event as string)" />
         <v-text-field
-          v-else :label="x.label" :suffix="x.kind === 'money' ? currency : x.unit" :type="x.kind === 'text' || x.kind === 'numbers' ? 'text' : 'number'" step="any"
+          v-else :label="x.label" :suffix="x.kind === 'money' ? currency : x.unit" :inputmode="x.kind === 'text' ? undefined : 'decimal'"
           :model-value="text(x)" :readonly="!editable" :error-messages="wrong(x)" :class="{ n: x.kind !== 'text' }" @change="put(x, ($event.target as HTMLInputElement).value)"
         />
       </template>
     </div>
     <p v-if="problem" role="alert" class="problem">■ {{ problem }}</p>
     <div v-if="editable" class="row">
-      <v-btn type="submit" color="primary" variant="flat" :disabled="!changed" :loading="busy">Save</v-btn>
-      <v-btn variant="text" :disabled="!changed" @click="reset">Put back</v-btn>
+      <v-btn type="submit" color="primary" variant="flat" :disabled="!changed || Object.keys(unread).length > 0" :loading="busy">Save</v-btn>
+      <v-btn variant="text" :disabled="!changed && !Object.keys(unread).length" @click="reset">Put back</v-btn>
     </div>
     <p v-else class="quiet small">Only a steward may change this.</p>
   </form>

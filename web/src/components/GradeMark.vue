@@ -17,6 +17,6 @@ const shape = { 'stops it': '■', decide: '▲', 'worth knowing': '●' }
 <style scoped>
 .grade { font-weight: 650; font-size: 0.86rem; white-space: nowrap; }
 .stops-it { color: var(--stop); }
-.decide { color: color-mix(in srgb, var(--attention) 68%, var(--ink)); }
+.decide { color: var(--attention-words); }
 .worth-knowing { color: var(--quiet); }
 </style>

@@ -3,7 +3,7 @@ import { useQueryClient } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { api, Refusal, take, upload, type Actor, type Purpose } from '../api/client'
-import { usePeople } from '../api/queries'
+import { usePeople, useStorage } from '../api/queries'
 import { say } from '../composables/notices'
 import { unitNames } from './repair'
 
@@ -13,6 +13,15 @@ const router = useRouter()
 const queries = useQueryClient()
 const desk = computed(() => props.who.role !== 'member')
 const people = usePeople(() => desk.value && open.value)
+const storage = useStorage(() => open.value)
+/** Told before it is full: the own room from half of it on, the house's near its end. */
+const room = computed(() => {
+  const s = storage.data.value
+  if (!s) return ''
+  if (s.limit_bytes && s.used_bytes > 0.5 * s.limit_bytes) return `Your files take ${megabytes(s.used_bytes)} of the ${megabytes(s.limit_bytes)} that each member has.`
+  if (s.house_limit_bytes && (s.house_used_bytes ?? 0) > 0.8 * s.house_limit_bytes) return `The house’s storage is filling up: ${megabytes(s.house_used_bytes ?? 0)} of ${megabytes(s.house_limit_bytes)} are used.`
+  return ''
+})
 
 interface Chosen {
   file: File
@@ -106,6 +115,7 @@ async function handIn() {
       <v-text-field v-model="title" label="Title (else the file's name)" maxlength="120" />
       <v-text-field v-model="neededBy" label="Needed by" type="date" :error-messages="fields.needed_by" />
       <v-textarea v-model="wish" label="Wish: colour, strength, what matters" rows="2" maxlength="1000" />
+      <p v-if="room" class="small quiet room">▲ {{ room }}</p>
       <p v-if="problem" role="alert" class="problem">■ {{ problem }}</p>
       <div class="row">
         <v-btn id="hand-in-send" type="submit" color="primary" variant="flat" :disabled="!files.length || !!abort" :loading="!!abort">Hand in</v-btn>

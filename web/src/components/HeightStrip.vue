@@ -16,7 +16,9 @@ let sizes: ResizeObserver | undefined
 
 const value = (l: LayerTime) => (mode.value === 'time' ? l.seconds : mode.value === 'grams' ? l.grams : l.support_grams)
 const most = computed(() => Math.max(1e-9, ...props.strip.map(value)))
-const here = computed(() => props.strip[at.value])
+// A shorter slice may come while a layer is looked at that it does not have.
+const index = computed(() => Math.min(at.value, props.strip.length - 1))
+const here = computed(() => props.strip[index.value])
 const supportEnds = computed(() => props.strip.findLastIndex((l) => l.support_grams > 0))
 const slowest = computed(() => props.strip.reduce((best, l, i) => (l.seconds > props.strip[best]!.seconds ? i : best), 0))
 const go = (to: number) => (at.value = Math.min(props.strip.length - 1, Math.max(0, to)))
@@ -36,8 +38,8 @@ function draw() {
   g.clearRect(0, 0, w, h)
   let below = 0
   props.strip.forEach((l, i) => {
-    g.fillStyle = css.getPropertyValue(i === at.value ? '--attention' : '--accent')
-    g.globalAlpha = i <= at.value ? 1 : 0.4
+    g.fillStyle = css.getPropertyValue(i === index.value ? '--attention' : '--accent')
+    g.globalAlpha = i <= index.value ? 1 : 0.4
     const tall = (value(l) / most.value) * (h - 20)
     g.fillRect(x(below), h - 16 - tall, Math.max(1, x(l.top_mm) - x(below) - (w / props.strip.length > 4 ? 1 : 0)), tall)
     below = l.top_mm
@@ -49,7 +51,7 @@ function draw() {
   for (let mm = 0; x(mm) < w - 84; mm += step) g.fillText(`${mm}`, x(mm), h - 3)
   g.textAlign = 'right'
   g.fillText(`${f.value.number(top, 1)} mm`, w - 1, h - 3)
-  const p = x(here.value!.top_mm)
+  const p = x(here.value?.top_mm ?? 0)
   g.fillRect(Math.min(w - 2, p - 1), 0, 2, h - 15)
 }
 
@@ -70,13 +72,13 @@ onMounted(() => {
   sizes.observe(canvas.value!)
 })
 onBeforeUnmount(() => sizes?.disconnect())
-watch([() => props.strip, at, mode, () => theme.global.name.value], draw, { flush: 'post' })
+watch([() => props.strip, index, mode, () => theme.global.name.value], draw, { flush: 'post' })
 
 useKeys('Layers', [
-  { key: 'ArrowUp', does: 'One layer up', run: () => go(at.value + 1) },
-  { key: 'ArrowDown', does: 'One layer down', run: () => go(at.value - 1) },
-  { key: 'PageUp', does: 'Ten layers up', run: () => go(at.value + 10) },
-  { key: 'PageDown', does: 'Ten layers down', run: () => go(at.value - 10) },
+  { key: 'ArrowUp', does: 'One layer up', run: () => go(index.value + 1) },
+  { key: 'ArrowDown', does: 'One layer down', run: () => go(index.value - 1) },
+  { key: 'PageUp', does: 'Ten layers up', run: () => go(index.value + 10) },
+  { key: 'PageDown', does: 'Ten layers down', run: () => go(index.value - 10) },
   { key: 'Home', does: 'First layer', run: () => go(0) },
   { key: 'End', does: 'Last layer', run: () => go(props.strip.length - 1) },
   { key: 'u', does: 'Where support ends', run: () => go(supportEnds.value), when: () => supportEnds.value >= 0 },
@@ -87,7 +89,7 @@ useKeys('Layers', [
 <template>
   <div class="strip">
     <div class="head small">
-      <strong>Layer <span id="layer-number" class="num">{{ at + 1 }}</span> of <span class="num">{{ strip.length }}</span></strong>
+      <strong>Layer <span id="layer-number" class="num">{{ index + 1 }}</span> of <span class="num">{{ strip.length }}</span></strong>
       <span v-if="here" class="num">top {{ f.number(here.top_mm, 2) }} mm · {{ f.number(here.seconds, 1) }} s · {{ f.number(here.grams, 2) }} g</span>
       <span class="jumps">
         <button type="button" @click="go(0)">first <kbd>Home</kbd></button>
@@ -96,7 +98,7 @@ useKeys('Layers', [
         <select v-model="mode" aria-label="What the strip shows"><option v-for="m in modes" :key="m" :value="m">{{ m }} per layer</option></select>
       </span>
     </div>
-    <canvas ref="canvas" tabindex="0" role="slider" aria-label="Layer" :aria-valuenow="at + 1" :aria-valuemin="1" :aria-valuemax="strip.length" @pointerdown="grab" @pointermove="pull" />
+    <canvas ref="canvas" tabindex="0" role="slider" aria-label="Layer" :aria-valuenow="index + 1" :aria-valuemin="1" :aria-valuemax="strip.length" @pointerdown="grab" @pointermove="pull" />
   </div>
 </template>
 

@@ -7,7 +7,7 @@ import GradeMark from './GradeMark.vue'
 
 const props = defineProps<{ slip: Slip; to: string }>()
 const f = useFormats()
-const checking = computed(() => ['queued', 'running'].includes(props.slip.check.state))
+const checking = computed(() => ['queued', 'running', 'set aside'].includes(props.slip.check.state))
 const late = computed(() => !!props.slip.needed_by && !!props.slip.finish && props.slip.finish.slice(0, 10) > props.slip.needed_by)
 </script>
 

@@ -36,7 +36,8 @@ function choose(r: Rung) {
           <td class="right num">{{ f.soon(r.finish) }}<div v-if="r.proposed" class="small first">◆ first done</div></td>
         </template>
         <td v-else colspan="4" class="why">
-          <template v-if="!r.in_service">Not yet in service<template v-if="!r.fits">, and {{ overWords(r, f) }}</template></template>
+          <template v-if="!r.in_service">Not yet in service<template v-if="!r.fits && overWords(r, f)">, and {{ overWords(r, f) }}</template></template>
+          <template v-else-if="!r.fits && !overWords(r, f)">Not for this: see the findings</template>
           <template v-else-if="!r.fits">✕ {{ overWords(r, f) }}<template v-if="r.scale_to_fit < 1">; fits at {{ f.number(Math.floor(r.scale_to_fit * 1000) / 10, 1) }} %</template></template>
           <template v-else>No recipe for this purpose</template>
         </td>
@@ -54,7 +55,7 @@ caption { text-align: left; padding-bottom: 4px; }
 label { display: flex; gap: 6px; align-items: center; }
 .loaded { display: flex; gap: 5px; align-items: center; white-space: nowrap; }
 .dot { width: 10px; height: 10px; border-radius: 50%; border: 1px solid var(--ink); flex: none; }
-.first { color: var(--accent); font-family: var(--font-text); font-weight: 600; }
+.first { color: var(--accent-words); font-family: var(--font-text); font-weight: 600; }
 td, th { font-size: 0.9rem; padding-left: 5px !important; padding-right: 5px !important; }
 .why { padding-top: 8px; }
 </style>

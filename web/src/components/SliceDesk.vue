@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
 import type { Departure, JobView, Mark, PieceView, Region, Rung, Setting, SliceView } from '../api/client'
-import { useCancelSlice, useChooseSlice, useHouse, useOrderSlice, useSavings, useSettings, useSlices } from '../api/queries'
+import { useAgainSlice, useCancelSlice, useChooseSlice, useHouse, useOrderSlice, useSavings, useSettings, useSlices } from '../api/queries'
 import { useFormats } from '../composables/format'
 import { useKeys } from '../composables/keys'
 import { holds, idle } from './fields'
@@ -18,6 +18,7 @@ const slices = useSlices(() => props.piece.id)
 const settings = useSettings()
 const order = useOrderSlice()
 const cancel = useCancelSlice()
+const again = useAgainSlice()
 const choose = useChooseSlice()
 const savings = useSavings()
 
@@ -29,7 +30,7 @@ const saved = (s: SliceView) => (s.full && base.value?.full ? s.full.seconds - b
 // What saves most comes first, once all are known; until then they stay where they are.
 const alternatives = computed(() => {
   const found = all.value.filter((s) => s.base_id === base.value?.id && s.state !== 'cancelled')
-  return found.every((s) => s.full || s.state === 'failed') ? found.sort((a, b) => saved(a) - saved(b)) : found
+  return found.every((s) => s.full || s.state === 'failed' || s.state === 'set aside') ? found.sort((a, b) => saved(a) - saved(b)) : found
 })
 const pickedId = ref<number>()
 const picked = computed(() => all.value.find((s) => s.id === pickedId.value && s.state === 'done') ?? variants.value.findLast((s) => s.state === 'done'))
@@ -102,7 +103,7 @@ useKeys('Slicing', [{ key: 'l', does: 'Slice with the settings shown', run: slic
           <button v-else-if="may" type="button" class="link small" @click="choose.mutate(s.id)">let it count</button>
           <span v-if="plain?.full && s !== plain" class="change num small quiet">{{ minutes(s.full.seconds - plain.full.seconds) }}, {{ signed(s.full.grams - plain.full.grams, f.grams) }}, {{ signed(s.full.price_cents - plain.full.price_cents, f.money) }} against the recipe</span>
         </template>
-        <span v-else-if="s.state === 'failed'" class="bad small">■ {{ s.error }}</span>
+        <span v-else-if="s.state === 'failed' || s.state === 'set aside'" class="bad small">■ {{ s.state === 'set aside' ? 'Set aside. ' : '' }}{{ s.error }} <button v-if="may" type="button" class="link slice-again" @click="again.mutate(s.id)">Try once more</button></span>
         <span v-else class="small quiet">{{ s.state === 'running' ? `${Math.round(100 * s.fraction)} %` : 'waiting' }}</span>
       </li>
     </ul>
@@ -156,7 +157,7 @@ useKeys('Slicing', [{ key: 'l', does: 'Slice with the settings shown', run: slic
             <span class="num">{{ minutes(saved(s)) }}</span><span class="num">{{ signed(s.full.grams - base.full.grams, f.grams) }}</span><span class="num">{{ signed(s.full.price_cents - base.full.price_cents, f.money) }}</span>
             <button type="button" class="link take" @click="pickedId = s.id; choose.mutate(s.id)">{{ s.chosen ? '◆ taken' : 'take it' }}</button>
           </template>
-          <span v-else-if="s.state === 'failed'" class="quiet">{{ s.error }}</span>
+          <span v-else-if="s.state === 'failed' || s.state === 'set aside'" class="quiet">{{ s.error }}</span>
           <span v-else class="num quiet">{{ Math.round(100 * s.fraction) }} %</span>
         </li>
       </ul>
@@ -188,8 +189,8 @@ useKeys('Slicing', [{ key: 'l', does: 'Slice with the settings shown', run: slic
 .variants li.on { border-left-color: var(--accent); background: var(--card); }
 .variants li > button:first-child { font-weight: 600; text-align: left; }
 .change { flex-basis: 100%; }
-.counts { color: var(--accent); font-weight: 600; }
-.link { text-decoration: underline; color: var(--accent) !important; }
+.counts { color: var(--accent-words); font-weight: 600; }
+.link { text-decoration: underline; color: var(--accent-words) !important; }
 .bad { color: var(--stop); }
 .run { display: grid; grid-template-columns: 1fr auto auto auto; gap: 8px; align-items: center; }
 .ask { display: grid; gap: 4px; }

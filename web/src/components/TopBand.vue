@@ -1,15 +1,17 @@
 <script setup lang="ts">
 import { mdiKeyboardOutline, mdiLogout, mdiThemeLightDark } from '@mdi/js'
-import { computed } from 'vue'
+import { computed, ref } from 'vue'
 import { useRoute } from 'vue-router'
 import type { Actor } from '../api/client'
 import { useHouse } from '../api/queries'
 import { isLive } from '../composables/events'
 import { rooms } from '../router'
+import PasswordForm from './PasswordForm.vue'
 
 const props = defineProps<{ who: Actor }>()
 const emit = defineEmits<{ handIn: []; theme: []; signOut: []; keys: [] }>()
 
+const ownOpen = ref(false)
 const house = useHouse()
 const route = useRoute()
 const mine = computed(() => (props.who.role === 'member' ? rooms.filter((r) => r.path === '/shelf' || r.path === '/bench') : rooms))
@@ -29,7 +31,12 @@ const mine = computed(() => (props.who.role === 'member' ? rooms.filter((r) => r
       <v-btn id="hand-in" color="primary" variant="flat" @click="emit('handIn')">Hand in <kbd class="on">H</kbd></v-btn>
       <v-btn :icon="mdiKeyboardOutline" variant="text" size="small" aria-label="Show the keys" @click="emit('keys')" />
       <v-btn :icon="mdiThemeLightDark" variant="text" size="small" aria-label="Light or dark" @click="emit('theme')" />
-      <span class="small person">{{ who.name }}<br /><span class="quiet">{{ who.role }}</span></span>
+      <v-menu v-model="ownOpen" :close-on-content-click="false" location="bottom end">
+        <template #activator="{ props: at }">
+          <button v-bind="at" id="own" type="button" class="small person" :aria-label="`${who.name}, ${who.role}: change your password`">{{ who.name }}<br /><span class="quiet">{{ who.role }}</span></button>
+        </template>
+        <PasswordForm @done="ownOpen = false" />
+      </v-menu>
       <v-btn :icon="mdiLogout" variant="text" size="small" aria-label="Sign out" @click="emit('signOut')" />
     </div>
   </div></v-app-bar>
@@ -64,7 +71,8 @@ nav { display: flex; gap: 2px; align-items: stretch; }
 .room:hover { background: var(--faint); }
 .room.here { border-bottom-color: var(--accent); }
 .right { margin-left: auto; display: flex; align-items: center; gap: 6px; }
-.person { line-height: 1.15; margin-left: 8px; }
+.person { line-height: 1.15; margin-left: 8px; text-align: left; padding: 3px 8px; border-radius: 3px; }
+.person:hover { background: var(--faint); }
 .on { background: transparent; color: inherit; border-color: currentcolor; margin-left: 8px; }
 .off { color: var(--stop); font-weight: 600; }
 </style>

@@ -19,6 +19,8 @@ const byCheck: Record<string, (text: string) => string> = {
   'layer height': (t) => `You sliced this yourself. ${t} Please hand in the model instead; we slice it with the settings of our machines.`,
   'heating stays on': () => 'Your G-code leaves the heating on at its end. We do not run it like that; please hand in the model instead.',
   'command not allowed': (t) => `We cannot run your G-code. ${t}`,
+  'unclear line': (t) => `We cannot run your G-code. ${t}`,
+  nozzles: (t) => `We cannot run your G-code. ${t}`,
   'hotter than the machine': (t) => `We cannot run your G-code. ${t}`,
   'outside the machine': () => 'Your G-code goes outside of our machines. Please hand in the model instead.',
   'inside out': () => 'Your model is inside out: every face looks inwards. Please turn the faces and hand it in again.',

@@ -5,7 +5,7 @@ import { refusal } from '../api/client'
 import { formats } from '../composables/format'
 import { refresh } from '../composables/refresh'
 import { answers } from './answers'
-import { fieldsWith, holds, hoursText, idle, parseHours, recipeFields, setAt, valueAt } from './fields'
+import { fieldsWith, holds, hoursText, idle, parseHours, readNumber, recipeFields, setAt, valueAt } from './fields'
 import { moved, placeAt, shifted } from './lanes'
 import { overWords } from './over'
 import { boxLines, marked, markOf, middle } from './regions'
@@ -35,6 +35,20 @@ describe('opening hours', () => {
     ['', ''],
   ])('reads %s', (text, back) => expect(hoursText(parseHours(text)!)).toBe(back))
   it.each(['10', '13-10', '10-25', 'ten to two'])('refuses %s', (text) => expect(parseHours(text)).toBeUndefined())
+})
+
+describe('numbers as people write them', () => {
+  it.each([
+    ['1.35', 1.35],
+    ['1,35', 1.35],
+    [' 0,4 ', 0.4],
+    ['−2', -2],
+    ['.5', 0.5],
+    ['12', 12],
+    ['1200,5', 1200.5],
+    ['0,125', 0.125],
+  ])('reads %s', (text, n) => expect(readNumber(text)).toBe(n))
+  it.each(['', '1,350', '1.2.3', '1,2,3', '0x10', '1e3', '1_0', 'ten', '12 h', 'Infinity'])('refuses %s', (text) => expect(readNumber(text)).toBeUndefined())
 })
 
 describe('entries', () => {

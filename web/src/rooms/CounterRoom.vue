@@ -47,6 +47,15 @@ const rung = computed(() => takers.value.find((r) => r.machine_id === picked.val
 const stopped = computed(() => job.value?.findings.some((x) => x.grade === 'stops it') ?? false)
 const decidable = computed(() => job.value?.step === 'to decide' && job.value.check.state === 'done')
 const canApprove = computed(() => decidable.value && !stopped.value && !!rung.value && !approve.isPending.value)
+/** Why there is no verdict to say yes to. */
+const verdictLine: Record<Slip['check']['state'], string> = {
+  queued: 'The verdict comes when the check is through.',
+  running: 'The verdict comes when the check is through.',
+  done: '',
+  failed: 'A file cannot be read; see below. Send it back, or ask for another.',
+  cancelled: 'The check was cancelled, so there is no verdict.',
+  'set aside': 'The check was set aside, so there is no verdict.',
+}
 const { piece, choose, finding, show, marks, place, stamp } = usePointing(job)
 const onPlate = computed(() => rung.value ?? job.value?.ladder.find((r) => r.in_service))
 
@@ -123,7 +132,7 @@ useKeys('Counter', [
           <router-link replace :to="`/counter/${s.id}`" :class="{ here: s.id === id }" :aria-current="s.id === id">
             <span class="t">{{ s.title }}</span><span v-if="s.needed_by" class="num small d">{{ f.day(s.needed_by) }}</span>
             <span class="quiet small m">{{ s.member }}</span>
-            <span class="small g"><GradeMark v-if="s.worst" :grade="s.worst.grade" :word="s.worst.check" /><template v-else-if="s.check.state === 'done'">✓</template><template v-else>…</template></span>
+            <span class="small g"><GradeMark v-if="s.worst" :grade="s.worst.grade" :word="s.worst.check" /><template v-else-if="s.check.state === 'done'">✓</template><template v-else-if="s.check.state === 'set aside'">set aside</template><template v-else>…</template></span>
           </router-link>
         </li>
       </ol>
@@ -162,7 +171,7 @@ useKeys('Counter', [
           <p v-else-if="stopped" class="big">Something stops it; see below.</p>
           <p v-else class="big">No machine in service can take it.</p>
         </div>
-        <p v-else-if="job.step === 'to decide' || job.step === 'arrived'" class="proposal big">The verdict comes when the check is through.</p>
+        <p v-else-if="job.step === 'to decide' || job.step === 'arrived'" class="proposal big">{{ verdictLine[job.check.state] }}</p>
         <p v-else class="proposal big">This job is {{ job.step }}<template v-if="job.machine"> on {{ job.machine }}</template>.</p>
         <div class="acts">
           <v-btn id="yes" color="primary" variant="flat" size="large" :disabled="!canApprove" @click="yes">Yes, queue it <kbd class="on">Y</kbd></v-btn>

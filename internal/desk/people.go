@@ -1,0 +1,200 @@
+package desk
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+	"unicode"
+
+	"jobshelf/core/planning"
+	"jobshelf/internal/store"
+)
+
+// leastPassword is how many letters a password has at least (NIST SP 800-63B asks
+// for 8; from memory).
+const leastPassword = 8
+
+func checkPassword(password string) error {
+	switch n := len([]rune(password)); {
+	case n < leastPassword:
+		return invalid("password", "A password has at least %d letters.", leastPassword)
+	case n > 200:
+		return invalid("password", "A password has at most 200 letters.")
+	}
+	return nil
+}
+
+// Newcomer is somebody who is to be able to sign in.
+type Newcomer struct {
+	Login, Name, Password string
+	Role                  Role
+}
+
+func (n *Newcomer) check() error {
+	n.Login = store.CanonicalLogin(n.Login)
+	n.Name = strings.TrimSpace(n.Name)
+	bad := func(r rune) bool { return !unicode.IsPrint(r) }
+	switch {
+	case n.Login == "" || len(n.Login) > 100 || strings.ContainsFunc(n.Login, bad) || strings.Contains(n.Login, " "):
+		return invalid("login", "A login has 1 to 100 letters and no blanks.")
+	case n.Name == "" || len(n.Name) > 120 || strings.ContainsFunc(n.Name, bad):
+		return invalid("name", "A name has 1 to 120 letters.")
+	case rank[n.Role] == 0:
+		return invalid("role", "%q is none of member, coordinator, steward.", n.Role)
+	}
+	return checkPassword(n.Password)
+}
+
+// NewHouse makes an empty house and its first steward.
+func (d *Desk) NewHouse(ctx context.Context, name string, first Newcomer) error {
+	if name = strings.TrimSpace(name); name == "" || len(name) > 80 || strings.ContainsFunc(name, func(r rune) bool { return !unicode.IsPrint(r) }) {
+		return invalid("name", "The house's name has 1 to 80 letters.")
+	}
+	first.Role = Steward
+	if err := first.check(); err != nil {
+		return err
+	}
+	hash := HashPassword(first.Password)
+	day := []planning.Span{{From: 9 * 60, To: 17 * 60}}
+	h := store.House{Name: name, Locale: "en-GB", Currency: "EUR", TimeZone: "UTC",
+		Week: [7][]planning.Span{{}, day, day, day, day, day, {}}, AttendanceMin: 20}
+	return d.Store.InTx(ctx, func(tx *store.Tx) error {
+		if _, err := tx.House(ctx); !errors.Is(err, store.ErrNotFound) {
+			if err == nil {
+				err = conflict("There is a house in this database already.")
+			}
+			return err
+		}
+		if err := tx.SetHouse(ctx, h); err != nil {
+			return err
+		}
+		id, err := tx.AddPerson(ctx, store.Person{Login: first.Login, Name: first.Name, Role: string(first.Role), Hash: hash})
+		if err != nil {
+			return err
+		}
+		return tx.AddHistory(ctx, 0, id, "Opened the house "+name, "")
+	})
+}
+
+// AddPerson makes an account.
+func (d *Desk) AddPerson(ctx context.Context, a Actor, n Newcomer) (int64, error) {
+	if err := n.check(); err != nil {
+		return 0, err
+	}
+	hash := HashPassword(n.Password)
+	var id int64
+	err := d.Store.InTx(ctx, func(tx *store.Tx) (err error) {
+		if id, err = tx.AddPerson(ctx, store.Person{Login: n.Login, Name: n.Name, Role: string(n.Role), Hash: hash}); err != nil {
+			return err
+		}
+		return tx.AddHistory(ctx, 0, a.ID, "Added "+n.Name+" as "+string(n.Role), "")
+	})
+	if errors.Is(err, store.ErrTaken) {
+		return 0, invalid("login", "Somebody has the login %s already.", n.Login)
+	}
+	return id, err
+}
+
+// PersonChange is what can be changed of an account; fields left out stay.
+type PersonChange struct {
+	Password *string
+	Role     *Role
+	Close    bool
+}
+
+// ChangePerson sets a password anew, changes a role or closes an account. All that
+// goes on under it ends.
+func (d *Desk) ChangePerson(ctx context.Context, a Actor, login string, c PersonChange) error {
+	hash := ""
+	if c.Password != nil {
+		if err := checkPassword(*c.Password); err != nil {
+			return err
+		}
+		hash = HashPassword(*c.Password)
+	}
+	if c.Role != nil && rank[*c.Role] == 0 {
+		return invalid("role", "%q is none of member, coordinator, steward.", *c.Role)
+	}
+	return d.Store.InTx(ctx, func(tx *store.Tx) error {
+		if err := tx.LockPeople(ctx); err != nil {
+			return err
+		}
+		p, err := tx.PersonByLogin(ctx, login)
+		if errors.Is(err, store.ErrNotFound) {
+			return invalid("login", "Nobody has the login %s.", login)
+		}
+		if err != nil {
+			return err
+		}
+		what := ""
+		was := p
+		if hash != "" {
+			p.Hash, what = hash, "Set the password of "+p.Name
+		}
+		if c.Role != nil {
+			p.Role, what = string(*c.Role), fmt.Sprintf("Made %s a %s", p.Name, *c.Role)
+		}
+		if c.Close {
+			p.Closed, what = true, "Closed the account of "+p.Name
+		}
+		if was.Role == string(Steward) && !was.Closed && (p.Closed || p.Role != string(Steward)) {
+			if err := otherSteward(ctx, tx, p.ID); err != nil {
+				return err
+			}
+		}
+		if err := tx.SetPerson(ctx, p); err != nil {
+			return err
+		}
+		if err := tx.EndSessions(ctx, p.ID, ""); err != nil {
+			return err
+		}
+		return tx.AddHistory(ctx, 0, a.ID, what, "")
+	})
+}
+
+func otherSteward(ctx context.Context, tx *store.Tx, id int64) error {
+	people, err := tx.People(ctx)
+	if err != nil {
+		return err
+	}
+	for _, o := range people {
+		if o.ID != id && o.Role == string(Steward) {
+			return nil
+		}
+	}
+	return conflict("This is the last steward of the house; make somebody else one first.")
+}
+
+// ChangePassword is somebody's own change of password: it needs the old one, and
+// ends all other sessions but the one it is made in.
+func (d *Desk) ChangePassword(ctx context.Context, a Actor, old, fresh, session string) error {
+	if err := checkPassword(fresh); err != nil {
+		return err
+	}
+	p, err := d.Store.PersonByID(ctx, a.ID)
+	if err != nil {
+		return err
+	}
+	if !PasswordMatches(p.Hash, old) {
+		return invalid("old", "That is not the password so far.")
+	}
+	hash := HashPassword(fresh)
+	return d.Store.InTx(ctx, func(tx *store.Tx) error {
+		if err := tx.LockPeople(ctx); err != nil {
+			return err
+		}
+		p, err := tx.PersonByID(ctx, a.ID)
+		if err != nil {
+			return err
+		}
+		p.Hash = hash
+		if err := tx.SetPerson(ctx, p); err != nil {
+			return err
+		}
+		if err := tx.EndSessions(ctx, a.ID, session); err != nil {
+			return err
+		}
+		return tx.AddHistory(ctx, 0, a.ID, "Changed the own password", "")
+	})
+}

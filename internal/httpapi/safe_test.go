@@ -1,0 +1,572 @@
+package httpapi_test
+
+import (
+	"bufio"
+	"bytes"
+	"compress/gzip"
+	"context"
+	"encoding/json"
+	"fmt"
+	"io"
+	"log/slog"
+	"net"
+	"net/http"
+	"net/http/httptest"
+	"net/netip"
+	"net/url"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"jobshelf/internal/demo"
+	"jobshelf/internal/desk"
+	"jobshelf/internal/httpapi"
+	"jobshelf/internal/pgtest"
+	"jobshelf/internal/store"
+	"jobshelf/internal/work"
+)
+
+// Texts that no database holds are refused, and the field is named.
+func TestUnstorableTextsAreRefusedWithTheirField(t *testing.T) {
+	h := open(t)
+	h.signIn("tess")
+	var house desk.HouseView
+	h.call("GET", "/house", nil).into(t, &house)
+	machine := house.Machines[0]
+	machine.Data.ColourName = "blue\x00"
+	piece := []any{map[string]any{"upload_id": "x\x00", "copies": 1}}
+	for _, c := range []struct {
+		method, path string
+		body         any
+		field        string
+	}{
+		{"POST", "/jobs", map[string]any{"title": "a\x00b", "purpose": "everyday", "pieces": []any{map[string]any{"upload_id": "x", "copies": 1}}}, "body.title"},
+		{"POST", "/jobs", map[string]any{"purpose": "everyday", "pieces": piece}, "body.pieces[0].upload_id"},
+		{"PUT", fmt.Sprintf("/machines/%d", machine.ID), machine, "body.data.colour_name"},
+		{"POST", "/session", map[string]any{"login": "te\x00ss", "password": "x"}, "body.login"},
+		{"POST", "/pieces/1/slices", map[string]any{"machine_id": 1, "departures": []any{map[string]any{"key": "shells", "value": "3", "why": "\x00"}}}, "body.departures[0].why"},
+	} {
+		a := h.call(c.method, c.path, c.body)
+		assert.Equal(t, 422, a.code, "%s: %s", c.field, a.body)
+		assert.Contains(t, string(a.body), fmt.Sprintf("%q:%q", "location", c.field))
+	}
+	// A file's name is only ever shown; what does not print is left out of it.
+	a := h.call("POST", "/uploads?name="+url.QueryEscape("bo\x00at\xff.stl"), stl(t, "sheave"))
+	assert.Equal(t, 201, a.code, "%s", a.body)
+}
+
+// Private answers stay out of the browser's cache; where browsers come by https,
+// cookies go nowhere else.
+func TestAnswersArePrivate(t *testing.T) {
+	h := open(t)
+	h.signIn("cato")
+	for _, path := range []string{"/jobs", "/house", "/floor", "/session", "/nothing"} {
+		assert.Equal(t, "no-store", h.call("GET", path, nil).head.Get("Cache-Control"), path)
+	}
+	a := h.call("POST", "/session", map[string]string{"login": "cato", "password": demo.Password})
+	assert.NotContains(t, strings.Join(a.head.Values("Set-Cookie"), " "), "Secure")
+	assert.Empty(t, a.head.Get("Strict-Transport-Security"))
+	h.serve(httpapi.Config{HTTPS: true})
+	h.as = ""
+	a = h.call("POST", "/session", map[string]string{"login": "cato", "password": demo.Password})
+	require.Equal(t, 200, a.code)
+	require.NotEmpty(t, a.head.Values("Set-Cookie"))
+	for _, c := range a.head.Values("Set-Cookie") {
+		assert.Contains(t, c, "Secure")
+		assert.Contains(t, c, "HttpOnly")
+	}
+	assert.Contains(t, a.head.Get("Strict-Transport-Security"), "max-age=")
+}
+
+// What has not changed is said to be so by its tag; what has comes at once, packed
+// for those who can unpack it.
+func TestUnchangedAnswersAreTagged(t *testing.T) {
+	h := open(t)
+	h.signIn("cato")
+	id := h.handIn(stl(t, "sheave"), "sheave.stl", nil)
+	v := h.job(id)
+	ask := func(path, tag string, gz bool) answer {
+		req := httptest.NewRequest("GET", "http://shelf.test/api"+path, nil)
+		req.AddCookie(h.jar["cato"])
+		if tag != "" {
+			req.Header.Set("If-None-Match", tag)
+		}
+		if gz {
+			req.Header.Set("Accept-Encoding", "gzip")
+		}
+		return h.send(req)
+	}
+	job := fmt.Sprintf("/jobs/%d", id)
+	tags := map[string]string{}
+	for _, path := range []string{"/jobs", "/floor", job} {
+		a := ask(path, "", false)
+		require.Equal(t, 200, a.code)
+		tags[path] = a.head.Get("ETag")
+		require.NotEmpty(t, tags[path])
+		again := ask(path, tags[path], true)
+		assert.Equal(t, 304, again.code, path)
+		assert.Empty(t, again.body)
+		packed := ask(path, "", true)
+		assert.Equal(t, "gzip", packed.head.Get("Content-Encoding"))
+		z, err := gzip.NewReader(bytes.NewReader(packed.body))
+		require.NoError(t, err)
+		plain, err := io.ReadAll(z)
+		require.NoError(t, err)
+		assert.Equal(t, string(a.body), string(plain))
+	}
+	packed := ask("/house", "", true)
+	assert.Equal(t, "gzip", packed.head.Get("Content-Encoding"), "others are packed as they are made")
+	require.Equal(t, 204, h.approve(v, 0).code)
+	for path, tag := range tags {
+		a := ask(path, tag, false)
+		assert.Equal(t, 200, a.code, "%s changed", path)
+		assert.NotEqual(t, tag, a.head.Get("ETag"))
+	}
+	// What is kept for one is not shown to another.
+	h.signIn("nia")
+	assert.Equal(t, 404, h.call("GET", job, nil).code)
+	var shelf desk.ShelfView
+	h.call("GET", "/jobs", nil).into(t, &shelf)
+	assert.Empty(t, shelf.Slips)
+}
+
+// Reading writes nothing, sessions least of all.
+func TestReadingWritesNothing(t *testing.T) {
+	h := open(t)
+	h.signIn("cato")
+	h.call("GET", "/jobs", nil)
+	state := func() (s string) {
+		require.NoError(t, h.desk.Store.Pool.QueryRow(ctx, `SELECT string_agg(xmin::text || ctid::text, ' ' ORDER BY token) FROM sessions`).Scan(&s))
+		return s
+	}
+	before := state()
+	for range 5 {
+		for _, path := range []string{"/jobs", "/house", "/floor", "/session"} {
+			require.Equal(t, 200, h.call("GET", path, nil).code)
+		}
+	}
+	assert.Equal(t, before, state())
+}
+
+// live serves the house on a real connection.
+func (h *house) live() string {
+	s := httptest.NewServer(h.api)
+	h.t.Cleanup(func() {
+		h.api.EndStreams()
+		s.Close()
+	})
+	return s.URL + "/api"
+}
+
+func (h *house) request(method, url string, body io.Reader) *http.Request {
+	req, err := http.NewRequest(method, url, body)
+	require.NoError(h.t, err)
+	req.AddCookie(h.jar[h.as])
+	return req
+}
+
+// eventually waits for what another goroutine does; the limit is for a hung test.
+func eventually(t *testing.T, what string, is func() bool) {
+	t.Helper()
+	for end := time.Now().Add(30 * time.Second); !is(); time.Sleep(5 * time.Millisecond) {
+		require.True(t, time.Now().Before(end), what)
+	}
+}
+
+// Whatever ends a session (signing out, a new password, another role, a closed
+// account) ends its streams and uploads in flight, and only its.
+func TestWhatGoesOnInASessionEndsWithIt(t *testing.T) {
+	for name, end := range map[string]func(h *house, at string){
+		"signing out": func(h *house, at string) {
+			r, err := http.DefaultClient.Do(h.request("DELETE", at+"/session", nil))
+			require.NoError(h.t, err)
+			assert.Equal(h.t, 204, r.StatusCode)
+		},
+		"a password set anew": func(h *house, _ string) {
+			require.NoError(h.t, h.desk.ChangePerson(ctx, desk.Actor{}, "nia", desk.PersonChange{Password: new("something new")}))
+		},
+		"another role": func(h *house, _ string) {
+			require.NoError(h.t, h.desk.ChangePerson(ctx, desk.Actor{}, "NIA", desk.PersonChange{Role: new(desk.Coordinator)}))
+		},
+		"a closed account": func(h *house, _ string) {
+			require.NoError(h.t, h.desk.ChangePerson(ctx, desk.Actor{}, "nia", desk.PersonChange{Close: true}))
+			h.as = ""
+			assert.Equal(h.t, 401, h.call("POST", "/session", map[string]string{"login": "nia", "password": demo.Password}).code)
+			h.as = "nia"
+		},
+	} {
+		t.Run(name, func(t *testing.T) {
+			h := open(t)
+			h.signIn("cato")
+			h.signIn("nia")
+			at := h.live()
+			other := h.jar["cato"]
+			stream, err := http.DefaultClient.Do(h.request("GET", at+"/events", nil))
+			require.NoError(t, err)
+			require.Equal(t, 200, stream.StatusCode)
+			lines := bufio.NewScanner(stream.Body)
+			require.True(t, lines.Scan(), "it is open")
+			stays, err := http.DefaultClient.Do(func() *http.Request {
+				req := h.request("GET", at+"/events", nil)
+				req.Header.Set("Cookie", other.Name+"="+other.Value)
+				return req
+			}())
+			require.NoError(t, err)
+			body, feed := io.Pipe()
+			answered := make(chan *http.Response, 1)
+			go func() {
+				r, err := http.DefaultClient.Do(h.request("POST", at+"/uploads?name=a.stl", body))
+				if err != nil {
+					r = &http.Response{StatusCode: -1}
+				}
+				answered <- r
+			}()
+			_, err = feed.Write(make([]byte, 3<<20)) // it arrives
+			require.NoError(t, err)
+			eventually(t, "the upload is under way", func() bool { return h.count(`SELECT count(*) FROM blob_chunk`) > 0 })
+			end(h, at)
+			eventually(t, "the stream ends", func() bool { return !lines.Scan() })
+			r := <-answered
+			assert.NotEqual(t, 201, r.StatusCode, "the upload does not come to its end")
+			_ = feed.Close()
+			eventually(t, "nothing of it stays", func() bool {
+				return h.count(`SELECT count(*) FROM upload`) == 0 && h.count(`SELECT count(*) FROM blob_chunk`) == 0
+			})
+			assert.Equal(t, 401, h.call("GET", "/jobs", nil).code)
+			h.as = "cato"
+			assert.Equal(t, 200, h.call("GET", "/jobs", nil).code, "others go on")
+			require.NoError(t, stays.Body.Close())
+		})
+	}
+}
+
+func (h *house) count(sql string) (n int) {
+	h.t.Helper()
+	require.NoError(h.t, h.desk.Store.Pool.QueryRow(ctx, sql).Scan(&n))
+	return n
+}
+
+// Everybody can change the own password: with the old one, ending all sessions but
+// the one it is done in.
+func TestPasswordsCanBeChanged(t *testing.T) {
+	h := open(t)
+	h.signIn("nia")
+	here := h.jar["nia"]
+	h.as = "nia, at home"
+	require.Equal(t, 200, h.call("POST", "/session", map[string]string{"login": "nia", "password": demo.Password}).code)
+	h.as = "nia"
+	change := func(old, fresh string) answer {
+		return h.call("PUT", "/session/password", map[string]string{"old": old, "new": fresh})
+	}
+	assert.Equal(t, 422, change("wrong", "a new password").code)
+	a := change(demo.Password, "short")
+	assert.Equal(t, 422, a.code)
+	assert.Contains(t, string(a.body), "at least 8 letters")
+	require.Equal(t, 204, change(demo.Password, "a new password").code)
+	h.jar["nia"] = here
+	assert.Equal(t, 200, h.call("GET", "/session", nil).code, "where it was done")
+	h.as = "nia, at home"
+	assert.Equal(t, 401, h.call("GET", "/session", nil).code, "elsewhere")
+	h.as = ""
+	assert.Equal(t, 401, h.call("POST", "/session", map[string]string{"login": "nia", "password": demo.Password}).code)
+	assert.Equal(t, 200, h.call("POST", "/session", map[string]string{"login": "nia", "password": "a new password"}).code)
+	var last *desk.Conflict
+	require.ErrorAs(t, h.desk.ChangePerson(ctx, desk.Actor{}, "tess", desk.PersonChange{Close: true}), &last)
+	assert.Contains(t, last.Text, "last steward")
+}
+
+// Signing in gives a session of its own: the cookie from before opens nothing.
+func TestSigningInRenewsTheSession(t *testing.T) {
+	h := open(t)
+	h.signIn("nia")
+	before := h.jar["nia"]
+	require.Equal(t, 200, h.call("POST", "/session", map[string]string{"login": "cato", "password": demo.Password}).code)
+	assert.NotEqual(t, before.Value, h.jar["nia"].Value)
+	h.jar["nia"] = before
+	assert.Equal(t, 401, h.call("GET", "/session", nil).code)
+}
+
+// Wrong tries slow an account down however it is spelled, and an address; they close
+// neither. A browser that the account knows is not slowed by others.
+func TestWrongTriesSlowDownAndCloseNothing(t *testing.T) {
+	h := open(t)
+	h.serve(httpapi.Config{SignInsPerMinute: 5, Proxies: []netip.Prefix{netip.MustParsePrefix("192.0.2.0/24")}})
+	known := map[string][]*http.Cookie{}
+	try := func(login, password, from string, browser string) (int, time.Duration) {
+		b, _ := json.Marshal(map[string]string{"login": login, "password": password})
+		req := httptest.NewRequest("POST", "http://shelf.test/api/session", bytes.NewReader(b))
+		req.Header.Set("Content-Type", "application/json")
+		req.RemoteAddr = "192.0.2.1:999"
+		req.Header.Set("X-Forwarded-For", "198.51.100.77, "+from) // the first is whatever the sender says
+		for _, c := range known[browser] {
+			req.AddCookie(c)
+		}
+		h.slept = nil
+		w := httptest.NewRecorder()
+		h.api.ServeHTTP(w, req)
+		for _, c := range w.Result().Cookies() {
+			if strings.HasPrefix(c.Name, "jobshelf_known_") && browser != "" {
+				known[browser] = append(known[browser], c)
+			}
+		}
+		slept := time.Duration(0)
+		for _, d := range h.slept {
+			slept += d
+		}
+		return w.Code, slept
+	}
+	code, slept := try("tess", demo.Password, "203.0.113.1", "tess's own")
+	require.Equal(t, 200, code)
+	require.Len(t, known["tess's own"], 1)
+	for i := range 100 { // right ones count for nothing
+		if code, slept = try("nia", demo.Password, "203.0.113.2", ""); code != 200 || slept > 0 {
+			t.Fatalf("right try %d: %d after %v", i, code, slept)
+		}
+	}
+	spelled := []string{"tess", "TESS", " Tess ", "ｔｅｓｓ"}
+	longest := time.Duration(0)
+	for i := range 12 {
+		code, slept = try(spelled[i%len(spelled)], "guess", fmt.Sprintf("203.0.113.%d", 100+i), "")
+		assert.Equal(t, 401, code)
+		switch {
+		case i < 5:
+			assert.Zero(t, slept, "the first five wait for nothing")
+		case i > 5: // a little of the first is forgotten by the sixth
+			assert.Positive(t, slept)
+			assert.GreaterOrEqual(t, slept, longest, "the longer the more there were")
+		}
+		longest = max(longest, slept)
+	}
+	assert.LessOrEqual(t, longest, 8*time.Second)
+	code, slept = try("tess", demo.Password, "203.0.113.3", "")
+	assert.Equal(t, 200, code, "the right password gets in, after a wait")
+	assert.Positive(t, slept)
+	code, slept = try("tess", demo.Password, "203.0.113.4", "tess's own")
+	assert.Equal(t, 200, code)
+	assert.Zero(t, slept, "a browser that the account knows")
+	code, slept = try("cato", demo.Password, "203.0.113.5", "tess's own")
+	assert.Equal(t, 200, code)
+	assert.Zero(t, slept, "another account is not slowed")
+	// From one address, on many accounts.
+	for i := range 6 {
+		try(fmt.Sprintf("nobody%d", i), "guess", "203.0.113.50", "")
+	}
+	_, slept = try("oskar", "guess", "203.0.113.50", "")
+	assert.Positive(t, slept)
+	_, slept = try("lena", "guess", "203.0.113.51", "")
+	assert.Zero(t, slept, "another address is not slowed")
+	// A known browser that guesses is slowed by itself, a forged one is not known.
+	for range 6 {
+		try("tess", "guess", "203.0.113.6", "tess's own")
+	}
+	_, slept = try("tess", "guess", "203.0.113.7", "tess's own")
+	assert.Positive(t, slept)
+	own := known["tess's own"][0]
+	known["forged"] = []*http.Cookie{{Name: own.Name, Value: strings.Split(own.Value, "~")[0] + "~AAAA"}}
+	_, slept = try("tess", demo.Password, "203.0.113.8", "forged")
+	assert.Positive(t, slept)
+}
+
+// A browser that is shown a stream gets what is its own and what is everybody's.
+func TestWhoGetsWhichEvent(t *testing.T) {
+	h := open(t)
+	for _, login := range []string{"nia", "oskar", "cato"} {
+		h.signIn(login)
+	}
+	at := h.live()
+	var mu sync.Mutex
+	heard := map[string][]string{}
+	for _, login := range []string{"nia", "oskar", "cato"} {
+		h.as = login
+		r, err := http.DefaultClient.Do(h.request("GET", at+"/events", nil))
+		require.NoError(t, err)
+		t.Cleanup(func() { _ = r.Body.Close() })
+		lines := bufio.NewScanner(r.Body)
+		require.True(t, lines.Scan(), "the first says that it is open")
+		go func() {
+			for lines.Scan() {
+				if data, ok := strings.CutPrefix(lines.Text(), "data: "); ok && !strings.Contains(data, `"at"`) {
+					mu.Lock()
+					heard[login] = append(heard[login], data)
+					mu.Unlock()
+				}
+			}
+		}()
+	}
+	nia, err := h.desk.Named(ctx, "nia")
+	require.NoError(t, err)
+	for _, e := range []store.Event{{Kind: "job", Job: 7, Owner: nia.ID}, {Kind: "progress", Job: 7, Owner: nia.ID, Fraction: 0.5, Doing: "checking"},
+		{Kind: store.SessionEnded, Session: "somebody's"}, {Kind: "lane"}, {Kind: "house"}} {
+		require.NoError(t, h.desk.Store.Notify(ctx, e))
+	}
+	all := []string{`{"kind":"job","job":7}`, `{"job":7,"fraction":0.5,"doing":"checking"}`, `{"kind":"lane"}`, `{"kind":"house"}`}
+	eventually(t, "all have heard the last", func() bool {
+		mu.Lock()
+		defer mu.Unlock()
+		return len(heard["nia"]) == 4 && len(heard["cato"]) == 4 && len(heard["oskar"]) == 2
+	})
+	mu.Lock()
+	defer mu.Unlock()
+	assert.Equal(t, all, heard["nia"])
+	assert.Equal(t, all, heard["cato"])
+	assert.Equal(t, all[2:], heard["oskar"], "another member's job is none of his")
+}
+
+// A member has so much room, the house so much; both are told before they are full.
+func TestRoomForFilesIsBounded(t *testing.T) {
+	h := open(t)
+	h.desk.Quota = desk.Quota{MemberBytes: 300_000, AllBytes: 1_000_000}
+	h.signIn("nia")
+	put := func(n int, fill byte) answer {
+		return h.call("POST", "/uploads?name=x.stl", bytes.Repeat([]byte{fill}, n))
+	}
+	require.Equal(t, 201, put(200_000, 'a').code)
+	var room desk.StorageView
+	h.call("GET", "/storage", nil).into(t, &room)
+	assert.Equal(t, desk.StorageView{UsedBytes: 200_000, LimitBytes: 300_000}, room)
+	a := put(150_000, 'b')
+	assert.Equal(t, 507, a.code)
+	assert.Contains(t, string(a.body), "more than 0.3 MB")
+	assert.Equal(t, 1, h.count(`SELECT count(*) FROM blob`), "nothing of it stays")
+	require.Equal(t, 201, put(90_000, 'c').code)
+	h.signIn("cato")
+	require.Equal(t, 201, put(600_000, 'd').code, "coordinators hand in for others")
+	h.call("GET", "/storage", nil).into(t, &room)
+	assert.EqualValues(t, []int64{890_000, 1_000_000}, []int64{room.HouseUsedBytes, room.HouseLimitBytes})
+	a = put(200_000, 'e')
+	assert.Equal(t, 507, a.code)
+	assert.Contains(t, string(a.body), "storage is full")
+}
+
+// pipe stands between a server and its database; it can hang, or be cut.
+type pipe struct {
+	net.Listener
+	to    string
+	mu    sync.Mutex // guards the rest
+	hangs bool
+	cut   bool
+	conns []net.Conn
+}
+
+func pipeTo(t *testing.T, database string) (*pipe, string) {
+	u, err := url.Parse(database)
+	require.NoError(t, err)
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	p := &pipe{Listener: l, to: u.Host}
+	t.Cleanup(func() { p.set(false, true); _ = l.Close() })
+	go func() {
+		for {
+			a, err := l.Accept()
+			if err != nil {
+				return
+			}
+			b, err := net.Dial("tcp", p.to)
+			p.mu.Lock()
+			refuse := p.cut || err != nil
+			if !refuse {
+				p.conns = append(p.conns, a, b)
+			}
+			p.mu.Unlock()
+			if refuse {
+				_ = a.Close()
+				continue
+			}
+			go p.copy(a, b)
+			go p.copy(b, a)
+		}
+	}()
+	u.Host = l.Addr().String()
+	return p, u.String()
+}
+
+func (p *pipe) copy(to, from net.Conn) {
+	defer to.Close()
+	defer from.Close()
+	b := make([]byte, 32<<10)
+	for {
+		n, err := from.Read(b)
+		for {
+			p.mu.Lock()
+			hangs, cut := p.hangs, p.cut
+			p.mu.Unlock()
+			if cut {
+				return
+			}
+			if !hangs {
+				break
+			}
+			time.Sleep(5 * time.Millisecond)
+		}
+		if n > 0 {
+			if _, err := to.Write(b[:n]); err != nil {
+				return
+			}
+		}
+		if err != nil {
+			return
+		}
+	}
+}
+
+func (p *pipe) set(hangs, cut bool) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	p.hangs, p.cut = hangs, cut
+	if cut {
+		for _, c := range p.conns {
+			_ = c.Close()
+		}
+		p.conns = nil
+	}
+}
+
+// With the database away or hung every request ends in bounded time, with words and
+// a time to try again; the server lives, is not ready, and comes back by itself.
+func TestTheDatabaseAwayAndHung(t *testing.T) {
+	p, at := pipeTo(t, pgtest.URL(t))
+	s, err := store.Open(ctx, at)
+	require.NoError(t, err)
+	t.Cleanup(s.Close)
+	_, err = demo.SetUp(ctx, s)
+	require.NoError(t, err)
+	q, err := work.NewQueue(s)
+	require.NoError(t, err)
+	h := &house{t: t, desk: &desk.Desk{Store: s, Queue: q, Now: time.Now}, jar: map[string]*http.Cookie{}}
+	h.api = httpapi.New(httpapi.Config{Desk: h.desk, Log: slog.New(slog.DiscardHandler), Patience: 300 * time.Millisecond})
+	h.signIn("cato")
+	health := func(path string) int {
+		w := httptest.NewRecorder()
+		h.api.ServeHTTP(w, httptest.NewRequest("GET", "http://shelf.test"+path, nil))
+		return w.Code
+	}
+	require.Equal(t, []int{204, 204}, []int{health("/healthz"), health("/readyz")})
+	for name, state := range map[string][2]bool{"hung": {true, false}, "away": {false, true}} {
+		p.set(state[0], state[1])
+		for _, c := range []struct {
+			method, path string
+			body         any
+		}{{"GET", "/jobs", nil}, {"GET", "/house", nil}, {"POST", "/jobs", map[string]any{"purpose": "everyday", "pieces": []any{map[string]any{"upload_id": "x", "copies": 1}}}}} {
+			bounded, cancel := context.WithTimeout(ctx, 20*time.Second)
+			done := make(chan answer, 1)
+			go func() { done <- h.call(c.method, c.path, c.body) }()
+			select {
+			case a := <-done:
+				assert.Equal(t, 503, a.code, "%s: %s %s: %s", name, c.method, c.path, a.body)
+				assert.Equal(t, "application/problem+json", a.head.Get("Content-Type"))
+				assert.NotEmpty(t, a.head.Get("Retry-After"))
+				assert.Contains(t, string(a.body), "database does not answer")
+			case <-bounded.Done():
+				t.Fatalf("%s: %s %s does not end", name, c.method, c.path)
+			}
+			cancel()
+		}
+		assert.Equal(t, []int{204, 503}, []int{health("/healthz"), health("/readyz")}, name)
+		p.set(false, false)
+		eventually(t, "it comes back", func() bool { return health("/readyz") == 204 && h.call("GET", "/jobs", nil).code == 200 })
+	}
+}

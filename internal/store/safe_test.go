@@ -1,0 +1,232 @@
+package store_test
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"math"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"jobshelf/core/recipe"
+	"jobshelf/core/verdict"
+	"jobshelf/internal/pgtest"
+	"jobshelf/internal/store"
+)
+
+// Servers that start together on an empty database all come up.
+func TestTwoFirstStarts(t *testing.T) {
+	url := pgtest.BareURL(t)
+	var wg sync.WaitGroup
+	errs := make([]error, 4)
+	for i := range errs {
+		wg.Add(1)
+		go func() {
+			defer wg.Done()
+			s, err := store.Open(ctx, url)
+			if err == nil {
+				assert.ErrorContains(t, orNil(s.Ready(ctx), "not migrated"), "not migrated")
+				err = s.Migrate(ctx)
+				assert.NoError(t, s.Ready(ctx))
+				s.Close()
+			}
+			errs[i] = err
+		}()
+	}
+	wg.Wait()
+	assert.NoError(t, errors.Join(errs...))
+}
+
+// orNil stands in for an error that another server's quickness may have spared.
+func orNil(err error, text string) error {
+	if err == nil {
+		return errors.New(text)
+	}
+	return err
+}
+
+// Two transactions that take the same rows the other way round: one is told to give
+// way by the database, tried again, and both are done.
+func TestDeadlocksAreTriedAgain(t *testing.T) {
+	s := pgtest.New(t)
+	_, err := s.Pool.Exec(ctx, `CREATE TABLE two (id int PRIMARY KEY, n int NOT NULL DEFAULT 0); INSERT INTO two VALUES (1), (2)`)
+	require.NoError(t, err)
+	var both, done sync.WaitGroup
+	both.Add(2)
+	tries := [2]int{}
+	errs := [2]error{}
+	for k := range 2 {
+		done.Add(1)
+		go func() {
+			defer done.Done()
+			errs[k] = s.InTx(ctx, func(tx *store.Tx) error {
+				tries[k]++
+				if _, err := tx.Raw().Exec(ctx, `UPDATE two SET n = n + 1 WHERE id = $1`, 1+k); err != nil {
+					return err
+				}
+				if tries[k] == 1 {
+					both.Done()
+					both.Wait() // each holds its first row
+				}
+				_, err := tx.Raw().Exec(ctx, `UPDATE two SET n = n + 1 WHERE id = $1`, 2-k)
+				return err
+			})
+		}()
+	}
+	done.Wait()
+	require.NoError(t, errors.Join(errs[:]...))
+	assert.Equal(t, 3, tries[0]+tries[1], "one had to begin anew")
+	assert.Equal(t, 4, count(t, s, `SELECT sum(n)::int FROM two`))
+	// What fails otherwise is not tried again.
+	n := 0
+	boom := errors.New("boom")
+	assert.ErrorIs(t, s.InTx(ctx, func(*store.Tx) error { n++; return boom }), boom)
+	assert.Equal(t, 1, n)
+}
+
+// A file that is found by its hash just before a sweep is not swept.
+func TestSweepKeepsWhatWasJustFound(t *testing.T) {
+	s := pgtest.New(t)
+	put := func() store.Blob {
+		b, err := s.PutBlob(ctx, bytes.NewReader([]byte("a model")))
+		require.NoError(t, err)
+		return b
+	}
+	first := put()
+	_, err := s.Pool.Exec(ctx, `UPDATE blob SET created_at = now() - interval '2 days'`)
+	require.NoError(t, err)
+	assert.Equal(t, first, put())
+	require.NoError(t, s.SweepBlobs(ctx, time.Hour))
+	assert.Equal(t, 1, count(t, s, `SELECT count(*) FROM blob`))
+	_, err = s.Pool.Exec(ctx, `UPDATE blob SET created_at = now() - interval '2 days'`)
+	require.NoError(t, err)
+	require.NoError(t, s.SweepBlobs(ctx, time.Hour))
+	assert.Zero(t, count(t, s, `SELECT count(*) FROM blob`))
+}
+
+// What nobody chose goes once its job is over for a time, what counts stays.
+func TestVariantsGoAfterATime(t *testing.T) {
+	s := pgtest.New(t)
+	person, err := s.AddPerson(ctx, store.Person{Login: "A", Name: "A", Role: "member"})
+	require.NoError(t, err)
+	machine := int64(0)
+	require.NoError(t, s.Pool.QueryRow(ctx, `INSERT INTO machine (name, data) VALUES ('m', '{}') RETURNING id`).Scan(&machine))
+	slice := map[string]int64{}
+	for _, step := range []string{"fetched", "approved"} {
+		job, err := s.AddJob(ctx, store.Job{Title: step, MemberID: person, Purpose: "everyday"})
+		require.NoError(t, err)
+		require.NoError(t, s.SetStep(ctx, job, step, ""))
+		piece, err := s.AddPiece(ctx, store.Piece{JobID: job, Name: "x", Copies: 1})
+		require.NoError(t, err)
+		for _, chosen := range []bool{false, true} {
+			name := fmt.Sprintf("%s, chosen: %t", step, chosen)
+			b, err := s.PutBlob(ctx, bytes.NewReader([]byte(name)))
+			require.NoError(t, err)
+			id, err := s.AddSlice(ctx, store.Slice{PieceID: piece, Version: 1, MachineID: machine, Scale: 1}, 0)
+			require.NoError(t, err)
+			_, err = s.Pool.Exec(ctx, `UPDATE slice SET state = 'done', chosen = $2, gcode_id = $3 WHERE id = $1`, id, chosen, b.ID)
+			require.NoError(t, err)
+			slice[name] = id
+		}
+	}
+	has := func() (names []string) {
+		for _, n := range []string{"approved, chosen: false", "approved, chosen: true", "fetched, chosen: false", "fetched, chosen: true"} {
+			x, err := s.Slice(ctx, slice[n])
+			require.NoError(t, err)
+			if x.GCodeID != nil {
+				names = append(names, n)
+			}
+		}
+		return names
+	}
+	require.NoError(t, s.DropVariants(ctx, time.Hour))
+	assert.Len(t, has(), 4, "none is old")
+	require.NoError(t, s.DropVariants(ctx, -time.Hour))
+	assert.Equal(t, []string{"approved, chosen: false", "approved, chosen: true", "fetched, chosen: true"}, has())
+	require.NoError(t, s.SweepBlobs(ctx, -time.Hour))
+	assert.Equal(t, 3, count(t, s, `SELECT count(*) FROM blob`))
+}
+
+// A session that has ended stays ended, whatever a request writes that began before.
+func TestEndedSessionsStayEnded(t *testing.T) {
+	s := pgtest.New(t)
+	sessions := store.Sessions{Store: s, PersonOf: func(b []byte) int64 { return int64(len(b)) }}
+	later := time.Now().Add(time.Hour)
+	alive := func(token string) bool {
+		_, ok, err := sessions.FindCtx(ctx, token)
+		require.NoError(t, err)
+		return ok
+	}
+	require.NoError(t, sessions.CommitCtx(ctx, "a", []byte("1"), later))
+	require.NoError(t, sessions.CommitCtx(ctx, "b", []byte("1"), later))
+	require.NoError(t, sessions.CommitCtx(ctx, "c", []byte("22"), later))
+	require.NoError(t, sessions.CommitCtx(ctx, "old", []byte("1"), time.Now().Add(-time.Second)))
+	assert.True(t, alive("a"))
+	assert.False(t, alive("old"))
+	require.NoError(t, sessions.DeleteCtx(ctx, "a"))
+	require.NoError(t, sessions.CommitCtx(ctx, "a", []byte("1"), later))
+	assert.False(t, alive("a"))
+	require.NoError(t, s.EndSessions(ctx, 1, "b"))
+	assert.True(t, alive("b"), "the one it was asked in stays")
+	require.NoError(t, s.EndSessions(ctx, 1, ""))
+	assert.False(t, alive("b"))
+	assert.True(t, alive("c"), "another's")
+	ended, err := s.EndedSessions(ctx, []string{"a", "b", "c", "never"})
+	require.NoError(t, err)
+	assert.ElementsMatch(t, []string{"a", "b", "never"}, ended)
+	require.NoError(t, s.SweepSessions(ctx))
+	assert.Equal(t, 3, count(t, s, `SELECT count(*) FROM sessions`), "an end is remembered until the session would have expired")
+}
+
+// What a database refuses, and one that is not there, are told apart from all else.
+func TestTheDatabasesErrorsAreToldApart(t *testing.T) {
+	s := pgtest.New(t)
+	_, err := s.AddPerson(ctx, store.Person{Login: "a\x00b", Name: "A", Role: "member"})
+	assert.ErrorIs(t, err, store.ErrUnstorable)
+	_, err = s.Pool.Exec(ctx, `INSERT INTO machine (name, data) VALUES ('m', '{}')`)
+	require.NoError(t, err)
+	err = s.SetJudgement(ctx, 1, 1, store.Judgement{Verdict: &verdict.Verdict{AreaMM2: math.Inf(-1)}})
+	assert.ErrorIs(t, err, store.ErrUnstorable)
+	gone, cancel := context.WithTimeout(ctx, 10*time.Second)
+	defer cancel()
+	_, err = store.Open(gone, "postgres://x@127.0.0.1:1/x?sslmode=disable")
+	assert.Error(t, err)
+	s.Close()
+	_, err = s.Machines(ctx)
+	assert.Error(t, err)
+}
+
+// Recipes and slices that kept a bed warm after the end say nothing of it any more,
+// and blocks that named what was left of it turn it off.
+func TestNoRecipeKeepsTheBedWarm(t *testing.T) {
+	s := pgtest.New(t)
+	require.NoError(t, s.MigrateDownTo(ctx, 4))
+	for _, sql := range []string{
+		`INSERT INTO machine (name, data) VALUES ('Bowline', '{"name": "Bowline", "dialect": {"end": "M104 S0\nM140 S{bed_after_c}"}}')`,
+		`INSERT INTO material (name, data) VALUES ('PLA', '{}')`,
+		`INSERT INTO recipe (machine_id, material_id, purpose, data) SELECT m.id, t.id, 'everyday', '{"bed_after_end": "on", "bed_c": 60}' FROM machine m, material t`,
+		`INSERT INTO person (login, name, role, password_hash) VALUES ('a', 'A', 'member', '')`,
+		`INSERT INTO job (title, member_id, purpose, step) SELECT 'x', id, 'everyday', 'to decide' FROM person`,
+		`INSERT INTO piece (job_id, position, name, copies) SELECT id, 1, 'x', 1 FROM job`,
+		`INSERT INTO slice (piece_id, version, machine_id, departures) SELECT p.id, 1, m.id, '[{"key": "shells", "value": "3"}, {"key": "bed_after_end", "value": "on"}]' FROM piece p, machine m`,
+	} {
+		_, err := s.Pool.Exec(ctx, sql)
+		require.NoError(t, err, sql)
+	}
+	require.NoError(t, s.Migrate(ctx))
+	machines, err := s.Machines(ctx)
+	require.NoError(t, err)
+	assert.Equal(t, "M104 S0\nM140 S0", machines[0].Data.Dialect.End)
+	slice, err := s.Slice(ctx, 1)
+	require.NoError(t, err)
+	assert.Equal(t, []recipe.Departure{{Key: "shells", Value: "3"}}, slice.Departures)
+	var data json.RawMessage
+	require.NoError(t, s.Pool.QueryRow(ctx, `SELECT data FROM recipe`).Scan(&data))
+	assert.JSONEq(t, `{"bed_c": 60}`, string(data))
+}
