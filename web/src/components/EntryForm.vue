@@ -10,6 +10,8 @@ const draft = ref<object>({})
 const problem = ref('')
 const problems = ref<Record<string, string>>({})
 const busy = ref(false)
+// What was typed and cannot be read, by path: it stays in the field, and nothing is saved.
+const unread = ref<Record<string, string>>({})
 watch(() => props.data, reset, { immediate: true })
 
 function reset() {
@@ -31,8 +33,6 @@ function text(x: Field): string {
   if (x.kind === 'numbers') return ((v as number[] | null) ?? []).join(', ')
   return v === 0 && x.empty && !x.zero ? '' : plainNumber(v)
 }
-// What was typed and cannot be read, by path: it stays in the field, and nothing is saved.
-const unread = ref<Record<string, string>>({})
 function put(x: Field, raw: string) {
   let v: unknown = raw
   delete unread.value[x.path]

@@ -1,0 +1,83 @@
+import { QueryClient, VueQueryPlugin } from '@tanstack/vue-query'
+import { mount } from '@vue/test-utils'
+import { describe, expect, it, vi } from 'vitest'
+import { nextTick } from 'vue'
+import { createVuetify } from 'vuetify'
+import * as components from 'vuetify/components'
+import { api, forgetAnswers } from '../api/client'
+import CheckProgress from './CheckProgress.vue'
+import EntryForm from './EntryForm.vue'
+import type { Field } from './fields'
+import HeightStrip from './HeightStrip.vue'
+
+const plugins = () => [createVuetify({ components }), [VueQueryPlugin, { queryClient: new QueryClient({ defaultOptions: { queries: { enabled: false } } }) }] as const]
+
+describe('an entry of the house', () => {
+  const fields: Field[] = [
+    { path: 'cents', label: 'Price', kind: 'money' },
+    { path: 'mm', label: 'Width', unit: 'mm' },
+  ]
+  const form = (save: (d: object) => Promise<void>) =>
+    mount(EntryForm, { props: { title: 'Machine', data: { cents: 120, mm: 3 }, fields, editable: true, rows: true, save }, global: { plugins: plugins() as never } })
+
+  it('takes 1,35 as one and thirty-five hundredths', async () => {
+    const save = vi.fn().mockResolvedValue(undefined)
+    const w = form(save)
+    const inputs = w.findAll('.line input')
+    await inputs[0]!.setValue('1,35')
+    await inputs[1]!.setValue('0,4')
+    await w.find('form').trigger('submit')
+    expect(save).toHaveBeenCalledWith({ cents: 135, mm: 0.4 })
+  })
+  it.each(['1,350', '1.355', 'free'])('saves nothing while %s stands for a price', async (text) => {
+    const save = vi.fn().mockResolvedValue(undefined)
+    const w = form(save)
+    await w.findAll('.line input')[0]!.setValue(text)
+    expect(w.text()).toContain(`${text} cannot be read as a price`)
+    expect((w.findAll('.line input')[0]!.element as HTMLInputElement).value).toBe(text)
+    await w.find('form').trigger('submit')
+    expect(save).not.toHaveBeenCalled()
+  })
+})
+
+describe('the height strip', () => {
+  it('stands at the last layer where a shorter slice comes', async () => {
+    HTMLCanvasElement.prototype.getContext = (() => new Proxy({}, { get: () => () => undefined, set: () => true })) as never
+    const strip = (n: number) => Array.from({ length: n }, (_, i) => ({ top_mm: 0.2 * (i + 1), seconds: 3, grams: 1, support_grams: 0 }))
+    const failed = vi.fn()
+    const w = mount(HeightStrip, { props: { strip: strip(50), modelValue: 40 }, global: { plugins: plugins() as never, config: { errorHandler: failed } } })
+    await w.setProps({ strip: strip(12) })
+    await nextTick()
+    expect(failed).not.toHaveBeenCalled()
+    expect(w.find('#layer-number').text()).toBe('12')
+    expect(w.text()).toContain('top 2.40 mm')
+  })
+})
+
+describe('a check', () => {
+  const shown = (state: 'set aside' | 'done' | 'cancelled', error = '') =>
+    mount(CheckProgress, { props: { job: { id: 1, check: { state, error, fraction: 0 } } }, global: { plugins: plugins() as never } }).text()
+  it('that is set aside says why and can be tried once more', () => {
+    expect(shown('set aside', 'It failed 4 times.')).toContain('Set aside. It failed 4 times.')
+    expect(shown('set aside')).toContain('Try once more')
+    expect(shown('cancelled')).toContain('Check again')
+    expect(shown('done')).toBe('')
+  })
+})
+
+describe('answers that have not changed', () => {
+  it('do not come twice, and are forgotten with who signs out', async () => {
+    const asked: (string | null)[] = []
+    const fetch = async (r: Request) => {
+      asked.push(r.headers.get('If-None-Match'))
+      if (r.headers.get('If-None-Match') === '"a"') return new Response(null, { status: 304 })
+      return new Response('{"steps":[],"slips":[]}', { status: 200, headers: { ETag: '"a"', 'Content-Type': 'application/json' } })
+    }
+    const get = () => api.GET('/jobs', { baseUrl: 'http://shelf.test/api', fetch })
+    expect((await get()).data).toEqual({ steps: [], slips: [] })
+    expect((await get()).data).toEqual({ steps: [], slips: [] })
+    forgetAnswers()
+    await get()
+    expect(asked).toEqual([null, '"a"', null])
+  })
+})
