@@ -430,7 +430,7 @@ func TestIntakeInTheBrowser(t *testing.T) {
 	ok(p.Wait(`document.querySelectorAll('.views .view[data-state=shown]').length === 2 && !document.querySelector('[data-check="open surface"]') && document.querySelector('.versions')`))
 	mended, err := browser.Eval[string](p, `document.querySelector('.versions').innerText`)
 	ok(err)
-	assert.Contains(t, mended, "Closed 1 holes")
+	assert.Contains(t, mended, "Closed 1 hole.")
 	ok(p.Wait(`document.querySelector('#yes') && !document.querySelector('#yes').disabled`))
 
 	// A program sliced elsewhere, and back it goes with the ready message.

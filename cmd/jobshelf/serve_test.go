@@ -147,6 +147,12 @@ func TestStoppingLetsRequestsEnd(t *testing.T) {
 	}()
 	_, err = feed.Write([]byte("the first half, "))
 	require.NoError(t, err)
+	s, err := store.Open(context.Background(), url)
+	require.NoError(t, err)
+	defer s.Close()
+	for n := 0; n == 0; { // until it has reached the server
+		require.NoError(t, s.Pool.QueryRow(context.Background(), `SELECT count(*) FROM blob`).Scan(&n))
+	}
 	stop()
 	_, err = io.ReadAll(stream.Body)
 	assert.NoError(t, err, "the stream ends")

@@ -141,7 +141,12 @@ func (s *Stack) widen(dst, src, tmp []uint64, by int) {
 // narrow keeps cells whose neighbours step cells to the left and right are there.
 func (s *Stack) narrow(dst, src []uint64, step uint) {
 	w := s.wordsWide
-	step = min(step, 63)               // no part is so coarse that more is asked for
+	const word = 63
+	if step > word { // further than a word: there in two goes
+		s.narrow(dst, src, word)
+		s.narrow(dst, dst, step-word)
+		return
+	}
 	near, far := step&63, (64-step)&63 // masked, so that shifting needs no test
 	for at := 0; at+w <= len(src); at += w {
 		row := src[at : at+w : at+w]

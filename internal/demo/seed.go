@@ -200,7 +200,7 @@ func bring(ctx context.Context, d *desk.Desk, who desk.Actor, id int64, o order)
 	if err := d.Approve(ctx, who, id, v.Version, on); err != nil {
 		return err
 	}
-	then := *d
+	then := &desk.Desk{Store: d.Store, Queue: d.Queue, Quota: d.Quota}
 	then.Now = func() time.Time { return d.Now().Add(-time.Duration(o.hoursAgo * float64(time.Hour))) }
 	for _, step := range []string{approved, onFloor, finish, pickUp} {
 		if step == o.step {
