@@ -32,4 +32,5 @@ const doing = computed(() => now.value?.doing || props.job.check.doing || 'waiti
 .line { display: flex; gap: 10px; align-items: center; }
 .line .num { margin-left: auto; }
 .over { color: var(--stop); justify-items: start; }
+.check .v-btn { height: auto; padding-block: 1px; }
 </style>

@@ -89,6 +89,7 @@ async function send() {
         <v-textarea v-else-if="x.kind === 'lines'" class="wide n" :label="x.label" rows="2" auto-grow :hint="x.hint" :persistent-hint="!!x.hint" :placeholder="x.empty" persistent-placeholder :model-value="text(x)" :readonly="!editable" :error-messages="wrong(x)" @update:model-value="put(x, $event as string)" />
         <v-text-field
           v-else :label="x.label" :suffix="x.kind === 'money' ? currency : x.unit" :inputmode="x.kind === 'text' ? undefined : 'decimal'"
+          :placeholder="x.empty" :persistent-placeholder="!!x.empty"
           :model-value="text(x)" :readonly="!editable" :error-messages="wrong(x)" :class="{ n: x.kind !== 'text' }" @change="put(x, ($event.target as HTMLInputElement).value)"
         />
       </template>

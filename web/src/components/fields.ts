@@ -56,7 +56,7 @@ export const machineFields = (texts: Texts): Field[] => [
   { path: 'second.material', label: 'In nozzle 2: material', kind: 'text', only: twoNozzles },
   { path: 'second.colour_name', label: 'In nozzle 2: colour', kind: 'text', only: twoNozzles },
   { path: 'change_s', label: 'A change of nozzle takes', unit: 's', only: twoNozzles },
-  { path: 'idle_off_s', label: 'Turns its heat off by itself after', unit: 's', empty: 'never', hint: 'Left without a command. The bed stays warm through a pause only where the machine does this.', only: extrusion },
+  { path: 'idle_off_s', label: 'Heat off by itself', unit: 's', empty: 'never', only: extrusion },
   { path: 'rate_cents_per_hour', label: 'Price of an hour', kind: 'money' },
   { path: 'dialect.arcs', label: 'Understands arcs', kind: 'bool', only: extrusion },
   { path: 'dialect.absolute_e', label: 'Filament from the start (M82)', kind: 'bool', only: extrusion },
