@@ -165,7 +165,7 @@ func BenchmarkStack(b *testing.B) {
 		m := read(b, file)
 		topo := mesh.TopologyOf(m)
 		for b.Loop() {
-			if _, err := section.NewStack(ctx, m, topo, 0.24, 0.2, 1, nil); err != nil {
+			if _, err := section.NewStack(ctx, m, topo, section.Layering{FirstMM: 0.24, LayerMM: 0.2}, 1, nil); err != nil {
 				b.Fatal(err)
 			}
 		}
@@ -178,7 +178,7 @@ func BenchmarkQuickEstimate(b *testing.B) {
 	each(b, func(b *testing.B, file []byte, n int) {
 		m := read(b, file)
 		c := demo.Choices(recipe.Everyday)[0]
-		s, err := section.NewStack(ctx, m, mesh.TopologyOf(m), c.Recipe.FirstLayerMM, c.Recipe.LayerMM, 1, nil)
+		s, err := section.NewStack(ctx, m, mesh.TopologyOf(m), toolpath.LayeringOf(c.Recipe, c.Machine), 1, nil)
 		if err != nil {
 			b.Fatal(err)
 		}

@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"math"
 	"os"
 	"path/filepath"
 	"slices"
@@ -376,11 +377,11 @@ func heights(m *mesh.Mesh, layer, at string) (zs []float64, back []int, err erro
 	}
 	b := m.Bounds()
 	tall := b.Max.Z - b.Min.Z
-	n := section.LayerCount(tall, h, h)
 	if tall/h > maxPlanes {
 		return nil, nil, fmt.Errorf("%g mm layers would be %.0f planes; the limit is %d", h, tall/h, maxPlanes)
 	}
-	for i := range n {
+	// A rest of less than a thousandth of a layer is rounding.
+	for i := range int(math.Ceil(tall/h - 1e-3)) {
 		bottom := float64(i) * h
 		zs, back = append(zs, b.Min.Z+(bottom+min(bottom+h, tall))/2), append(back, i)
 	}

@@ -14,6 +14,7 @@ import (
 	"jobshelf/core/recipe"
 	"jobshelf/core/section"
 	"jobshelf/core/solid"
+	"jobshelf/core/toolpath"
 	"jobshelf/core/units"
 )
 
@@ -30,7 +31,7 @@ var (
 
 func quick(t testing.TB, m *mesh.Mesh, r recipe.Recipe) Quick {
 	t.Helper()
-	s, err := section.NewStack(context.Background(), m, mesh.TopologyOf(m), r.FirstLayerMM, r.LayerMM, 1, nil)
+	s, err := section.NewStack(context.Background(), m, mesh.TopologyOf(m), toolpath.LayeringOf(&r, nil), 1, nil)
 	require.NoError(t, err)
 	return QuickOf(s, &r, &testMachine, machine.Spools{&testMaterial}, 50)
 }
@@ -148,7 +149,7 @@ func TestDemoPartsByHand(t *testing.T) {
 	area := got.Volume / 40
 	around := (got.Area - 2*area) / 40
 	var mitre float64 // Σ 2·tan(turn/2): 2 halves, each 2π plus what mitres add
-	st, err := section.NewStack(context.Background(), m, mesh.TopologyOf(m), 0.2, 0.2, 1, nil)
+	st, err := section.NewStack(context.Background(), m, mesh.TopologyOf(m), section.Layering{FirstMM: 0.2, LayerMM: 0.2}, 1, nil)
 	require.NoError(t, err)
 	top := st.Slabs[100]
 	mitre = top.MitreRad
@@ -193,7 +194,6 @@ func TestMoreOfEverythingTakesMore(t *testing.T) {
 		assert.Greater(t, q.Grams, last.Grams)
 		last = q
 	}
-	assert.Equal(t, 159, section.LayerCount(47.7, 0.3, 0.3))
 	price, _ := Price([]Charge{{"Filament", 4 * 2500. / 1000}})
 	assert.Equal(t, units.Cents(10), price, "4 g of a 1 kg spool at 25.00 cost 0.10")
 	// 1 kg of PLA at 1.75 mm is about 335 m (data sheet values, from memory).

@@ -38,7 +38,7 @@ func settings() (recipe.Recipe, *machine.Machine, *machine.Material) {
 func written(t *testing.T, part *mesh.Mesh, r recipe.Recipe, m *machine.Machine, spools machine.Spools) (*estimate.Full, string, *gcode.Summary) {
 	t.Helper()
 	stood := plate.Stand(part, 1, 0, m.Volume)
-	p, err := toolpath.Slice(ctx, stood, mesh.TopologyOf(stood), 1, r, toolpath.Options{Room: m.Volume}, nil)
+	p, err := toolpath.Slice(ctx, stood, mesh.TopologyOf(stood), 1, r, toolpath.Options{Machine: m}, nil)
 	require.NoError(t, err)
 	full := estimate.FullOf(p, r, m, spools, 0)
 	var b bytes.Buffer

@@ -5,6 +5,7 @@ package recipe
 import (
 	"cmp"
 	"fmt"
+	"math"
 
 	"jobshelf/core/machine"
 )
@@ -214,6 +215,26 @@ func (r *Recipe) Validate(mach *machine.Machine, loaded machine.Spools) []machin
 	return out
 }
 
+// A layer is this share of the nozzle high. Common practice, no source.
+const (
+	leastLayer = 0.2
+	mostLayer  = 0.8
+)
+
+// LayerBounds are how high a layer may be that the recipe's nozzles lay, in mm: no
+// higher than a line is wide. Of a machine whose nozzles nobody told, only that is
+// known. The recipe has its defaults; mach may be nil.
+func (r *Recipe) LayerBounds(mach *machine.Machine) (leastMM, mostMM float64) {
+	mostMM = r.LineMM
+	for _, n := range [2]int{r.PieceNozzle, r.SupportNozzle} {
+		if mach != nil && n >= 1 && n <= len(mach.NozzlesMM) {
+			leastMM = math.Max(leastMM, leastLayer*mach.NozzlesMM[n-1])
+			mostMM = math.Min(mostMM, mostLayer*mach.NozzlesMM[n-1])
+		}
+	}
+	return leastMM, math.Max(leastMM, mostMM)
+}
+
 // suits looks at nozzles: there, loaded, and of a size for the layers and lines.
 func (r *Recipe) suits(mach *machine.Machine, loaded machine.Spools, bad func(field, format string, args ...any)) {
 	full := r.WithDefaults()
@@ -233,8 +254,8 @@ func (r *Recipe) suits(mach *machine.Machine, loaded machine.Spools, bad func(fi
 			continue
 		}
 		d := mach.NozzlesMM[n-1]
-		if r.LayerMM < 0.2*d-1e-9 || r.LayerMM > 0.8*d+1e-9 {
-			bad("layer_mm", "A nozzle of %g mm lays layers of %.2f to %.2f mm, not %g mm.", d, 0.2*d, 0.8*d, r.LayerMM)
+		if r.LayerMM < leastLayer*d-1e-9 || r.LayerMM > mostLayer*d+1e-9 {
+			bad("layer_mm", "A nozzle of %g mm lays layers of %.2f to %.2f mm, not %g mm.", d, leastLayer*d, mostLayer*d, r.LayerMM)
 		}
 		if r.LineMM < 0.9*d-1e-9 || r.LineMM > 2*d+1e-9 {
 			bad("line_mm", "A nozzle of %g mm lays lines of %.2f to %.2f mm, not %g mm.", d, 0.9*d, 2*d, r.LineMM)

@@ -14,7 +14,7 @@ import (
 )
 
 func stackOf(t require.TestingT, m *mesh.Mesh, mmPerUnit float64) *Stack {
-	s, err := NewStack(context.Background(), m, mesh.TopologyOf(m), 0.2, 0.2, mmPerUnit, nil)
+	s, err := NewStack(context.Background(), m, mesh.TopologyOf(m), Layering{FirstMM: 0.2, LayerMM: 0.2}, mmPerUnit, nil)
 	require.NoError(t, err)
 	return s
 }

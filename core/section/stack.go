@@ -42,10 +42,9 @@ type Turns struct {
 
 // Stack is a part cut into layers, standing as it is given, on its lowest point.
 type Stack struct {
-	FirstMM, LayerMM float64
-	HeightMM         float64
-	Bounds           mesh.Box // in mm
-	Slabs            []Slab
+	HeightMM float64
+	Bounds   mesh.Box // in mm
+	Slabs    []Slab
 	// FootHullMM is the length of the convex hull around the first layer.
 	FootHullMM float64
 
@@ -63,40 +62,26 @@ const (
 	coverCellMM = 0.25
 )
 
-// LayerCount is how many layers a part of the given height needs. A rest of
-// less than a thousandth of a layer is rounding, not a layer: 47.7 mm at 0.3 mm
-// are 159 layers.
-func LayerCount(heightMM, firstMM, layerMM float64) int {
-	if heightMM <= 0 || layerMM <= 0 {
-		return 0
-	}
-	rest := (heightMM - firstMM) / layerMM
-	return 1 + int(math.Max(0, math.Ceil(rest-1e-3)))
-}
-
-// NewStack cuts m (with its topology) into layers: the first firstMM high, the
-// others layerMM, each by the plane through its middle (for a last layer that
-// the part does not fill, through the middle of what there is). mmPerUnit
-// scales the mesh to mm. progress may be nil.
-func NewStack(ctx context.Context, m *mesh.Mesh, topo *mesh.Topology, firstMM, layerMM, mmPerUnit float64, progress func(float64)) (*Stack, error) {
+// NewStack cuts m (with its topology) into layers, each by the plane through its
+// middle (for a last layer that the part does not fill, through the middle of what
+// there is). mmPerUnit scales the mesh to mm. progress may be nil.
+func NewStack(ctx context.Context, m *mesh.Mesh, topo *mesh.Topology, l Layering, mmPerUnit float64, progress func(float64)) (*Stack, error) {
 	b := m.Bounds()
-	s := &Stack{FirstMM: firstMM, LayerMM: layerMM,
-		Bounds: mesh.Box{Min: b.Min.Scale(mmPerUnit), Max: b.Max.Scale(mmPerUnit)}}
+	s := &Stack{Bounds: mesh.Box{Min: b.Min.Scale(mmPerUnit), Max: b.Max.Scale(mmPerUnit)}}
 	size := s.Bounds.Size()
 	s.HeightMM = size.Z
-	n := LayerCount(s.HeightMM, firstMM, layerMM)
+	heights := l.Heights(s.HeightMM)
+	n := len(heights)
 	s.cellMM = math.Max(coverCellMM, math.Max(size.X, size.Y)/coverCells)
 	s.cols, s.rows = int(size.X/s.cellMM)+1, int(size.Y/s.cellMM)+1
 	s.wordsWide = (s.cols + 63) / 64
 	zs := make([]float64, n)
 	s.Slabs = make([]Slab, n)
-	for i := range zs {
-		bottom, h := 0.0, firstMM
-		if i > 0 {
-			bottom, h = firstMM+float64(i-1)*layerMM, layerMM
-		}
+	bottom := 0.0
+	for i, h := range heights {
 		s.Slabs[i] = Slab{BottomMM: bottom, HeightMM: h}
 		zs[i] = b.Min.Z + (bottom+math.Min(bottom+h, s.HeightMM))/2/mmPerUnit
+		bottom += h
 	}
 	sw := newSweep(m, topo, zs, mmPerUnit*1000)
 	arena := make([]uint64, n*s.rows*s.wordsWide)

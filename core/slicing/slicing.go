@@ -102,7 +102,7 @@ func Make(ctx context.Context, o Order, progress func(float64)) (*Result, error)
 	}
 	var err error
 	r.Print, err = toolpath.Slice(ctx, r.Stood, mesh.TopologyOf(r.Stood), 1, o.Recipe,
-		toolpath.Options{Marks: marks, Room: o.Machine.Volume, FilamentMM: o.Machine.FilamentMM}, progress)
+		toolpath.Options{Marks: marks, Machine: o.Machine}, progress)
 	if ctx.Err() != nil {
 		return nil, ctx.Err()
 	}

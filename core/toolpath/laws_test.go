@@ -110,7 +110,7 @@ func TestNothingLeavesTheMachine(t *testing.T) {
 			m = solid.Box(v.XMM-2*short, v.YMM-2*short, 1).Transformed(1, mesh.Vec3{X: short, Y: short, Z: high - 1})
 			m.Append(solid.Box(6, 6, high-1).Transformed(1, mesh.Vec3{X: 10, Y: 10}))
 		}
-		p, err := Slice(ctx, m, mesh.TopologyOf(m), 1, r, Options{Room: v}, nil)
+		p, err := Slice(ctx, m, mesh.TopologyOf(m), 1, r, Options{Machine: &machine.Machine{Volume: v}}, nil)
 		if err != nil {
 			require.Equal(t, recipe.HoldRaft, r.Hold)
 			require.ErrorContains(t, err, "on its raft it would be")

@@ -49,12 +49,10 @@ type slicer struct {
 // Options are what slicing can be told beside the recipe.
 type Options struct {
 	Marks []Mark
-	// Room is the machine's volume; a skirt that would leave it is left out. The
-	// zero value sets no bounds.
-	Room machine.Volume
-	// FilamentMM is how thick the filament is, for what is let out at a change of
-	// nozzle; 0 is 1.75.
-	FilamentMM float64
+	// Machine is what it is for: a skirt that would leave its volume is left out, its
+	// nozzles bound the layers, and its filament says what is let out at a change of
+	// nozzle. Nil, or what is 0 of it, sets no bounds; filament is then 1.75 mm thick.
+	Machine *machine.Machine
 }
 
 // off says that a line of width w at q would leave the plate.
@@ -92,31 +90,13 @@ func (s *slicer) onPlate(poly *polygon.Scratch, paths []polygon.Path) []polygon.
 	return poly.Boolean(polygon.Intersection, polygon.NonZero, paths, []polygon.Path{plate})
 }
 
-// belowTop keeps a print within the height of the room: a last layer that the part
-// does not fill is laid lower. A raft may need more than there is.
+// belowTop says when a raft lifts a print out of the room.
 func belowTop(p *Print, v machine.Volume) error {
-	n := len(p.Layers)
-	if v.ZMM == 0 || n == 0 {
-		return nil
-	}
-	last := &p.Layers[n-1]
-	over := last.TopMM - v.ZMM
-	switch {
-	case over <= 1e-9:
-	case p.LiftedMM == 0 && over < last.HeightMM:
-		if last.HeightMM -= over; last.HeightMM < leastLayerMM {
-			p.Layers = p.Layers[:n-1]
-			return nil
-		}
-		last.TopMM = v.ZMM
-	default:
+	if over := p.Layers[len(p.Layers)-1].TopMM - v.ZMM; v.ZMM > 0 && over > 1e-9 {
 		return fmt.Errorf("on its raft it would be %.1f mm too high", over)
 	}
 	return nil
 }
-
-// leastLayerMM is the lowest layer that is laid at all.
-const leastLayerMM = 0.02
 
 // keepOnPlate leaves out skirts and brims that would leave the plate.
 func keepOnPlate(p *Print, v machine.Volume) {
@@ -143,6 +123,17 @@ func keepOnPlate(p *Print, v machine.Volume) {
 	}
 }
 
+// toldMM is how far the height of a print may be off untold.
+const toldMM = 0.01
+
+// LayeringOf is how a part is divided into layers by a recipe (with its defaults)
+// on a machine, which may be nil.
+func LayeringOf(r *recipe.Recipe, mach *machine.Machine) section.Layering {
+	l := section.Layering{FirstMM: r.FirstLayerMM, LayerMM: r.LayerMM}
+	l.LeastMM, l.MostMM = r.LayerBounds(mach)
+	return l
+}
+
 // Slice makes the layers of a mesh in mm·mmPerUnit, with its topology. progress
 // (nil is fine) is told a share from 0 to 1. The error is ctx's, or says that
 // the part has too many layers or that its raft lifts it out of the room.
@@ -150,21 +141,28 @@ func Slice(ctx context.Context, m *mesh.Mesh, topo *mesh.Topology, mmPerUnit flo
 	if progress == nil {
 		progress = func(float64) {}
 	}
-	s := &slicer{r: r.WithDefaults(), marks: o.Marks, bore: cmp.Or(o.FilamentMM, 1.75), room: o.Room}
+	mach := cmp.Or(o.Machine, &machine.Machine{})
+	s := &slicer{r: r.WithDefaults(), marks: o.Marks, bore: cmp.Or(mach.FilamentMM, 1.75), room: mach.Volume}
 	box := m.Bounds()
 	height := (box.Max.Z - box.Min.Z) * mmPerUnit
-	n := section.LayerCount(height, s.r.FirstLayerMM, s.r.LayerMM)
+	plan := LayeringOf(&s.r, mach)
+	n := plan.Count(height)
 	if n > maxLayers {
 		return nil, fmt.Errorf("the part would have %d layers; the limit is %d", n, maxLayers)
 	}
+	if n == 0 {
+		return nil, fmt.Errorf("the part is %g mm high, which is no layer", height)
+	}
+	s.heights = plan.Heights(height)
 	zs := make([]float64, n)
-	for i := range n {
-		bottom, h := 0.0, s.r.FirstLayerMM
-		if i > 0 {
-			bottom, h = s.r.FirstLayerMM+float64(i-1)*s.r.LayerMM, s.r.LayerMM
-		}
-		s.tops, s.heights = append(s.tops, bottom+h), append(s.heights, h)
-		zs[i] = box.Min.Z + (bottom+math.Min(bottom+h, height))/2/mmPerUnit
+	top := 0.0
+	for i, h := range s.heights {
+		zs[i] = box.Min.Z + (top+math.Min(top+h, height))/2/mmPerUnit
+		top += h
+		s.tops = append(s.tops, top)
+	}
+	if over := top - height; over > toldMM {
+		s.notes = append(s.notes, fmt.Sprintf("The part is %.3f mm high and no layer may be lower than %.2f mm: the print is %.2f mm higher.", height, plan.LeastMM, over))
 	}
 	cut, err := section.Planes(ctx, m, topo, zs, mmPerUnit)
 	if err != nil {
@@ -217,8 +215,8 @@ func Slice(ctx context.Context, m *mesh.Mesh, topo *mesh.Topology, mmPerUnit flo
 	}
 	p := &Print{Layers: s.layers, Notes: s.notes, Regions: regions}
 	s.hold(p)
-	keepOnPlate(p, o.Room)
-	if err := belowTop(p, o.Room); err != nil {
+	keepOnPlate(p, s.room)
+	if err := belowTop(p, s.room); err != nil {
 		return nil, err
 	}
 	order(p, s.r)

@@ -16,6 +16,7 @@ import (
 	"jobshelf/core/printability"
 	"jobshelf/core/recipe"
 	"jobshelf/core/section"
+	"jobshelf/core/toolpath"
 	"jobshelf/core/units"
 )
 
@@ -231,17 +232,17 @@ func (v *Verdict) tryMachines(m *mesh.Mesh, mm float64, stated bool, choices []C
 }
 
 func (v *Verdict) estimate(ctx context.Context, m *mesh.Mesh, topo *mesh.Topology, mm float64, choices []Choice, startCents units.Cents, progress func(Step, float64)) error {
-	type heights struct{ first, layer float64 }
-	stacks := map[heights]*section.Stack{}
+	stacks := map[section.Layering]*section.Stack{}
 	for i, c := range choices {
 		if c.Recipe == nil || c.Spools == nil || !v.Machines[i].Fits {
 			continue
 		}
-		h := heights{c.Recipe.FirstLayerMM, c.Recipe.LayerMM}
+		full := c.Recipe.WithDefaults()
+		h := toolpath.LayeringOf(&full, c.Machine)
 		from, to := 0.6+0.4*float64(i)/float64(len(choices)), 0.6+0.4*float64(i+1)/float64(len(choices))
 		progress(Estimating, from)
 		if stacks[h] == nil {
-			s, err := section.NewStack(ctx, m, topo, h.first, h.layer, mm, func(f float64) {
+			s, err := section.NewStack(ctx, m, topo, h, mm, func(f float64) {
 				progress(Estimating, from+(to-from)*f)
 			})
 			if err != nil {
