@@ -24,10 +24,10 @@ func (s *slicer) fill(w *worker, i int) {
 	}
 	if len(s.solid[i]) > 0 {
 		closed := s.solid[i]
-		for _, f := range polygon.Figures(s.spans(w, i)) {
-			paths := append([]polygon.Path{f.Outer}, f.Holes...)
-			add(Bridge, scan(paths, spanAngle(f.Outer), gap, gap))
-			closed = w.poly.Boolean(polygon.Difference, polygon.NonZero, closed, paths)
+		for _, b := range s.spans(w, i) {
+			add(Bridge, b.held)
+			add(Cap, b.loose)
+			closed = w.poly.Boolean(polygon.Difference, polygon.NonZero, closed, b.paths)
 		}
 		add(Cap, scan(closed, angle, gap, gap))
 	}
@@ -44,24 +44,6 @@ func (s *slicer) fill(w *worker, i int) {
 	s.layers[i] = l
 }
 
-// spans are the bridges of a layer that nothing carries: what rests on support is
-// laid as any cap.
-func (s *slicer) spans(w *worker, i int) []polygon.Path {
-	foot := i - 1 - s.drop()
-	if len(s.bridges[i]) == 0 || s.support == nil || foot < 0 || len(s.support[foot]) == 0 {
-		return s.bridges[i]
-	}
-	carried := w.poly.Offset(s.support[foot], um(*s.r.SupportGapMM+s.r.LineMM), mitre)
-	free := w.poly.Boolean(polygon.Difference, polygon.NonZero, s.bridges[i], carried)
-	width := um(s.r.LineMM)
-	free = w.poly.Offset(w.poly.Offset(free, -width, mitre), width, mitre)
-	return w.poly.Boolean(polygon.Intersection, polygon.NonZero, free, s.bridges[i])
-}
-
-// spanAngle is the direction of the shorter side of the smallest rectangle
-// around a bridge: lines along it are shortest.
-func spanAngle(p polygon.Path) float64 { return polygon.SmallestRectangle(p).AngleRad + math.Pi/2 }
-
 // scan fills paths with parallel lines every gap µm, at an angle, and joins
 // neighbours at their ends where that is no further than reach. A line's middle
 // stays half a spacing off the border at the sides.
@@ -73,37 +55,12 @@ func scan(paths []polygon.Path, angle, gap, reach float64) []polygon.Path {
 		return nil
 	}
 	sin, cos := math.Sincos(-angle)
-	turned := make([][][2]float64, len(paths))
-	lo, hi := math.Inf(1), math.Inf(-1)
-	for i, p := range paths {
-		turned[i] = make([][2]float64, len(p))
-		for k, q := range p {
-			x, y := float64(q.X)*cos-float64(q.Y)*sin, float64(q.X)*sin+float64(q.Y)*cos
-			turned[i][k] = [2]float64{x, y}
-			lo, hi = math.Min(lo, y), math.Max(hi, y)
-		}
-	}
 	// Lines lie on a lattice of the whole plate, so that layers agree.
-	first, last := int(math.Ceil(lo/gap)), int(math.Floor(hi/gap))
+	first, last := lattice(paths, sin, cos, gap)
 	if last < first || last-first > 4_000_000 {
 		return nil
 	}
-	rows := make([][]float64, last-first+1)
-	for _, p := range turned {
-		a := p[len(p)-1]
-		for _, b := range p {
-			y0, y1 := math.Min(a[1], b[1]), math.Max(a[1], b[1])
-			// Half open: a corner counts once.
-			for r := int(math.Ceil(y0 / gap)); r <= last; r++ {
-				y := float64(r) * gap
-				if y >= y1 {
-					break
-				}
-				rows[r-first] = append(rows[r-first], a[0]+(y-a[1])/(b[1]-a[1])*(b[0]-a[0]))
-			}
-			a = b
-		}
-	}
+	rows := crossings(paths, sin, cos, gap, first, last)
 	back := func(x, y float64) polygon.Point {
 		return polygon.Point{X: int64(math.Round(x*cos + y*sin)), Y: int64(math.Round(-x*sin + y*cos))}
 	}
@@ -116,7 +73,6 @@ func scan(paths []polygon.Path, angle, gap, reach float64) []polygon.Path {
 	}
 	var open, now []end
 	for r, xs := range rows {
-		slices.Sort(xs)
 		y := float64(r+first) * gap
 		now = now[:0]
 		for k := 0; k+1 < len(xs); k += 2 {
@@ -160,6 +116,50 @@ func scan(paths []polygon.Path, angle, gap, reach float64) []polygon.Path {
 		open, now = now, open
 	}
 	return out
+}
+
+// lattice is the first and last row, gap apart, that paths turned by the angle of
+// sin and cos reach.
+func lattice(paths []polygon.Path, sin, cos, gap float64) (first, last int) {
+	lo, hi := math.Inf(1), math.Inf(-1)
+	for _, p := range paths {
+		for _, q := range p {
+			y := float64(q.X)*sin + float64(q.Y)*cos
+			lo, hi = math.Min(lo, y), math.Max(hi, y)
+		}
+	}
+	if lo > hi {
+		return 0, -1
+	}
+	return int(math.Ceil(lo / gap)), int(math.Floor(hi / gap))
+}
+
+// crossings are where the outlines of paths, turned, cross the rows first to last, in
+// rising order: what lies inside is from the first to the second, the third to the
+// fourth, and so on.
+func crossings(paths []polygon.Path, sin, cos, gap float64, first, last int) [][]float64 {
+	rows := make([][]float64, last-first+1)
+	for _, p := range paths {
+		q := p[len(p)-1]
+		ax, ay := float64(q.X)*cos-float64(q.Y)*sin, float64(q.X)*sin+float64(q.Y)*cos
+		for _, q := range p {
+			bx, by := float64(q.X)*cos-float64(q.Y)*sin, float64(q.X)*sin+float64(q.Y)*cos
+			y0, y1 := math.Min(ay, by), math.Max(ay, by)
+			// Half open: a corner counts once.
+			for r := max(first, int(math.Ceil(y0/gap))); r <= last; r++ {
+				y := float64(r) * gap
+				if y >= y1 {
+					break
+				}
+				rows[r-first] = append(rows[r-first], ax+(y-ay)/(by-ay)*(bx-ax))
+			}
+			ax, ay = bx, by
+		}
+	}
+	for _, xs := range rows {
+		slices.Sort(xs)
+	}
+	return rows
 }
 
 // widestUM is further apart than lines on any plate: no more is filled.

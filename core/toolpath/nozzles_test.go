@@ -98,7 +98,7 @@ func TestASecondNozzleHasToBeWorthIt(t *testing.T) {
 	}
 	r := plain(twoNozzles)
 	stood := stool(10).Transformed(1, mesh.Vec3{X: 3, Y: 3})
-	p, err := Slice(ctx, stood, mesh.TopologyOf(stood), 1, r, Options{Room: machine.Volume{Shape: machine.Rectangle, XMM: 36, YMM: 36, ZMM: 50}}, nil)
+	p, err := Slice(ctx, stood, mesh.TopologyOf(stood), 1, r, Options{Machine: &machine.Machine{Volume: machine.Volume{Shape: machine.Rectangle, XMM: 36, YMM: 36, ZMM: 50}}}, nil)
 	require.NoError(t, err)
 	assert.Contains(t, strings.Join(p.Notes, " "), "no room beside the part for the purge block")
 	one(p)
@@ -315,8 +315,11 @@ func TestSupportIsAsDenseAsAskedFor(t *testing.T) {
 // A cap that rests on support is laid as a cap; without support it is a bridge.
 func TestWhatRestsOnSupportIsNoBridge(t *testing.T) {
 	of := func(p *Print, k Kind) float64 { return volume(p, func(x Kind) bool { return x == k }) }
-	free := sliced(t, stool(10), plain(nil))
-	held := sliced(t, stool(10), plain(func(r *recipe.Recipe) { r.Support = recipe.SupportEverywhere }))
+	table := solid.Box(6, 30, 8)
+	table.Append(solid.Box(6, 30, 8).Transformed(1, mesh.Vec3{X: 24}))
+	table.Append(solid.Box(30, 30, 2).Transformed(1, mesh.Vec3{Z: 8}))
+	free := sliced(t, table, plain(nil))
+	held := sliced(t, table, plain(func(r *recipe.Recipe) { r.Support = recipe.SupportEverywhere }))
 	assert.Greater(t, of(free, Bridge), 100.)
 	assert.Less(t, of(held, Bridge), 0.05*of(free, Bridge))
 	assert.InEpsilon(t, of(free, Bridge)+of(free, Cap), of(held, Bridge)+of(held, Cap), 0.03)

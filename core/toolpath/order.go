@@ -47,15 +47,24 @@ func order(p *Print, r recipe.Recipe) {
 			o.islands(l.Outlines, groups[k+firstOfPart:k+ranks])
 		}
 		l.Lines = o.out
+		o.below, o.here = o.here, o.below[:0]
 	}
 }
 
 // orderer goes over a print's layers.
 type orderer struct {
-	seam     recipe.Seam
-	at       polygon.Point // where the nozzle is
-	lastSeam polygon.Point
-	out      []Line
+	seam  recipe.Seam
+	at    polygon.Point // where the nozzle is
+	below []seam        // of the layer below
+	here  []seam
+	out   []Line
+}
+
+// seam is where a closed outer line began.
+type seam struct {
+	at     polygon.Point
+	box    [2]polygon.Point
+	length float64 // of its line
 }
 
 // lay puts lines of a kind next.
@@ -63,17 +72,66 @@ func (o *orderer) lay(g []Line) {
 	if len(g) == 0 {
 		return
 	}
+	closest := o.seam == recipe.SeamNearest
 	for k := range g {
-		if g[k].Closed {
-			begin(&g[k], o.seam, o.at, o.lastSeam)
+		if l := &g[k]; l.Closed && !closest {
+			if q, ok := o.follows(l); ok {
+				beginAt(l, func(p polygon.Point) float64 { return dist(p, q) })
+			} else {
+				beginAt(l, rearmost)
+			}
 		}
 	}
-	g = nearest(g, o.at)
+	g = nearest(g, o.at, closest)
 	o.out = append(o.out, g...)
 	o.at = g[len(g)-1].last()
-	if g[0].Kind == Outer && g[0].Closed {
-		o.lastSeam = g[0].Points[0]
+	for k := range g {
+		if l := &g[k]; l.Kind == Outer && l.Closed && o.seam == recipe.SeamAligned {
+			lo, hi := bounds([]polygon.Path{l.Points})
+			o.here = append(o.here, seam{l.Points[0], [2]polygon.Point{lo, hi}, l.Points.Length()})
+		}
 	}
+}
+
+// follows is the seam below that a line goes on from: the nearest of those whose
+// lines lie over it, and of several as near (islands that have met) the longest
+// line's. There is none for what begins here.
+func (o *orderer) follows(l *Line) (polygon.Point, bool) {
+	if o.seam != recipe.SeamAligned || len(o.below) == 0 {
+		return polygon.Point{}, false
+	}
+	lo, hi := bounds([]polygon.Path{l.Points})
+	var best *seam
+	score := math.Inf(1)
+	for k := range o.below {
+		s := &o.below[k]
+		if s.box[0].X > hi.X || s.box[0].Y > hi.Y || s.box[1].X < lo.X || s.box[1].Y < lo.Y {
+			continue
+		}
+		d := math.Inf(1)
+		for i, q := range l.Points {
+			d = math.Min(d, fromSegment(s.at, q, l.Points[(i+1)%len(l.Points)]))
+		}
+		asNear := um(l.WidthMM)
+		if best == nil || d < score-asNear || d < score+asNear && s.length > best.length {
+			best, score = s, d
+		}
+	}
+	if best == nil {
+		return polygon.Point{}, false
+	}
+	return best.at, true
+}
+
+// fromSegment is how far q is from the line between a and b, µm.
+func fromSegment(q, a, b polygon.Point) float64 {
+	dx, dy := float64(b.X-a.X), float64(b.Y-a.Y)
+	x, y := float64(q.X-a.X), float64(q.Y-a.Y)
+	f := 0.0
+	if l2 := dx*dx + dy*dy; l2 > 0 {
+		f = math.Max(0, math.Min(1, (x*dx+y*dy)/l2))
+	}
+	return math.Hypot(x-f*dx, y-f*dy)
 }
 
 // islands lays the lines of the part, by kind, one island after the other: the one
@@ -141,22 +199,16 @@ const (
 
 var rank = [kinds]int{Purge: 0, Hold: 1, Support: 2, Inner: 3, Outer: 4, Bridge: 5, Cap: 5, Infill: 6}
 
-// begin turns a closed line so that it starts at the seam: the rearmost point,
-// the one nearest to the seam below, or the one nearest to where the nozzle is.
-func begin(l *Line, s recipe.Seam, at, seam polygon.Point) {
-	best, score := 0, math.Inf(1)
+// rearmost scores a place by how far back it is, the nearer to the left edge the
+// better.
+func rearmost(q polygon.Point) float64 { return -float64(q.Y) + math.Abs(float64(q.X))*1e-6 }
+
+// beginAt turns a closed line so that it starts where the score is least.
+func beginAt(l *Line, score func(polygon.Point) float64) {
+	best, least := 0, math.Inf(1)
 	for i, q := range l.Points {
-		v := 0.0
-		switch s {
-		case recipe.SeamAligned:
-			v = dist(q, seam)
-		case recipe.SeamNearest:
-			v = dist(q, at)
-		default:
-			v = -float64(q.Y) + math.Abs(float64(q.X))*1e-6
-		}
-		if v < score {
-			best, score = i, v
+		if v := score(q); v < least {
+			best, least = i, v
 		}
 	}
 	if best == 0 {
@@ -193,10 +245,31 @@ const (
 	twoOptReach = 24
 )
 
-func nearest(g []Line, at polygon.Point) []Line {
+// nearest puts the line next that is nearest from at, from its nearer end; closest
+// says that a closed line begins at its closest place when its turn comes.
+func nearest(g []Line, at polygon.Point, closest bool) []Line {
+	var boxes [][2]polygon.Point // of the lines, in their order
+	if closest {
+		boxes = make([][2]polygon.Point, len(g))
+		for k := range g {
+			boxes[k][0], boxes[k][1] = bounds([]polygon.Path{g[k].Points})
+		}
+	}
+	from := at
 	for i := range g {
 		best, flip, score := i, false, math.Inf(1)
 		for k := i; k < min(len(g), i+windowLines); k++ {
+			if g[k].Closed && closest {
+				if float64(away(boxes[k], at)) >= score {
+					continue
+				}
+				for _, q := range g[k].Points {
+					if d := dist(at, q); d < score {
+						best, flip, score = k, false, d
+					}
+				}
+				continue
+			}
 			if d := dist(at, g[k].first()); d < score {
 				best, flip, score = k, false, d
 			}
@@ -207,19 +280,34 @@ func nearest(g []Line, at polygon.Point) []Line {
 			}
 		}
 		g[i], g[best] = g[best], g[i]
+		if closest {
+			boxes[i], boxes[best] = boxes[best], boxes[i]
+		}
 		if flip {
 			reverse(&g[i])
 		}
+		g[i].beginClosest(at, closest)
 		at = g[i].last()
 	}
-	if len(g) <= twoOptLines {
-		twoOpt(g)
+	if len(g) <= twoOptLines && twoOpt(g) && closest {
+		at = from
+		for i := range g {
+			g[i].beginClosest(at, true)
+			at = g[i].last()
+		}
 	}
 	return g
 }
 
-// twoOpt turns a stretch i+1..j round where that shortens the way, one pass.
-func twoOpt(g []Line) {
+func (l *Line) beginClosest(at polygon.Point, closest bool) {
+	if l.Closed && closest {
+		beginAt(l, func(q polygon.Point) float64 { return dist(at, q) })
+	}
+}
+
+// twoOpt turns a stretch i+1..j round where that shortens the way, one pass, and
+// says whether it did.
+func twoOpt(g []Line) (turned bool) {
 	for i := 0; i+2 < len(g); i++ {
 		for j := i + 2; j < min(len(g), i+twoOptReach); j++ {
 			a, b, c := g[i].last(), g[i+1].first(), g[j].last()
@@ -232,6 +320,7 @@ func twoOpt(g []Line) {
 			if after >= before-1 {
 				continue
 			}
+			turned = true
 			for x, y := i+1, j; x < y; x, y = x+1, y-1 {
 				g[x], g[y] = g[y], g[x]
 			}
@@ -242,4 +331,5 @@ func twoOpt(g []Line) {
 			}
 		}
 	}
+	return turned
 }

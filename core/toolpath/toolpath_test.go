@@ -6,6 +6,7 @@ import (
 	"math"
 	"reflect"
 	"runtime"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -228,7 +229,7 @@ func TestHoldsAndPlate(t *testing.T) {
 	assert.InDelta(t, 0.7, raft.LiftedMM, 1e-9)
 	assert.Len(t, raft.Layers, 13)
 	assert.Positive(t, of(hold(recipe.HoldSkirt)))
-	p, err := Slice(ctx, m, mesh.TopologyOf(m), 1, plain(func(r *recipe.Recipe) { r.Hold = recipe.HoldSkirt }), Options{Room: machine.Volume{Shape: machine.Rectangle, XMM: 24, YMM: 24, ZMM: 9}}, nil)
+	p, err := Slice(ctx, m, mesh.TopologyOf(m), 1, plain(func(r *recipe.Recipe) { r.Hold = recipe.HoldSkirt }), Options{Machine: &machine.Machine{Volume: machine.Volume{Shape: machine.Rectangle, XMM: 24, YMM: 24, ZMM: 9}}}, nil)
 	require.NoError(t, err)
 	assert.Zero(t, of(p), "a skirt off the plate is left out")
 	assert.NotEmpty(t, p.Notes)
@@ -249,29 +250,72 @@ func TestThinWallsGetOneLine(t *testing.T) {
 	assert.InDelta(t, 29.5, length, 0.8)
 }
 
-// A bridge runs along the shorter span.
-func TestBridgesRunAcross(t *testing.T) {
-	m := solid.Box(40, 3, 10)
-	m.Append(solid.Box(40, 3, 10).Transformed(1, mesh.Vec3{Y: 13}))
-	m.Append(solid.Box(40, 16, 2).Transformed(1, mesh.Vec3{Z: 10}))
-	p := sliced(t, m, plain(nil))
-	length, across := 0.0, 0.0
-	for _, l := range p.Layers {
-		for _, x := range l.Lines {
-			if x.Kind != Bridge {
-				continue
-			}
-			for i := 1; i < len(x.Points); i++ {
-				d := dist(x.Points[i-1], x.Points[i])
-				length += d
-				if math.Abs(float64(x.Points[i].Y-x.Points[i-1].Y)) > 0.9*d {
-					across += d
+// An arch is bridged from pillar to pillar, however wide it is, whichever way it
+// stands, and whatever it is bridged from: two pillars, a frame (the shorter way), or a
+// pillar and support. Every end of a bridge lies within half a line of what the layer
+// below lays. A ledge held at one side is no bridge.
+func TestBridgesRunFromHoldToHold(t *testing.T) {
+	arch := func(span, wide, deg float64) *mesh.Mesh {
+		m := solid.Box(4, wide, 6)
+		m.Append(solid.Box(4, wide, 6).Transformed(1, mesh.Vec3{X: span + 4}))
+		m.Append(solid.Box(span+8, wide, 1.2).Transformed(1, mesh.Vec3{Z: 6}))
+		sin, cos := math.Sincos(deg * math.Pi / 180)
+		for i, v := range m.Vertices {
+			m.Vertices[i] = mesh.Vec3{X: v.X*cos - v.Y*sin, Y: v.X*sin + v.Y*cos, Z: v.Z}
+		}
+		return m
+	}
+	frame := solid.Extrude([]solid.P{{X: 0, Y: 0}, {X: 30, Y: 0}, {X: 30, Y: 18}, {X: 0, Y: 18}}, [][]solid.P{{{X: 4, Y: 4}, {X: 4, Y: 14}, {X: 26, Y: 14}, {X: 26, Y: 4}}}, 6)
+	frame.Append(solid.Box(30, 18, 1.2).Transformed(1, mesh.Vec3{Z: 6}))
+	for _, c := range []struct {
+		name        string
+		m           *mesh.Mesh
+		along, most float64 // degrees; how long a stretch may be, mm
+	}{
+		{"narrow", arch(20, 8, 0), 0, 23}, {"wide", arch(12, 40, 0), 0, 15}, {"long and wide", arch(40, 30, 0), 0, 43}, {"turned", arch(12, 40, 33), 33, 15},
+		{"turned back", arch(25, 20, -71), -71, 28}, {"a frame", frame, 90, 14},
+	} {
+		p := sliced(t, c.m, plain(nil))
+		length, along := 0.0, 0.0
+		for i, l := range p.Layers {
+			for _, x := range l.Lines {
+				if x.Kind != Bridge {
+					continue
+				}
+				for _, q := range []polygon.Point{x.first(), x.last()} {
+					require.True(t, polygon.Inside(polygon.NonZero, p.Layers[i-1].Outlines, q) >= 0 || fromOutline(p.Layers[i-1].Outlines, q) < 225, "%s: a bridge ends at %v", c.name, q)
+				}
+				for k := 1; k < len(x.Points); k++ {
+					d, dx, dy := dist(x.Points[k-1], x.Points[k]), float64(x.Points[k].X-x.Points[k-1].X), float64(x.Points[k].Y-x.Points[k-1].Y)
+					require.Less(t, d, 1000*c.most, c.name)
+					length += d
+					if turn := math.Mod(math.Atan2(dy, dx)*180/math.Pi-c.along+720+90, 180) - 90; math.Abs(turn) < 2.6 {
+						along += d
+					}
 				}
 			}
 		}
+		require.Greater(t, length, 1000*20., c.name)
+		assert.Greater(t, along, 0.85*length, c.name)
 	}
-	assert.Greater(t, length, 0.)
-	assert.Greater(t, across, 0.85*length)
+	ledge := solid.Box(6, 20, 6)
+	ledge.Append(solid.Box(16, 20, 1.2).Transformed(1, mesh.Vec3{Z: 6}))
+	for _, l := range sliced(t, ledge, plain(nil)).Layers {
+		for _, x := range l.Lines {
+			require.NotEqual(t, Bridge, x.Kind)
+		}
+	}
+}
+
+// fromOutline is how far q is from the nearest of the outlines, µm.
+func fromOutline(paths []polygon.Path, q polygon.Point) float64 {
+	least := math.Inf(1)
+	for _, p := range paths {
+		for i := range p {
+			least = math.Min(least, fromSegment(q, p[i], p[(i+1)%len(p)]))
+		}
+	}
+	return least
 }
 
 // The same lines whatever the number of cores; cancelling ends it.
@@ -367,5 +411,75 @@ func TestABowHasNoString(t *testing.T) {
 			}
 		}
 		assert.Equal(t, thin > 0.158, len(l.Lines) > 0, "bow of %.2f mm", thin)
+	}
+}
+
+// Four posts of different lean, three with a bore: what the seam is to do, counted
+// from the lines alone.
+func TestSeams(t *testing.T) {
+	bore := solid.Circle(0, 0, 4, 40)
+	slices.Reverse(bore)
+	profile := []solid.P{{X: 0, Y: 0}}
+	for k := range 31 {
+		profile = append(profile, solid.P{X: 7, Y: 0.2 * float64(k)})
+	}
+	posts := solid.Revolve(append(profile, solid.P{X: 0, Y: 6}), 4)
+	for i, v := range posts.Vertices { // 3° a layer: another corner is rearmost again and again
+		sin, cos := math.Sincos(v.Z * 15 * math.Pi / 180)
+		posts.Vertices[i] = mesh.Vec3{X: v.X*cos - v.Y*sin, Y: v.X*sin + v.Y*cos, Z: v.Z}
+	}
+	for _, o := range []struct {
+		part *mesh.Mesh
+		x, y float64
+	}{{solid.Cylinder(5, 6, 48), 30, 0}, {solid.Revolve([]solid.P{{X: 0, Y: 0}, {X: 9, Y: 0}, {X: 3, Y: 6}, {X: 0, Y: 6}}, 40), 0, 30},
+		{solid.Extrude(solid.Circle(0, 0, 8, 40), [][]solid.P{bore}, 6), 30, 30}} {
+		posts.Append(o.part.Transformed(1, mesh.Vec3{X: o.x, Y: o.y}))
+	}
+	lines := func(s recipe.Seam) [][]Line {
+		p, err := Slice(t.Context(), posts, mesh.TopologyOf(posts), 1, plain(func(r *recipe.Recipe) { r.Seam = s }), Options{}, nil)
+		require.NoError(t, err)
+		var out [][]Line
+		for i := range p.Layers {
+			out = append(out, p.Layers[i].Lines)
+		}
+		return out
+	}
+	// Closest: no other corner of the line is nearer to where the line before ends.
+	closed := 0
+	var at polygon.Point
+	for _, layer := range lines(recipe.SeamNearest) {
+		for k := range layer {
+			l := &layer[k]
+			if l.Closed {
+				closed++
+				for _, q := range l.Points {
+					require.GreaterOrEqual(t, dist(q, at), dist(l.first(), at))
+				}
+			}
+			at = l.last()
+		}
+	}
+	require.Greater(t, closed, 100)
+	// In one line: over every outer seam of a layer lies one of the next, no further
+	// off than the walls lean and a facet is long.
+	all := lines(recipe.SeamAligned)
+	seams := func(layer []Line) (out []polygon.Point) {
+		for _, l := range layer {
+			if l.Closed && l.Kind == Outer {
+				out = append(out, l.first())
+			}
+		}
+		return out
+	}
+	for i := 1; i < len(all); i++ {
+		here, below := seams(all[i]), seams(all[i-1])
+		require.Len(t, here, 5, "layer %d", i)
+		for _, q := range here {
+			nearest := math.Inf(1)
+			for _, b := range below {
+				nearest = math.Min(nearest, dist(q, b))
+			}
+			require.Less(t, nearest, 1000*(0.2+0.7), "layer %d, seam at %v", i, q)
+		}
 	}
 }
