@@ -79,7 +79,7 @@ func (e *earCutter) cut(loop []int) [][3]int {
 	at, waited, first := 0, 0, 0
 	for left := n; left > 3; {
 		e.tests++
-		if !(e.tests > most || waited >= left || e.ear(at)) {
+		if e.tests <= most && waited < left && !e.ear(at) {
 			at = e.next[at]
 			waited++
 			continue

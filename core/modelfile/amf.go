@@ -91,7 +91,7 @@ func (a *amf) id() (string, error) {
 		return "", a.x.refuse("The id %q is there twice", clip([]byte(id)))
 	}
 	if a.count++; a.count > maxThings {
-		return "", tooManyThings("objects and places for them", maxThings)
+		return "", tooManyThings("objects and places for them")
 	}
 	return id, nil
 }
@@ -271,7 +271,7 @@ func (a *amf) constellation() error {
 		}
 		a.groups[id] = append(a.groups[id], p)
 		if a.count++; a.count > maxThings {
-			return tooManyThings("objects and places for them", maxThings)
+			return tooManyThings("objects and places for them")
 		}
 	}
 }
@@ -380,7 +380,7 @@ func (a *amf) flatten(p amfPlace, above []string, out *[]placed) error {
 		return broken(-1, exportAgain, "Constellations are nested deeper than %d", maxDepth)
 	}
 	if a.visits++; a.visits > maxThings {
-		return tooManyThings("parts once they are placed", maxThings)
+		return tooManyThings("parts once they are placed")
 	}
 	for _, c := range g {
 		if err := a.ctx.Err(); err != nil {

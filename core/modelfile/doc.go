@@ -287,6 +287,6 @@ func tooManyVertices(l Limits) *Error {
 		Do: "Reduce the number of triangles in the program that made it."}
 }
 
-func tooManyThings(what string, limit int) *Error {
-	return &Error{Kind: ErrTooLarge, Byte: -1, What: fmt.Sprintf("The file has more than %d %s", limit, what), Do: "Hand it in as several files."}
+func tooManyThings(what string) *Error {
+	return &Error{Kind: ErrTooLarge, Byte: -1, What: fmt.Sprintf("The file has more than %d %s", maxThings, what), Do: "Hand it in as several files."}
 }

@@ -162,7 +162,7 @@ func (t *tmf) part(name string, root bool) ([]tmfRef, error) {
 				return nil, err
 			}
 			if items = append(items, ref); !t.counts() {
-				return nil, tooManyThings("objects and places for them", maxThings)
+				return nil, tooManyThings("objects and places for them")
 			}
 		default:
 			if err := x.skip(); err != nil {
@@ -216,7 +216,7 @@ func (t *tmf) object(x *xmlReader, key, part string) error {
 		return x.refuse("The object %d is there twice", id)
 	}
 	if !t.counts() {
-		return tooManyThings("objects and places for them", maxThings)
+		return tooManyThings("objects and places for them")
 	}
 	o := &tmfObject{name: strings.ToValidUTF8(string(x.get("name")), ""), kind: string(x.get("type")), part: part, id: id}
 	t.objects[key][id] = o
@@ -244,7 +244,7 @@ func (t *tmf) object(x *xmlReader, key, part string) error {
 				return err
 			}
 			if o.parts = append(o.parts, ref); !t.counts() {
-				return tooManyThings("objects and places for them", maxThings)
+				return tooManyThings("objects and places for them")
 			}
 		default:
 			if err := x.skip(); err != nil {
@@ -371,7 +371,7 @@ func (t *tmf) flatten(part string, r tmfRef, above []*tmfObject, out *[]placed, 
 		return broken(-1, exportAgain, "Components are nested deeper than %d", maxDepth)
 	}
 	if t.visits++; t.visits > maxThings { // components of nothing, many times over
-		return tooManyThings("parts once they are placed", maxThings)
+		return tooManyThings("parts once they are placed")
 	}
 	if o.kind == "support" || o.kind == "solidsupport" || o.kind == "other" {
 		return nil // made by another program for its own plate; ours makes its own

@@ -321,6 +321,7 @@ func TestWrongTriesSlowDownAndCloseNothing(t *testing.T) {
 	}
 	code, slept := try("tess", demo.Password, "203.0.113.1", "tess's own")
 	require.Equal(t, 200, code)
+	require.Zero(t, slept)
 	require.Len(t, known["tess's own"], 1)
 	for i := range 100 { // right ones count for nothing
 		if code, slept = try("nia", demo.Password, "203.0.113.2", ""); code != 200 || slept > 0 {

@@ -6,6 +6,7 @@ import (
 	"crypto/rand"
 	"crypto/sha256"
 	"encoding/base64"
+	"errors"
 	"fmt"
 	"math"
 	"net/http"
@@ -231,7 +232,7 @@ func (s *Server) signIn(ctx context.Context, r *http.Request, w http.ResponseWri
 		if err == nil {
 			known, err = s.knownBrowser(ctx, r, a.ID)
 		}
-		if err != nil && err != desk.ErrSignIn {
+		if err != nil && !errors.Is(err, desk.ErrSignIn) {
 			return desk.Actor{}, err
 		}
 	}
@@ -247,7 +248,7 @@ func (s *Server) signIn(ctx context.Context, r *http.Request, w http.ResponseWri
 			http.Header{"Retry-After": {strconv.Itoa(int(math.Ceil(d.Seconds())))}})
 	}
 	a, err := s.Desk.SignIn(ctx, login, password)
-	if err == desk.ErrSignIn {
+	if errors.Is(err, desk.ErrSignIn) {
 		s.brake.failed(keys...)
 	}
 	if err == nil && known == "" {

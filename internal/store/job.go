@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"errors"
 	"time"
 
 	"jobshelf/core/mesh"
@@ -249,7 +250,7 @@ func (q Q) SetTaskQueueID(ctx context.Context, job, queueID int64) error {
 // round that is over or cancelled begins no more.
 func (q Q) BeginTask(ctx context.Context, job int64, round int) (int, error) {
 	n, err := scalar[int](ctx, q, `UPDATE task SET state = 'running', doing = '', tries = tries + 1 WHERE job_id = $1 AND round = $2 AND state IN ('queued', 'running') RETURNING tries`, job, round)
-	if err == ErrNotFound {
+	if errors.Is(err, ErrNotFound) {
 		err = ErrChanged
 	}
 	return n, err

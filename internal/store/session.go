@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"crypto/rand"
+	"errors"
 	"time"
 )
 
@@ -16,7 +17,7 @@ type Sessions struct {
 // FindCtx gives the data of a session that lives.
 func (s Sessions) FindCtx(ctx context.Context, token string) ([]byte, bool, error) {
 	data, err := scalar[[]byte](ctx, s.Store.Q, `SELECT data FROM sessions WHERE token = $1 AND ended_at IS NULL AND now() < expiry`, token)
-	if err == ErrNotFound {
+	if errors.Is(err, ErrNotFound) {
 		return nil, false, nil
 	}
 	return data, err == nil, err

@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"errors"
 	"time"
 
 	"jobshelf/core/estimate"
@@ -99,7 +100,7 @@ func (q Q) ChooseSlice(ctx context.Context, s Slice) error {
 // begins no more.
 func (q Q) BeginSlice(ctx context.Context, id int64) (int, error) {
 	n, err := scalar[int](ctx, q, `UPDATE slice SET state = 'running', tries = tries + 1 WHERE id = $1 AND state IN ('queued', 'running') RETURNING tries`, id)
-	if err == ErrNotFound {
+	if errors.Is(err, ErrNotFound) {
 		err = ErrChanged
 	}
 	return n, err
