@@ -128,6 +128,43 @@ func Flat(box mesh.Box) []Finding {
 		"%.0f mm long and %.1f mm thick: the ends may lift. Use a brim, or cut it from sheet instead.", long, thin)}}
 }
 
+// Lost is what a recipe's line is too wide for, on a machine.
+type Lost struct {
+	Machine           string
+	HeightMM, AreaMM2 float64 // of layers with such a place, and of all such places of a layer at the most
+	LeastMM           float64 // what its line takes
+	All               bool    // nothing is left
+	Places            [][3]float64
+}
+
+// TooThin tells what would not be there; tried is on how many machines it was looked
+// for.
+func TooThin(lost []Lost, tried int) []Finding {
+	if len(lost) == 0 {
+		return nil
+	}
+	worst, all, on := lost[0], len(lost) == tried, make([]string, len(lost))
+	for k, l := range lost {
+		on[k] = l.Machine
+		all = all && l.All
+		if l.HeightMM > worst.HeightMM {
+			worst = l
+		}
+	}
+	f := Finding{Check: "too thin", Grade: Decide, Value: worst.HeightMM, Limit: worst.LeastMM, Unit: "mm", Places: worst.Places[:min(len(worst.Places), maxPlaces)]}
+	if all {
+		f.Grade = StopsIt
+		for _, l := range lost {
+			worst.LeastMM = math.Min(worst.LeastMM, l.LeastMM)
+		}
+		f.Text = fmt.Sprintf("It is nowhere %.2f mm thick, the least that a line takes: nothing of it can be laid on %s. Thicken it, or use a finer nozzle and line.", worst.LeastMM, strings.Join(on, ", "))
+		return []Finding{f}
+	}
+	f.Text = fmt.Sprintf("Up to %.2f mm of its height have places thinner than %.2f mm, the least that a line takes (up to %.2f mm²): they would not be there on %s. Thicken them, or use a finer nozzle and line.",
+		worst.HeightMM, worst.LeastMM, worst.AreaMM2, strings.Join(on, ", "))
+	return []Finding{f}
+}
+
 // Worst is the finding that matters most; false if there is none.
 func Worst(f []Finding) (Finding, bool) {
 	for _, g := range []Grade{StopsIt, Decide, WorthKnowing} {

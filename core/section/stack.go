@@ -47,6 +47,8 @@ type Stack struct {
 	Slabs    []Slab
 	// FootHullMM is the length of the convex hull around the first layer.
 	FootHullMM float64
+	// Thin are the figures that stand alone and are thinner than most lines, from below.
+	Thin []Thin
 
 	cellMM    float64
 	cols      int // cells across, rows deep
@@ -100,6 +102,7 @@ func NewStack(ctx context.Context, m *mesh.Mesh, topo *mesh.Topology, l Layering
 		if len(l.Loops) > 1 { // bodies may overlap: count what they share once
 			l.Loops = poly.Union(polygon.NonZero, l.Loops)
 		}
+		s.thin(k, zs[k]*mmPerUnit, &l, &poly)
 		words := s.rows * s.wordsWide
 		s.Slabs[k].cover, arena = arena[:words:words], arena[words:]
 		s.measure(&s.Slabs[k], &l)

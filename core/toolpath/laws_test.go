@@ -1,6 +1,7 @@
 package toolpath
 
 import (
+	"fmt"
 	"math"
 	"runtime"
 	"testing"
@@ -191,4 +192,60 @@ func inside(ps []polygon.Path, q polygon.Point) bool {
 		}
 	}
 	return in
+}
+
+// What is too thin for a line is told with its place, what a line fits in is laid, and
+// what nothing fits in is refused: sheets, pegs, cones, an island on a thread.
+func TestNothingVanishesUnsaid(t *testing.T) {
+	slice := func(m *mesh.Mesh) (*Print, error) {
+		return Slice(ctx, m, mesh.TopologyOf(m), 1, plain(func(r *recipe.Recipe) { r.Hold = recipe.HoldSkirt }), Options{}, nil)
+	}
+	for name, m := range map[string]*mesh.Mesh{"a sheet": solid.Box(30, 0.15, 10), "a hair": solid.Cylinder(0.06, 20, 12), "at a thousandth": solid.Box(20, 20, 20).Transformed(0.001, mesh.Vec3{})} {
+		_, err := slice(m)
+		require.ErrorContains(t, err, "nothing of it can be laid", name)
+	}
+	laidMM := func(p *Print, x0, x1 float64) float64 {
+		sum := 0.0
+		for _, l := range p.Layers {
+			for _, x := range l.Lines {
+				if x.Kind != Hold && float64(x.Points[0].X) > 1000*x0 && float64(x.Points[0].X) < 1000*x1 {
+					sum += l.HeightMM
+					break
+				}
+			}
+		}
+		return sum
+	}
+	for _, wide := range []float64{0.2, 0.3, 0.45, 0.7} { // a peg on a foot
+		m := solid.Box(10, 10, 5)
+		m.Append(solid.Box(wide, wide, 15).Transformed(1, mesh.Vec3{X: 30}))
+		p, err := slice(m)
+		require.NoError(t, err)
+		assert.InDelta(t, 15, laidMM(p, 25, 35), 0.01, "%g mm", wide)
+		assert.Empty(t, p.Notes)
+	}
+	thread := solid.Box(0.7, 1.3, 6)
+	thread.Append(solid.Box(12, 0.12, 6).Transformed(1, mesh.Vec3{X: 0.7, Y: 0.6}))
+	thread.Append(solid.Box(5, 5, 6).Transformed(1, mesh.Vec3{X: 12.7, Y: -2}))
+	p, err := slice(thread)
+	require.NoError(t, err)
+	assert.InDelta(t, 6, laidMM(p, -1, 1), 0.01, "the island")
+	require.Len(t, p.Notes, 1)
+	assert.Contains(t, p.Notes[0], "6.00 mm of height")
+
+	cone := solid.Revolve([]solid.P{{X: 0, Y: 0}, {X: 4, Y: 0}, {X: 0.01, Y: 30}, {X: 0, Y: 30}}, 60)
+	p, err = slice(cone)
+	require.NoError(t, err)
+	top := p.Layers[len(p.Layers)-1].TopMM
+	// As far up as a line fits: 4·(1 − z/30) of radius.
+	assert.InDelta(t, 30*(1-LeastShare*0.45/2/4), top, 0.25)
+	require.Len(t, p.Notes, 1)
+	assert.Contains(t, p.Notes[0], fmt.Sprintf("%.2f mm of height", 30-top))
+	for _, part := range solid.Parts() {
+		if part.Fault == "" {
+			p, err := slice(part.Mesh)
+			require.NoError(t, err)
+			t.Log(part.Name, p.Notes)
+		}
+	}
 }

@@ -43,6 +43,7 @@ type slicer struct {
 	bore     float64          // of the filament, mm
 	room     machine.Volume
 	layers   []Layer
+	unlaid   [][]unlaid // what is too thin to be laid, by layer
 	notes    []string
 }
 
@@ -177,7 +178,7 @@ func Slice(ctx context.Context, m *mesh.Mesh, topo *mesh.Topology, mmPerUnit flo
 	}
 	s.outline, s.inside, s.shells = make([][]polygon.Path, n), make([][]polygon.Path, n), make([][]Line, n)
 	s.solid, s.bridges, s.overhang = make([][]polygon.Path, n), make([][]polygon.Path, n), make([][]polygon.Path, n)
-	s.layers = make([]Layer, n)
+	s.layers, s.unlaid = make([]Layer, n), make([][]unlaid, n)
 	// Each stage needs the stages before it of all layers.
 	done := 0.0
 	stage := func(share float64, work func(w *worker, i int)) error {
@@ -189,6 +190,9 @@ func Slice(ctx context.Context, m *mesh.Mesh, topo *mesh.Topology, mmPerUnit flo
 		return nil, err
 	}
 	if err := stage(0.2, s.walls); err != nil {
+		return nil, err
+	}
+	if err := s.tellUnlaid(); err != nil {
 		return nil, err
 	}
 	if err := stage(0.2, s.caps); err != nil {
@@ -215,6 +219,9 @@ func Slice(ctx context.Context, m *mesh.Mesh, topo *mesh.Topology, mmPerUnit flo
 	}
 	p := &Print{Layers: s.layers, Notes: s.notes, Regions: regions}
 	s.hold(p)
+	for len(p.Layers[len(p.Layers)-1].Lines) == 0 { // a tip that is too thin
+		p.Layers = p.Layers[:len(p.Layers)-1]
+	}
 	keepOnPlate(p, s.room)
 	if err := belowTop(p, s.room); err != nil {
 		return nil, err
@@ -273,8 +280,10 @@ func (s *slicer) outlines(w *worker, i int, loops []polygon.Path) {
 	least := s.r.LineMM * s.r.LineMM / 16 // a crumb that no line can be laid in
 	kept := out[:0]
 	for _, p := range out {
-		if math.Abs(p.Area()) > least {
+		if a := p.Area(); math.Abs(a) > least {
 			kept = append(kept, p)
+		} else if a > 0 {
+			s.unlaid[i] = append(s.unlaid[i], unlaid{p[0], a})
 		}
 	}
 	s.outline[i] = kept
@@ -316,7 +325,11 @@ func (s *slicer) walls(w *worker, i int) {
 		wide = w.poly.Boolean(polygon.Intersection, polygon.NonZero, wide, rest)
 		thin := w.poly.Boolean(polygon.Difference, polygon.NonZero, rest, w.poly.Offset(wide, 10, mitre))
 		for _, f := range polygon.Figures(thin) {
-			lines = append(lines, s.narrow(w, f, kind, least, line+gap, more)...)
+			laid := s.narrow(w, f, kind, least, line+gap, more)
+			if k == 0 {
+				laid = append(laid, s.rest(w, i, f, laid, wide)...)
+			}
+			lines = append(lines, laid...)
 		}
 		if k == s.r.Shells {
 			rest = wide

@@ -233,6 +233,8 @@ func (v *Verdict) tryMachines(m *mesh.Mesh, mm float64, stated bool, choices []C
 
 func (v *Verdict) estimate(ctx context.Context, m *mesh.Mesh, topo *mesh.Topology, mm float64, choices []Choice, startCents units.Cents, progress func(Step, float64)) error {
 	stacks := map[section.Layering]*section.Stack{}
+	var thin []printability.Lost
+	tried := 0
 	for i, c := range choices {
 		if c.Recipe == nil || c.Spools == nil || !v.Machines[i].Fits {
 			continue
@@ -252,10 +254,46 @@ func (v *Verdict) estimate(ctx context.Context, m *mesh.Mesh, topo *mesh.Topolog
 		}
 		q := estimate.QuickOf(stacks[h], c.Recipe, c.Machine, c.Spools, startCents)
 		v.Machines[i].Quick = &q
+		tried++
+		if l := lost(stacks[h], full.LineMM); l.HeightMM > 0 {
+			l.Machine = c.Machine.Name
+			thin = append(thin, l)
+		}
 	}
+	v.Findings = append(v.Findings, printability.TooThin(thin, tried)...)
 	progress(Estimating, 1)
 	return ctx.Err()
 }
+
+// lost is what of a stack a line is too wide for.
+func lost(s *section.Stack, lineMM float64) printability.Lost {
+	l := printability.Lost{LeastMM: toolpath.LeastShare * lineMM}
+	gone := make(map[int]float64) // mm², by slab
+	for _, t := range s.Thin {
+		if t.WidthMM < l.LeastMM-thinUnsureMM {
+			gone[t.Slab] += t.AreaMM2
+			l.Places = append(l.Places, t.AtMM)
+		}
+	}
+	left := 0.0
+	for k := range s.Slabs {
+		b := &s.Slabs[k]
+		left += b.AreaMM2 - gone[k]
+		if gone[k] > crumbMM2 {
+			l.HeightMM += b.HeightMM
+			l.AreaMM2 = math.Max(l.AreaMM2, gone[k])
+		}
+	}
+	l.All = left < crumbMM2
+	return l
+}
+
+// thinUnsureMM is how exactly a figure's width is known; crumbMM2 is nothing that
+// anybody would miss.
+const (
+	thinUnsureMM = 0.01
+	crumbMM2     = 0.001
+)
 
 // micron rounds mm to µm and keeps within what polygons take.
 func micron(mm float64) int64 {

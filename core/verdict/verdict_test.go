@@ -15,6 +15,7 @@ import (
 	"jobshelf/core/machine"
 	"jobshelf/core/mesh"
 	"jobshelf/core/modelfile"
+	"jobshelf/core/printability"
 	"jobshelf/core/recipe"
 	"jobshelf/core/solid"
 	"jobshelf/core/units"
@@ -214,4 +215,36 @@ func TestAProgramIsJudged(t *testing.T) {
 	assert.False(t, v.Machines[1].Fits)
 	assert.InDelta(t, 75, v.Machines[1].OverMM[0], 1e-9)
 	assert.Nil(t, v.Machines[2].Quick)
+}
+
+// What no line of a recipe fits in is told before anything is sliced, and stops what
+// is nothing else.
+func TestWhatIsTooThinIsTold(t *testing.T) {
+	find := func(m *mesh.Mesh) (printability.Finding, bool) {
+		v, err := Judge(ctx, Subject{Mesh: m, Unit: units.Millimetre}, house(), 0, nil)
+		require.NoError(t, err)
+		for _, f := range v.Findings {
+			if f.Check == "too thin" {
+				return f, true
+			}
+		}
+		return printability.Finding{}, false
+	}
+	f, ok := find(solid.Box(30, 0.15, 10))
+	require.True(t, ok)
+	assert.Equal(t, printability.StopsIt, f.Grade)
+	hair := solid.Box(10, 10, 5)
+	hair.Append(solid.Box(0.1, 0.1, 14.5).Transformed(1, mesh.Vec3{X: 12}))
+	f, ok = find(hair)
+	require.True(t, ok)
+	assert.Equal(t, printability.Decide, f.Grade)
+	assert.InDelta(t, 14.5, f.Value, 0.01)
+	assert.Contains(t, f.Text, "Large")
+	assert.NotContains(t, f.Text, "Idle")
+	require.NotEmpty(t, f.Places)
+	assert.InDelta(t, 12, f.Places[0][0], 0.11)
+	for name, m := range map[string]*mesh.Mesh{"a box of paper walls": solid.BaitBox(), "a peg": solid.Cylinder(0.2, 12, 24), "a cube": solid.Box(9, 9, 9)} {
+		_, ok := find(m)
+		assert.False(t, ok, name)
+	}
 }

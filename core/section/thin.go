@@ -1,0 +1,57 @@
+package section
+
+import "jobshelf/core/polygon"
+
+// Thin is a figure of a layer that is thinner than most lines.
+type Thin struct {
+	Slab    int
+	AtMM    [3]float64 // a point of it, where the mesh stands
+	WidthMM float64    // of the widest disc in it, within thinStepMM
+	AreaMM2 float64
+}
+
+const (
+	// thinMM is how thick a figure may be on average to be looked at: a nozzle of 1.2 mm
+	// lays no less than a third of a line twice as wide.
+	thinMM     = 0.6
+	thinStepMM = 0.01
+	// maxThin bounds the list.
+	maxThin = 20_000
+)
+
+// thin notes the thin figures of slab k, which stand alone: what is thin on a thick
+// figure is none.
+func (s *Stack) thin(k int, zMM float64, l *Layer, poly *polygon.Scratch) {
+	if len(s.Thin) >= maxThin || len(l.Loops) == 0 {
+		return
+	}
+	look := false
+	for _, p := range l.Loops {
+		look = look || p.Area() < thinMM/2*p.Length() || len(l.Loops) > 1 && p.Area() < 0
+	}
+	if !look {
+		return
+	}
+	for _, f := range polygon.Figures(l.Loops) {
+		paths := append([]polygon.Path{f.Outer}, f.Holes...)
+		area, length := 0.0, 0.0
+		for _, p := range paths {
+			area += p.Area()
+			length += p.Length()
+		}
+		if area <= 0 || area >= thinMM/2*length {
+			continue
+		}
+		lo, hi := 0.0, 2*thinMM // a disc's width is at most twice what a figure is on average
+		for hi-lo > thinStepMM {
+			mid := (lo + hi) / 2
+			if len(poly.Offset(paths, -500*mid, polygon.Offsets{Join: polygon.Mitre, MitreLimit: 2})) > 0 {
+				lo = mid
+			} else {
+				hi = mid
+			}
+		}
+		q := f.Outer[0]
+		s.Thin = append(s.Thin, Thin{k, [3]float64{float64(q.X) / 1000, float64(q.Y) / 1000, zMM}, lo, area})
+	}
+}

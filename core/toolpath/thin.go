@@ -1,0 +1,202 @@
+package toolpath
+
+import (
+	"cmp"
+	"fmt"
+	"math"
+	"slices"
+
+	"jobshelf/core/polygon"
+)
+
+// unlaid is a place of a layer that no line fits in.
+type unlaid struct {
+	at      polygon.Point
+	areaMM2 float64
+}
+
+// rest lays what the lines laid in a thin figure leave of it, wherever LeastShare of a
+// line fits, and notes what is left: all of a figure that stands alone, and of one
+// that hangs on wide, which is laid, what is more than a corner.
+func (s *slicer) rest(w *worker, i int, f polygon.Figure, laid []Line, wide []polygon.Path) []Line {
+	width := um(s.r.LineMM)
+	left := append([]polygon.Path{f.Outer}, f.Holes...)
+	crumb := crumbShare * width * width
+	switch area := figureArea(f); {
+	case len(laid) > 0:
+		covered := 0.0
+		for k := range laid {
+			covered += laid[k].coverUM2()
+		}
+		if covered >= 0.9*area || area-covered < crumb {
+			return nil
+		}
+		left = w.poly.Boolean(polygon.Difference, polygon.NonZero, left, w.poly.Strokes(strokesOf(laid), mitre))
+	case area < crumb || len(wide) == 0:
+		near := w.poly.Offset([]polygon.Path{f.Outer}, 30, mitre)
+		if len(wide) > 0 && len(w.poly.Boolean(polygon.Intersection, polygon.NonZero, near, wide)) > 0 {
+			return nil // a corner that opening has rounded off
+		}
+		crumb = 0
+	}
+	var more []Line
+	for _, g := range polygon.Figures(left) {
+		if figureArea(g) < crumb {
+			continue
+		}
+		paths := append([]polygon.Path{g.Outer}, g.Holes...)
+		for _, core := range polygon.Figures(w.poly.Offset(paths, -LeastShare*width/2, mitre)) {
+			more = append(more, s.dab(w, paths, core)...)
+		}
+	}
+	if len(more) > 0 {
+		left = w.poly.Boolean(polygon.Difference, polygon.NonZero, left, w.poly.Strokes(strokesOf(more), mitre))
+		crumb = crumbShare * width * width
+	}
+	for _, g := range polygon.Figures(left) {
+		if a := figureArea(g); a >= crumb {
+			s.unlaid[i] = append(s.unlaid[i], unlaid{g.Outer[0], a / 1e6})
+		}
+	}
+	return more
+}
+
+// dab is a line along a figure, of which core is what lies deeper than half of
+// LeastShare of a line: as wide as the figure, or two narrow ones around its middle.
+func (s *slicer) dab(w *worker, figure []polygon.Path, core polygon.Figure) []Line {
+	width := um(s.r.LineMM)
+	box := polygon.SmallestRectangle(core.Outer)
+	short := math.Min(box.ShortUM, core.Outer.Area()*1e6/math.Max(box.LongUM, 1))
+	across := short + LeastShare*width
+	if across > 1.5*width {
+		var out []Line
+		for _, p := range w.poly.Offset(figure, -across/4, mitre) {
+			out = append(out, Line{Kind: Outer, Closed: true, Points: p, WidthMM: across / 2 / 1000})
+		}
+		return out
+	}
+	sin, cos := math.Sincos(box.AngleRad)
+	half := math.Max(box.LongUM-short, across/4) / 2
+	at := func(d float64) polygon.Point {
+		return polygon.Point{X: int64(math.Round(box.CentreX + d*cos)), Y: int64(math.Round(box.CentreY + d*sin))}
+	}
+	for _, share := range []float64{-1, -0.5, 0, 0.5, 1} {
+		if polygon.Inside(polygon.NonZero, figure, at(share*half)) < 0 {
+			return nil // a bow, and the line would be its string
+		}
+	}
+	return []Line{{Kind: Outer, Points: polygon.Path{at(-half), at(half)}, WidthMM: across / 1000}}
+}
+
+func figureArea(f polygon.Figure) float64 {
+	a := f.Outer.Area()
+	for _, h := range f.Holes {
+		a += h.Area() // holes run the other way
+	}
+	return a * 1e6
+}
+
+// coverUM2 is the area a line covers, overlaps with itself not taken off.
+func (l *Line) coverUM2() float64 {
+	a, n := 0.0, len(l.Points)
+	for k := range n {
+		if k+1 == n && !l.Closed {
+			break
+		}
+		next := (k + 1) % n
+		wide := 2000 * l.WidthMM
+		if l.Widths != nil {
+			wide = l.Widths[k] + l.Widths[next]
+		}
+		a += dist(l.Points[k], l.Points[next]) * wide / 2
+	}
+	return a
+}
+
+func strokesOf(lines []Line) []polygon.Stroke {
+	out := make([]polygon.Stroke, len(lines))
+	for k, l := range lines {
+		st := polygon.Stroke{Points: l.Points, WidthUM: l.Widths}
+		if st.WidthUM == nil {
+			st.WidthUM = slices.Repeat([]float64{1000 * l.WidthMM}, len(l.Points))
+		}
+		if l.Closed {
+			st.Points = append(slices.Clone(st.Points), st.Points[0])
+			st.WidthUM = append(slices.Clone(st.WidthUM), st.WidthUM[0])
+		}
+		out[k] = st
+	}
+	return out
+}
+
+// spotMM is how far apart the same thin place may lie from layer to layer.
+const spotMM = 2
+
+// mostSpots are told by their place; the others are summed.
+const mostSpots = 3
+
+// tellUnlaid says what no line fits in, with its place, and refuses what is nothing
+// else.
+func (s *slicer) tellUnlaid() error {
+	type spot struct {
+		at         polygon.Point
+		from, last int // layers
+		mm, mm2    float64
+		mm3        float64
+	}
+	var spots []spot
+	laid := false
+	for i := range s.unlaid {
+		laid = laid || len(s.shells[i]) > 0 || len(s.inside[i]) > 0
+		for _, u := range s.unlaid[i] {
+			k := 0
+			for k < len(spots) && (spots[k].last < i-1 || dist(spots[k].at, u.at) > um(spotMM)) {
+				k++
+			}
+			if k == len(spots) {
+				if len(spots) == maxSpots {
+					k-- // whatever it is
+				} else {
+					spots = append(spots, spot{at: u.at, from: i, last: -1})
+				}
+			}
+			p := &spots[k]
+			if p.last != i {
+				p.mm += s.heights[i]
+			}
+			p.last, p.at = i, u.at
+			p.mm2 = math.Max(p.mm2, u.areaMM2)
+			p.mm3 += u.areaMM2 * s.heights[i]
+		}
+	}
+	least := LeastShare * s.r.LineMM
+	if !laid {
+		return fmt.Errorf("nothing of it can be laid: it is nowhere %.2f mm thick, which is the least that a line of %g mm takes; thicken it, or use a finer nozzle and line", least, s.r.LineMM)
+	}
+	slices.SortStableFunc(spots, func(a, b spot) int { return cmp.Compare(b.mm3, a.mm3) })
+	more, mm3 := 0, 0.0
+	for k, p := range spots {
+		if k >= mostSpots || p.last == p.from && p.mm3 < crumbMM3 {
+			more++
+			mm3 += p.mm3
+			continue
+		}
+		s.notes = append(s.notes, fmt.Sprintf("Too thin to be laid (less than %.2f mm): %.2f mm of height and up to %.2f mm² from %.2f mm up, at X %.1f, Y %.1f.",
+			least, p.mm, p.mm2, s.tops[p.from]-s.heights[p.from], float64(p.at.X)/1000, float64(p.at.Y)/1000))
+	}
+	if more > 0 {
+		places := "places"
+		if more == 1 {
+			places = "place"
+		}
+		s.notes = append(s.notes, fmt.Sprintf("Too thin to be laid (less than %.2f mm) at %d other %s, %.3f mm³ together.", least, more, places, mm3))
+	}
+	return nil
+}
+
+// maxSpots bounds the places that are told apart. crumbMM3 is what of a single layer is
+// only counted: a sliver at the foot of a slope.
+const (
+	maxSpots = 1000
+	crumbMM3 = 0.1
+)
