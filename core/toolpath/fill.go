@@ -51,6 +51,11 @@ func (s *slicer) fill(w *worker, i int) {
 // Lines are cut by the even-odd rule in a turned frame; each cut is rounded to
 // whole micrometres once.
 func scan(paths []polygon.Path, angle, gap, reach float64) []polygon.Path {
+	return scanTo(paths, angle, gap, reach, gap/2)
+}
+
+// scanTo is scan with how far the ends of joined lines stay off the border, µm.
+func scanTo(paths []polygon.Path, angle, gap, reach, off float64) []polygon.Path {
 	if len(paths) == 0 || gap < 1 || gap > widestUM {
 		return nil
 	}
@@ -81,7 +86,7 @@ func scan(paths []polygon.Path, angle, gap, reach float64) []polygon.Path {
 				continue
 			}
 			if reach > 0 { // a joint takes the place of what the ends give up
-				inset := math.Min(gap/2, (b-a)/2-gap/16)
+				inset := math.Min(off, (b-a)/2-gap/16)
 				a, b = a+inset, b-inset
 			}
 			joined := false

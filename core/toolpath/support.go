@@ -39,7 +39,7 @@ func (s *slicer) standSupport(ctx context.Context) error {
 	// What can be made for each layer alone is made on all cores.
 	fresh, off := make([][]polygon.Path, n), make([][]polygon.Path, n)
 	if err := overLayers(ctx, n, func(w *worker, i int) {
-		off[i] = w.poly.Offset(s.outline[i], gap, support)
+		off[i] = s.keepsOff(w, i, gap)
 		if need := s.needsSupport(&w.poly, i); len(need) > 0 {
 			fresh[i] = w.poly.Offset(need, um(ReachMM(&s.r, s.heights[i])), support)
 		}
@@ -85,6 +85,32 @@ func (s *slicer) standSupport(ctx context.Context) error {
 		}
 	}
 	return nil
+}
+
+// keepsOff is where support may not stand in layer i: in the part or beside its walls,
+// nor, where it stands on the part, within the gap above it. Over a slope that is no
+// wall it comes as near as that gap.
+func (s *slicer) keepsOff(w *worker, i int, gap float64) []polygon.Path {
+	off := w.poly.Offset(s.outline[i], gap, support)
+	if i == 0 {
+		return off
+	}
+	near := s.outline[i]
+	for k := 1; k <= s.drop() && k <= i; k++ {
+		near = w.poly.Boolean(polygon.Union, polygon.NonZero, near, s.outline[i-k])
+	}
+	// What a slope of 45° or less brings under the gap at the wall.
+	if below := i - max(s.drop()+1, int(math.Ceil(gap/um(s.heights[i])))); below >= 0 {
+		slope := w.poly.Boolean(polygon.Difference, polygon.NonZero, s.outline[below], near)
+		if slope = w.poly.Offset(slope, -gap/4, mitre); len(slope) > 0 { // no more than a wall's lean
+			slope = w.poly.Offset(slope, gap/4+10, mitre)
+			off = w.poly.Boolean(polygon.Difference, polygon.NonZero, off, slope)
+		}
+	}
+	if s.drop() == 0 {
+		return off
+	}
+	return w.poly.Boolean(polygon.Union, polygon.NonZero, off, near)
 }
 
 // ReachMM is how far support reaches beyond what it carries in a layer of height
@@ -161,31 +187,125 @@ func (s *slicer) fillSupport(w *worker, i int, l *Layer, width float64) {
 		here = w.poly.Boolean(polygon.Difference, polygon.NonZero, here, s.roof[i])
 	}
 	pitch := width * 100 / s.r.SupportPercent
+	lattice := func(paths, border []polygon.Path, angle, pitch float64) {
+		add(scanTo(paths, angle, pitch, pitch, width/2))
+		add(alongRows(border, angle, pitch, width))
+	}
 	for _, f := range polygon.Figures(here) {
 		paths := append([]polygon.Path{f.Outer}, f.Holes...)
-		if len(w.poly.Offset(paths, -PillarPitches/2*pitch, support)) > 0 {
-			if s.r.SupportPattern == recipe.SupportGrid {
-				add(scan(paths, 0, 2*pitch, 2*pitch))
-				add(scan(paths, math.Pi/2, 2*pitch, 2*pitch))
-			} else {
-				add(scan(paths, 0, pitch, pitch))
+		if figureArea(f) < lonely*width*width {
+			continue
+		}
+		if len(w.poly.Offset(paths, -width, support)) == 0 { // two lines would lie on each other
+			for _, st := range w.poly.Medial(paths, LeastShare*width, 3*width) {
+				add([]polygon.Path{plainer(st).Points})
 			}
 			continue
 		}
-		// In a pillar or a narrow strip the lattice would be loose pieces: it gets its
-		// outline, a thin one a line.
-		round := w.poly.Offset(paths, -width/2, support)
-		for _, p := range round {
-			l.Lines = append(l.Lines, Line{Kind: Support, Closed: true, Points: p, WidthMM: s.r.LineMM})
-		}
-		if len(round) == 0 {
-			for _, st := range w.poly.Medial(paths, LeastShare*width, 2*width) {
-				add([]polygon.Path{plainer(st).Points})
+		border := w.poly.Offset(paths, -width/2, support)
+		switch {
+		case !roomy(w, f, PillarPitches/2*pitch): // the lattice would be loose pieces
+			for _, p := range border {
+				l.Lines = append(l.Lines, Line{Kind: Support, Closed: true, Points: p, WidthMM: s.r.LineMM})
 			}
+			if roomy(w, f, pitch/2+1.5*width) { // its sides are further apart than rows are
+				add(scanTo(border, 0, pitch, 0, 0))
+			}
+		case s.r.SupportPattern == recipe.SupportGrid:
+			lattice(paths, border, 0, 2*pitch)
+			lattice(paths, border, math.Pi/2, 2*pitch)
+		default:
+			lattice(paths, border, 0, pitch)
 		}
 	}
 }
 
+// lonely is how many squares of a line support must cover to stand at all.
+const lonely = 2.0
+
+// roomy says that a disc of the given radius, µm, fits in a figure, or nearly.
+func roomy(w *worker, f polygon.Figure, radius float64) bool {
+	area, rim := figureArea(f), f.Outer.Length()*1000
+	for _, h := range f.Holes {
+		rim += h.Length() * 1000
+	}
+	switch {
+	case area >= radius*rim: // the widest disc is at least that wide, whatever the figure
+		return true
+	case area < math.Pi*radius*radius:
+		return false
+	}
+	// Its corners cost time and do not matter here.
+	coarse := make([]polygon.Path, 0, 1+len(f.Holes))
+	for _, p := range append([]polygon.Path{f.Outer}, f.Holes...) {
+		if q := polygon.Simplify(p, radius/10, nil); len(q) >= 3 {
+			coarse = append(coarse, q)
+		}
+	}
+	coarse = w.poly.Union(polygon.NonZero, coarse)
+	return len(w.poly.Offset(coarse, -radius, mitre)) > 0
+}
+
+// alongRows are the stretches of a border that run with the rows of a lattice, as its
+// rows leave them out: those further than one and a half lines from the next row inside,
+// and long enough to stand. Between rows nothing would carry what stands there.
+func alongRows(border []polygon.Path, angle, pitch, width float64) []polygon.Path {
+	sin, cos := math.Sincos(-angle)
+	free := 1.5 * width
+	var out []polygon.Path
+	end := func(l polygon.Path) {
+		length := 0.0
+		for k := 1; k < len(l); k++ {
+			length += dist(l[k-1], l[k])
+		}
+		if length > 4*width {
+			out = append(out, l)
+		}
+	}
+	for _, p := range border {
+		p = polygon.Simplify(p, width/3, nil) // a rugged rim would be crumbs
+		n := len(p)
+		keep := make([]bool, n) // the side from point k to the next
+		from := 0               // where a stretch begins
+		for k := range n {
+			a, b := p[k], p[(k+1)%n]
+			dx := float64(b.X-a.X)*cos - float64(b.Y-a.Y)*sin
+			dy := float64(b.X-a.X)*sin + float64(b.Y-a.Y)*cos
+			if math.Abs(dx) < math.Abs(dy) {
+				continue
+			}
+			// The figure is at the left of its border.
+			row := (float64(a.X)*sin + float64(a.Y)*cos + dy/2) / pitch
+			gap := (math.Ceil(row) - row) * pitch
+			if dx < 0 {
+				gap = (row - math.Floor(row)) * pitch
+			}
+			keep[k] = gap > free || math.Abs(dy) > free
+		}
+		for k := range n {
+			if keep[k] && !keep[(k+n-1)%n] {
+				from = k
+			}
+		}
+		var l polygon.Path
+		for j := range n {
+			k := (from + j) % n
+			if !keep[k] {
+				end(l)
+				l = nil
+				continue
+			}
+			if l == nil {
+				l = polygon.Path{p[k]}
+			}
+			l = append(l, p[(k+1)%n])
+		}
+		end(l)
+	}
+	return out
+}
+
 // PillarPitches is how many pitches of its lattice support must be wide, somewhere,
-// to be filled with it.
+// to be filled with it alone; narrower, it gets its outline, with rows where one is
+// needed.
 const PillarPitches = 2.0
