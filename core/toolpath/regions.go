@@ -71,7 +71,7 @@ func (s *slicer) regions(ctx context.Context) ([]Region, error) {
 		var carried, blocks []float64
 		foot := i - 1 - drop
 		if foot >= 0 && s.support != nil {
-			carried = share(w.poly.Offset(s.support[foot], um(*s.r.SupportGapMM+s.r.LineMM), mitre))
+			carried = share(w.poly.Offset(s.support[foot], um(*s.r.SupportGapMM+s.r.LineMM), support))
 		}
 		if blocked != nil {
 			blocks = share(blocked[i])

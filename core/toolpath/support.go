@@ -72,19 +72,23 @@ func (s *slicer) standSupport(ctx context.Context) error {
 		if s.r.Support == recipe.SupportFirstLayer && s.tops[i] > s.r.FirstLayerMM+s.r.LayerMM/2 {
 			here = nil
 		}
-		// What is narrower than a line cannot stand.
-		here = poly.Offset(poly.Offset(here, -0.45*width, mitre), 0.45*width, mitre)
-		here = s.onPlate(&poly, here)
 		s.support[i] = here
-		if *s.r.SupportRoof > 0 && len(here) > 0 {
-			var top []polygon.Path
+		if *s.r.SupportRoof > 0 {
 			for _, f := range roof {
-				top = append(top, f...)
+				s.roof[i] = append(s.roof[i], f...)
 			}
-			s.roof[i] = poly.Boolean(polygon.Intersection, polygon.NonZero, here, poly.Union(polygon.NonZero, top))
 		}
 	}
-	return nil
+	return overLayers(ctx, n, func(w *worker, i int) {
+		// What is narrower than a line cannot stand.
+		here := w.poly.Offset(w.poly.Offset(s.support[i], -0.45*width, mitre), 0.45*width, mitre)
+		s.support[i] = s.onPlate(&w.poly, here)
+		if len(s.roof[i]) > 0 && len(s.support[i]) > 0 {
+			s.roof[i] = w.poly.Boolean(polygon.Intersection, polygon.NonZero, s.support[i], w.poly.Union(polygon.NonZero, s.roof[i]))
+		} else {
+			s.roof[i] = nil
+		}
+	}, func(float64) {})
 }
 
 // keepsOff is where support may not stand in layer i: in the part or beside its walls,
@@ -122,8 +126,8 @@ func ReachMM(r *recipe.Recipe, h float64) float64 {
 	return math.Max(r.LineMM/2, *r.SupportGapMM-float64(DropLayers(r))*lean+0.02)
 }
 
-// supportUM is how exactly support follows the part: its gap is ten times that.
-const supportUM = 25
+// supportUM is how exactly support follows the part: its gap is sixteen times that.
+const supportUM = 40
 
 var support = polygon.Offsets{Join: polygon.Mitre, MitreLimit: 2, SimplifyUM: supportUM}
 
@@ -204,11 +208,11 @@ func (s *slicer) fillSupport(w *worker, i int, l *Layer, width float64) {
 		}
 		border := w.poly.Offset(paths, -width/2, support)
 		switch {
-		case !roomy(w, f, PillarPitches/2*pitch): // the lattice would be loose pieces
+		case !roomy(f, PillarPitches/2*pitch): // the lattice would be loose pieces
 			for _, p := range border {
 				l.Lines = append(l.Lines, Line{Kind: Support, Closed: true, Points: p, WidthMM: s.r.LineMM})
 			}
-			if roomy(w, f, pitch/2+1.5*width) { // its sides are further apart than rows are
+			if roomy(f, pitch/2+1.5*width) { // its sides are further apart than rows are
 				add(scanTo(border, 0, pitch, 0, 0))
 			}
 		case s.r.SupportPattern == recipe.SupportGrid:
@@ -224,7 +228,7 @@ func (s *slicer) fillSupport(w *worker, i int, l *Layer, width float64) {
 const lonely = 2.0
 
 // roomy says that a disc of the given radius, µm, fits in a figure, or nearly.
-func roomy(w *worker, f polygon.Figure, radius float64) bool {
+func roomy(f polygon.Figure, radius float64) bool {
 	area, rim := figureArea(f), f.Outer.Length()*1000
 	for _, h := range f.Holes {
 		rim += h.Length() * 1000
@@ -235,15 +239,51 @@ func roomy(w *worker, f polygon.Figure, radius float64) bool {
 	case area < math.Pi*radius*radius:
 		return false
 	}
-	// Its corners cost time and do not matter here.
-	coarse := make([]polygon.Path, 0, 1+len(f.Holes))
-	for _, p := range append([]polygon.Path{f.Outer}, f.Holes...) {
-		if q := polygon.Simplify(p, radius/10, nil); len(q) >= 3 {
-			coarse = append(coarse, q)
+	// Discs on a lattice so fine that one of that radius, or nearly, cannot slip through.
+	// An offset would take its time over a rugged rim.
+	paths := append([]polygon.Path{f.Outer}, f.Holes...)
+	step := radius / 4
+	first, last := lattice(paths, 0, 1, step)
+	if last < first || last-first > 20_000 {
+		return false
+	}
+	least := 0.82 * radius
+	for r, xs := range crossings(paths, 0, 1, step, first, last) {
+		y := float64(r+first) * step
+		for k := 0; k+1 < len(xs); k += 2 {
+			for x := xs[k] + least; x <= xs[k+1]-least; x += step {
+				d := clearance(paths, x, y, least)
+				if d >= least {
+					return true
+				}
+				x += math.Max(0, math.Floor((least-d)/step)-1) * step // no disc is nearer than that
+			}
 		}
 	}
-	coarse = w.poly.Union(polygon.NonZero, coarse)
-	return len(w.poly.Offset(coarse, -radius, mitre)) > 0
+	return false
+}
+
+// clearance is how far x, y is from the nearest outline, µm, if that is less than enough;
+// else it is more.
+func clearance(paths []polygon.Path, x, y, enough float64) float64 {
+	best := math.Inf(1)
+	for _, p := range paths {
+		a := p[len(p)-1]
+		for _, b := range p {
+			ax, ay, bx, by := float64(a.X)-x, float64(a.Y)-y, float64(b.X)-x, float64(b.Y)-y
+			a = b
+			if min(ax, bx) > enough || max(ax, bx) < -enough || min(ay, by) > enough || max(ay, by) < -enough {
+				continue
+			}
+			dx, dy := bx-ax, by-ay
+			f := 0.0
+			if l2 := dx*dx + dy*dy; l2 > 0 {
+				f = math.Max(0, math.Min(1, -(ax*dx+ay*dy)/l2))
+			}
+			best = math.Min(best, math.Hypot(ax+f*dx, ay+f*dy))
+		}
+	}
+	return best
 }
 
 // alongRows are the stretches of a border that run with the rows of a lattice, as its
