@@ -45,10 +45,12 @@ type Step struct {
 // where 0 is all of it, and how long the nozzle waits above it then.
 type Pace struct{ Share, WaitS float64 }
 
-// Travels up to travelsFree, mm, need no retraction whatever they cross; those up
-// to TravelsHeldMM need none within an outline.
+// Travels up to travelsFree, mm, need no retraction whatever they cross; those up to
+// travelsOpen none outside of every outline, as between rows of support; those up to
+// TravelsHeldMM none within one.
 const (
 	travelsFree   = 1.5
+	travelsOpen   = 5
 	TravelsHeldMM = 8 * travelsFree
 )
 
@@ -284,7 +286,7 @@ func (s *stepper) travel(layer int, l *Layer, x, y float64) {
 	}
 	s.lost = false
 	crosses := d > travelsFree && s.crosses(l, x, y)
-	if d > TravelsHeldMM || crosses {
+	if d > TravelsHeldMM || crosses || d > travelsOpen && !s.within(l) {
 		s.retract(layer)
 	}
 	z := s.z
@@ -297,6 +299,11 @@ func (s *stepper) travel(layer int, l *Layer, x, y float64) {
 	if up {
 		s.do(Step{Kind: Lower, Layer: layer, X: x, Y: y, Z: z, MMPerS: s.m.Motion.LiftMMPerS})
 	}
+}
+
+// within says that the nozzle is inside an outline, where what it drips does not show.
+func (s *stepper) within(l *Layer) bool {
+	return polygon.Inside(polygon.NonZero, l.Outlines, polygon.Point{X: int64(math.Round(s.x * 1000)), Y: int64(math.Round(s.y * 1000))}) >= 0
 }
 
 // crosses says that the straight way from here to x, y crosses an outline.
