@@ -6,11 +6,13 @@ import (
 	"encoding/json"
 	"fmt"
 	"math"
+	"math/rand/v2"
 	"os"
 	"os/exec"
 	"path/filepath"
 	"runtime"
 	"runtime/debug"
+	"slices"
 	"testing"
 
 	"jobshelf/core/estimate"
@@ -23,6 +25,7 @@ import (
 	"jobshelf/core/solid"
 	"jobshelf/core/toolpath"
 	"jobshelf/internal/demo"
+	"jobshelf/internal/scan"
 )
 
 var ctx = context.Background()
@@ -186,6 +189,55 @@ func BenchmarkQuickEstimate(b *testing.B) {
 			estimate.QuickOf(s, c.Recipe, c.Machine, c.Spools, 50)
 		}
 	})
+}
+
+// rugged is a scan of a figure, 228 mm from corner to corner, with the noise of a
+// hand-held scanner over it: 59 000 triangles, by far the most of it in need of support.
+func rugged(b *testing.B) *mesh.Mesh {
+	b.Helper()
+	m, err := scan.Rabbit()
+	if err != nil {
+		b.Fatal(err)
+	}
+	m = m.Transformed(228/m.Bounds().Size().Len(), mesh.Vec3{})
+	for range 2 { // each side is halved
+		fine := &mesh.Mesh{Vertices: slices.Clone(m.Vertices)}
+		middles := map[[2]uint32]uint32{}
+		middle := func(p, q uint32) uint32 {
+			key := [2]uint32{min(p, q), max(p, q)}
+			if _, ok := middles[key]; !ok {
+				middles[key] = uint32(len(fine.Vertices))
+				fine.Vertices = append(fine.Vertices, m.Vertices[p].Add(m.Vertices[q]).Scale(0.5))
+			}
+			return middles[key]
+		}
+		for _, t := range m.Triangles {
+			p, q, r := middle(t[0], t[1]), middle(t[1], t[2]), middle(t[2], t[0])
+			fine.Triangles = append(fine.Triangles, [3]uint32{t[0], p, r}, [3]uint32{p, t[1], q}, [3]uint32{r, q, t[2]}, [3]uint32{p, q, r})
+		}
+		m = fine
+	}
+	noise := rand.New(rand.NewPCG(1, 2))
+	for i, v := range m.Vertices {
+		const mm = 0.08
+		m.Vertices[i] = v.Add(mesh.Vec3{X: mm * noise.NormFloat64(), Y: mm * noise.NormFloat64(), Z: mm * noise.NormFloat64()})
+	}
+	return m
+}
+
+// A rugged scan with support everywhere, on the machine with the largest room.
+func BenchmarkSliceRugged(b *testing.B) {
+	c := demo.Choices(recipe.Everyday)[1]
+	m := plate.Stand(rugged(b), 1, 0, c.Machine.Volume)
+	topo := mesh.TopologyOf(m)
+	b.ReportAllocs()
+	for b.Loop() {
+		p, err := toolpath.Slice(ctx, m, topo, 1, *c.Recipe, toolpath.Options{Machine: c.Machine}, nil)
+		if err != nil {
+			b.Fatal(err)
+		}
+		b.ReportMetric(float64(len(p.Layers)), "layers")
+	}
 }
 
 // A whole slice to G-code: 2 shells, 15 % infill, support, 383 layers.
