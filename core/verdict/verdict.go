@@ -260,7 +260,12 @@ func (v *Verdict) estimate(ctx context.Context, m *mesh.Mesh, topo *mesh.Topolog
 			thin = append(thin, l)
 		}
 	}
-	v.Findings = append(v.Findings, printability.TooThin(thin, tried)...)
+	for _, f := range printability.TooThin(thin, tried) {
+		if len(v.Units) > 0 {
+			f.Grade = printability.Decide // in its unit it may not be
+		}
+		v.Findings = append(v.Findings, f)
+	}
 	progress(Estimating, 1)
 	return ctx.Err()
 }

@@ -247,4 +247,11 @@ func TestWhatIsTooThinIsTold(t *testing.T) {
 		_, ok := find(m)
 		assert.False(t, ok, name)
 	}
+	// Of a part in inches that came without its unit, the unit is what is to be decided.
+	v, err := Judge(ctx, Subject{Mesh: solid.Box(2, 0.1, 1)}, house(), 0, nil)
+	require.NoError(t, err)
+	require.NotEmpty(t, v.Units)
+	w, _ := printability.Worst(v.Findings)
+	assert.Equal(t, printability.Decide, w.Grade)
+	assert.Equal(t, "unit", w.Check)
 }
