@@ -95,7 +95,7 @@ func (s *surface) open() {
 	if len(s.r.Loops) > 0 {
 		l := s.r.Loops[0]
 		f.Text = fmt.Sprintf("The surface has %s: %s only one face, so what is inside is a guess. The longest rim is %.3g mm around %.3g mm². Repair closes holes; look at the result, or ask for a closed model.",
-			plural(len(s.r.Loops), "hole"), have(n, "edge"), l.Length*s.mm, l.Area*s.mm*s.mm)
+			plural(len(s.r.Loops), "hole"), have(n, "edge"), l.Length*s.mm, math.Round(l.Area*s.mm*s.mm*1000)/1000)
 	}
 	s.add(f, e)
 }

@@ -249,3 +249,42 @@ func TestNothingVanishesUnsaid(t *testing.T) {
 		}
 	}
 }
+
+// Figures of a line's size, at random: what is laid covers no strip outside that is
+// wider than a third of a line, and leaves no place of more than a corner untold in
+// which half a line fits.
+func TestSmallFiguresAreFilledAndKept(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		var corners []solid.P
+		n := rapid.IntRange(3, 7).Draw(t, "corners")
+		for i := range n {
+			sin, cos := math.Sincos(2 * math.Pi * (float64(i) + rapid.Float64Range(0, 0.7).Draw(t, "turn")) / float64(n))
+			r := rapid.Float64Range(0.15, 1.35).Draw(t, "radius")
+			corners = append(corners, solid.P{X: r * cos, Y: r * sin})
+		}
+		var poly polygon.Scratch
+		m := solid.Extrude(corners, nil, 0.6)
+		p, err := Slice(ctx, m, mesh.TopologyOf(m), 1, plain(nil), Options{}, nil)
+		if err != nil {
+			var figure polygon.Path
+			for _, c := range corners {
+				figure = append(figure, polygon.Point{X: int64(1000 * c.X), Y: int64(1000 * c.Y)})
+			}
+			if len(poly.Offset([]polygon.Path{figure}, -450./4, mitre)) > 0 {
+				t.Fatalf("%v, and half a line fits", err)
+			}
+			return
+		}
+		l := p.Layers[1]
+		laid := poly.Strokes(strokesOf(l.Lines), mitre)
+		if out := poly.Boolean(polygon.Difference, polygon.NonZero, laid, l.Outlines); len(poly.Offset(out, -75, mitre)) > 0 {
+			t.Fatalf("lines lie outside: %v", out)
+		}
+		left := poly.Boolean(polygon.Difference, polygon.NonZero, l.Outlines, laid)
+		for _, f := range polygon.Figures(poly.Offset(poly.Offset(left, -450./4, mitre), 450./4, mitre)) {
+			if figureArea(f) > 0.2*1e6 && len(p.Notes) == 0 {
+				t.Fatalf("%g µm² are neither laid nor told: %v", figureArea(f), f.Outer)
+			}
+		}
+	})
+}

@@ -62,16 +62,31 @@ func (s *slicer) rest(w *worker, i int, f polygon.Figure, laid []Line, wide []po
 }
 
 // dab is a line along a figure, of which core is what lies deeper than half of
-// LeastShare of a line: as wide as the figure, or two narrow ones around its middle.
+// LeastShare of a line: as wide as the figure, or a ring where it is one, or is wide.
 func (s *slicer) dab(w *worker, figure []polygon.Path, core polygon.Figure) []Line {
 	width := um(s.r.LineMM)
+	even := func(points polygon.Path, closed bool, wide float64) Line {
+		return Line{Kind: Outer, Closed: closed, Points: points, WidthMM: wide / 1000, Widths: slices.Repeat([]float64{wide}, len(points))}
+	}
+	if len(core.Holes) > 0 {
+		rim := core.Outer.Length() * 1000
+		for _, h := range core.Holes {
+			rim += h.Length() * 1000
+		}
+		thick := 2 * figureArea(core) / rim
+		var out []Line
+		for _, p := range w.poly.Offset([]polygon.Path{core.Outer}, -thick/2, mitre) {
+			out = append(out, even(p, true, thick+LeastShare*width))
+		}
+		return out
+	}
 	box := polygon.SmallestRectangle(core.Outer)
 	short := math.Min(box.ShortUM, core.Outer.Area()*1e6/math.Max(box.LongUM, 1))
 	across := short + LeastShare*width
 	if across > 1.5*width {
 		var out []Line
 		for _, p := range w.poly.Offset(figure, -across/4, mitre) {
-			out = append(out, Line{Kind: Outer, Closed: true, Points: p, WidthMM: across / 2 / 1000})
+			out = append(out, even(p, true, across/2))
 		}
 		return out
 	}
@@ -82,10 +97,20 @@ func (s *slicer) dab(w *worker, figure []polygon.Path, core polygon.Figure) []Li
 	}
 	for _, share := range []float64{-1, -0.5, 0, 0.5, 1} {
 		if polygon.Inside(polygon.NonZero, figure, at(share*half)) < 0 {
-			return nil // a bow, and the line would be its string
+			// A bow, and the line would be its string: a dot where there is room for one.
+			a, b := core.Outer[0], core.Outer[1]
+			f := math.Min(1, LeastShare*width/2/math.Max(dist(a, b), 1))
+			b = polygon.Point{X: a.X + int64(f*float64(b.X-a.X)), Y: a.Y + int64(f*float64(b.Y-a.Y))}
+			return []Line{even(polygon.Path{a, b}, false, LeastShare*width)}
 		}
 	}
-	return []Line{{Kind: Outer, Points: polygon.Path{at(-half), at(half)}, WidthMM: across / 1000}}
+	// The box may be wider than the figure is at the ends.
+	for _, share := range []float64{-1, 0, 1} {
+		q := at(share * half)
+		room := 2*clearance(figure, float64(q.X), float64(q.Y), across) + width/4
+		across = math.Max(LeastShare*width, math.Min(across, room))
+	}
+	return []Line{even(polygon.Path{at(-half), at(half)}, false, across)}
 }
 
 func figureArea(f polygon.Figure) float64 {
