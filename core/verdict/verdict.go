@@ -255,9 +255,10 @@ func (v *Verdict) estimate(ctx context.Context, m *mesh.Mesh, topo *mesh.Topolog
 		q := estimate.QuickOf(stacks[h], c.Recipe, c.Machine, c.Spools, startCents)
 		v.Machines[i].Quick = &q
 		tried++
-		if l := lost(stacks[h], full.LineMM); l.HeightMM > 0 {
+		if l, tip := lost(stacks[h], full.LineMM); l.HeightMM > 0 {
 			l.Machine = c.Machine.Name
 			thin = append(thin, l)
+			q.Layers -= tip
 		}
 	}
 	for _, f := range printability.TooThin(thin, tried) {
@@ -270,9 +271,10 @@ func (v *Verdict) estimate(ctx context.Context, m *mesh.Mesh, topo *mesh.Topolog
 	return ctx.Err()
 }
 
-// lost is what of a stack a line is too wide for.
-func lost(s *section.Stack, lineMM float64) printability.Lost {
-	l := printability.Lost{LeastMM: toolpath.LeastShare * lineMM}
+// lost is what of a stack a line is too wide for, and how many layers at its top are
+// nothing else.
+func lost(s *section.Stack, lineMM float64) (l printability.Lost, tip int) {
+	l = printability.Lost{LeastMM: toolpath.LeastShare * lineMM}
 	gone := make(map[int]float64) // mm², by slab
 	for _, t := range s.Thin {
 		if t.WidthMM < l.LeastMM-thinUnsureMM {
@@ -288,9 +290,13 @@ func lost(s *section.Stack, lineMM float64) printability.Lost {
 			l.HeightMM += b.HeightMM
 			l.AreaMM2 = math.Max(l.AreaMM2, gone[k])
 		}
+		tip++
+		if b.AreaMM2-gone[k] > crumbMM2 {
+			tip = 0
+		}
 	}
 	l.All = left < crumbMM2
-	return l
+	return l, tip
 }
 
 // thinUnsureMM is how exactly a figure's width is known; crumbMM2 is nothing that

@@ -18,6 +18,7 @@ import (
 	"jobshelf/core/printability"
 	"jobshelf/core/recipe"
 	"jobshelf/core/solid"
+	"jobshelf/core/toolpath"
 	"jobshelf/core/units"
 )
 
@@ -247,6 +248,15 @@ func TestWhatIsTooThinIsTold(t *testing.T) {
 		_, ok := find(m)
 		assert.False(t, ok, name)
 	}
+	// The layers that are promised are those that are laid: a cone without its tip.
+	cone := solid.Revolve([]solid.P{{X: 0, Y: 0}, {X: 4, Y: 0}, {X: 0.01, Y: 14}, {X: 0, Y: 14}}, 60)
+	judged, err := Judge(ctx, Subject{Mesh: cone, Unit: units.Millimetre}, house(), 0, nil)
+	require.NoError(t, err)
+	c := house()[0]
+	p, err := toolpath.Slice(ctx, cone, mesh.TopologyOf(cone), 1, *c.Recipe, toolpath.Options{Machine: c.Machine}, nil)
+	require.NoError(t, err)
+	assert.Less(t, len(p.Layers), 70)
+	assert.InDelta(t, len(p.Layers), judged.Machines[0].Quick.Layers, 1)
 	// Of a part in inches that came without its unit, the unit is what is to be decided.
 	v, err := Judge(ctx, Subject{Mesh: solid.Box(2, 0.1, 1)}, house(), 0, nil)
 	require.NoError(t, err)
