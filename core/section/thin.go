@@ -16,7 +16,7 @@ const (
 	thinMM     = 0.6
 	thinStepMM = 0.01
 	// maxThin bounds the list.
-	maxThin = 20_000
+	maxThin = 100_000
 )
 
 // thin notes the thin figures of slab k, which stand alone: what is thin on a thick

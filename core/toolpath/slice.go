@@ -324,10 +324,17 @@ func (s *slicer) walls(w *worker, i int) {
 		wide := w.poly.Offset(core, two+5, mitre)
 		wide = w.poly.Boolean(polygon.Intersection, polygon.NonZero, wide, rest)
 		thin := w.poly.Boolean(polygon.Difference, polygon.NonZero, rest, w.poly.Offset(wide, 10, mitre))
+		var near []polygon.Path // where what hangs on wide begins; made when it is asked for
+		hangs := func(f polygon.Figure) bool {
+			if near == nil && len(wide) > 0 {
+				near = w.poly.Offset(wide, 30, mitre)
+			}
+			return slices.ContainsFunc(f.Outer, func(q polygon.Point) bool { return polygon.Inside(polygon.NonZero, near, q) >= 0 })
+		}
 		for _, f := range polygon.Figures(thin) {
 			laid := s.narrow(w, f, kind, least, line+gap, more)
 			if k == 0 {
-				laid = append(laid, s.rest(w, i, f, laid, wide)...)
+				laid = append(laid, s.rest(w, i, f, laid, hangs)...)
 			}
 			lines = append(lines, laid...)
 		}

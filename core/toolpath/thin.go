@@ -17,8 +17,8 @@ type unlaid struct {
 
 // rest lays what the lines laid in a thin figure leave of it, wherever LeastShare of a
 // line fits, and notes what is left: all of a figure that stands alone, and of one
-// that hangs on wide, which is laid, what is more than a corner.
-func (s *slicer) rest(w *worker, i int, f polygon.Figure, laid []Line, wide []polygon.Path) []Line {
+// that hangs on what is wide enough, what is more than a corner.
+func (s *slicer) rest(w *worker, i int, f polygon.Figure, laid []Line, hangs func(polygon.Figure) bool) []Line {
 	width := um(s.r.LineMM)
 	left := append([]polygon.Path{f.Outer}, f.Holes...)
 	crumb := crumbShare * width * width
@@ -32,9 +32,8 @@ func (s *slicer) rest(w *worker, i int, f polygon.Figure, laid []Line, wide []po
 			return nil
 		}
 		left = w.poly.Boolean(polygon.Difference, polygon.NonZero, left, w.poly.Strokes(strokesOf(laid), mitre))
-	case area < crumb || len(wide) == 0:
-		near := w.poly.Offset([]polygon.Path{f.Outer}, 30, mitre)
-		if len(wide) > 0 && len(w.poly.Boolean(polygon.Intersection, polygon.NonZero, near, wide)) > 0 {
+	case area < crumb:
+		if hangs(f) {
 			return nil // a corner that opening has rounded off
 		}
 		crumb = 0
@@ -222,6 +221,6 @@ func (s *slicer) tellUnlaid() error {
 // maxSpots bounds the places that are told apart. crumbMM3 is what of a single layer is
 // only counted: a sliver at the foot of a slope.
 const (
-	maxSpots = 1000
+	maxSpots = 200
 	crumbMM3 = 0.1
 )
