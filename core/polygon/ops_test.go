@@ -441,7 +441,7 @@ func TestSimplifyStaysWithinItsDeviation(t *testing.T) {
 		for _, q := range p {
 			best := math.Inf(1)
 			for i, a := range got {
-				best = math.Min(best, fromSegment(q, a, got[(i+1)%len(got)]))
+				best = math.Min(best, FromSegment(q, a, got[(i+1)%len(got)]))
 			}
 			require.LessOrEqual(t, best, dev+1e-6)
 		}

@@ -319,11 +319,11 @@ func gap(a, b, c, d Point) float64 {
 	if sign(cross(a, b, c))*sign(cross(a, b, d)) < 0 && sign(cross(c, d, a))*sign(cross(c, d, b)) < 0 {
 		return 0
 	}
-	return math.Min(math.Min(fromSegment(a, c, d), fromSegment(b, c, d)), math.Min(fromSegment(c, a, b), fromSegment(d, a, b)))
+	return math.Min(math.Min(FromSegment(a, c, d), FromSegment(b, c, d)), math.Min(FromSegment(c, a, b), FromSegment(d, a, b)))
 }
 
-// fromSegment is the distance of p from the segment ab.
-func fromSegment(p, a, b Point) float64 {
+// FromSegment is the distance of p from the segment ab, µm.
+func FromSegment(p, a, b Point) float64 {
 	dx, dy := float64(b.X-a.X), float64(b.Y-a.Y)
 	px, py := float64(p.X-a.X), float64(p.Y-a.Y)
 	t := 0.0
@@ -338,6 +338,9 @@ type Figure struct {
 	Outer Path
 	Holes []Path
 }
+
+// Paths are the outer outline and the holes.
+func (f Figure) Paths() []Path { return append([]Path{f.Outer}, f.Holes...) }
 
 // Figures sorts paths, as the operations give them, into outers with the holes
 // that lie in them. An island in a hole is a figure of its own. Figures come

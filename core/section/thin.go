@@ -33,7 +33,7 @@ func (s *Stack) thin(k int, zMM float64, l *Layer, poly *polygon.Scratch) {
 		return
 	}
 	for _, f := range polygon.Figures(l.Loops) {
-		paths := append([]polygon.Path{f.Outer}, f.Holes...)
+		paths := f.Paths()
 		area, length := 0.0, 0.0
 		for _, p := range paths {
 			area += p.Area()

@@ -39,7 +39,7 @@ func (s *slicer) spans(w *worker, i int) []span {
 	near = w.poly.Offset(near, width/2, mitre)
 	var out []span
 	for _, f := range polygon.Figures(free) {
-		b := span{paths: append([]polygon.Path{f.Outer}, f.Holes...)}
+		b := span{paths: f.Paths()}
 		angle, share := spanAngle(b.paths, near, gap)
 		if share < leastHeld {
 			continue

@@ -110,7 +110,7 @@ func (o *orderer) follows(l *Line) (polygon.Point, bool) {
 		}
 		d := math.Inf(1)
 		for i, q := range l.Points {
-			d = math.Min(d, fromSegment(s.at, q, l.Points[(i+1)%len(l.Points)]))
+			d = math.Min(d, polygon.FromSegment(s.at, q, l.Points[(i+1)%len(l.Points)]))
 		}
 		asNear := um(l.WidthMM)
 		if best == nil || d < score-asNear || d < score+asNear && s.length > best.length {
@@ -121,17 +121,6 @@ func (o *orderer) follows(l *Line) (polygon.Point, bool) {
 		return polygon.Point{}, false
 	}
 	return best.at, true
-}
-
-// fromSegment is how far q is from the line between a and b, µm.
-func fromSegment(q, a, b polygon.Point) float64 {
-	dx, dy := float64(b.X-a.X), float64(b.Y-a.Y)
-	x, y := float64(q.X-a.X), float64(q.Y-a.Y)
-	f := 0.0
-	if l2 := dx*dx + dy*dy; l2 > 0 {
-		f = math.Max(0, math.Min(1, (x*dx+y*dy)/l2))
-	}
-	return math.Hypot(x-f*dx, y-f*dy)
 }
 
 // islands lays the lines of the part, by kind, one island after the other: the one
@@ -184,7 +173,7 @@ func within(b [2]polygon.Point, q polygon.Point) bool {
 }
 
 func holds(f polygon.Figure, q polygon.Point) bool {
-	return polygon.Inside(polygon.NonZero, append([]polygon.Path{f.Outer}, f.Holes...), q) >= 0
+	return polygon.Inside(polygon.NonZero, f.Paths(), q) >= 0
 }
 
 // away is how far a box is, in the larger of both directions.

@@ -52,7 +52,7 @@ func (s *slicer) regions(ctx context.Context) ([]Region, error) {
 		var all []patch
 		var figures [][]polygon.Path
 		for _, f := range polygon.Figures(s.overhang[i]) {
-			paths := append([]polygon.Path{f.Outer}, f.Holes...)
+			paths := f.Paths()
 			p := patch{layer: i, areaMM2: areaMM2(paths)}
 			if p.areaMM2 < s.r.LineMM*s.r.LineMM/4 {
 				continue
@@ -123,7 +123,7 @@ func shared(all []patch, figures [][]polygon.Path, pieces []polygon.Path) []floa
 			if len(all) > 1 && slices.IndexFunc(f.Outer, func(q polygon.Point) bool { return polygon.Inside(polygon.NonZero, figures[j], q) >= 0 }) < 0 {
 				continue
 			}
-			out[j] += areaMM2(append([]polygon.Path{f.Outer}, f.Holes...))
+			out[j] += areaMM2(f.Paths())
 			break
 		}
 	}

@@ -396,7 +396,7 @@ func (s *slicer) narrow(w *worker, f polygon.Figure, kind Kind, least, most, mor
 	if area < crumbShare*width*width {
 		return nil
 	}
-	paths := append([]polygon.Path{f.Outer}, f.Holes...)
+	paths := f.Paths()
 	var lines []Line
 	box := polygon.SmallestRectangle(f.Outer)
 	across := area / box.LongUM // of a figure of the same area, as long

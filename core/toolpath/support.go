@@ -196,7 +196,7 @@ func (s *slicer) fillSupport(w *worker, i int, l *Layer, width float64) {
 		add(alongRows(border, angle, pitch, width))
 	}
 	for _, f := range polygon.Figures(here) {
-		paths := append([]polygon.Path{f.Outer}, f.Holes...)
+		paths := f.Paths()
 		if figureArea(f) < lonely*width*width {
 			continue
 		}
@@ -241,7 +241,7 @@ func roomy(f polygon.Figure, radius float64) bool {
 	}
 	// Discs on a lattice so fine that one of that radius, or nearly, cannot slip through.
 	// An offset would take its time over a rugged rim.
-	paths := append([]polygon.Path{f.Outer}, f.Holes...)
+	paths := f.Paths()
 	step := radius / 4
 	first, last := lattice(paths, 0, 1, step)
 	if last < first || last-first > 20_000 {
@@ -252,7 +252,7 @@ func roomy(f polygon.Figure, radius float64) bool {
 		y := float64(r+first) * step
 		for k := 0; k+1 < len(xs); k += 2 {
 			for x := xs[k] + least; x <= xs[k+1]-least; x += step {
-				d := clearance(paths, x, y, least)
+				d := clearance(paths, polygon.Point{X: int64(x), Y: int64(y)}, least)
 				if d >= least {
 					return true
 				}
@@ -263,24 +263,17 @@ func roomy(f polygon.Figure, radius float64) bool {
 	return false
 }
 
-// clearance is how far x, y is from the nearest outline, µm, if that is less than enough;
+// clearance is how far q is from the nearest outline, µm, if that is less than enough;
 // else it is more.
-func clearance(paths []polygon.Path, x, y, enough float64) float64 {
-	best := math.Inf(1)
+func clearance(paths []polygon.Path, q polygon.Point, enough float64) float64 {
+	best, far := math.Inf(1), int64(enough)+1
 	for _, p := range paths {
 		a := p[len(p)-1]
 		for _, b := range p {
-			ax, ay, bx, by := float64(a.X)-x, float64(a.Y)-y, float64(b.X)-x, float64(b.Y)-y
+			if min(a.X, b.X) <= q.X+far && max(a.X, b.X) >= q.X-far && min(a.Y, b.Y) <= q.Y+far && max(a.Y, b.Y) >= q.Y-far {
+				best = math.Min(best, polygon.FromSegment(q, a, b))
+			}
 			a = b
-			if min(ax, bx) > enough || max(ax, bx) < -enough || min(ay, by) > enough || max(ay, by) < -enough {
-				continue
-			}
-			dx, dy := bx-ax, by-ay
-			f := 0.0
-			if l2 := dx*dx + dy*dy; l2 > 0 {
-				f = math.Max(0, math.Min(1, -(ax*dx+ay*dy)/l2))
-			}
-			best = math.Min(best, math.Hypot(ax+f*dx, ay+f*dy))
 		}
 	}
 	return best

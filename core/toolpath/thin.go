@@ -20,7 +20,7 @@ type unlaid struct {
 // that hangs on what is wide enough, what is more than a corner.
 func (s *slicer) rest(w *worker, i int, f polygon.Figure, laid []Line, hangs func(polygon.Figure) bool) []Line {
 	width := um(s.r.LineMM)
-	left := append([]polygon.Path{f.Outer}, f.Holes...)
+	left := f.Paths()
 	crumb := crumbShare * width * width
 	switch area := figureArea(f); {
 	case len(laid) > 0:
@@ -43,7 +43,7 @@ func (s *slicer) rest(w *worker, i int, f polygon.Figure, laid []Line, hangs fun
 		if figureArea(g) < crumb {
 			continue
 		}
-		paths := append([]polygon.Path{g.Outer}, g.Holes...)
+		paths := g.Paths()
 		for _, core := range polygon.Figures(w.poly.Offset(paths, -LeastShare*width/2, mitre)) {
 			more = append(more, s.dab(w, paths, core)...)
 		}
@@ -105,20 +105,14 @@ func (s *slicer) dab(w *worker, figure []polygon.Path, core polygon.Figure) []Li
 	}
 	// The box may be wider than the figure is at the ends.
 	for _, share := range []float64{-1, 0, 1} {
-		q := at(share * half)
-		room := 2*clearance(figure, float64(q.X), float64(q.Y), across) + width/4
+		room := 2*clearance(figure, at(share*half), across) + width/4
 		across = math.Max(LeastShare*width, math.Min(across, room))
 	}
 	return []Line{even(polygon.Path{at(-half), at(half)}, false, across)}
 }
 
-func figureArea(f polygon.Figure) float64 {
-	a := f.Outer.Area()
-	for _, h := range f.Holes {
-		a += h.Area() // holes run the other way
-	}
-	return a * 1e6
-}
+// figureArea is in µm².
+func figureArea(f polygon.Figure) float64 { return 1e6 * areaMM2(f.Paths()) }
 
 // coverUM2 is the area a line covers, overlaps with itself not taken off.
 func (l *Line) coverUM2() float64 {

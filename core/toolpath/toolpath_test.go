@@ -312,7 +312,7 @@ func fromOutline(paths []polygon.Path, q polygon.Point) float64 {
 	least := math.Inf(1)
 	for _, p := range paths {
 		for i := range p {
-			least = math.Min(least, fromSegment(q, p[i], p[(i+1)%len(p)]))
+			least = math.Min(least, polygon.FromSegment(q, p[i], p[(i+1)%len(p)]))
 		}
 	}
 	return least

@@ -130,18 +130,22 @@ func data(rows []store.Material) []machine.Material {
 	return out
 }
 
+// all are the house's machines, materials and recipes.
+func all(ctx context.Context, tx *store.Tx) (machines []store.Machine, materials []store.Material, recipes []store.Recipe, err error) {
+	if machines, err = tx.Machines(ctx); err != nil {
+		return nil, nil, nil, err
+	}
+	if materials, err = tx.Materials(ctx); err != nil {
+		return nil, nil, nil, err
+	}
+	recipes, err = tx.Recipes(ctx)
+	return machines, materials, recipes, err
+}
+
 // heatStands refuses a change of a machine or material after which a recipe of the
 // house would ask for more heat than they stand.
 func heatStands(ctx context.Context, tx *store.Tx) error {
-	machines, err := tx.Machines(ctx)
-	if err != nil {
-		return err
-	}
-	materials, err := tx.Materials(ctx)
-	if err != nil {
-		return err
-	}
-	recipes, err := tx.Recipes(ctx)
+	machines, materials, recipes, err := all(ctx, tx)
 	if err != nil {
 		return err
 	}
@@ -185,15 +189,7 @@ func (d *Desk) SetMaterial(ctx context.Context, a Actor, m MaterialView) error {
 // SetRecipe changes a recipe; it must suit its machine and material.
 func (d *Desk) SetRecipe(ctx context.Context, a Actor, r RecipeView) error {
 	return d.change(ctx, a, "Changed the recipe "+r.Data.Name, func(tx *store.Tx) error {
-		machines, err := tx.Machines(ctx)
-		if err != nil {
-			return err
-		}
-		materials, err := tx.Materials(ctx)
-		if err != nil {
-			return err
-		}
-		recipes, err := tx.Recipes(ctx)
+		machines, materials, recipes, err := all(ctx, tx)
 		if err != nil {
 			return err
 		}
