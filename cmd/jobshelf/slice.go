@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"math"
 	"os"
 	"path/filepath"
 	"strings"
@@ -75,8 +76,9 @@ func slice(ctx context.Context, args []string, out, errOut io.Writer) (int, erro
 		full.ByLayer = nil
 		return 0, writeJSON(out, full)
 	}
-	fmt.Fprintf(out, "%d h %02d min %02d s and %.0f s warm-up, %d layers, %.2f g (support %.2f g, hold %.2f g), %.2f m, %.2f %s\n",
-		int(full.Seconds)/3600, int(full.Seconds)/60%60, int(full.Seconds)%60, full.WarmUpSeconds, full.Layers, full.Grams(), full.GramsSupport, full.GramsHold,
+	busy := int(math.Round(full.WholeSeconds()))
+	fmt.Fprintf(out, "%d h %02d min %02d s, of it %.0f s warm-up, %d layers, %.2f g (support %.2f g, hold %.2f g), %.2f m, %.2f %s\n",
+		busy/3600, busy/60%60, busy%60, full.WarmUpSeconds, full.Layers, full.Grams(), full.GramsSupport, full.GramsHold,
 		full.FilamentMM/1000, float64(full.PriceCents)/100, demo.House().Currency)
 	return 0, nil
 }

@@ -47,6 +47,10 @@ type NozzleUse struct {
 // Grams is all filament together.
 func (f *Full) Grams() float64 { return f.GramsModel + f.GramsSupport + f.GramsHold + f.GramsPurge }
 
+// WholeSeconds is how long the machine is busy, its warm-up among it: the time that is
+// told everywhere.
+func (f *Full) WholeSeconds() float64 { return f.Seconds + f.WarmUpSeconds }
+
 // LayerTime is one layer of the height strip.
 type LayerTime struct {
 	TopMM   float64 `json:"top_mm"`
@@ -159,7 +163,7 @@ func passOver(p *toolpath.Print, r recipe.Recipe, m *machine.Machine, spools mac
 	}
 	const travels, retracts = 100, 101 // beside the kinds of lines
 	var byKind [128]float64
-	planner := motion.New(motion.Limits{AccelMMPerS2: m.Motion.AccelMMPerS2, DeviationMM: m.Motion.JunctionDeviationMM}, func(tag int32, s float64) {
+	planner := motion.New(m.Motion.Limits(), func(tag int32, s float64) {
 		kind, layer := tag&127, tag>>7
 		byKind[kind] += s
 		f.ByLayer[layer].Seconds += s

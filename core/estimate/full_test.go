@@ -27,8 +27,8 @@ func square(n int, side int64) *toolpath.Print {
 	return p
 }
 
-// A layer of four sides by hand: two ends at rest, three corners at the corner
-// speed; and its filament.
+// A layer of four sides by hand: come to from below round a corner, three more corners,
+// the end at rest; and its filament.
 func TestASquareByHand(t *testing.T) {
 	r := testRecipe
 	r.FirstMMPerS, r.RetractMM = 40, 0
@@ -38,7 +38,7 @@ func TestASquareByHand(t *testing.T) {
 	leg := func(u, w float64) float64 {
 		return (v-u)/a + (v-w)/a + (20-(v*v-u*u)/(2*a)-(v*v-w*w)/(2*a))/v
 	}
-	assert.InDelta(t, 2*leg(0, corner)+2*leg(corner, corner), f.ByKind["outer shell"], 1e-9)
+	assert.InDelta(t, 3*leg(corner, corner)+leg(corner, 0), f.ByKind["outer shell"], 1e-9)
 	bore := math.Pi * 1.75 * 1.75 / 4
 	assert.InDelta(t, 80*(0.25*0.2+math.Pi*0.01)/bore, f.FilamentMM, 1e-9)
 	assert.InDelta(t, 80*(0.25*0.2+math.Pi*0.01)*1.24/1000, f.GramsModel, 1e-9)

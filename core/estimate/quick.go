@@ -27,6 +27,9 @@ type Quick struct {
 	Lines         []PriceLine `json:"lines"`
 }
 
+// WholeSeconds is how long the machine is busy, its warm-up among it.
+func (q *Quick) WholeSeconds() float64 { return q.Seconds + q.WarmUpSeconds }
+
 // PriceLine is one line of a price.
 type PriceLine struct {
 	Text  string      `json:"text"`

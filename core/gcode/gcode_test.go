@@ -188,6 +188,7 @@ func FuzzRead(f *testing.F) {
 // rest, d/v + v/a, at the feed or the machine's limit.
 func TestProgramsAreTimedByTheMachine(t *testing.T) {
 	m := &machine.Machine{Motion: machine.Motion{SpeedMMPerS: 50, AccelMMPerS2: 1000, JunctionDeviationMM: 0.02, LiftMMPerS: 5}, ChangeS: 7, WarmUp: machine.WarmUp{NozzleCPerS: 2, BedCPerS: 0.25}}
+	m.Motion.RestsInHeight = true
 	resin := &machine.Machine{}
 	for text, want := range map[string]float64{
 		"G1 X100 E1 F6000":                   100./50 + 50./1000,

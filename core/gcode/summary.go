@@ -288,7 +288,7 @@ func (r *run) heat(which int, c float64, begun, wait bool) {
 
 func (r *run) on(m *machine.Machine) {
 	r.m, r.since = m, map[int]float64{}
-	r.planner = motion.New(motion.Limits{AccelMMPerS2: m.Motion.AccelMMPerS2, DeviationMM: m.Motion.JunctionDeviationMM}, func(_ int32, s float64) { r.seconds += s })
+	r.planner = motion.New(m.Motion.Limits(), func(_ int32, s float64) { r.seconds += s })
 }
 
 // move takes a move at the feed it asks for, or as fast as the machine can.
@@ -296,15 +296,7 @@ func (r *run) move(m *Move) {
 	if r.m.Motion.SpeedMMPerS <= 0 || r.m.Motion.AccelMMPerS2 <= 0 {
 		return
 	}
-	d := XYZ{m.To.X - m.From.X, m.To.Y - m.From.Y, m.To.Z - m.From.Z}
-	v := m.MMPerS
-	if plane := math.Hypot(d.X, d.Y); plane > 0 {
-		v = math.Min(v, r.m.Motion.SpeedMMPerS*math.Hypot(plane, d.Z)/plane)
-	}
-	if d.Z != 0 && r.m.Motion.LiftMMPerS > 0 {
-		v = math.Min(v, r.m.Motion.LiftMMPerS*math.Hypot(math.Hypot(d.X, d.Y), d.Z)/math.Abs(d.Z))
-	}
-	r.planner.Add(motion.Move{DX: d.X, DY: d.Y, DZ: d.Z, EMM: m.EMM, MMPerS: v, AccelMMPerS2: m.MMPerS2})
+	r.planner.Add(motion.Move{DX: m.To.X - m.From.X, DY: m.To.Y - m.From.Y, DZ: m.To.Z - m.From.Z, EMM: m.EMM, MMPerS: m.MMPerS, AccelMMPerS2: m.MMPerS2})
 }
 
 func (r *run) wait(s float64) {

@@ -46,7 +46,7 @@ func Write(w io.Writer, p *toolpath.Print, j Job) error {
 	t.heats = r.Heats(j.Machine, j.Spools)
 	t.values = naming.Values{"bed_c": num(t.heats.Bed()), "layers": strconv.Itoa(len(p.Layers)), "top_mm": num(round(top)),
 		"clear_mm": num(round(math.Max(top, math.Min(top+machine.ClearMM, cmp.Or(j.Machine.Volume.ZMM, math.Inf(1)))))),
-		"minutes":  num(math.Ceil(j.Seconds / 60)), "grams": strconv.FormatFloat(j.Grams, 'f', 1, 64), "machine": oneLine(j.Machine.Name),
+		"minutes":  strconv.Itoa(naming.Minutes(j.Seconds)), "grams": strconv.FormatFloat(j.Grams, 'f', 1, 64), "machine": oneLine(j.Machine.Name),
 		"material": oneLine(j.Spools.Of(r.PieceNozzle).Name), "recipe": oneLine(r.Name), "layer": "0"}
 	start, end, change := j.Machine.Dialect.Blocks()
 	for _, f := range j.Facts {

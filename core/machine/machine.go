@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"jobshelf/core/command"
+	"jobshelf/core/motion"
 	"jobshelf/core/naming"
 	"jobshelf/core/polygon"
 	"jobshelf/core/units"
@@ -48,6 +49,14 @@ type Motion struct {
 	AccelMMPerS2        float64 `json:"accel_mm_per_s2" minimum:"10" maximum:"100000" doc:"Acceleration, mm/s²"`
 	JunctionDeviationMM float64 `json:"junction_deviation_mm" minimum:"0.001" maximum:"1" doc:"How far a corner may be rounded in the corner speed model, mm"`
 	LiftMMPerS          float64 `json:"lift_mm_per_s" minimum:"0.5" maximum:"200" doc:"Speed in height, mm/s"`
+	LiftAccelMMPerS2    float64 `json:"lift_accel_mm_per_s2,omitempty" minimum:"0" maximum:"100000" doc:"Acceleration in height, mm/s²; 0: as in the plane"`
+	RestsInHeight       bool    `json:"rests_in_height,omitempty" doc:"Comes to rest before and after a move in height; most machines go round the corner"`
+}
+
+// Limits are what a planner keeps to.
+func (m Motion) Limits() motion.Limits {
+	return motion.Limits{AccelMMPerS2: m.AccelMMPerS2, DeviationMM: m.JunctionDeviationMM, SpeedMMPerS: m.SpeedMMPerS,
+		LiftMMPerS: m.LiftMMPerS, LiftAccelMMPerS2: m.LiftAccelMMPerS2, RestsInHeight: m.RestsInHeight}
 }
 
 // WarmUp is what happens before the first line.

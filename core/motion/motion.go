@@ -5,16 +5,22 @@
 // rounded by no more than the junction deviation δ, v² = a·δ·sin(θ/2)/(1-sin(θ/2))
 // with θ the angle between the ways (the corner model published in 2011); a pass
 // backwards and one forwards see that every move can be entered and left so; each
-// move is then a trapezoid. Moves of filament or height alone begin and end at
-// rest. Lengths mm, times s.
+// move is then a trapezoid. Moves in height corner like any other, unless the
+// machine comes to rest for them; moves of filament alone begin and end at rest.
+// Lengths mm, times s.
 package motion
 
 import "math"
 
-// Limits are a machine's.
+// Limits are a machine's: along the way, and of the way's share in height. A speed of
+// 0 is no limit; an acceleration in height of 0 is the one along the way.
 type Limits struct {
-	AccelMMPerS2 float64
-	DeviationMM  float64
+	AccelMMPerS2     float64
+	DeviationMM      float64
+	SpeedMMPerS      float64 // in the plane
+	LiftMMPerS       float64 // in height
+	LiftAccelMMPerS2 float64 // in height
+	RestsInHeight    bool    // comes to rest before and after a move in height
 }
 
 // Move is one straight piece.
@@ -35,11 +41,26 @@ type Planner struct {
 	unit   [3]float64 // direction of the last move in the queue
 }
 
-func (p *Planner) accel(m *Move) float64 {
+// within gives the speed and the acceleration of a move of length d that keep each
+// axis within its own.
+func (l *Limits) within(m *Move, d float64) (speed, accel float64) {
+	speed, accel = m.MMPerS, l.AccelMMPerS2
 	if m.AccelMMPerS2 > 0 {
-		return math.Min(m.AccelMMPerS2, p.limits.AccelMMPerS2)
+		accel = math.Min(accel, m.AccelMMPerS2)
 	}
-	return p.limits.AccelMMPerS2
+	plane, height := math.Hypot(m.DX, m.DY), math.Abs(m.DZ)
+	if plane > 0 && l.SpeedMMPerS > 0 {
+		speed = math.Min(speed, l.SpeedMMPerS*d/plane)
+	}
+	if height > 0 {
+		if l.LiftMMPerS > 0 {
+			speed = math.Min(speed, l.LiftMMPerS*d/height)
+		}
+		if l.LiftAccelMMPerS2 > 0 {
+			accel = math.Min(accel, l.LiftAccelMMPerS2*d/height)
+		}
+	}
+	return speed, accel
 }
 
 type planned struct {
@@ -65,7 +86,7 @@ func (p *Planner) Add(m Move) {
 	if m.MMPerS <= 0 {
 		return
 	}
-	a := p.accel(&m)
+	v, a := p.limits.within(&m, d)
 	if d < 1e-9 { // filament alone
 		if m.EMM != 0 {
 			p.Flush()
@@ -75,13 +96,13 @@ func (p *Planner) Add(m Move) {
 	}
 	unit := [3]float64{m.DX / d, m.DY / d, m.DZ / d}
 	entry := 0.0
-	if n := len(p.queue); n > 0 && m.DZ == 0 && p.unit[2] == 0 {
-		entry = math.Min(p.corner(unit, math.Min(a, p.queue[n-1].accel)), math.Min(m.MMPerS, p.queue[n-1].speed))
+	if n := len(p.queue); n > 0 && (!p.limits.RestsInHeight || m.DZ == 0 && p.unit[2] == 0) {
+		entry = math.Min(p.corner(unit, math.Min(a, p.queue[n-1].accel)), math.Min(v, p.queue[n-1].speed))
 	}
 	if len(p.queue) > 0 && entry == 0 {
 		p.Flush()
 	}
-	p.queue = append(p.queue, planned{d, m.MMPerS, entry, a, m.Tag})
+	p.queue = append(p.queue, planned{d, v, entry, a, m.Tag})
 	p.unit = unit
 	if len(p.queue) == window {
 		p.settle(window / 2)

@@ -1,8 +1,9 @@
-package motion
+package motion_test
 
 import (
 	"math"
 	"math/rand/v2"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -11,14 +12,15 @@ import (
 
 	"jobshelf/core/machine"
 	"jobshelf/core/mesh"
+	"jobshelf/core/motion"
 	"jobshelf/core/recipe"
 	"jobshelf/core/solid"
 	"jobshelf/core/toolpath"
 )
 
-func total(l Limits, moves []Move) float64 {
+func total(l motion.Limits, moves []motion.Move) float64 {
 	t := 0.0
-	p := New(l, func(_ int32, s float64) { t += s })
+	p := motion.New(l, func(_ int32, s float64) { t += s })
 	for _, m := range moves {
 		p.Add(m)
 	}
@@ -30,87 +32,126 @@ func total(l Limits, moves []Move) float64 {
 // 90° at √(aδ·sin45°/(1-sin45°)); straight on it does not slow down; straight back
 // it stops.
 func TestClosedForms(t *testing.T) {
-	l := Limits{AccelMMPerS2: 1000, DeviationMM: 0.02}
-	assert.InDelta(t, 100./50+50./1000, total(l, []Move{{DX: 100, MMPerS: 50}}), 1e-12)
-	assert.InDelta(t, 2*math.Sqrt(1./1000), total(l, []Move{{DX: 1, MMPerS: 200}}), 1e-12)
-	assert.InDelta(t, 200./50+50./1000, total(l, []Move{{DX: 100, MMPerS: 50}, {DX: 100, MMPerS: 50}}), 1e-9, "straight on")
-	assert.InDelta(t, 2*(100./50+50./1000), total(l, []Move{{DX: 100, MMPerS: 50}, {DX: -100, MMPerS: 50}}), 1e-9, "straight back")
+	l := motion.Limits{AccelMMPerS2: 1000, DeviationMM: 0.02}
+	assert.InDelta(t, 100./50+50./1000, total(l, []motion.Move{{DX: 100, MMPerS: 50}}), 1e-12)
+	assert.InDelta(t, 2*math.Sqrt(1./1000), total(l, []motion.Move{{DX: 1, MMPerS: 200}}), 1e-12)
+	assert.InDelta(t, 200./50+50./1000, total(l, []motion.Move{{DX: 100, MMPerS: 50}, {DX: 100, MMPerS: 50}}), 1e-9, "straight on")
+	assert.InDelta(t, 2*(100./50+50./1000), total(l, []motion.Move{{DX: 100, MMPerS: 50}, {DX: -100, MMPerS: 50}}), 1e-9, "straight back")
 	s := math.Sqrt(0.5)
 	v := math.Sqrt(1000 * 0.02 * s / (1 - s))
 	half := func(u, w float64) float64 {
 		return (50-u)/1000 + (50-w)/1000 + (100-(2500-u*u)/2000-(2500-w*w)/2000)/50
 	}
-	assert.InDelta(t, half(0, v)+half(v, 0), total(l, []Move{{DX: 100, MMPerS: 50}, {DY: 100, MMPerS: 50}}), 1e-9, "a right angle")
-	assert.InDelta(t, RestToRest(2, 35, 1000), total(l, []Move{{EMM: -2, MMPerS: 35}}), 1e-12, "filament alone")
+	assert.InDelta(t, half(0, v)+half(v, 0), total(l, []motion.Move{{DX: 100, MMPerS: 50}, {DY: 100, MMPerS: 50}}), 1e-9, "a right angle")
+	assert.InDelta(t, motion.RestToRest(2, 35, 1000), total(l, []motion.Move{{EMM: -2, MMPerS: 35}}), 1e-12, "filament alone")
 	// Two speeds straight on: the slower is the limit at the joint.
-	assert.InDelta(t, (50-0.)/1000+(50-20.)/1000+(100-1.25-1.05)/50+100./20+0.01, total(l, []Move{{DX: 100, MMPerS: 50}, {DX: 100, MMPerS: 20}}), 1e-9)
+	assert.InDelta(t, (50-0.)/1000+(50-20.)/1000+(100-1.25-1.05)/50+100./20+0.01, total(l, []motion.Move{{DX: 100, MMPerS: 50}, {DX: 100, MMPerS: 20}}), 1e-9)
 }
 
 // A move's own acceleration holds for it alone, never above the machine's; the
 // corner between two takes the weaker.
 func TestMovesHaveTheirOwnAcceleration(t *testing.T) {
-	l := Limits{AccelMMPerS2: 1000, DeviationMM: 0.02}
-	assert.InDelta(t, 100./50+50./400, total(l, []Move{{DX: 100, MMPerS: 50, AccelMMPerS2: 400}}), 1e-12)
-	assert.InDelta(t, 100./50+50./1000, total(l, []Move{{DX: 100, MMPerS: 50, AccelMMPerS2: 9000}}), 1e-12)
+	l := motion.Limits{AccelMMPerS2: 1000, DeviationMM: 0.02}
+	assert.InDelta(t, 100./50+50./400, total(l, []motion.Move{{DX: 100, MMPerS: 50, AccelMMPerS2: 400}}), 1e-12)
+	assert.InDelta(t, 100./50+50./1000, total(l, []motion.Move{{DX: 100, MMPerS: 50, AccelMMPerS2: 9000}}), 1e-12)
 	s := math.Sqrt(0.5)
 	v := math.Sqrt(400 * 0.02 * s / (1 - s))
 	leg := func(a float64) float64 { return 50/a + (50-v)/a + (100-2500/(2*a)-(2500-v*v)/(2*a))/50 }
-	assert.InDelta(t, leg(400)+leg(1000), total(l, []Move{{DX: 100, MMPerS: 50, AccelMMPerS2: 400}, {DY: 100, MMPerS: 50}}), 1e-9)
+	assert.InDelta(t, leg(400)+leg(1000), total(l, []motion.Move{{DX: 100, MMPerS: 50, AccelMMPerS2: 400}, {DY: 100, MMPerS: 50}}), 1e-9)
 }
 
-// integrate is the slow twin: it drives along the way in small steps of time with
-// nothing but the limits: at each step it brakes if it must, so as to come through
-// every corner ahead at its speed.
-func integrate(l Limits, moves []Move, dt float64) float64 {
-	a := l.AccelMMPerS2
+// integrate is the slow twin: it drives along the way in small steps with nothing but
+// the limits: in each it speeds up unless it would then have to brake harder than it
+// can for a corner ahead. It has its own words for what a limit is.
+func integrate(l motion.Limits, moves []motion.Move, stepMM float64) float64 {
+	total := 0.0
+	var run []motion.Move
+	drive := func() {
+		if len(run) > 0 {
+			total += driven(l, run, stepMM)
+		}
+		run = run[:0]
+	}
+	for _, m := range moves {
+		switch {
+		case m.DX == 0 && m.DY == 0 && m.DZ == 0:
+			drive()
+			if e := math.Abs(m.EMM); e > 0 { // on a straight way of its own, with no limit of the axes
+				total += driven(motion.Limits{AccelMMPerS2: l.AccelMMPerS2}, []motion.Move{{DX: e, MMPerS: m.MMPerS, AccelMMPerS2: m.AccelMMPerS2}}, stepMM)
+			}
+		case m.DZ != 0 && l.RestsInHeight:
+			drive()
+			run = append(run, m)
+			drive()
+		default:
+			run = append(run, m)
+		}
+	}
+	drive()
+	return total
+}
+
+// driven is one run from rest to rest.
+func driven(l motion.Limits, moves []motion.Move, stepMM float64) float64 {
 	n := len(moves)
-	length, limit := make([]float64, n), make([]float64, n+1)
+	length, top, accel, limit := make([]float64, n), make([]float64, n), make([]float64, n), make([]float64, n+1)
 	for i, m := range moves {
-		length[i] = math.Hypot(m.DX, m.DY)
+		length[i] = math.Sqrt(m.DX*m.DX + m.DY*m.DY + m.DZ*m.DZ)
+		top[i], accel[i] = m.MMPerS, l.AccelMMPerS2
+		if m.AccelMMPerS2 > 0 && m.AccelMMPerS2 < accel[i] {
+			accel[i] = m.AccelMMPerS2
+		}
+		if up := math.Abs(m.DZ) / length[i]; up > 0 { // what the height axis has to do of it
+			if l.LiftMMPerS > 0 && top[i]*up > l.LiftMMPerS {
+				top[i] = l.LiftMMPerS / up
+			}
+			if l.LiftAccelMMPerS2 > 0 && accel[i]*up > l.LiftAccelMMPerS2 {
+				accel[i] = l.LiftAccelMMPerS2 / up
+			}
+		}
 		if i == 0 {
 			continue
 		}
 		p := moves[i-1]
-		cos := -(p.DX*m.DX + p.DY*m.DY) / (length[i-1] * length[i])
-		s := math.Sqrt(math.Max(0, (1-cos)/2))
+		turn := math.Acos(math.Max(-1, math.Min(1, (p.DX*m.DX+p.DY*m.DY+p.DZ*m.DZ)/(length[i-1]*length[i]))))
 		v := math.Inf(1)
-		if s < 1-1e-9 {
-			v = math.Sqrt(a * l.DeviationMM * s / (1 - s))
+		if s := math.Cos(turn / 2); s < 1-1e-9 { // the sine of half the angle between both ways
+			v = math.Sqrt(math.Min(accel[i-1], accel[i]) * l.DeviationMM * s / (1 - s))
 		}
-		limit[i] = math.Min(v, math.Min(p.MMPerS, m.MMPerS))
+		limit[i] = math.Min(v, math.Min(top[i-1], top[i]))
 	}
-	t, v, x := 0.0, 0.0, 0.0
-	for i := 0; i < n; {
-		// The greatest speed from which every corner ahead can be met.
-		allowed := moves[i].MMPerS
-		far := length[i] - x
-		for k := i + 1; k <= n && far < v*v/(2*a)+1; k++ {
-			allowed = math.Min(allowed, math.Sqrt(limit[k]*limit[k]+2*a*math.Max(0, far)))
+	// brakes is the greatest speed from which every corner ahead can be met, from x
+	// along move i.
+	brakes := func(i int, x float64) float64 {
+		allowed, room := math.Inf(1), 2*accel[i]*math.Max(0, length[i]-x)
+		for k := i + 1; k <= n && room < allowed*allowed; k++ {
+			allowed = math.Min(allowed, math.Sqrt(limit[k]*limit[k]+room))
 			if k < n {
-				far += length[k]
+				room += 2 * accel[k] * length[k]
 			}
 		}
-		v = math.Max(math.Min(v+a*dt, allowed), 1e-3)
-		x += v * dt
-		t += dt
-		for i < n && x >= length[i]-1e-9 {
-			x -= length[i]
-			i++
-		}
-		if t > 1e4 {
-			return math.NaN()
+		return allowed
+	}
+	t, v := 0.0, 0.0
+	for i := range n {
+		cells := math.Max(8, math.Ceil(length[i]/stepMM))
+		d := length[i] / cells
+		for k := range int(cells) {
+			next := math.Min(math.Min(math.Sqrt(v*v+2*accel[i]*d), top[i]), brakes(i, d*float64(k+1)))
+			t += 2 * d / (v + next)
+			v = next
 		}
 	}
 	return t
 }
 
 // Ten ways like those of plates: outlines of many points, zigzags, scattered
-// travels, at the limits of slow and quick machines. Within 2 %.
-func TestPlannerAgreesWithSmallTimeSteps(t *testing.T) {
+// travels, at the limits of slow and quick machines. Within 0.3 %.
+func TestPlannerAgreesWithSmallSteps(t *testing.T) {
 	r := rand.New(rand.NewPCG(1, 9))
 	for k := range 10 {
-		l := Limits{AccelMMPerS2: []float64{500, 1500, 3500}[k%3], DeviationMM: []float64{0.01, 0.03}[k%2]}
-		var moves []Move
+		l := motion.Limits{AccelMMPerS2: []float64{500, 1500, 3500}[k%3], DeviationMM: []float64{0.01, 0.03}[k%2]}
+		var moves []motion.Move
 		for range 6 {
 			n := 8 + r.IntN(120)
 			rad := 3 + 20*r.Float64()
@@ -118,82 +159,101 @@ func TestPlannerAgreesWithSmallTimeSteps(t *testing.T) {
 			for i := range n {
 				a := 2 * math.Pi * float64(i) / float64(n)
 				step := 2 * math.Pi * rad / float64(n)
-				moves = append(moves, Move{DX: -math.Sin(a) * step, DY: math.Cos(a) * step, MMPerS: v})
+				moves = append(moves, motion.Move{DX: -math.Sin(a) * step, DY: math.Cos(a) * step, MMPerS: v})
 			}
-			moves = append(moves, Move{DX: 10 * r.Float64(), DY: -15 * r.Float64(), MMPerS: 150})
+			moves = append(moves, motion.Move{DX: 10 * r.Float64(), DY: -15 * r.Float64(), MMPerS: 150})
 			for i := range 30 {
 				s := 1.0
 				if i%2 == 1 {
 					s = -1
 				}
-				moves = append(moves, Move{DX: s * (5 + 10*r.Float64()), MMPerS: v}, Move{DY: 0.45, MMPerS: v})
+				moves = append(moves, motion.Move{DX: s * (5 + 10*r.Float64()), MMPerS: v}, motion.Move{DY: 0.45, MMPerS: v})
 			}
 		}
-		want, got := integrate(l, moves, 2e-5), total(l, moves)
-		assert.InEpsilon(t, want, got, 0.02, "way %d", k)
+		want, got := integrate(l, moves, 0.01), total(l, moves)
+		assert.InEpsilon(t, want, got, 0.003, "way %d", k)
 	}
 }
 
-// Ten parts, made small and sliced, all that the machine does. The twin takes each
-// run between two rests by itself. Within 2 %.
-func TestPlannerAgreesWithSmallTimeStepsOnPlates(t *testing.T) {
-	r := recipe.Recipe{LayerMM: 0.3, FirstLayerMM: 0.3, LineMM: 0.45, Shells: 2, TopLayers: 2, BottomLayers: 2, InfillPercent: 20, Hold: recipe.HoldSkirt,
-		OuterMMPerS: 40, InnerMMPerS: 60, CapMMPerS: 60, InfillMMPerS: 80, FirstMMPerS: 20, TravelMMPerS: 150, RetractMM: 1, RetractMMPerS: 35, LiftMM: 0.3}.WithDefaults()
-	m := &machine.Machine{FilamentMM: 1.75, Motion: machine.Motion{LiftMMPerS: 10, SpeedMMPerS: 200}}
-	plates := 0
-	for _, part := range solid.Parts() {
-		if part.Fault != "" || plates == 10 {
+// Sixty plates, all that the machine does: small parts and few lines in a layer, so that
+// there is a lift for every few mm, on slow and quick machines, those that rest before a
+// move in height and those that do not, with an acceleration in height of its own. The
+// twin's median is within 0.3 %, its worst within 1 %.
+func TestPlannerAgreesWithSmallStepsOnPlates(t *testing.T) {
+	r := recipe.Recipe{LayerMM: 0.3, FirstLayerMM: 0.3, LineMM: 0.45, Shells: 1, TopLayers: 1, BottomLayers: 1, InfillPercent: 10, Hold: recipe.HoldSkirt,
+		OuterMMPerS: 40, InnerMMPerS: 60, CapMMPerS: 60, InfillMMPerS: 80, FirstMMPerS: 20, TravelMMPerS: 150, RetractMM: 1, RetractMMPerS: 35}
+	motions := []machine.Motion{
+		{AccelMMPerS2: 600, JunctionDeviationMM: 0.02, LiftMMPerS: 8, SpeedMMPerS: 120},
+		{AccelMMPerS2: 1500, JunctionDeviationMM: 0.03, LiftMMPerS: 12, SpeedMMPerS: 200, LiftAccelMMPerS2: 100},
+		{AccelMMPerS2: 4000, JunctionDeviationMM: 0.02, LiftMMPerS: 60, SpeedMMPerS: 250},
+		{AccelMMPerS2: 1000, JunctionDeviationMM: 0.05, LiftMMPerS: 10, SpeedMMPerS: 150, RestsInHeight: true},
+		{AccelMMPerS2: 2500, JunctionDeviationMM: 0.01, LiftMMPerS: 20, SpeedMMPerS: 200, LiftAccelMMPerS2: 300},
+	}
+	var apart []float64
+	lifts := 0
+	for k := 0; len(apart) < 60; k++ {
+		part := solid.Parts()[k%len(solid.Parts())]
+		if part.Fault != "" {
 			continue
 		}
+		mo := motions[k%len(motions)]
+		m := &machine.Machine{FilamentMM: 1.75, Motion: mo}
 		size := part.Mesh.Bounds().Size()
-		scale := 18 / math.Max(size.X, math.Max(size.Y, size.Z))
-		p, err := toolpath.Slice(t.Context(), part.Mesh, mesh.TopologyOf(part.Mesh), scale, r, toolpath.Options{}, nil)
+		scale := (6 + float64(k%5)*2) / math.Max(size.X, math.Max(size.Y, size.Z))
+		r.LiftMM = []float64{0.2, 0.4, 0.8}[k%3]
+		p, err := toolpath.Slice(t.Context(), part.Mesh, mesh.TopologyOf(part.Mesh), scale, r.WithDefaults(), toolpath.Options{}, nil)
 		require.NoError(t, err)
-		l := Limits{AccelMMPerS2: []float64{600, 1500, 4000}[plates%3], DeviationMM: 0.02}
-		plates++
-		var all, run []Move
-		var x, y, z, want float64
-		rest := func() {
-			if len(run) > 0 {
-				want += integrate(l, run, 1e-4)
-			}
-			run = run[:0]
-		}
-		p.Steps(r, m, nil, func(s toolpath.Step) bool {
-			v := Move{DX: s.X - x, DY: s.Y - y, DZ: s.Z - z, EMM: s.EMM, MMPerS: s.MMPerS}
+		var all []motion.Move
+		var x, y, z float64
+		p.Steps(r.WithDefaults(), m, nil, func(s toolpath.Step) bool {
+			v := motion.Move{DX: s.X - x, DY: s.Y - y, DZ: s.Z - z, EMM: s.EMM, MMPerS: s.MMPerS, AccelMMPerS2: s.MMPerS2}
 			x, y, z = s.X, s.Y, s.Z
 			all = append(all, v)
-			switch d := math.Hypot(v.DX, v.DY); {
-			case d > 1e-9 && v.DZ == 0:
-				run = append(run, v)
-			case math.Hypot(d, v.DZ) > 1e-9:
-				rest()
-				run = append(run, Move{DX: math.Hypot(d, v.DZ), MMPerS: v.MMPerS})
-				rest()
-			case v.EMM != 0:
-				rest()
-				run = append(run, Move{DX: math.Abs(v.EMM), MMPerS: v.MMPerS})
-				rest()
+			if v.DZ != 0 {
+				lifts++
 			}
 			return true
 		})
-		rest()
-		got := total(l, all)
-		t.Logf("%s: %d moves, %.1f s, in small steps %.1f s (%+.2f %%)", part.Name, len(all), got, want, 100*(got/want-1))
-		assert.InEpsilon(t, want, got, 0.02, part.Name)
+		got, want := total(mo.Limits(), all), integrate(mo.Limits(), all, 0.02)
+		off := got/want - 1
+		apart = append(apart, math.Abs(off))
+		if math.Abs(off) > 0.003 {
+			t.Logf("%s at %.2f: %d moves, %.1f s, in small steps %.1f s (%+.2f %%)", part.Name, scale, len(all), got, want, 100*off)
+		}
 	}
-	require.Equal(t, 10, plates)
+	slices.Sort(apart)
+	t.Logf("60 plates, %d moves in height: median %.3f %%, worst %.3f %%", lifts, 100*apart[30], 100*apart[59])
+	assert.LessOrEqual(t, apart[30], 0.003)
+	assert.LessOrEqual(t, apart[59], 0.01)
+}
+
+// A move in height goes round its corners as any other, by the closed form of a right
+// angle with the weaker acceleration; a machine that rests takes it from rest to rest.
+func TestMovesInHeight(t *testing.T) {
+	l := motion.Limits{AccelMMPerS2: 1000, DeviationMM: 0.02, LiftMMPerS: 10, LiftAccelMMPerS2: 250}
+	moves := []motion.Move{{DX: 100, MMPerS: 50}, {DZ: 3, MMPerS: 90}, {DX: 100, MMPerS: 50}}
+	s := math.Sqrt(0.5)
+	v := math.Sqrt(250 * 0.02 * s / (1 - s))
+	along := 50./1000 + (50-v)/1000 + (100-(2*2500-v*v)/2000)/50
+	up := 2*(10-v)/250 + (3-(100-v*v)/250)/10
+	assert.InDelta(t, 2*along+up, total(l, moves), 1e-9)
+	l.RestsInHeight = true
+	assert.InDelta(t, 2*motion.RestToRest(100, 50, 1000)+motion.RestToRest(3, 10, 250), total(l, moves), 1e-9)
+	// Aslant, 3 along and 4 up: the height axis allows 10/0.8 mm/s and 250/0.8 mm/s².
+	assert.InDelta(t, motion.RestToRest(5, 12.5, 312.5), total(l, []motion.Move{{DX: 3, DZ: 4, MMPerS: 90}}), 1e-9)
+	l.SpeedMMPerS = 6 // 6/0.6 along it
+	assert.InDelta(t, motion.RestToRest(5, 10, 312.5), total(l, []motion.Move{{DX: 3, DZ: 4, MMPerS: 90}}), 1e-9)
 }
 
 // Moves cut in two take the same time; a longer way never takes less; every move
 // is told once, in order.
 func TestPlannerLaws(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
-		l := Limits{AccelMMPerS2: rapid.Float64Range(100, 5000).Draw(t, "a"), DeviationMM: 0.02}
+		l := motion.Limits{AccelMMPerS2: rapid.Float64Range(100, 5000).Draw(t, "a"), DeviationMM: 0.02}
 		c := rapid.Float64Range(-20, 20)
-		var moves, cut []Move
+		var moves, cut []motion.Move
 		for i := range rapid.IntRange(1, 40).Draw(t, "n") {
-			m := Move{DX: c.Draw(t, "x"), DY: c.Draw(t, "y"), MMPerS: rapid.Float64Range(5, 200).Draw(t, "v"), Tag: int32(i)}
+			m := motion.Move{DX: c.Draw(t, "x"), DY: c.Draw(t, "y"), MMPerS: rapid.Float64Range(5, 200).Draw(t, "v"), Tag: int32(i)}
 			if math.Hypot(m.DX, m.DY) < 0.01 {
 				continue
 			}
@@ -205,7 +265,7 @@ func TestPlannerLaws(t *testing.T) {
 		whole := total(l, moves)
 		require.InEpsilon(t, whole+1, total(l, cut)+1, 1e-6)
 		var tags []int32
-		p := New(l, func(tag int32, s float64) {
+		p := motion.New(l, func(tag int32, s float64) {
 			require.GreaterOrEqual(t, s, 0.)
 			tags = append(tags, tag)
 		})

@@ -4,6 +4,7 @@ package naming
 
 import (
 	"fmt"
+	"math"
 	"slices"
 	"strings"
 	"unicode"
@@ -72,16 +73,19 @@ type FileFacts struct {
 	Layers                            int
 }
 
+// Minutes is a time as it is told: to the nearest minute, never none.
+func Minutes(seconds float64) int { return max(1, int(math.Round(seconds/60))) }
+
 // FileName makes a file's name by a pattern. Blanks and what file systems or
-// shells take amiss become hyphens; minutes are two digits, rounded up to the
-// whole; titles are cut to 24 letters.
+// shells take amiss become hyphens; minutes are two digits;
+// titles are cut to 24 letters.
 func FileName(pattern string, f FileFacts) (string, error) {
 	words := strings.Fields(f.Member)
 	last := ""
 	if len(words) > 0 {
 		last = words[len(words)-1]
 	}
-	minutes := int(f.Seconds/60 + 0.999)
+	minutes := Minutes(f.Seconds)
 	name, err := Put(pattern, Values{"job": fmt.Sprint(f.Job), "last_name": last, "member": f.Member, "title": short(f.Title), "part": short(f.Part),
 		"hours": fmt.Sprint(minutes / 60), "minutes": fmt.Sprintf("%02d", minutes%60), "grams": fmt.Sprintf("%.0f", f.Grams),
 		"machine": f.Machine, "material": f.Material, "recipe": f.Recipe, "layers": fmt.Sprint(f.Layers)})

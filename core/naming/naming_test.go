@@ -22,9 +22,9 @@ func TestTextsNameTheirValues(t *testing.T) {
 }
 
 // The house's own pattern, by hand: last name, short title, hours and minutes
-// rounded up, machine.
+// to the nearest, machine.
 func TestFilesAreNamedByThePattern(t *testing.T) {
-	f := FileFacts{Job: 7, Member: "Nia van der Marlow", Title: "Mooring cleat for the dinghy of the club", Part: "cleat.stl", Seconds: 3*3600 + 61, Grams: 12.6,
+	f := FileFacts{Job: 7, Member: "Nia van der Marlow", Title: "Mooring cleat for the dinghy of the club", Part: "cleat.stl", Seconds: 3*3600 + 119, Grams: 12.6,
 		Machine: "Bowline", Material: "PLA", Recipe: "Bowline everyday", Layers: 120, Ending: ".gcode"}
 	got, err := FileName(FilePattern, f)
 	require.NoError(t, err)

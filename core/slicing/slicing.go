@@ -243,7 +243,7 @@ func (r *Result) write(w io.Writer, facts [][2]string) error {
 		return fmt.Errorf("settings: %w", err)
 	}
 	facts = append(append([][2]string{}, facts...), [][2]string{{"machine", o.Machine.Name}, {"recipe", o.Recipe.Name}, {"material", o.Spools.Of(1).Name},
-		{"time", fmt.Sprintf("%.0f s and %.0f s warm-up", r.Full.Seconds, r.Full.WarmUpSeconds)},
+		{"time", fmt.Sprintf("%.0f s, of it %.0f s warm-up", r.Full.WholeSeconds(), r.Full.WarmUpSeconds)},
 		{"filament", fmt.Sprintf("%.2f g, %.3f m", r.Full.Grams(), r.Full.FilamentMM/1000)}}...)
 	if len(r.Full.Nozzles) > 1 {
 		for _, n := range r.Full.Nozzles {
@@ -252,7 +252,7 @@ func (r *Result) write(w io.Writer, facts [][2]string) error {
 	}
 	facts = append(facts, [2]string{"layers", fmt.Sprint(r.Full.Layers)}, [2]string{"made by", "Job Shelf"}, [2]string{"settings", string(settings)})
 	return gcode.Write(w, r.Print, gcode.Job{Machine: o.Machine, Recipe: o.Recipe, Spools: o.Spools, Pace: r.Full.Pace,
-		Seconds: r.Full.Seconds + r.Full.WarmUpSeconds, Grams: r.Full.Grams(), Facts: facts})
+		Seconds: r.Full.WholeSeconds(), Grams: r.Full.Grams(), Facts: facts})
 }
 
 // WritePlate writes the part as it stands, as 3MF.

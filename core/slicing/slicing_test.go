@@ -147,7 +147,7 @@ func TestAProgramTellsWhatItIs(t *testing.T) {
 	assert.Equal(t, "Test", head["machine"])
 	assert.Equal(t, "PLA", head["material"])
 	assert.Equal(t, fmt.Sprint(r.Full.Layers), head["layers"])
-	assert.Equal(t, fmt.Sprintf("%.0f s and %.0f s warm-up", r.Full.Seconds, r.Full.WarmUpSeconds), head["time"])
+	assert.Equal(t, fmt.Sprintf("%.0f s, of it %.0f s warm-up", r.Full.WholeSeconds(), r.Full.WarmUpSeconds), head["time"])
 	var back recipe.Recipe
 	require.NoError(t, json.Unmarshal([]byte(head["settings"]), &back))
 	assert.Equal(t, o.Recipe.WithDefaults(), back)

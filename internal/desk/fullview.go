@@ -7,8 +7,8 @@ import (
 
 // FullView is the full estimate as the bench shows it.
 type FullView struct {
-	Seconds      float64              `json:"seconds"`
-	WarmUp       float64              `json:"warm_up_seconds"`
+	Seconds      float64              `json:"seconds" doc:"How long the machine is busy, s"`
+	WarmUp       float64              `json:"warm_up_seconds" doc:"Of it, warming up"`
 	Layers       int                  `json:"layers"`
 	Grams        float64              `json:"grams"`
 	GramsModel   float64              `json:"grams_model"`
@@ -25,5 +25,5 @@ type FullView struct {
 }
 
 func fullView(f *estimate.Full) FullView {
-	return FullView{f.Seconds, f.WarmUpSeconds, f.Layers, f.Grams(), f.GramsModel, f.GramsSupport, f.GramsHold, f.GramsPurge, f.Nozzles, f.Changes, f.FilamentMM, f.PriceCents, f.Lines, f.ByKind, f.ByLayer}
+	return FullView{f.WholeSeconds(), f.WarmUpSeconds, f.Layers, f.Grams(), f.GramsModel, f.GramsSupport, f.GramsHold, f.GramsPurge, f.Nozzles, f.Changes, f.FilamentMM, f.PriceCents, f.Lines, f.ByKind, f.ByLayer}
 }

@@ -215,7 +215,7 @@ func (r *Rung) add(h *house, pieces []store.Piece) {
 	v := verdict.OnMachine(r.Name, parts)
 	r.Fits, r.OverMM, r.Scale, r.TurnDeg, r.Recipe = v.Fits, v.OverMM, v.ScaleToFit, v.TurnDeg, v.Recipe
 	if q := v.Quick; q != nil {
-		r.Seconds, r.WarmUp, r.Grams, r.Metres, r.Layers = q.Seconds+q.WarmUpSeconds, q.WarmUpSeconds, q.Grams, q.FilamentMM/1000, q.Layers
+		r.Seconds, r.WarmUp, r.Grams, r.Metres, r.Layers = q.WholeSeconds(), q.WarmUpSeconds, q.Grams, q.FilamentMM/1000, q.Layers
 		r.Price, r.Lines = q.PriceCents, q.Lines
 	}
 }

@@ -104,6 +104,6 @@ func (s *Server) programName(ctx context.Context, x sliceAt, ending string) (str
 		title = part
 	}
 	return naming.FileName(in.FilePattern, naming.FileFacts{Job: in.Job.ID, Member: in.Job.MemberName, Title: title, Part: part,
-		Seconds: x.Full.Seconds + x.Full.WarmUpSeconds, Grams: x.Full.Grams(), Machine: in.Machine.Name, Material: in.Spools.Of(1).Name,
+		Seconds: x.Full.WholeSeconds(), Grams: x.Full.Grams(), Machine: in.Machine.Name, Material: in.Spools.Of(1).Name,
 		Recipe: in.Recipe.Name, Layers: x.Full.Layers, Ending: ending})
 }

@@ -740,12 +740,18 @@ export interface components {
             nozzles: components["schemas"]["NozzleUse"][];
             /** Format: int64 */
             price_cents: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description How long the machine is busy, s
+             */
             seconds: number;
             seconds_by_kind: {
                 [key: string]: number;
             };
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Of it, warming up
+             */
             warm_up_seconds: number;
         };
         HandIn: {
@@ -1041,9 +1047,16 @@ export interface components {
             junction_deviation_mm: number;
             /**
              * Format: double
+             * @description Acceleration in height, mm/s²; 0: as in the plane
+             */
+            lift_accel_mm_per_s2?: number;
+            /**
+             * Format: double
              * @description Speed in height, mm/s
              */
             lift_mm_per_s: number;
+            /** @description Comes to rest before and after a move in height; most machines go round the corner */
+            rests_in_height?: boolean;
             /**
              * Format: double
              * @description Highest speed in the plane, mm/s

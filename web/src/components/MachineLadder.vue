@@ -18,7 +18,7 @@ function choose(r: Rung) {
   <table class="ledger ladder">
     <caption class="quiet small">Machine ladder, by the house recipe</caption>
     <thead>
-      <tr><th>Machine</th><th class="right">Time</th><th class="right">Filament</th><th class="right">Price</th><th class="right">Finished</th></tr>
+      <tr><th>Machine</th><th class="right" title="With warm-up">Time</th><th class="right">Filament</th><th class="right">Price</th><th class="right">Finished</th></tr>
     </thead>
     <tbody>
       <tr v-for="r in rungs" :key="r.machine_id" :class="{ chosen: chosen === r.machine_id, not: !takes(r), can: look || (takes(r) && !locked) }" @click="choose(r)">
@@ -30,7 +30,7 @@ function choose(r: Rung) {
           <div class="small quiet loaded"><span class="dot" :style="{ background: r.colour }" />{{ r.loaded }}</div>
         </td>
         <template v-if="takes(r)">
-          <td class="right num">{{ f.duration(r.seconds) }}</td>
+          <td class="right num" :title="`${f.duration(r.warm_up_seconds)} of it warm-up`">{{ f.duration(r.seconds) }}</td>
           <td class="right num">{{ f.grams(r.grams) }}</td>
           <td class="right num">{{ f.money(r.price_cents) }}</td>
           <td class="right num">{{ f.soon(r.finish) }}<div v-if="r.proposed" class="small first">◆ first done</div></td>

@@ -74,7 +74,9 @@ function slice() {
   order.mutate({ piece: props.piece.id, order: { machine_id: props.rung.machine_id, departures: departures.value, marks: marks.value } })
 }
 
-const byKind = computed(() => Object.entries(picked.value?.full?.seconds_by_kind ?? {}).sort((a, b) => b[1] - a[1]))
+const byKind = computed(() => [...Object.entries(picked.value?.full?.seconds_by_kind ?? {}), [warming, picked.value?.full?.warm_up_seconds ?? 0] as const].sort((a, b) => b[1] - a[1]))
+const warming = 'warm-up'
+const secondsOf = (v: SliceView, kind: string) => (kind === warming ? v.full?.warm_up_seconds : v.full?.seconds_by_kind[kind]) ?? 0
 const portions = computed(() =>
   ([['support', picked.value?.full?.grams_support], ['purge', picked.value?.full?.grams_purge], ['first-layer hold', picked.value?.full?.grams_hold]] as const).flatMap(([what, g]) => (g ? [[what, g] as const] : [])),
 )
@@ -164,7 +166,7 @@ useKeys('Slicing', [{ key: 'l', does: 'Slice with the settings shown', run: slic
       <v-btn v-else-if="may" id="savings" size="small" :disabled="savings.isPending.value" @click="base && savings.mutate(base.id)">Try what saves time</v-btn>
       <table class="ledger small kinds">
         <tbody>
-          <tr v-for="[kind, sec] in byKind" :key="kind"><td>{{ kind }}</td><td class="right num">{{ f.duration(sec) }}</td><td class="right num">{{ f.number((100 * sec) / picked.full.seconds) }} %</td><td v-if="compared?.full" class="right num">{{ minutes((compared.full.seconds_by_kind[kind] ?? 0) - sec) }}</td></tr>
+          <tr v-for="[kind, sec] in byKind" :key="kind"><td>{{ kind }}</td><td class="right num">{{ f.duration(sec) }}</td><td class="right num">{{ f.number((100 * sec) / picked.full.seconds) }} %</td><td v-if="compared?.full" class="right num">{{ minutes(secondsOf(compared, kind) - sec) }}</td></tr>
           <tr><td><strong>together</strong></td><td class="right num"><strong>{{ f.duration(picked.full.seconds) }}</strong></td><td class="right num">{{ f.grams(picked.full.grams) }}</td><td v-if="compared?.full" class="right num">{{ minutes(compared.full.seconds - picked.full.seconds) }}, {{ signed(compared.full.grams - picked.full.grams, f.grams) }}</td></tr>
           <tr v-for="[what, g] in portions" :key="what"><td>of it {{ what }}</td><td /><td class="right num">{{ f.grams(g) }}</td><td v-if="compared" /></tr>
           <template v-if="picked.full.nozzles && picked.full.nozzles.length > 1">

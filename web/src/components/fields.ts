@@ -47,6 +47,8 @@ export const machineFields = (texts: Texts): Field[] => [
   { path: 'motion.accel_mm_per_s2', label: 'Acceleration', unit: 'mm/s²', only: extrusion },
   { path: 'motion.junction_deviation_mm', label: 'Junction deviation', unit: 'mm', only: extrusion },
   { path: 'motion.lift_mm_per_s', label: 'Speed in height', unit: 'mm/s', only: extrusion },
+  { path: 'motion.lift_accel_mm_per_s2', label: 'Acceleration in height', unit: 'mm/s²', empty: 'as in the plane', only: extrusion },
+  { path: 'motion.rests_in_height', label: 'Comes to rest before a move in height', kind: 'bool', only: extrusion },
   { path: 'warm_up.nozzle_c_per_s', label: 'Nozzle warms', unit: '°C/s', only: extrusion },
   { path: 'warm_up.bed_c_per_s', label: 'Bed warms', unit: '°C/s', only: extrusion },
   { path: 'warm_up.homing_s', label: 'Homing', unit: 's', only: extrusion },

@@ -155,7 +155,7 @@ useKeys('Bench', [
             <tr><td><strong>Together</strong></td><td class="right num"><strong>{{ f.money(rung.price_cents) }}</strong></td></tr>
           </tbody>
         </table>
-        <p class="small quiet">{{ rung.recipe }}: <span class="num">{{ rung.layers }}</span> layers, <span class="num">{{ f.metres(rung.filament_m) }}</span> of filament, warm-up <span class="num">{{ f.duration(rung.warm_up_seconds) }}</span>. {{ rung.full ? 'From the layers.' : 'Quick estimate.' }}</p>
+        <p class="small quiet">{{ rung.recipe }}: <span class="num">{{ rung.layers }}</span> layers, <span class="num">{{ f.metres(rung.filament_m) }}</span> of filament; <span class="num">{{ f.duration(rung.warm_up_seconds) }}</span> of the time is warm-up. {{ rung.full ? 'From the layers.' : 'Quick estimate.' }}</p>
       </template>
     </section>
     <footer aria-label="History">
