@@ -10,7 +10,7 @@ WEB_SOURCES := $(shell find web/src web/public -type f) web/index.html web/vite.
 PACKAGES := ./bench ./cmd/... ./core/... ./e2e ./internal/... ./web
 FUZZTIME ?= 20s
 
-.PHONY: help demo test test/go test/web check lint lint/go fmt bench fuzz golden api shots setup
+.PHONY: help demo test test/go test/web check lint lint/go fmt bench fit fuzz golden api shots setup
 
 help: ## list the targets
 	@grep -hE '^[a-z/]+:.*## ' $(MAKEFILE_LIST) | sed -E 's/:.*## /\t/' | expand -t 12
@@ -48,6 +48,9 @@ fmt: ## format Go and the rest that has a formatter
 
 bench: setup web/dist/index.html ## speed and memory, beside peers in the same run (SHORT=-short leaves out the largest)
 	go test $(SHORT) -run '^$$' -bench . -benchtime $(or $(BENCHTIME),5x) -timeout 60m ./bench ./e2e
+
+fit: web/node_modules/.stamp ## fit the quick estimate's factors anew, and tell how far it is off
+	go run ./cmd/fit -write core/estimate/fitted.go
 
 fuzz: ## every fuzz target for FUZZTIME
 	@for p in $$(grep -rlE '^func Fuzz' --include='*_test.go' core | xargs -n1 dirname | sort -u); do \

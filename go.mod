@@ -17,6 +17,7 @@ require (
 	golang.org/x/crypto v0.58.0
 	golang.org/x/term v0.48.0
 	golang.org/x/text v0.43.0
+	gonum.org/v1/gonum v0.17.0
 	pgregory.net/rapid v1.3.0
 )
 

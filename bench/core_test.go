@@ -13,6 +13,7 @@ import (
 	"runtime"
 	"runtime/debug"
 	"slices"
+	"strings"
 	"testing"
 
 	"jobshelf/core/estimate"
@@ -24,6 +25,7 @@ import (
 	"jobshelf/core/section"
 	"jobshelf/core/solid"
 	"jobshelf/core/toolpath"
+	"jobshelf/internal/corpus"
 	"jobshelf/internal/demo"
 	"jobshelf/internal/scan"
 )
@@ -326,4 +328,33 @@ func BenchmarkPeer(b *testing.B) {
 		})
 	}
 	runtime.GC()
+}
+
+// How far the quick estimate is off the toolpath's figures, over the parts that it was
+// fitted on, those held out, and those of packages. Slicing them is not timed.
+func BenchmarkQuickAgainstToolpath(b *testing.B) {
+	of, err := corpus.OfPackages(ctx)
+	if err != nil {
+		b.Skip(err)
+	}
+	oneOf := 5
+	if testing.Short() {
+		oneOf = 23
+	}
+	cases, err := corpus.Cases(ctx, slices.Concat(corpus.Own(), of), oneOf, nil)
+	if err != nil {
+		b.Fatal(err)
+	}
+	for _, g := range corpus.Groups {
+		b.Run(strings.ReplaceAll(string(g), " ", "-"), func(b *testing.B) {
+			for b.Loop() {
+				seconds, grams := corpus.Offs(cases, g, &estimate.Fitted)
+				t, m := corpus.SpreadOf(seconds), corpus.SpreadOf(grams)
+				b.ReportMetric(100*t.Median, "time-median-%")
+				b.ReportMetric(100*t.Of95, "time-95-%")
+				b.ReportMetric(100*m.Median, "mass-median-%")
+				b.ReportMetric(100*m.Of95, "mass-95-%")
+			}
+		})
+	}
 }

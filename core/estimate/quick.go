@@ -3,10 +3,11 @@
 // Quick works from measured sections in milliseconds and ranks choices: shells
 // are the outlines moved inwards, caps come from comparing layers, infill fills
 // what is left, motion is judged by how long lines are and how sharply outlines
-// turn, support by a coarse grid.
+// turn, support by columns. What cannot be counted so is in Factors.
 package estimate
 
 import (
+	"cmp"
 	"math"
 
 	"jobshelf/core/machine"
@@ -38,36 +39,87 @@ type PriceLine struct {
 
 // lengths are the lines of one layer, in mm.
 type lengths struct {
-	outer, inner, cap, infill, hold, support float64
-	inside                                   float64 // area within the shells, mm²
+	outer, inner, cap, infill, hold float64
+	inside                          float64 // area within the shells, mm²
+	pieces                          int     // it falls into
+}
+
+// Sketch is what a quick estimate knows before its factors come in: the lines of each
+// layer, and the columns of support.
+type Sketch struct {
+	stack  *section.Stack
+	r      recipe.Recipe // as given
+	m      *machine.Machine
+	spools machine.Spools
+	layers []lengths
+	meant  support // by the nozzle meant for it
+	piece  support // by the part's own, where that is another
+}
+
+// support is how it would be laid by one nozzle.
+type support struct {
+	r       recipe.Recipe // with its defaults
+	columns []section.Column
+}
+
+// SketchOf prepares a quick estimate of a part from its stack, which must have been cut
+// at the recipe's layer heights.
+func SketchOf(s *section.Stack, r *recipe.Recipe, m *machine.Machine, spools machine.Spools) *Sketch {
+	k := &Sketch{stack: s, r: *r, m: m, spools: spools, layers: make([]lengths, len(s.Slabs))}
+	within := s.Within(r.TopLayers, r.BottomLayers, r.LineMM/2+(float64(r.Shells)-0.5)*toolpath.Spacing(r.LineMM, r.LayerMM), r.LineMM)
+	for i := range s.Slabs {
+		k.layers[i] = layerLengths(&s.Slabs[i], r, within[i].CapShare)
+		k.layers[i].pieces = within[i].Pieces
+	}
+	if len(k.layers) > 0 {
+		k.layers[0].hold = holdLength(s, r)
+	}
+	k.meant = supportBy(s, r.WithDefaults())
+	if full := &k.meant.r; full.SupportNozzle != full.PieceNozzle && len(k.meant.columns) > 0 {
+		k.piece = k.meant
+		if toolpath.TooClose(full) {
+			k.piece = supportBy(s, toolpath.OnPiece(*full))
+		}
+		k.piece.r.SupportNozzle = full.PieceNozzle
+	}
+	return k
+}
+
+func supportBy(s *section.Stack, r recipe.Recipe) support {
+	out := support{r: r}
+	if r.Support == recipe.SupportEverywhere || r.Support == recipe.SupportPlateOnly {
+		out.columns = s.Support(section.SupportAsk{Lean: math.Tan(r.SupportDeg * math.Pi / 180), PlateOnly: r.Support == recipe.SupportPlateOnly,
+			Drop: toolpath.DropLayers(&r), Roof: *r.SupportRoof, WidenMM: toolpath.ReachMM(&r, r.LayerMM), GapMM: *r.SupportGapMM})
+	}
+	return out
 }
 
 // QuickOf estimates a part from its stack, which must have been cut at the
 // recipe's layer heights. startCents is the house's fee for starting a run.
 func QuickOf(s *section.Stack, r *recipe.Recipe, m *machine.Machine, spools machine.Spools, startCents units.Cents) Quick {
-	q := Quick{Layers: len(s.Slabs)}
-	share := s.CapShare(r.TopLayers, r.BottomLayers, r.LineMM/2+(float64(r.Shells)-0.5)*toolpath.Spacing(r.LineMM, r.LayerMM), r.LineMM)
-	full := r.WithDefaults()
-	carried := carry(s, &full, m)
-	two, tower := twoNozzles(s, &full, m, carried)
-	if !two && toolpath.TooClose(&full) {
-		full = toolpath.OnPiece(full)
-		carried = carry(s, &full, m)
-	}
+	return SketchOf(s, r, m, spools).Quick(&Fitted, startCents)
+}
+
+// Quick is the estimate by some factors.
+func (k *Sketch) Quick(f *Factors, startCents units.Cents) Quick {
+	s, m := k.stack, k.m
 	plateMM2 := s.Bounds.Size().X * s.Bounds.Size().Y
+	by := &k.meant
+	carried := by.carry(f, len(s.Slabs), plateMM2, m)
+	two, tower := by.twoNozzles(s, m, carried)
+	if !two && len(k.piece.columns) > 0 {
+		by = &k.piece
+		carried = by.carry(f, len(s.Slabs), plateMM2, m)
+	}
+	full := &by.r
+	q := Quick{Layers: len(s.Slabs)}
 	var volume, other float64 // of the part's nozzle, of the support's where it is another
 	for i := range s.Slabs {
-		slab := &s.Slabs[i]
-		l := layerLengths(slab, r, share[i])
-		if i == 0 {
-			l.hold = holdLength(s, r)
-		}
-		l.support = carried[i].length
-		also := carried[i].seconds // beside the part's own lines
-		area := toolpath.LineArea(r.LineMM, slab.HeightMM)
-		carries := l.support
+		slab, l := &s.Slabs[i], &k.layers[i]
+		carries, also := carried[i].length, carried[i].seconds // beside the part's own lines
+		area := toolpath.LineArea(full.LineMM, slab.HeightMM)
 		if i <= tower {
-			length, seconds := blockLayer(&full, m, s.Slabs[tower].BottomMM, i == 0, l.support > 0)
+			length, seconds := blockLayer(full, m, s.Slabs[tower].BottomMM, i == 0, carries > 0)
 			carries += length
 			also += seconds
 		}
@@ -76,16 +128,16 @@ func QuickOf(s *section.Stack, r *recipe.Recipe, m *machine.Machine, spools mach
 			carries = 0
 		}
 		volume += (l.outer + l.inner + l.cap + l.infill + l.hold + carries) * area
-		q.Seconds += layerSeconds(slab, l, r, m, i == 0, i == len(s.Slabs)-1, plateMM2, also)
+		q.Seconds += k.layerSeconds(f, i, plateMM2, also)
 	}
 	bore := math.Pi * m.FilamentMM * m.FilamentMM / 4
 	q.FilamentMM = (volume + other) / bore
-	uses := []Use{{spools.Of(full.PieceNozzle), 0}, {spools.Of(full.SupportNozzle), 0}}
-	for k, v := range [2]float64{volume, other} {
-		uses[k].Grams = uses[k].Material.Grams(m.FilamentMM, v/bore)
-		q.Grams += uses[k].Grams
+	uses := []Use{{k.spools.Of(full.PieceNozzle), 0}, {k.spools.Of(full.SupportNozzle), 0}}
+	for j, v := range [2]float64{volume, other} {
+		uses[j].Grams = uses[j].Material.Grams(m.FilamentMM, v/bore)
+		q.Grams += uses[j].Grams
 	}
-	heats := full.Heats(m, spools)
+	heats := full.Heats(m, k.spools)
 	hottest := math.Max(heats.At(full.PieceNozzle, true), heats.At(full.PieceNozzle, false))
 	if two {
 		hottest = math.Max(hottest, math.Max(heats.At(full.SupportNozzle, true), heats.At(full.SupportNozzle, false)))
@@ -98,53 +150,82 @@ func QuickOf(s *section.Stack, r *recipe.Recipe, m *machine.Machine, spools mach
 // carrying is the support of a layer: its lines, mm, and their time.
 type carrying struct{ length, seconds float64 }
 
-// carryingOf lays support in a layer: a lattice, dense below what it carries; a
-// pillar's outline, as long as the mean between its frayed rim and a square's.
-// Lines are taken to be as long as the mean (in proportion)
-// between the side of a square of that area and the chord of a figure with that
-// area and rim (see layerSeconds): the coarse grid frays the rim, so its chord
-// alone is too short. Those means are fitted to sliced parts, no source.
-func carryingOf(r *recipe.Recipe, m *machine.Machine, s section.SupportLayer) carrying {
-	if s.AllMM2 <= 0 {
-		return carrying{}
+// carry is the support of every layer.
+func (p *support) carry(f *Factors, layers int, plateMM2 float64, m *machine.Machine) []carrying {
+	carried := make([]carrying, layers)
+	many := make([]int, layers) // columns in a layer
+	for _, c := range p.columns {
+		for i := c.From; i < c.To; i++ {
+			many[i]++
+		}
 	}
-	pitch, thick := r.LineMM*100/r.SupportPercent, r.LineMM*100/r.SupportRoofPercent
-	side := math.Sqrt(s.AllMM2)
-	chord := math.Sqrt(side * math.Min(side, math.Pi*s.AllMM2/s.RimMM))
-	sparse, dense := (s.AllMM2-s.DenseMM2)/pitch, s.DenseMM2/thick
-	// Rows reach the rim, and what of the rim runs with them is laid.
-	// A strip of a line or two gets no lattice.
-	sparse += rimLaid * s.RimMM * (1 - s.DenseMM2/s.AllMM2) * math.Max(0, 1-r.LineMM/pitch) * math.Max(0, 1-1.6*r.LineMM*s.RimMM/s.AllMM2)
-	if math.Sqrt(s.AllMM2-s.DenseMM2) < toolpath.PillarPitches*pitch {
-		sparse = math.Max(sparse, math.Max(0, math.Sqrt(s.RimMM*4*side)-4*r.LineMM)*(1-s.DenseMM2/s.AllMM2))
-	}
-	t := fillSeconds(sparse, chord, pitch, r.SupportMMPerS, &m.Motion) + fillSeconds(dense, chord/2, thick, r.SupportMMPerS, &m.Motion)
-	// There and back, with filament pulled back and pushed forth.
-	t += 2*(2*r.RetractMM/r.RetractMMPerS+2*r.LiftMM/m.Motion.LiftMMPerS) + 2*side/r.TravelMMPerS
-	return carrying{sparse + dense, t}
-}
-
-// rimLaid is how much longer than its area over its pitch a lattice is, to its rim. A
-// rim of all directions gives 1/π for the rows' ends and up to 1/2 for itself; the coarse
-// grid's is longer. Fitted to sliced parts, no source.
-const rimLaid = 0.55
-
-// carry is the support of every layer; r has its defaults.
-func carry(s *section.Stack, r *recipe.Recipe, m *machine.Machine) []carrying {
-	carried := make([]carrying, len(s.Slabs))
-	if r.Support != recipe.SupportEverywhere && r.Support != recipe.SupportPlateOnly {
-		return carried
-	}
-	for i, x := range s.Support(section.SupportAsk{Lean: math.Tan(r.SupportDeg * math.Pi / 180), PlateOnly: r.Support == recipe.SupportPlateOnly,
-		Drop: toolpath.DropLayers(r), Roof: *r.SupportRoof, WidenMM: toolpath.ReachMM(r, r.LayerMM), GapMM: *r.SupportGapMM}) {
-		carried[i] = carryingOf(r, m, x)
+	for _, c := range p.columns {
+		x := f.column(&p.r, m, c, plateMM2, float64(many[c.From]))
+		for i := c.From; i < c.To; i++ {
+			carried[i].length += x.length
+			carried[i].seconds += x.seconds
+		}
 	}
 	return carried
 }
 
+// column is a layer of a column: a lattice, dense below what it carries; its outline
+// where it is too narrow for that, one line where it is as narrow as a line or two. How
+// wide it is at its widest is told from its area and its rim: twice the one by the other
+// is right for a disc, and half as much for a strip.
+func (f *Factors) column(r *recipe.Recipe, m *machine.Machine, c section.Column, plateMM2, many float64) carrying {
+	if c.RimMM <= 0 || c.AreaMM2 < toolpath.LonelyLines*r.LineMM*r.LineMM {
+		return carrying{}
+	}
+	w, rim := r.LineMM, f.Rim*c.RimMM
+	side := math.Sqrt(c.AreaMM2)
+	rim = math.Max(rim, 2*math.SqrtPi*side)
+	pitch, thick := w*100/r.SupportPercent, w*100/r.SupportRoofPercent
+	radius := c.AreaMM2 / rim * (1 + 2*math.SqrtPi*side/rim)
+	// How much of it is wider than that, 0…1.
+	wider := func(than float64) float64 { return math.Max(0, math.Min(1, (radius/than-0.7)/0.6)) }
+	open := c.AreaMM2 - c.RoofMM2
+	share := open / c.AreaMM2
+	strip := f.Strip * share * rim / 2
+	pillar := share * math.Max(0, rim-4*w)
+	lattice := open/pitch + f.RimLaid*rim*math.Max(0, 1-w/pitch)
+	// Along its rim, and in rows.
+	narrow, roomy := 1-wider(w), wider(toolpath.PillarPitches/2*pitch)
+	round := narrow*strip + (1-narrow)*(1-roomy)*pillar
+	rows := (1 - narrow) * (roomy*lattice + (1-roomy)*open/pitch*wider(pitch/2+1.5*w))
+	dense := c.RoofMM2 / thick
+	chord := f.Chord * math.Sqrt(side*math.Min(side, math.Pi*c.AreaMM2/rim))
+	laid := m.Motion
+	laid.SpeedMMPerS = math.Min(laid.SpeedMMPerS, r.SupportMMPerS)
+	if r.SupportMMPerS2 > 0 {
+		laid.AccelMMPerS2 = math.Min(laid.AccelMMPerS2, r.SupportMMPerS2)
+	}
+	t := fillSeconds(round, f.Facet, 0, laid) + fillSeconds(rows, chord, pitch, laid) + fillSeconds(dense, chord/2, thick, laid)
+	far := func(mm float64) float64 {
+		return segmentSeconds(mm, 0, math.Min(r.TravelMMPerS, m.Motion.SpeedMMPerS), m.Motion.AccelMMPerS2)
+	}
+	t += lifted(r, m) + far(f.WaysFar*math.Sqrt(plateMM2/many)) // to it
+	ways := f.WaysRim*math.Max(0, rim/(4*side)-1) + f.WaysRows*rows/(chord+pitch)
+	t += ways * (f.WaysBack*lifted(r, m) + far(side/2))
+	return carrying{round + rows + dense, t}
+}
+
+// lifted is the time of a retraction and a lift, there and back.
+func lifted(r *recipe.Recipe, m *machine.Machine) float64 {
+	t := 0.0
+	if r.RetractMM > 0 {
+		t = 2 * r.RetractMM / r.RetractMMPerS
+	}
+	if r.LiftMM > 0 {
+		t += 2 * segmentSeconds(r.LiftMM, 0, m.Motion.LiftMMPerS, m.Motion.AccelMMPerS2)
+	}
+	return t
+}
+
 // twoNozzles tells whether support is worth a nozzle of its own, and the last
 // layer with any.
-func twoNozzles(s *section.Stack, r *recipe.Recipe, m *machine.Machine, carried []carrying) (bool, int) {
+func (p *support) twoNozzles(s *section.Stack, m *machine.Machine, carried []carrying) (bool, int) {
+	r := &p.r
 	last := -1
 	laid, purged := 0.0, 0.0
 	for i := range carried {
@@ -181,7 +262,9 @@ func blockLayer(r *recipe.Recipe, m *machine.Machine, topMM float64, first, chan
 		}
 		return 0, seconds
 	}
-	seconds = fillSeconds(length, side, spacing, r.InnerMMPerS, &m.Motion) + 4*r.RetractMM/r.RetractMMPerS + 2*side/r.TravelMMPerS
+	laid := m.Motion
+	laid.SpeedMMPerS = math.Min(laid.SpeedMMPerS, r.InnerMMPerS)
+	seconds = fillSeconds(length, side, spacing, laid) + 4*r.RetractMM/r.RetractMMPerS + 2*side/r.TravelMMPerS
 	if change {
 		seconds += m.ChangeS
 	}
@@ -262,24 +345,32 @@ func holdLength(s *section.Stack, r *recipe.Recipe) float64 {
 	return 0
 }
 
-// layerSeconds is the time of one layer of a part that takes plateMM2 of the
-// plate. Lines of a filling are on average as long as a chord, π·area/perimeter
-// (Crofton; Santaló 1976, "Integral Geometry and Geometric Probability"), and joined
-// by short turns.
-func layerSeconds(b *section.Slab, l lengths, r *recipe.Recipe, m *machine.Machine, first, last bool, plateMM2, also float64) float64 {
-	speed := func(v float64) float64 {
+// layerSeconds is the time of layer i of a part that takes plateMM2 of the plate, and of
+// what is laid beside it. Lines of a filling are on average as long as a chord,
+// π·area/perimeter (Crofton; Santaló 1976, "Integral Geometry and Geometric
+// Probability"), and joined by short turns.
+func (k *Sketch) layerSeconds(f *Factors, i int, plateMM2, also float64) float64 {
+	b, l, r, m := &k.stack.Slabs[i], &k.layers[i], &k.meant.r, k.m
+	first := i == 0
+	laid := func(mmPerS, mmPerS2 float64) machine.Motion {
+		mo := m.Motion
+		mo.SpeedMMPerS = math.Min(mo.SpeedMMPerS, mmPerS)
 		if first {
-			v = math.Min(v, r.FirstMMPerS)
+			mo.SpeedMMPerS = math.Min(mo.SpeedMMPerS, r.FirstMMPerS)
+			mmPerS2 = cmp.Or(r.FirstMMPerS2, mmPerS2)
 		}
-		return math.Min(v, m.Motion.SpeedMMPerS)
+		if mmPerS2 > 0 {
+			mo.AccelMMPerS2 = math.Min(mo.AccelMMPerS2, mmPerS2)
+		}
+		return mo
 	}
 	rounds := 1.0
 	if l.outer > 0 {
 		rounds = math.Max(0, l.inner/l.outer)
 	}
-	t := outlineSeconds(b, l.outer, 1, speed(r.OuterMMPerS), &m.Motion)
-	t += outlineSeconds(b, l.inner, rounds, speed(r.InnerMMPerS), &m.Motion)
-	t += l.hold / speed(r.FirstMMPerS)
+	t := outlineSeconds(b, l.outer, 1, laid(r.OuterMMPerS, r.OuterMMPerS2))
+	t += outlineSeconds(b, l.inner, rounds, laid(r.InnerMMPerS, r.InnerMMPerS2))
+	t += l.hold / laid(r.FirstMMPerS, r.FirstMMPerS2).SpeedMMPerS
 	if l.inside > 0 {
 		rim := math.Max(b.LengthMM-r.LineMM*float64(r.Shells)*b.MitreRad, math.Sqrt(4*math.Pi*l.inside))
 		chord := math.Pi * l.inside / rim
@@ -289,13 +380,13 @@ func layerSeconds(b *section.Slab, l lengths, r *recipe.Recipe, m *machine.Machi
 		capArea := l.cap * spacing
 		share := math.Min(1, capArea/l.inside)
 		strip := math.Pi * capArea / (rim * (1 + math.Sqrt(1-share) + math.Sqrt(share)) / 2)
-		t += fillSeconds(l.cap, strip, spacing, speed(r.CapMMPerS), &m.Motion)
+		t += fillSeconds(l.cap, f.CapChord*strip, spacing, laid(r.CapMMPerS, r.CapMMPerS2))
 		if r.InfillPercent > 0 {
-			t += fillSeconds(l.infill, chord, r.LineMM*100/r.InfillPercent, speed(r.InfillMMPerS), &m.Motion)
+			t += fillSeconds(l.infill, f.FillChord*chord, r.LineMM*100/r.InfillPercent, laid(r.InfillMMPerS, r.InfillMMPerS2))
 		}
 	}
-	t += travelSeconds(b, l, plateMM2, r, m) + also
-	if last {
+	t += k.travelSeconds(f, i, plateMM2) + also
+	if i == len(k.layers)-1 {
 		return math.Max(t, math.Min(r.LeastLayerS, t/slowest)) // nothing waits for it to cool
 	}
 	return math.Max(t, r.LeastLayerS)
@@ -303,11 +394,11 @@ func layerSeconds(b *section.Slab, l lengths, r *recipe.Recipe, m *machine.Machi
 
 // outlineSeconds is the time along outlines of a given total length, gone round
 // `rounds` times, slowed at each corner of b.
-func outlineSeconds(b *section.Slab, length, rounds, v float64, mo *machine.Motion) float64 {
+func outlineSeconds(b *section.Slab, length, rounds float64, mo machine.Motion) float64 {
 	if length <= 0 {
 		return 0
 	}
-	a := mo.AccelMMPerS2
+	v, a := mo.SpeedMMPerS, mo.AccelMMPerS2
 	corners := 0
 	for _, c := range b.Turns {
 		corners += c.Count
@@ -328,10 +419,11 @@ func outlineSeconds(b *section.Slab, length, rounds, v float64, mo *machine.Moti
 	return t
 }
 
-func fillSeconds(length, chord, spacing, v float64, mo *machine.Motion) float64 {
+func fillSeconds(length, chord, spacing float64, mo machine.Motion) float64 {
 	if length <= 0 || chord <= 0 {
 		return 0
 	}
+	v := mo.SpeedMMPerS
 	vj := math.Min(v, CornerSpeed(math.Pi/2, mo.AccelMMPerS2, mo.JunctionDeviationMM))
 	n := length / chord
 	return n * (segmentSeconds(chord, vj, v, mo.AccelMMPerS2) + segmentSeconds(spacing, vj, v, mo.AccelMMPerS2))
@@ -341,29 +433,42 @@ func fillSeconds(length, chord, spacing, v float64, mo *machine.Motion) float64 
 // (Beardwood, Halton, Hammersley 1959, "The shortest path through many points").
 const tourShare = 0.7124
 
-// travelSeconds counts the way to the layer and to its filling, half as long as
-// the layer is wide, a tour of all figures, and one of their holes for each kind of
-// shell, then the step up. A travel from figure to figure is retracted and lifted;
-// one from hole to hole where it is long.
-func travelSeconds(b *section.Slab, l lengths, plateMM2 float64, r *recipe.Recipe, m *machine.Machine) float64 {
-	v := math.Min(r.TravelMMPerS, m.Motion.SpeedMMPerS)
-	travel := func(mm float64) float64 { return segmentSeconds(mm, 0, v, m.Motion.AccelMMPerS2) }
-	lifted := 2*r.RetractMM/r.RetractMMPerS + 2*segmentSeconds(r.LiftMM, 0, m.Motion.LiftMMPerS, m.Motion.AccelMMPerS2)
+// travelSeconds counts the step up and the way to the layer, half as long as the layer is
+// wide; ways between its figures and holes, of about the length of a tour of them; and
+// ways that its shape makes: bent outlines have arms, and what fills them falls into pieces.
+// A smooth outline turns by 2π; twice that is one bend more. These ways are retracted,
+// and lifted where they cross outlines; there are others within the part that are not.
+func (k *Sketch) travelSeconds(f *Factors, i int, plateMM2 float64) float64 {
+	b, l, r, m := &k.stack.Slabs[i], &k.layers[i], &k.meant.r, k.m
+	if b.AreaMM2 <= 0 {
+		return 0
+	}
+	v, a := math.Min(r.TravelMMPerS, m.Motion.SpeedMMPerS), m.Motion.AccelMMPerS2
+	if r.TravelMMPerS2 > 0 {
+		a = math.Min(a, r.TravelMMPerS2)
+	}
+	corner := math.Min(v, CornerSpeed(math.Pi/2, a, m.Motion.JunctionDeviationMM))
 	far := math.Sqrt(b.AreaMM2) / 2
 	near := math.Min(far, tourShare*math.Sqrt(plateMM2/float64(max(1, b.Outers+b.Holes))))
-	figure, hole := travel(near)+lifted, travel(near)
-	if near > toolpath.TravelsHeldMM {
-		hole += lifted
+	turned := 0.0
+	for _, c := range b.Turns {
+		turned += c.SumRad
 	}
-	tours, fills := 1.0, 0.0
-	if l.inner > 0 {
-		tours = 2
+	rings := float64(b.Outers + b.Holes)
+	bends := math.Max(0, turned/(2*math.Pi)-rings)
+	ragged := math.Max(0, b.LengthMM/math.Sqrt(4*math.Pi*b.AreaMM2)-1)
+	more := f.Figures*float64(max(0, b.Outers-1)) + f.Holes*float64(b.Holes) + f.Bends*bends + f.Ragged*ragged + f.Arms*float64(max(0, l.pieces-b.Outers))
+	back := 0.0
+	if r.RetractMM > 0 {
+		back = 2 * r.RetractMM / r.RetractMMPerS
 	}
-	if l.cap+l.infill > 0 {
-		fills = 1
+	t := b.HeightMM/m.Motion.LiftMMPerS + back + segmentSeconds(far, 0, v, a)
+	t += more * (back + f.Lifted*(lifted(r, m)-back) + segmentSeconds(f.Near*near, 0, v, a))
+	within := f.Loops * rings * float64(r.Shells)
+	if l.cap > 0 {
+		within += f.Pieces * (rings + ragged)
 	}
-	others := float64(max(0, b.Outers-1))
-	return (1+fills)*(travel(far)+lifted) + others*figure + tours*float64(b.Holes)*hole + b.HeightMM/m.Motion.LiftMMPerS
+	return t + within*segmentSeconds(f.Near*near/2, corner, v, a)
 }
 
 // CornerSpeed is the speed, mm/s, at which a machine of acceleration a (mm/s²)

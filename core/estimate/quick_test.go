@@ -64,14 +64,23 @@ func TestCubeByHand(t *testing.T) {
 	const area, spacing = 335.943488, 0.4070796
 	rim := 80 - 0.45*2*8
 	chord := math.Pi * area / rim
-	infill := func(v float64) float64 { return 149.308217 / chord * (side(chord, v) + link(0.45*5)) }
-	caps := func(v float64) float64 { return 825.252523 / chord * (side(chord, v) + link(spacing)) }
+	f := Fitted
+	infill := func(v float64) float64 {
+		return 149.308217 / (f.FillChord * chord) * (side(f.FillChord*chord, v) + link(0.45*5))
+	}
+	caps := func(v float64) float64 {
+		return 825.252523 / (f.CapChord * chord) * (side(f.CapChord*chord, v) + link(spacing))
+	}
 	shells := func(out, in float64) float64 { return 4*side(78.2/4, out) + 4*side(74.943363/4, in) }
-	// Two travels of 10 mm from rest, 2·√(10/1000) each, 2·1/40 s of retraction
-	// each, and 0.2 mm of lift at 10 mm/s.
-	travel := 2*(2*math.Sqrt(10./1000)+0.05) + 0.02
+	// To each layer 0.2 mm up at 10 mm/s, 2·1/40 s of retraction and 10 mm of travel; more of
+	// that for what a square's outline is longer than a circle's; within, ways half as long
+	// that are gone into round a corner.
+	rest := func(d float64) float64 { return segmentSeconds(d, 0, 150, 1000) }
+	ragged := 80/math.Sqrt(4*math.Pi*400) - 1
+	piece := segmentSeconds(f.Near*5, v0, 150, 1000)
+	travel := 0.02 + 0.05 + rest(10) + f.Ragged*ragged*(0.05+rest(f.Near*10)) + 2*f.Loops*piece
 	want := shells(20, 20) + caps(20) + // first layer
-		99*shells(40, 60) + 7*caps(60) + 92*infill(80) + 100*travel
+		99*shells(40, 60) + 7*caps(60) + 92*infill(80) + 100*travel + 8*f.Pieces*(1+ragged)*piece
 	assert.InEpsilon(t, want, q.Seconds, 1e-5)
 	t.Logf("cube: %.1f s, %.3f g", q.Seconds, q.Grams)
 

@@ -1,9 +1,11 @@
 package section
 
 import (
+	"cmp"
 	"math"
 	"math/bits"
 	"runtime"
+	"slices"
 	"sync"
 	"sync/atomic"
 )
@@ -125,10 +127,11 @@ func (s *Stack) diamond(m, tmp []uint64, widen bool) {
 	}
 }
 
-// widen widens by a number of cells to all sides; tmp is overwritten. dst is not
-// src.
+// widen widens by a number of cells to all sides; tmp is overwritten. dst may be src.
 func (s *Stack) widen(dst, src, tmp []uint64, by int) {
-	copy(dst, src)
+	if &dst[0] != &src[0] {
+		copy(dst, src)
+	}
 	square := squares(by)
 	for range by - square {
 		s.diamond(dst, tmp, true)
@@ -176,12 +179,21 @@ func (s *Stack) upDownAnd(dst, src []uint64, step int) {
 	}
 }
 
-// CapShare is, for each layer, the share (0…1) of what lies deeper than rimMM
+// leastPiece is how many cells a piece within the shells must have to be filled.
+const leastPiece = 12
+
+// Within is what lies deeper than the shells in a layer.
+type Within struct {
+	CapShare float64 // of it is closed, 0…1
+	Pieces   int     // it falls into
+}
+
+// Within is, for each layer, the share (0…1) of what lies deeper than rimMM
 // inside it that is under fewer than top layers of solid or over fewer than bottom
 // ones, and reachMM around that: what is closed within the shells.
-func (s *Stack) CapShare(top, bottom int, rimMM, reachMM float64) []float64 {
+func (s *Stack) Within(top, bottom int, rimMM, reachMM float64) []Within {
 	n := len(s.Slabs)
-	out := make([]float64, n)
+	out := make([]Within, n)
 	whole, part := math.Modf(rimMM / s.cellMM)
 	cells := int(whole)
 	reach := reachMM / s.cellMM
@@ -202,6 +214,12 @@ func (s *Stack) CapShare(top, bottom int, rimMM, reachMM float64) []float64 {
 		// The rim is part of a cell more than so many cells: the share is between
 		// those of both. Where it leaves nothing, everything is thin.
 		s.erode(inside, s.Slabs[i].cover, b.c, cells)
+		clear(b.d)
+		for _, f := range s.figures(inside, b.d, nil) {
+			if f.areaMM2 >= leastPiece {
+				out[i].Pieces++
+			}
+		}
 		var open, all float64
 		for k, weight := range [2]float64{1 - part, part} {
 			if k == 1 {
@@ -229,9 +247,9 @@ func (s *Stack) CapShare(top, bottom int, rimMM, reachMM float64) []float64 {
 			cap := math.Min(float64(in), float64(closed)+reach*float64(around))
 			open, all = open+weight*cap, all+weight*float64(in)
 		}
-		out[i] = 1
+		out[i].CapShare = 1
 		if all > 0 {
-			out[i] = open / all
+			out[i].CapShare = open / all
 		}
 	})
 	return out
@@ -247,26 +265,35 @@ type SupportAsk struct {
 	GapMM     float64 // how far it stays from walls
 }
 
-// SupportLayer is the support of one layer.
-type SupportLayer struct {
-	AllMM2   float64 // what it stands on
-	DenseMM2 float64 // of it, within the roof's layers below what it carries
+// Column is support that stands through several layers, about as wide in each.
+type Column struct {
+	From, To int     // the lowest of its layers, and the first above it
+	AreaMM2  float64 // what it stands on
+	RoofMM2  float64 // of it, dense: within the roof's layers below what is carried
 	RimMM    float64 // around it
+	OnPart   bool    // it stands on the part; else on the plate or another column
+}
+
+// figure is support in one layer that hangs together.
+type figure struct {
+	areaMM2, roofMM2, rimMM float64
+	box                     [4]int // in cells: first and last column, first and last row
+	onPart                  bool
 }
 
 // batch is how many layers' bitmaps are held at a time.
 const batch = 256
 
-// Support is what support stands in each layer: under cells that are covered
-// though nothing within the lean is covered below, down to the plate or the part;
+// Support is where support stands: under cells that are covered though nothing below
+// is, where the surface leans too far, down to the plate or the part;
 // where it may stand on the plate only, only where it reaches it. The grid is
-// coarse; the lean is looked for over as many layers as make whole cells.
-func (s *Stack) Support(ask SupportAsk) []SupportLayer {
+// coarse; the lean is the surface's own.
+func (s *Stack) Support(ask SupportAsk) []Column {
 	n := len(s.Slabs)
-	out := make([]SupportLayer, n)
 	if n < 2 || ask.Lean <= 0 {
-		return out
+		return nil
 	}
+	out := make([][]figure, n)
 	size := s.rows * s.wordsWide
 	roof := max(1, ask.Roof)
 	// Bitmaps of layers above come along: the roof looks that far up.
@@ -286,35 +313,46 @@ func (s *Stack) Support(ask SupportAsk) []SupportLayer {
 	}
 	hangs, stands := make([]bool, batch+roof), make([]bool, batch)
 	blocked := s.blocked(ask.PlateOnly)
+	leans := s.leaning(ask.Lean)
 	last := make([]uint64, size) // the column above
+	gap, reach := int(ask.GapMM/s.cellMM), int(math.Round(ask.WidenMM/s.cellMM))
+	// The steepest slope that is carried draws back that far until its support begins: what
+	// the gap leaves of each layer's ring must touch the next one's.
+	back := int(ask.Lean * s.Slabs[n/2].HeightMM * float64(1+ask.Drop) / s.cellMM)
+	reach = max(reach, gap+1-back)
+	ask.WidenMM -= float64(reach) * s.cellMM // what is left for standing to add
 	any := false
 	for high := n - 1; high > ask.Drop; high -= batch {
 		count := min(batch, high-ask.Drop)
 		// fresh[k+roof] is what hangs in layer high-k; those before are of the batch above.
 		s.inParallel(count, func(b *buffers, k int) {
 			i := high - k
-			back, cells := leanOf(ask.Lean*s.Slabs[i].HeightMM, s.cellMM)
-			s.widen(b.a, s.Slabs[max(0, i-back)].cover, b.c, cells)
 			f := fresh[k+roof]
+			clear(f)
+			for _, c := range leans.in(i) {
+				f[c>>6] |= 1 << (c & 63)
+			}
 			some, below := uint64(0), s.Slabs[i-1].cover
 			for w, c := range s.Slabs[i].cover {
-				f[w] = c &^ b.a[w] &^ below[w]
+				f[w] &= c &^ below[w]
 				some |= f[w]
 			}
 			hangs[k+roof] = some != 0
+			if some != 0 {
+				s.widen(f, f, b.c, reach)
+			}
+			s.widen(column[k], s.Slabs[i-1-ask.Drop].cover, b.c, gap) // where it may not go, until its turn comes
 		})
 		for k := range count { // column[k] stands in layer high-k-1-ask.Drop
-			foot := high - k - 1 - ask.Drop
 			stands[k] = false
 			if !hangs[k+roof] && !any {
 				continue
 			}
-			some := uint64(0)
-			f, below, c := fresh[k+roof], s.Slabs[foot].cover, column[k]
-			for w := range c {
-				last[w] = (last[w] | f[w]) &^ below[w]
+			f, c, some := fresh[k+roof], column[k], uint64(0)
+			for w, off := range c {
+				last[w] = (last[w] | f[w]) &^ off
 				c[w] = last[w]
-				some |= c[w]
+				some |= last[w]
 			}
 			any = some != 0
 			stands[k] = any
@@ -325,7 +363,7 @@ func (s *Stack) Support(ask SupportAsk) []SupportLayer {
 				if blocked != nil {
 					block = blocked[foot]
 				}
-				out[foot] = s.standing(b, column[k], fresh[k+1:k+roof+1], hangs[k+1:k+roof+1], block, s.Slabs[foot].cover, ask)
+				out[foot] = s.standing(b, column[k], fresh[k+1:k+roof+1], hangs[k+1:k+roof+1], block, foot, ask)
 			}
 		})
 		for k := range roof { // what the batch below looks up to
@@ -334,46 +372,148 @@ func (s *Stack) Support(ask SupportAsk) []SupportLayer {
 			hangs[k] = hangs[from]
 		}
 	}
+	return columns(out)
+}
+
+// alike is how much the areas of two layers of a column may differ.
+const alike = 1.1
+
+// columns joins the figures of layers, from below, where one stands on another of about
+// its place and size.
+func columns(layers [][]figure) []Column {
+	var out []Column
+	type end struct {
+		figure
+		of int // in out
+	}
+	var below, here []end
+	for i, figures := range layers {
+		here = here[:0]
+		for _, f := range figures {
+			on := -1
+			for k := range below {
+				d := &below[k]
+				off := 0
+				for j := range f.box {
+					off = max(off, f.box[j]-d.box[j], d.box[j]-f.box[j])
+				}
+				near := f.areaMM2 <= alike*d.areaMM2 && d.areaMM2 <= alike*f.areaMM2 && (f.roofMM2 > 0) == (d.roofMM2 > 0)
+				if d.of >= 0 && off <= 2 && near {
+					on, d.of = d.of, -1 // one on one
+					break
+				}
+			}
+			if on < 0 {
+				on = len(out)
+				out = append(out, Column{From: i, OnPart: f.onPart})
+			}
+			c := &out[on] // sums, until all is told
+			c.To, c.AreaMM2, c.RoofMM2, c.RimMM = i+1, c.AreaMM2+f.areaMM2, c.RoofMM2+f.roofMM2, c.RimMM+f.rimMM
+			here = append(here, end{f, on})
+		}
+		below, here = here, below
+	}
+	for k := range out {
+		c := &out[k]
+		n := float64(c.To - c.From)
+		c.AreaMM2, c.RoofMM2, c.RimMM = c.AreaMM2/n, c.RoofMM2/n, c.RimMM/n
+	}
 	return out
 }
 
-// leanOf gives over how many layers a lean a layer makes a whole number of cells,
-// nearly, and how many.
-func leanOf(leanMM, cellMM float64) (back, cells int) {
-	best := math.Inf(1)
-	for k := 1; k <= max(4, int(math.Round(2*cellMM/leanMM))); k++ {
-		n := math.Max(1, math.Round(float64(k)*leanMM/cellMM))
-		off := math.Abs(n*cellMM/(float64(k)*leanMM) - 1)
-		if n == 1 { // one step is a diamond, which slanted borders get too little of
-			off += 0.1
-		}
-		if off < best-0.02 {
-			best, back, cells = off, k, int(n)
-		}
-	}
-	return back, cells
+// leaning are the cells in whose middle the surface leans too far, by layer.
+type leaning struct {
+	from  []int32 // where each layer's begin in cells; one more than layers
+	cells []int32 // word times 64 and bit
 }
 
-// standing measures one layer of support: the column less what is blocked or
-// within the gap of the part, and its rim as it reaches further. The gap is part
-// of a cell more than so many cells: all is between those of both.
-func (s *Stack) standing(b *buffers, column []uint64, fresh [][]uint64, hangs []bool, blocked, cover []uint64, ask SupportAsk) SupportLayer {
-	near, wide := b.a, b.b
-	whole, part := math.Modf(ask.GapMM / s.cellMM)
-	copy(near, cover)
-	var out SupportLayer
-	for k := 0.0; k <= whole+1; k++ {
-		if k > 0 {
-			s.dilate(near, near, b.c)
+func (l *leaning) in(layer int) []int32 { return l.cells[l.from[layer]:l.from[layer+1]] }
+
+// leaning finds where the surface leans further from upright than the angle of that
+// tangent, whichever way it faces: each cell in the layer whose plane is the first above
+// it. Cells between layers' covers are those that face down.
+func (s *Stack) leaning(lean float64) *leaning {
+	type hit struct{ layer, cell int32 }
+	var hits []hit
+	m, mm := s.mesh, s.mmPerUnit
+	inv := mm / s.cellMM
+	lean *= 1.01 // a slope of just that angle holds, however it is rounded
+	x0, y0, z0 := s.Bounds.Min.X/mm, s.Bounds.Min.Y/mm, s.Bounds.Min.Z/mm
+	for _, t := range m.Triangles {
+		var x, y, z [3]float64
+		for k, v := range t {
+			p := &m.Vertices[v]
+			x[k], y[k], z[k] = (p.X-x0)*inv-0.5, (p.Y-y0)*inv-0.5, (p.Z-z0)*inv
 		}
-		weight := 1 - part
-		switch k {
-		case whole:
-		case whole + 1:
-			weight = part
-		default:
+		first, last := math.Ceil(min(y[0], y[1], y[2])), math.Floor(max(y[0], y[1], y[2]))
+		if first > last || math.Ceil(min(x[0], x[1], x[2])) > math.Floor(max(x[0], x[1], x[2])) {
+			continue // no cell's middle is in it
+		}
+		ux, uy, uz := x[1]-x[0], y[1]-y[0], z[1]-z[0]
+		vx, vy, vz := x[2]-x[0], y[2]-y[0], z[2]-z[0]
+		nx, ny, nz := uy*vz-uz*vy, uz*vx-ux*vz, ux*vy-uy*vx
+		if nz == 0 || nz*nz <= lean*lean*(nx*nx+ny*ny) {
 			continue
 		}
+		for r := max(0, first); r <= last && r < float64(s.rows); r++ {
+			lo, hi := math.Inf(1), math.Inf(-1)
+			for k := range 3 {
+				j := (k + 1) % 3
+				if ay, by := y[k], y[j]; min(ay, by) <= r && r <= max(ay, by) {
+					at := x[k]
+					if ay != by {
+						at += (r - ay) / (by - ay) * (x[j] - x[k])
+					} else {
+						lo, hi = min(lo, x[j]), max(hi, x[j])
+					}
+					lo, hi = min(lo, at), max(hi, at)
+				}
+			}
+			for c := max(0, math.Ceil(lo)); c <= hi && c < float64(64*s.wordsWide); c++ {
+				h := (z[0] - (nx*(c-x[0])+ny*(r-y[0]))/nz) * s.cellMM
+				layer, _ := slices.BinarySearchFunc(s.Slabs, h, func(b Slab, h float64) int { return cmp.Compare(b.middle(s.HeightMM), h) })
+				if layer < len(s.Slabs) {
+					hits = append(hits, hit{int32(layer), int32(r)*int32(64*s.wordsWide) + int32(c)})
+				}
+			}
+		}
+	}
+	out := &leaning{make([]int32, len(s.Slabs)+1), make([]int32, len(hits))}
+	for _, h := range hits {
+		out.from[h.layer+1]++
+	}
+	for i := range s.Slabs {
+		out.from[i+1] += out.from[i]
+	}
+	at := slices.Clone(out.from)
+	for _, h := range hits {
+		out.cells[at[h.layer]] = h.cell
+		at[h.layer]++
+	}
+	return out
+}
+
+// middle is the height of the plane that stands for a layer of a part so high, over the
+// part's lowest point.
+func (b *Slab) middle(heightMM float64) float64 {
+	return (b.BottomMM + math.Min(b.BottomMM+b.HeightMM, heightMM)) / 2
+}
+
+// standing measures one layer of support: the column less what is blocked, within the
+// gap of the part, or on the part and within the drop, and its rim as it reaches further.
+// The gap is part of a cell more than so many cells: all is between those of both.
+func (s *Stack) standing(b *buffers, column []uint64, fresh [][]uint64, hangs []bool, blocked []uint64, layer int, ask SupportAsk) []figure {
+	near, wide, dense := b.a, b.b, b.e
+	cover := s.Slabs[layer].cover
+	whole, part := math.Modf(ask.GapMM / s.cellMM)
+	var out []figure
+	var all figure // as both gaps give it together
+	for k := whole; k <= whole+1; k++ {
+		weight := 1 - part
+		if k > whole {
+			weight = part
+		}
+		s.widen(near, cover, b.c, int(k))
 		here := b.d
 		for w, c := range column {
 			here[w] = c &^ near[w]
@@ -381,6 +521,13 @@ func (s *Stack) standing(b *buffers, column []uint64, fresh [][]uint64, hangs []
 		for w := range blocked {
 			here[w] &^= blocked[w]
 		}
+		for d := 1; d <= ask.Drop && d <= layer; d++ {
+			for w, c := range s.Slabs[layer-d].cover {
+				here[w] &^= c
+			}
+		}
+		s.dilate(wide, here, b.c)
+		s.open(wide, near, here, b.c, b.e)
 		s.dilate(wide, here, b.c)
 		cells, rim, around, top := 0, 0, 0, 0
 		for w, c := range here {
@@ -388,6 +535,7 @@ func (s *Stack) standing(b *buffers, column []uint64, fresh [][]uint64, hangs []
 			r := wide[w] &^ c
 			around += bits.OnesCount64(r)
 			rim += bits.OnesCount64(r &^ near[w])
+			dense[w] = 0
 			if c == 0 {
 				continue
 			}
@@ -397,17 +545,175 @@ func (s *Stack) standing(b *buffers, column []uint64, fresh [][]uint64, hangs []
 					up |= f[w]
 				}
 			}
+			dense[w] = c & up
 			top += bits.OnesCount64(c & up)
 		}
 		if cells == 0 {
 			break
 		}
-		area := float64(cells)*s.cellMM + float64(rim)*ask.WidenMM // mm·cells
-		out.AllMM2 += weight * area * s.cellMM
-		out.DenseMM2 += weight * area * s.cellMM * float64(top) / float64(cells)
-		out.RimMM += weight * float64(around) * s.cellMM // cells beside a straight rim number its length
+		area := (float64(cells)*s.cellMM + float64(rim)*ask.WidenMM) * s.cellMM
+		f := figure{areaMM2: area, roofMM2: area * float64(top) / float64(cells), rimMM: float64(around) * s.cellMM} // cells beside a straight rim number its length
+		if k == whole {
+			var below []uint64
+			if at := layer - 1 - ask.Drop; at >= 0 {
+				below = s.Slabs[at].cover
+			}
+			out = s.figures(here, dense, below)
+		}
+		all.areaMM2, all.roofMM2, all.rimMM = all.areaMM2+weight*f.areaMM2, all.roofMM2+weight*f.roofMM2, all.rimMM+weight*f.rimMM
+	}
+	// Each figure has its share.
+	var cells figure
+	for _, f := range out {
+		cells.areaMM2, cells.roofMM2, cells.rimMM = cells.areaMM2+f.areaMM2, cells.roofMM2+f.roofMM2, cells.rimMM+f.rimMM
+	}
+	for k := range out {
+		f := &out[k]
+		f.areaMM2 *= all.areaMM2 / cells.areaMM2
+		f.rimMM *= all.rimMM / cells.rimMM
+		if cells.roofMM2 > 0 {
+			f.roofMM2 *= all.roofMM2 / cells.roofMM2
+		}
 	}
 	return out
+}
+
+// open takes from here what is too narrow to stand: cells that, with those beside them
+// that are not near the part, are nowhere two wide and two deep. Where a cell is as wide
+// as a line, all are wide enough. tmp and square are overwritten.
+func (s *Stack) open(wide, near, here, tmp, square []uint64) {
+	if s.cellMM > lineMM/2 {
+		return
+	}
+	w := s.wordsWide
+	free := tmp[:len(here)]
+	for k := range here {
+		free[k] = wide[k] &^ near[k]
+	}
+	at := func(m []uint64, r, k int) uint64 {
+		if r < 0 || r >= s.rows || k < 0 || k >= w {
+			return 0
+		}
+		return m[r*w+k]
+	}
+	for r := range s.rows { // each square's first corner
+		for k := range w {
+			x, y := at(free, r, k), at(free, r+1, k)
+			square[r*w+k] = x & y & (x>>1 | at(free, r, k+1)<<63) & (y>>1 | at(free, r+1, k+1)<<63)
+		}
+	}
+	for r := range s.rows {
+		for k := range w {
+			x, y := at(square, r, k), at(square, r-1, k)
+			here[r*w+k] &= x | y | x<<1 | at(square, r, k-1)>>63 | y<<1 | at(square, r-1, k-1)>>63
+		}
+	}
+}
+
+// lineMM is about how wide a line of support is, for which two cells are as good as one.
+const lineMM = 0.6
+
+// figures tells cells apart that do not touch: how many each figure has, how many of
+// them are dense, and how many are at its rim, all as cells. below is what it may stand
+// on; nil is the plate.
+func (s *Stack) figures(here, dense, below []uint64) []figure {
+	type run struct{ from, to, of int }
+	var out []figure
+	var parent []int
+	root := func(k int) int {
+		for parent[k] != k {
+			parent[k] = parent[parent[k]]
+			k = parent[k]
+		}
+		return k
+	}
+	var before, now []run
+	w := s.wordsWide
+	count := func(m []uint64, from, to int) int { // of cells from…to
+		n := 0
+		for k := from / 64; k <= to/64; k++ {
+			x := m[k]
+			if k == from/64 {
+				x &= ^uint64(0) << (from & 63)
+			}
+			if k == to/64 {
+				x &= ^uint64(0) >> (63 - to&63)
+			}
+			n += bits.OnesCount64(x)
+		}
+		return n
+	}
+	for r := range s.rows {
+		row := here[r*w : (r+1)*w]
+		now = now[:0]
+		for c := 0; c < 64*w; {
+			x := row[c/64] >> (c & 63)
+			if x == 0 {
+				c = (c/64 + 1) * 64
+				continue
+			}
+			c += bits.TrailingZeros64(x)
+			end := c
+			for end < 64*w {
+				y := ^row[end/64] >> (end & 63)
+				if y != 0 {
+					end += bits.TrailingZeros64(y)
+					break
+				}
+				end = (end/64 + 1) * 64
+			}
+			now = append(now, run{c, end - 1, len(parent)})
+			parent = append(parent, len(parent))
+			f := figure{areaMM2: float64(end - c), roofMM2: float64(count(dense[r*w:], c, end-1)), box: [4]int{c, end - 1, r, r}}
+			// What lacks a neighbour above or below, and both ends.
+			inner := 0
+			if r > 0 && r+1 < s.rows {
+				up, down := here[(r-1)*w:r*w], here[(r+1)*w:(r+2)*w]
+				for k := c / 64; k <= (end-1)/64; k++ {
+					x := up[k] & down[k]
+					if k == c/64 {
+						x &= ^uint64(0) << (c & 63)
+					}
+					if k == (end-1)/64 {
+						x &= ^uint64(0) >> (63 - (end-1)&63)
+					}
+					inner += bits.OnesCount64(x)
+				}
+			}
+			f.rimMM = float64(end-c-inner) + 2
+			f.onPart = below != nil && count(below[r*w:], c, end-1) > 0
+			out = append(out, f)
+			c = end
+		}
+		for i, k := 0, 0; i < len(before) && k < len(now); {
+			if before[i].to >= now[k].from && now[k].to >= before[i].from {
+				parent[root(now[k].of)] = root(before[i].of)
+			}
+			if before[i].to < now[k].to {
+				i++
+			} else {
+				k++
+			}
+		}
+		before, now = now, before
+	}
+	// Runs come together in their root.
+	for k := range out {
+		if at := root(k); at != k {
+			f, g := &out[at], out[k]
+			f.areaMM2, f.roofMM2, f.rimMM = f.areaMM2+g.areaMM2, f.roofMM2+g.roofMM2, f.rimMM+g.rimMM
+			f.box = [4]int{min(f.box[0], g.box[0]), max(f.box[1], g.box[1]), min(f.box[2], g.box[2]), max(f.box[3], g.box[3])}
+			f.onPart = f.onPart || g.onPart
+		}
+	}
+	n := 0
+	for k := range out {
+		if parent[k] == k {
+			out[n] = out[k]
+			n++
+		}
+	}
+	return out[:n]
 }
 
 // blocked is, for each layer, what of the plate is under the part below it; nil if

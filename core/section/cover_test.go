@@ -26,39 +26,56 @@ func stool() *mesh.Mesh {
 	return m
 }
 
+// layersOf adds columns up by layer.
+func layersOf(columns []Column, layers int) []Column {
+	out := make([]Column, layers)
+	for _, c := range columns {
+		for i := c.From; i < c.To; i++ {
+			o := &out[i]
+			o.AreaMM2, o.RoofMM2, o.RimMM = o.AreaMM2+c.AreaMM2, o.RoofMM2+c.RoofMM2, o.RimMM+c.RimMM
+			o.OnPart = o.OnPart || c.OnPart
+		}
+	}
+	return out
+}
+
 // By hand: under the stool's top stands all but the foot, widened by its gap; the
 // top two layers of it are dense; around it and wider by half a line at the rim.
 func TestSupportOfAStool(t *testing.T) {
 	ask := SupportAsk{Lean: math.Tan(50 * math.Pi / 180), Roof: 2, WidenMM: 0.25, GapMM: 0.75}
-	got := stackOf(t, stool(), 1).Support(ask)
-	require.Len(t, got, 60)
-	// The grid sees overhang from a cell on: the foot and a cell around it hold.
-	want := 30*30 - 7.5*7.5
+	columns := stackOf(t, stool(), 1).Support(ask)
+	got := layersOf(columns, 60)
+	want := 30.5*30.5 - 7.5*7.5
 	for i := range 50 {
-		assert.InDelta(t, want, got[i].AllMM2, 0.05*want, "layer %d", i)
+		assert.InDelta(t, want, got[i].AreaMM2, 0.03*want, "layer %d", i)
 		if i < 48 {
-			assert.Zero(t, got[i].DenseMM2, "layer %d", i)
+			assert.Zero(t, got[i].RoofMM2, "layer %d", i)
 		} else {
-			assert.InDelta(t, got[i].AllMM2, got[i].DenseMM2, 0.02*want, "layer %d", i)
+			assert.InDelta(t, got[i].AreaMM2, got[i].RoofMM2, 0.02*want, "layer %d", i)
 		}
 	}
 	for i := 50; i < 60; i++ {
 		assert.Zero(t, got[i])
 	}
+	require.Len(t, columns, 2, "one, and its roof")
+	assert.Equal(t, [2]int{0, 48}, [2]int{columns[0].From, columns[0].To})
+	assert.Equal(t, [2]int{48, 50}, [2]int{columns[1].From, columns[1].To})
+	assert.False(t, columns[0].OnPart)
 	ask.Drop = 2
-	lower := stackOf(t, stool(), 1).Support(ask)
-	assert.Equal(t, got[47:49], []SupportLayer{lower[45], {AllMM2: lower[46].AllMM2, DenseMM2: lower[46].DenseMM2, RimMM: lower[46].RimMM}})
-	assert.Zero(t, lower[48].AllMM2+lower[49].AllMM2)
-	ask.Drop = 0
-	// On a wider base it stands on the part, or not at all.
+	lower := layersOf(stackOf(t, stool(), 1).Support(ask), 60)
+	assert.InDeltaSlice(t, []float64{got[47].AreaMM2, got[48].AreaMM2}, []float64{lower[45].AreaMM2, lower[46].AreaMM2}, 1e-6)
+	assert.Zero(t, lower[48].AreaMM2+lower[49].AreaMM2)
+	// On a wider base it stands on the part, with the drop free there too, or not at all.
 	on := solid.Box(40, 40, 2)
 	on.Append(stool().Transformed(1, mesh.Vec3{X: 5, Y: 5, Z: 2}))
 	s := stackOf(t, on, 1)
-	assert.Positive(t, s.Support(ask)[30].AllMM2)
+	columns = s.Support(ask)
+	got = layersOf(columns, 70)
+	assert.Positive(t, got[30].AreaMM2)
+	assert.True(t, columns[0].OnPart)
+	assert.Equal(t, 12, columns[0].From, "ten of the base, two free")
 	ask.PlateOnly = true
-	for i, l := range s.Support(ask) {
-		assert.Zero(t, l, "layer %d", i)
-	}
+	assert.Empty(t, s.Support(ask))
 }
 
 // The unit a part is drawn in changes nothing, nor where it lies: 18 mm are
@@ -72,12 +89,14 @@ func TestCoverDoesNotDependOnUnits(t *testing.T) {
 		moved := rapid.Float64Range(-50, 50).Draw(t, "moved")
 		inch := m.Transformed(1/25.4, mesh.Vec3{X: moved})
 		a, b := stackOf(t, m, 1), stackOf(t, inch, 25.4)
-		for i, l := range a.Support(ask) {
+		other := layersOf(b.Support(ask), len(b.Slabs))
+		for i, l := range layersOf(a.Support(ask), len(a.Slabs)) {
 			// A row of cells on an edge may fall to either side.
-			require.InDelta(t, l.AllMM2, b.Support(ask)[i].AllMM2, 4*side*0.25+2, "layer %d", i)
+			require.InDelta(t, l.AreaMM2, other[i].AreaMM2, 4*side*0.25+2, "layer %d", i)
 		}
-		for i, c := range a.CapShare(2, 2, 0.5, 0) {
-			require.InDelta(t, c, b.CapShare(2, 2, 0.5, 0)[i], 0.25+2/side, "layer %d", i)
+		closed := b.Within(2, 2, 0.5, 0)
+		for i, c := range a.Within(2, 2, 0.5, 0) {
+			require.InDelta(t, c.CapShare, closed[i].CapShare, 0.25+2/side, "layer %d", i)
 		}
 	})
 }
@@ -89,7 +108,7 @@ func TestCapsOfASteppedBox(t *testing.T) {
 	m := solid.Box(20, 20, 4)
 	m.Append(solid.Box(10, 20, 4).Transformed(1, mesh.Vec3{Z: 4}))
 	s := stackOf(t, m, 1)
-	caps := s.CapShare(3, 3, 1, 0.5)
+	caps := s.Within(3, 3, 1, 0.5)
 	for i := range caps {
 		want := 0.0
 		switch {
@@ -98,13 +117,14 @@ func TestCapsOfASteppedBox(t *testing.T) {
 		case i >= 17 && i < 20:
 			want = 9.5 / 18 // what the upper step does not cover, and around it, within the rim
 		}
-		assert.InDelta(t, want, caps[i], 0.03, "layer %d", i)
+		assert.InDelta(t, want, caps[i].CapShare, 0.03, "layer %d", i)
+		assert.Equal(t, 1, caps[i].Pieces)
 	}
-	for _, c := range s.CapShare(0, 0, 1, 1) {
-		assert.Zero(t, c)
+	for _, c := range s.Within(0, 0, 1, 1) {
+		assert.Zero(t, c.CapShare)
 	}
-	for _, c := range s.CapShare(1, 1, 30, 0) {
-		assert.EqualValues(t, 1, c, "thinner than the rim everywhere")
+	for _, c := range s.Within(1, 1, 30, 0) {
+		assert.Equal(t, Within{CapShare: 1}, c, "thinner than the rim everywhere")
 	}
 }
 
@@ -143,17 +163,71 @@ func TestNarrowingAndWideningByCells(t *testing.T) {
 	})
 }
 
-// The lean is told in whole cells over some layers, within a sixth, but for
-// leans of many cells a layer.
-func TestLeansAreWholeCells(t *testing.T) {
-	rapid.Check(t, func(t *rapid.T) {
-		lean, cell := rapid.Float64Range(0.01, 3).Draw(t, "lean"), rapid.Float64Range(0.25, 2).Draw(t, "cell")
-		back, cells := leanOf(lean, cell)
-		require.True(t, back >= 1 && cells >= 1)
-		if lean < cell {
-			require.InEpsilon(t, float64(back)*lean, float64(cells)*cell, 0.16)
-		} else {
-			require.InDelta(t, float64(back)*lean, float64(cells)*cell, cell/2)
+// What leans by just the angle holds; what leans by two degrees more is carried, whatever
+// way it is turned: under a frustum on its smaller end stands the ring between both ends
+// (π·(R²-r²), wider by the reach), less what the gap takes at its foot.
+func TestSupportFollowsTheLeanOfTheSurface(t *testing.T) {
+	for _, deg := range []float64{30, 44, 45, 47, 50, 70} {
+		const r, h = 6.0, 4.0
+		R := r + h*math.Tan(deg*math.Pi/180)
+		m := solid.Cylinder(r, 6, 90)
+		m.Append(solid.Revolve([]solid.P{{X: 0, Y: 5.9}, {X: r, Y: 6}, {X: R, Y: 6 + h}, {X: 0, Y: 6 + h}}, 90))
+		ask := SupportAsk{Lean: 1, Roof: 2, Drop: 1, WidenMM: 0.32, GapMM: 0.5}
+		got := layersOf(stackOf(t, m, 1).Support(ask), 50)
+		if deg <= 45 {
+			assert.Zero(t, got[5], "%g°", deg)
+			continue
 		}
+		want := math.Pi * ((R+0.32)*(R+0.32) - (r+0.5)*(r+0.5))
+		assert.InEpsilon(t, want, got[5].AreaMM2, 0.05, "%g°", deg)
+		assert.InEpsilon(t, 2*math.Pi*(R+r+0.82), got[5].RimMM, 0.3, "%g°: the rim of cells is up to a quarter longer", deg)
+	}
+}
+
+// Cells hang together as a flood finds it, with as many cells, dense ones and a box.
+func TestFiguresByFlood(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		s := &Stack{cols: rapid.IntRange(1, 140).Draw(t, "cols"), rows: rapid.IntRange(1, 12).Draw(t, "rows")}
+		s.wordsWide = (s.cols + 63) / 64
+		here, dense := make([]uint64, s.rows*s.wordsWide), make([]uint64, s.rows*s.wordsWide)
+		for i := range here {
+			here[i] = rapid.Uint64().Draw(t, "cells") | rapid.Uint64().Draw(t, "more")
+			dense[i] = here[i] & rapid.Uint64().Draw(t, "dense")
+		}
+		at := func(m []uint64, c, r int) bool {
+			return c >= 0 && c < 64*s.wordsWide && r >= 0 && r < s.rows && m[r*s.wordsWide+c/64]>>(c&63)&1 == 1
+		}
+		seen := map[[2]int]bool{}
+		var want, got [][6]int
+		for r := range s.rows {
+			for c := range 64 * s.wordsWide {
+				if !at(here, c, r) || seen[[2]int{c, r}] {
+					continue
+				}
+				f := [6]int{0, 0, c, c, r, r}
+				seen[[2]int{c, r}] = true
+				for todo := [][2]int{{c, r}}; len(todo) > 0; {
+					x, y := todo[0][0], todo[0][1]
+					todo = todo[1:]
+					f[0]++
+					if at(dense, x, y) {
+						f[1]++
+					}
+					f[2], f[3], f[4], f[5] = min(f[2], x), max(f[3], x), min(f[4], y), max(f[5], y)
+					for _, q := range [][2]int{{x - 1, y}, {x + 1, y}, {x, y - 1}, {x, y + 1}} {
+						if at(here, q[0], q[1]) && !seen[q] {
+							seen[q] = true
+							todo = append(todo, q)
+						}
+					}
+				}
+				want = append(want, f)
+			}
+		}
+		for _, f := range s.figures(here, dense, nil) {
+			got = append(got, [6]int{int(f.areaMM2), int(f.roofMM2), f.box[0], f.box[1], f.box[2], f.box[3]})
+			require.False(t, f.onPart)
+		}
+		require.ElementsMatch(t, want, got)
 	})
 }

@@ -50,6 +50,8 @@ type Stack struct {
 	// Thin are the figures that stand alone and are thinner than most lines, from below.
 	Thin []Thin
 
+	mesh      *mesh.Mesh
+	mmPerUnit float64
 	cellMM    float64
 	cols      int // cells across, rows deep
 	rows      int
@@ -70,6 +72,7 @@ const (
 func NewStack(ctx context.Context, m *mesh.Mesh, topo *mesh.Topology, l Layering, mmPerUnit float64, progress func(float64)) (*Stack, error) {
 	b := m.Bounds()
 	s := &Stack{Bounds: mesh.Box{Min: b.Min.Scale(mmPerUnit), Max: b.Max.Scale(mmPerUnit)}}
+	s.mesh, s.mmPerUnit = m, mmPerUnit
 	size := s.Bounds.Size()
 	s.HeightMM = size.Z
 	heights := l.Heights(s.HeightMM)
@@ -82,7 +85,7 @@ func NewStack(ctx context.Context, m *mesh.Mesh, topo *mesh.Topology, l Layering
 	bottom := 0.0
 	for i, h := range heights {
 		s.Slabs[i] = Slab{BottomMM: bottom, HeightMM: h}
-		zs[i] = b.Min.Z + (bottom+math.Min(bottom+h, s.HeightMM))/2/mmPerUnit
+		zs[i] = b.Min.Z + s.Slabs[i].middle(s.HeightMM)/mmPerUnit
 		bottom += h
 	}
 	sw := newSweep(m, topo, zs, mmPerUnit*1000)

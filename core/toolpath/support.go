@@ -40,8 +40,8 @@ func (s *slicer) standSupport(ctx context.Context) error {
 	fresh, off := make([][]polygon.Path, n), make([][]polygon.Path, n)
 	if err := overLayers(ctx, n, func(w *worker, i int) {
 		off[i] = s.keepsOff(w, i, gap)
-		if need := s.needsSupport(&w.poly, i); len(need) > 0 {
-			fresh[i] = w.poly.Offset(need, um(ReachMM(&s.r, s.heights[i])), support)
+		if need := worthSupport(s.needsSupport(&w.poly, i), width); len(need) > 0 {
+			fresh[i] = coarser(w.poly.Offset(need, um(ReachMM(&s.r, s.heights[i])), exact))
 		}
 	}, func(float64) {}); err != nil {
 		return err
@@ -80,9 +80,10 @@ func (s *slicer) standSupport(ctx context.Context) error {
 		}
 	}
 	return overLayers(ctx, n, func(w *worker, i int) {
+		here := smoothed(smoothed(s.support[i], 2.5*width), 2.5*width)
 		// What is narrower than a line cannot stand.
-		here := w.poly.Offset(w.poly.Offset(s.support[i], -0.45*width, mitre), 0.45*width, mitre)
-		s.support[i] = s.onPlate(&w.poly, here)
+		here = smoothed(w.poly.Offset(w.poly.Offset(here, -0.45*width, mitre), 0.45*width, support), 2.5*width)
+		s.support[i] = s.onPlate(&w.poly, w.poly.Union(polygon.NonZero, here))
 		if len(s.roof[i]) > 0 && len(s.support[i]) > 0 {
 			s.roof[i] = w.poly.Boolean(polygon.Intersection, polygon.NonZero, s.support[i], w.poly.Union(polygon.NonZero, s.roof[i]))
 		} else {
@@ -131,12 +132,39 @@ const supportUM = 40
 
 var support = polygon.Offsets{Join: polygon.Mitre, MitreLimit: 2, SimplifyUM: supportUM}
 
+// exact is for what hangs: a slope a few degrees past the angle hangs by less than
+// supportUM a layer.
+var exact = polygon.Offsets{Join: polygon.Mitre, MitreLimit: 2, SimplifyUM: 4}
+
 // coarser simplifies a column, so that it does not gather the corners of all the
 // layers it has passed.
 func coarser(paths []polygon.Path) []polygon.Path {
 	out := paths[:0]
 	for _, p := range paths {
 		if q := polygon.Simplify(p, supportUM, nil); len(q) >= 3 {
+			out = append(out, q)
+		}
+	}
+	return out
+}
+
+// smoothed takes the teeth off outlines: what hangs ends a little further in each layer,
+// and where all of it has come together the rim is a saw. Sides shorter than that give way
+// to their middles, which lie in a line along a saw.
+func smoothed(paths []polygon.Path, short float64) []polygon.Path {
+	var out []polygon.Path
+	for _, p := range paths {
+		q := make(polygon.Path, 0, len(p)+8)
+		a := p[len(p)-1]
+		for _, b := range p {
+			if dist(a, b) <= short {
+				q = append(q, polygon.Point{X: (a.X + b.X) / 2, Y: (a.Y + b.Y) / 2})
+			} else {
+				q = append(q, a, b)
+			}
+			a = b
+		}
+		if q = polygon.Simplify(q, supportUM, nil); len(q) >= 3 {
 			out = append(out, q)
 		}
 	}
@@ -173,6 +201,18 @@ func (s *slicer) needsSupport(poly *polygon.Scratch, k int) []polygon.Path {
 	return need
 }
 
+// worthSupport leaves out what hangs by less than a line each way: the roughness of a
+// scan, which what is laid beside it holds.
+func worthSupport(need []polygon.Path, width float64) []polygon.Path {
+	out := need[:0:0]
+	for k, p := range need {
+		if lo, hi := bounds(need[k : k+1]); float64(max(hi.X-lo.X, hi.Y-lo.Y)) >= width {
+			out = append(out, p)
+		}
+	}
+	return out
+}
+
 // fillSupport draws support: a sparse lattice of lines one way, dense lines
 // across it where something rests.
 func (s *slicer) fillSupport(w *worker, i int, l *Layer, width float64) {
@@ -197,7 +237,7 @@ func (s *slicer) fillSupport(w *worker, i int, l *Layer, width float64) {
 	}
 	for _, f := range polygon.Figures(here) {
 		paths := f.Paths()
-		if figureArea(f) < lonely*width*width {
+		if figureArea(f) < LonelyLines*width*width {
 			continue
 		}
 		if len(w.poly.Offset(paths, -width, support)) == 0 { // two lines would lie on each other
@@ -224,8 +264,8 @@ func (s *slicer) fillSupport(w *worker, i int, l *Layer, width float64) {
 	}
 }
 
-// lonely is how many squares of a line support must cover to stand at all.
-const lonely = 2.0
+// LonelyLines is how many squares of a line support must cover to stand at all.
+const LonelyLines = 2.0
 
 // roomy says that a disc of the given radius, µm, fits in a figure, or nearly.
 func roomy(f polygon.Figure, radius float64) bool {
