@@ -58,6 +58,7 @@ func run(ctx context.Context, oneOf int, only string, all bool, write string) er
 				c.Part.Group, c.Name(), c.Full.Seconds, 100*s, c.Full.Grams(), 100*g, 100*c.SupportShare(), len(c.Full.Nozzles))
 		}
 	}
+	fmt.Println(corpus.GroundReport(cases))
 	for _, g := range corpus.Groups {
 		fmt.Println(corpus.Report(cases, g, &factors))
 	}

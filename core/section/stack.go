@@ -106,6 +106,7 @@ func NewStack(ctx context.Context, m *mesh.Mesh, topo *mesh.Topology, l Layering
 			l.Loops = poly.Union(polygon.NonZero, l.Loops)
 		}
 		s.thin(k, zs[k]*mmPerUnit, &l, &poly)
+		s.fins(k, zs[k]*mmPerUnit, &l, &poly)
 		words := s.rows * s.wordsWide
 		s.Slabs[k].cover, arena = arena[:words:words], arena[words:]
 		s.measure(&s.Slabs[k], &l)

@@ -3,6 +3,7 @@ package toolpath
 import (
 	"context"
 	"math"
+	"slices"
 
 	"jobshelf/core/polygon"
 	"jobshelf/core/recipe"
@@ -79,17 +80,48 @@ func (s *slicer) standSupport(ctx context.Context) error {
 			}
 		}
 	}
-	return overLayers(ctx, n, func(w *worker, i int) {
+	if err := overLayers(ctx, n, func(w *worker, i int) {
 		here := smoothed(smoothed(s.support[i], 2.5*width), 2.5*width)
 		// What is narrower than a line cannot stand.
 		here = smoothed(w.poly.Offset(w.poly.Offset(here, -0.45*width, mitre), 0.45*width, support), 2.5*width)
 		s.support[i] = s.onPlate(&w.poly, w.poly.Union(polygon.NonZero, here))
+	}, func(float64) {}); err != nil {
+		return err
+	}
+	s.dropLoose(&poly)
+	return overLayers(ctx, n, func(w *worker, i int) {
 		if len(s.roof[i]) > 0 && len(s.support[i]) > 0 {
 			s.roof[i] = w.poly.Boolean(polygon.Intersection, polygon.NonZero, s.support[i], w.poly.Union(polygon.NonZero, s.roof[i]))
 		} else {
 			s.roof[i] = nil
 		}
 	}, func(float64) {})
+}
+
+// dropLoose cuts support back, from below, to what stands: beside a ledge the gap leaves
+// some of a column over nothing, and the column begins on the ledge. It grows over what it
+// stands on by half a line a layer, as lines can. Going up, support else grows only where it
+// begins, so that layers that did not grow are not looked at.
+func (s *slicer) dropLoose(poly *polygon.Scratch) {
+	least := s.r.LineMM * s.r.LineMM
+	for i, before := 1, areaMM2(s.support[0]); i < len(s.support); i++ {
+		area := areaMM2(s.support[i])
+		grew := area > before+least
+		before = area
+		if len(s.support[i]) == 0 || !grew {
+			continue
+		}
+		below := slices.Clone(s.support[i-1])
+		// On a slope as steep as two to one its foot sags by twice the gap.
+		for k := 1; k <= i && k <= max(1+s.drop(), int(math.Ceil(2**s.r.SupportGapMM/s.heights[i]))); k++ {
+			below = append(below, s.outline[i-k]...)
+		}
+		below = poly.Offset(below, um(s.r.LineMM)/2, support)
+		if areaMM2(poly.Boolean(polygon.Difference, polygon.NonZero, s.support[i], below)) > least {
+			s.support[i] = poly.Boolean(polygon.Intersection, polygon.NonZero, s.support[i], below)
+			before = areaMM2(s.support[i])
+		}
+	}
 }
 
 // keepsOff is where support may not stand in layer i: in the part or beside its walls,
@@ -225,7 +257,17 @@ func (s *slicer) fillSupport(w *worker, i int, l *Layer, width float64) {
 			l.Lines = append(l.Lines, Line{Kind: Support, Points: p, WidthMM: s.r.LineMM})
 		}
 	}
+	// Along a roof no rim is needed, and inside a pillar nothing would carry it.
+	var besideRoof []polygon.Path
+	offRoof := func(lines []polygon.Path) []polygon.Path {
+		if len(besideRoof) == 0 {
+			return lines
+		}
+		out, _ := w.poly.ClipLines(polygon.NonZero, lines, besideRoof, false)
+		return out
+	}
 	if len(s.roof[i]) > 0 {
+		besideRoof = w.poly.Offset(s.roof[i], width, support)
 		thick := width * 100 / s.r.SupportRoofPercent
 		add(scan(s.roof[i], math.Pi/2, thick, thick))
 		here = w.poly.Boolean(polygon.Difference, polygon.NonZero, here, s.roof[i])
@@ -242,7 +284,7 @@ func (s *slicer) fillSupport(w *worker, i int, l *Layer, width float64) {
 		}
 		if len(w.poly.Offset(paths, -width, support)) == 0 { // two lines would lie on each other
 			for _, st := range w.poly.Medial(paths, LeastShare*width, 3*width) {
-				add([]polygon.Path{plainer(st).Points})
+				add(offRoof([]polygon.Path{plainer(st).Points}))
 			}
 			continue
 		}
@@ -250,7 +292,12 @@ func (s *slicer) fillSupport(w *worker, i int, l *Layer, width float64) {
 		switch {
 		case !roomy(f, PillarPitches/2*pitch): // the lattice would be loose pieces
 			for _, p := range border {
-				l.Lines = append(l.Lines, Line{Kind: Support, Closed: true, Points: p, WidthMM: s.r.LineMM})
+				round := append(slices.Clone(p), p[0])
+				if off := offRoof([]polygon.Path{round}); len(off) == 1 && len(off[0]) == len(round) {
+					l.Lines = append(l.Lines, Line{Kind: Support, Closed: true, Points: p, WidthMM: s.r.LineMM})
+				} else {
+					add(off)
+				}
 			}
 			if roomy(f, pitch/2+1.5*width) { // its sides are further apart than rows are
 				add(scanTo(border, 0, pitch, 0, 0))

@@ -255,10 +255,11 @@ func (v *Verdict) estimate(ctx context.Context, m *mesh.Mesh, topo *mesh.Topolog
 		q := estimate.QuickOf(stacks[h], c.Recipe, c.Machine, c.Spools, startCents)
 		v.Machines[i].Quick = &q
 		tried++
-		if l, tip := lost(stacks[h], full.LineMM); l.HeightMM > 0 {
+		l, tip := lost(stacks[h], full.LineMM)
+		q.Layers -= tip
+		if l.HeightMM > 0 {
 			l.Machine = c.Machine.Name
 			thin = append(thin, l)
-			q.Layers -= tip
 		}
 	}
 	for _, f := range printability.TooThin(thin, tried) {
@@ -271,14 +272,23 @@ func (v *Verdict) estimate(ctx context.Context, m *mesh.Mesh, topo *mesh.Topolog
 	return ctx.Err()
 }
 
+// LayersOf is how many layers of a stack are laid with lines of a width: those of a tip
+// too thin for them are not.
+func LayersOf(s *section.Stack, lineMM float64) int {
+	_, tip := lost(s, lineMM)
+	return len(s.Slabs) - tip
+}
+
 // lost is what of a stack a line is too wide for, and how many layers at its top are
 // nothing else.
 func lost(s *section.Stack, lineMM float64) (l printability.Lost, tip int) {
 	l = printability.Lost{LeastMM: toolpath.LeastShare * lineMM}
 	gone := make(map[int]float64) // mm², by slab
+	every := make(map[int]int)    // layers it stands for
 	for _, t := range s.Thin {
 		if t.WidthMM < l.LeastMM-thinUnsureMM {
 			gone[t.Slab] += t.AreaMM2
+			every[t.Slab] = max(every[t.Slab], t.Every)
 			l.Places = append(l.Places, t.AtMM)
 		}
 	}
@@ -287,7 +297,7 @@ func lost(s *section.Stack, lineMM float64) (l printability.Lost, tip int) {
 		b := &s.Slabs[k]
 		left += b.AreaMM2 - gone[k]
 		if gone[k] > crumbMM2 {
-			l.HeightMM += b.HeightMM
+			l.HeightMM += b.HeightMM * float64(every[k])
 			l.AreaMM2 = math.Max(l.AreaMM2, gone[k])
 		}
 		tip++
@@ -295,6 +305,7 @@ func lost(s *section.Stack, lineMM float64) (l printability.Lost, tip int) {
 			tip = 0
 		}
 	}
+	l.HeightMM = math.Min(l.HeightMM, s.HeightMM)
 	l.All = left < crumbMM2
 	return l, tip
 }

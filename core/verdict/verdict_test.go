@@ -244,7 +244,15 @@ func TestWhatIsTooThinIsTold(t *testing.T) {
 	assert.NotContains(t, f.Text, "Idle")
 	require.NotEmpty(t, f.Places)
 	assert.InDelta(t, 12, f.Places[0][0], 0.11)
-	for name, m := range map[string]*mesh.Mesh{"a box of paper walls": solid.BaitBox(), "a peg": solid.Cylinder(0.2, 12, 24), "a cube": solid.Box(9, 9, 9)} {
+	// A fin on a thick block, 12 of 20 mm high.
+	finned := solid.Box(10, 10, 20)
+	finned.Append(solid.Box(8, 0.14, 12).Transformed(1, mesh.Vec3{X: 9.5, Y: 5, Z: 4}))
+	f, ok = find(finned)
+	require.True(t, ok)
+	assert.Equal(t, printability.Decide, f.Grade)
+	assert.InDelta(t, 12, f.Value, 0.7)
+	assert.Contains(t, f.Text, "Up to")
+	for name, m := range map[string]*mesh.Mesh{"a star": solid.Extrude([]solid.P{{X: 20, Y: 0}, {X: 3, Y: 2}, {X: -18, Y: 9}, {X: -4, Y: -1}, {X: -12, Y: -14}}, nil, 5), "a box of paper walls": solid.BaitBox(), "a peg": solid.Cylinder(0.2, 12, 24), "a cube": solid.Box(9, 9, 9)} {
 		_, ok := find(m)
 		assert.False(t, ok, name)
 	}

@@ -24,6 +24,9 @@ type Case struct {
 	Choice verdict.Choice
 	Sketch *estimate.Sketch
 	Full   *estimate.Full
+	Ground Ground
+	Layers int      // that were promised
+	Notes  []string // what the slice tells
 }
 
 // Name tells a case.
@@ -83,7 +86,8 @@ func caseOf(ctx context.Context, p Part, c verdict.Choice) (*Case, error) {
 		return nil, err
 	}
 	full := estimate.FullOf(print, *c.Recipe, c.Machine, c.Spools, demo.StartCents)
-	return &Case{Part: p, Choice: c, Sketch: estimate.SketchOf(stack, c.Recipe, c.Machine, c.Spools), Full: full}, nil
+	return &Case{Part: p, Choice: c, Sketch: estimate.SketchOf(stack, c.Recipe, c.Machine, c.Spools), Full: full,
+		Ground: GroundOf(print, *c.Recipe, m.Bounds().Size().Z), Layers: verdict.LayersOf(stack, c.Recipe.WithDefaults().LineMM), Notes: print.Notes}, nil
 }
 
 // Off is how far the quick estimate by some factors is off, in time and in filament, as
@@ -142,4 +146,50 @@ func Offs(cases []*Case, g Group, f *estimate.Factors) (seconds, grams []float64
 		}
 	}
 	return seconds, grams
+}
+
+// Doubts are what a case's lines do not stand on, or leave out unsaid.
+func (c *Case) Doubts() []string {
+	var out []string
+	g := &c.Ground
+	doubt := func(format string, args ...any) { out = append(out, c.Name()+": "+fmt.Sprintf(format, args...)) }
+	if g.AirMM > 40+0.06*g.SupportMM {
+		doubt("%.0f of %.0f mm of support in the air", g.AirMM, g.SupportMM)
+	}
+	if g.LooseBridges > 0 {
+		doubt("%d of %d bridges with a loose end", g.LooseBridges, g.Bridges)
+	}
+	if (g.LayersLaid != g.LayersMade || c.Layers != c.Full.Layers) && len(c.Notes) == 0 {
+		doubt("%d layers promised, %d made, %d of the part, %d of them laid, and nothing said", c.Layers, c.Full.Layers, g.LayersMade, g.LayersLaid)
+	}
+	if abs := c.Layers - c.Full.Layers; abs > 2 || abs < -2 {
+		doubt("%d layers promised, %d made", c.Layers, c.Full.Layers)
+	}
+	if len(c.Notes) == 0 && g.BareMM > 2+0.001*g.RimMM {
+		doubt("%.1f of %.0f mm of outline without a line, and nothing said", g.BareMM, g.RimMM)
+	}
+	if math.Abs(g.HeightOffMM) > 0.01 && len(c.Notes) == 0 {
+		doubt("%.3f mm too high, and nothing said", g.HeightOffMM)
+	}
+	return out
+}
+
+// GroundReport sums up what the cases stand on.
+func GroundReport(cases []*Case) string {
+	var all Ground
+	promised, made := 0, 0
+	var height float64
+	text := ""
+	for _, c := range cases {
+		g := &c.Ground
+		all.SupportMM, all.AirMM, all.RimMM, all.BareMM = all.SupportMM+g.SupportMM, all.AirMM+g.AirMM, all.RimMM+g.RimMM, all.BareMM+g.BareMM
+		all.Bridges, all.LooseBridges = all.Bridges+g.Bridges, all.LooseBridges+g.LooseBridges
+		promised, made = promised+c.Layers, made+c.Full.Layers
+		height = max(height, math.Abs(g.HeightOffMM))
+		for _, d := range c.Doubts() {
+			text += "  " + d + "\n"
+		}
+	}
+	return fmt.Sprintf("%d cases: support in the air %.0f of %.0f mm (%.3f %%), loose bridges %d of %d, outline bare %.0f of %.0f mm, layers promised %d, made %d, height off by %.3f mm at the most\n%s",
+		len(cases), all.AirMM, all.SupportMM, 100*all.AirMM/max(1, all.SupportMM), all.LooseBridges, all.Bridges, all.BareMM, all.RimMM, promised, made, height, text)
 }
