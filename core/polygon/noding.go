@@ -62,6 +62,9 @@ type boxTree struct {
 	// starts is the first edge of each run, and the end; a run ends where the next
 	// edge does not go on from it.
 	starts []int32
+	// fresh says of a box that an edge in it was bent in the round before: others have
+	// been held against each other already. In the first round all are fresh.
+	fresh []bool
 	// run is the number of the run of edges at each leaf, if they are sorted.
 	run  []int32
 	keys []uint64
@@ -74,9 +77,10 @@ const (
 	manyPaths = 12
 )
 
-func (t *boxTree) build(edges []edge, paths int) {
+// build makes the tree; bent says which edges are fresh, nil that all are.
+func (t *boxTree) build(edges []edge, bent []bool, paths int) {
 	t.boxes, t.levels, t.stairs = t.boxes[:0], append(t.levels[:0], 0), t.stairs[:0]
-	t.starts = t.starts[:0]
+	t.starts, t.fresh = t.starts[:0], t.fresh[:0]
 	for i := 0; i < len(edges); {
 		t.starts = append(t.starts, int32(i))
 		b := edges[i].box()
@@ -89,6 +93,7 @@ func (t *boxTree) build(edges []edge, paths int) {
 			stairs = stairs && (e.b.X >= e.a.X) == east && (e.b.Y >= e.a.Y) == north
 		}
 		t.boxes, t.stairs = append(t.boxes, b), append(t.stairs, stairs)
+		t.fresh = append(t.fresh, bent == nil || slices.Contains(bent[i:k], true))
 		i = k
 	}
 	t.starts = append(t.starts, int32(len(edges)))
@@ -100,11 +105,12 @@ func (t *boxTree) build(edges []edge, paths int) {
 		end := len(t.boxes)
 		t.levels = append(t.levels, end)
 		for i := from; i < end; i += 2 {
-			b := t.boxes[i]
+			b, fresh := t.boxes[i], t.fresh[i]
 			if i+1 < end {
 				b.add(t.boxes[i+1])
+				fresh = fresh || t.fresh[i+1]
 			}
-			t.boxes = append(t.boxes, b)
+			t.boxes, t.fresh = append(t.boxes, b), append(t.fresh, fresh)
 		}
 		from = end
 	}
@@ -130,10 +136,11 @@ func (t *boxTree) arrange() {
 	t.run = grown(t.run, len(t.boxes))
 	n := len(t.boxes)
 	for _, k := range t.keys { // the sorted ones behind, then forward
-		t.boxes = append(t.boxes, t.boxes[uint32(k)])
+		t.boxes, t.fresh = append(t.boxes, t.boxes[uint32(k)]), append(t.fresh, t.fresh[uint32(k)])
 	}
 	copy(t.boxes, t.boxes[n:])
-	t.boxes = t.boxes[:n]
+	copy(t.fresh, t.fresh[n:])
+	t.boxes, t.fresh = t.boxes[:n], t.fresh[:n]
 	for i, k := range t.keys {
 		t.run[i] = int32(uint32(k))
 	}
@@ -163,6 +170,8 @@ func (t *boxTree) count(level int) int { return t.levels[level+1] - t.levels[lev
 
 func (t *boxTree) at(level, i int) *box { return &t.boxes[t.levels[level]+i] }
 
+func (t *boxTree) isFresh(level, i int) bool { return t.fresh[t.levels[level]+i] }
+
 // node is a place where an edge is to be bent.
 type node struct {
 	edge int32
@@ -172,6 +181,7 @@ type node struct {
 // noder is the state of one noding; its buffers are used again.
 type noder struct {
 	edges, other []edge
+	bent, again  []bool // by edge: whether it is a piece of one that was bent in the round before
 	tree         boxTree
 	nodes        []node
 	crossings    []Point
@@ -185,8 +195,12 @@ type noder struct {
 
 // run nodes n.edges.
 func (n *noder) run() {
-	for range maxRounds {
-		n.tree.build(n.edges, n.paths)
+	for round := range maxRounds {
+		if round == 0 {
+			n.tree.build(n.edges, nil, n.paths)
+		} else {
+			n.tree.build(n.edges, n.bent, n.paths)
+		}
 		n.nodes, n.crossings = n.nodes[:0], n.crossings[:0]
 		n.latest = grown(n.latest, len(n.edges))
 		for i := range n.edges {
@@ -208,10 +222,13 @@ func (n *noder) run() {
 		}
 		n.bend()
 	}
-	n.tree.build(n.edges, n.paths)
+	n.tree.build(n.edges, nil, n.paths)
 }
 
 func (n *noder) within(level, i int) {
+	if !n.tree.isFresh(level, i) {
+		return
+	}
 	if level == 0 {
 		run, lo, hi := n.tree.edges(i)
 		if n.tree.stairs[run] {
@@ -234,7 +251,7 @@ func (n *noder) within(level, i int) {
 
 func (n *noder) between(level, i, j int) {
 	a, b := n.tree.at(level, i), n.tree.at(level, j)
-	if !a.meets(b) {
+	if !a.meets(b) || !n.tree.isFresh(level, i) && !n.tree.isFresh(level, j) {
 		return
 	}
 	if level == 0 {
@@ -401,11 +418,11 @@ func (n *noder) bend() {
 		n.next[i] = n.first[x.edge]
 		n.first[x.edge] = int32(i) + 1
 	}
-	n.other = n.other[:0]
+	n.other, n.again = n.other[:0], n.again[:0]
 	for k := range n.edges {
 		e := n.edges[k]
 		if n.first[k] == 0 {
-			n.other = append(n.other, e)
+			n.other, n.again = append(n.other, e), append(n.again, false)
 			continue
 		}
 		n.order = n.order[:0]
@@ -417,15 +434,16 @@ func (n *noder) bend() {
 		from := e.a
 		for _, x := range n.order {
 			if x.p != from {
-				n.other = append(n.other, edge{from, x.p, e.weight, e.line})
+				n.other, n.again = append(n.other, edge{from, x.p, e.weight, e.line}), append(n.again, true)
 				from = x.p
 			}
 		}
 		if from != e.b {
-			n.other = append(n.other, edge{from, e.b, e.weight, e.line})
+			n.other, n.again = append(n.other, edge{from, e.b, e.weight, e.line}), append(n.again, true)
 		}
 	}
 	n.edges, n.other = n.other, n.edges
+	n.bent, n.again = n.again, n.bent
 }
 
 // sortAlong orders nodes by how far along d they lie; few as a rule.

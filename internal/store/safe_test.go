@@ -81,7 +81,7 @@ func TestDeadlocksAreTriedAgain(t *testing.T) {
 	}
 	done.Wait()
 	require.NoError(t, errors.Join(errs[:]...))
-	assert.Equal(t, 3, tries[0]+tries[1], "one had to begin anew")
+	assert.GreaterOrEqual(t, tries[0]+tries[1], 3, "one had to begin anew, and may have had to again")
 	assert.Equal(t, 4, count(t, s, `SELECT sum(n)::int FROM two`))
 	// What fails otherwise is not tried again.
 	n := 0
