@@ -438,7 +438,7 @@ func (s *Stack) leaning(lean float64) *leaning {
 	m, mm := s.mesh, s.mmPerUnit
 	inv := mm / s.cellMM
 	lean *= 1.01 // a slope of just that angle holds, however it is rounded
-	x0, y0, z0 := s.Bounds.Min.X/mm, s.Bounds.Min.Y/mm, s.Bounds.Min.Z/mm
+	x0, y0, z0 := s.gridMM[0]/mm, s.gridMM[1]/mm, s.Bounds.Min.Z/mm
 	for _, t := range m.Triangles {
 		var x, y, z [3]float64
 		for k, v := range t {
@@ -513,13 +513,14 @@ func (s *Stack) standing(b *buffers, column []uint64, fresh [][]uint64, hangs []
 		if k > whole {
 			weight = part
 		}
-		s.widen(near, cover, b.c, int(k))
+		copy(near, cover)
+		for w := range blocked {
+			near[w] |= blocked[w]
+		}
+		s.widen(near, near, b.c, int(k))
 		here := b.d
 		for w, c := range column {
 			here[w] = c &^ near[w]
-		}
-		for w := range blocked {
-			here[w] &^= blocked[w]
 		}
 		for d := 1; d <= ask.Drop && d <= layer; d++ {
 			for w, c := range s.Slabs[layer-d].cover {

@@ -53,7 +53,8 @@ type Stack struct {
 	mesh      *mesh.Mesh
 	mmPerUnit float64
 	cellMM    float64
-	cols      int // cells across, rows deep
+	gridMM    [2]float64 // where the grid begins: a rim before the part
+	cols      int        // cells across, rows deep
 	rows      int
 	wordsWide int
 	arenas    sync.Pool // *[]uint64, for Support; as they were left
@@ -64,6 +65,8 @@ type Stack struct {
 const (
 	coverCells  = 240
 	coverCellMM = 0.25
+	// coverRimMM is how far around a part the grid goes: support reaches out.
+	coverRimMM = 1.5
 )
 
 // NewStack cuts m (with its topology) into layers, each by the plane through its
@@ -78,7 +81,9 @@ func NewStack(ctx context.Context, m *mesh.Mesh, topo *mesh.Topology, l Layering
 	heights := l.Heights(s.HeightMM)
 	n := len(heights)
 	s.cellMM = math.Max(coverCellMM, math.Max(size.X, size.Y)/coverCells)
-	s.cols, s.rows = int(size.X/s.cellMM)+1, int(size.Y/s.cellMM)+1
+	rim := math.Ceil(coverRimMM/s.cellMM) * s.cellMM
+	s.gridMM = [2]float64{s.Bounds.Min.X - rim, s.Bounds.Min.Y - rim}
+	s.cols, s.rows = int((size.X+2*rim)/s.cellMM)+1, int((size.Y+2*rim)/s.cellMM)+1
 	s.wordsWide = (s.cols + 63) / 64
 	zs := make([]float64, n)
 	s.Slabs = make([]Slab, n)
@@ -188,7 +193,7 @@ func (b *Slab) turns(p polygon.Path) {
 // whose middle lies right of the crossing.
 func (s *Stack) scan(cover []uint64, p polygon.Path) {
 	inv := 1 / (s.cellMM * 1000)
-	x0, y0 := s.Bounds.Min.X*1000, s.Bounds.Min.Y*1000
+	x0, y0 := s.gridMM[0]*1000, s.gridMM[1]*1000
 	prev := p[len(p)-1]
 	px, py := (float64(prev.X)-x0)*inv-0.5, (float64(prev.Y)-y0)*inv-0.5
 	for _, q := range p {

@@ -122,6 +122,9 @@ func GroundOf(p *toolpath.Print, r recipe.Recipe, heightMM float64) Ground {
 					}
 				}
 			}
+			if x.Kind == toolpath.Hold { // a raft carries too
+				along(x.Points, x.Closed, w/2, func(a, b, _ float64) { here.add(a, b) })
+			}
 			if x.Kind != toolpath.Support && x.Kind != toolpath.Hold && x.Kind != toolpath.Purge {
 				laid = true
 				along(x.Points, x.Closed, w/2, func(a, b, _ float64) { lines.add(a, b) })
