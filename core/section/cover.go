@@ -284,10 +284,9 @@ type figure struct {
 // batch is how many layers' bitmaps are held at a time.
 const batch = 256
 
-// Support is where support stands: under cells that are covered though nothing below
-// is, where the surface leans too far, down to the plate or the part;
-// where it may stand on the plate only, only where it reaches it. The grid is
-// coarse; the lean is the surface's own.
+// Support is where support stands: under cells that are covered though nothing below is,
+// where the surface leans too far, down to the plate or the part; where it may stand on
+// the plate only, only where it reaches it. The grid is coarse, the lean the surface's own.
 func (s *Stack) Support(ask SupportAsk) []Column {
 	n := len(s.Slabs)
 	if n < 2 || ask.Lean <= 0 {
@@ -499,7 +498,7 @@ func (b *Slab) middle(heightMM float64) float64 {
 	return (b.BottomMM + math.Min(b.BottomMM+b.HeightMM, heightMM)) / 2
 }
 
-// standing measures one layer of support: the column less what is blocked, within the
+// standing measures one layer of support, figure by figure: the column less what is blocked, within the
 // gap of the part, or on the part and within the drop, and its rim as it reaches further.
 // The gap is part of a cell more than so many cells: all is between those of both.
 func (s *Stack) standing(b *buffers, column []uint64, fresh [][]uint64, hangs []bool, blocked []uint64, layer int, ask SupportAsk) []figure {

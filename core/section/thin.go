@@ -1,10 +1,6 @@
 package section
 
-import (
-	"math"
-
-	"jobshelf/core/polygon"
-)
+import "jobshelf/core/polygon"
 
 // Thin is a figure of a layer that is thinner than most lines.
 type Thin struct {
@@ -92,21 +88,10 @@ func (s *Stack) fins(k int, zMM float64, l *Layer, poly *polygon.Scratch) {
 			area += p.Area()
 			length += p.Length()
 		}
-		lo, hi := boundsOf(f.Outer)
-		if max(hi[0]-lo[0], hi[1]-lo[1]) < finMM || area <= 0 || area >= thinMM/2*length {
+		if polygon.SmallestRectangle(f.Outer).LongUM < 1000*finMM || area <= 0 || area >= thinMM/2*length {
 			continue
 		}
 		q := f.Outer[0]
 		s.Thin = append(s.Thin, Thin{k, [3]float64{float64(q.X) / 1000, float64(q.Y) / 1000, zMM}, widest(paths, poly), area, every})
 	}
-}
-
-func boundsOf(p polygon.Path) (lo, hi [2]float64) {
-	lo, hi = [2]float64{math.Inf(1), math.Inf(1)}, [2]float64{math.Inf(-1), math.Inf(-1)}
-	for _, q := range p {
-		for i, v := range [2]float64{float64(q.X) / 1000, float64(q.Y) / 1000} {
-			lo[i], hi[i] = math.Min(lo[i], v), math.Max(hi[i], v)
-		}
-	}
-	return lo, hi
 }

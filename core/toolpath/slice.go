@@ -418,17 +418,11 @@ func (s *slicer) narrow(w *worker, f polygon.Figure, kind Kind, least, most, mor
 			lines = append(lines, Line{Kind: kind, Closed: true, Points: p, WidthMM: (across/2 + more) / 1000})
 		}
 	} else if across >= least {
-		sin, cos := math.Sincos(box.AngleRad)
-		half := math.Max(box.LongUM-across, across/2) / 2
-		at := func(d float64) polygon.Point {
-			return polygon.Point{X: int64(math.Round(box.CentreX + d*cos)), Y: int64(math.Round(box.CentreY + d*sin))}
+		line, ok := middle(paths, box, math.Max(box.LongUM-across, across/2)/2)
+		if !ok {
+			return nil
 		}
-		for _, share := range []float64{-1, -0.5, 0, 0.5, 1} {
-			if polygon.Inside(polygon.NonZero, paths, at(share*half)) < 0 {
-				return nil // a bow, and the line would be its string
-			}
-		}
-		lines = append(lines, Line{Kind: kind, Points: polygon.Path{at(-half), at(half)}, WidthMM: (across + more) / 1000})
+		lines = append(lines, Line{Kind: kind, Points: line, WidthMM: (across + more) / 1000})
 	}
 	return lines
 }

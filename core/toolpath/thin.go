@@ -89,26 +89,34 @@ func (s *slicer) dab(w *worker, figure []polygon.Path, core polygon.Figure) []Li
 		}
 		return out
 	}
+	line, ok := middle(figure, box, math.Max(box.LongUM-short, across/4)/2)
+	if !ok { // a dot where there is room for one
+		a, b := core.Outer[0], core.Outer[1]
+		f := math.Min(1, LeastShare*width/2/math.Max(dist(a, b), 1))
+		b = polygon.Point{X: a.X + int64(f*float64(b.X-a.X)), Y: a.Y + int64(f*float64(b.Y-a.Y))}
+		return []Line{even(polygon.Path{a, b}, false, LeastShare*width)}
+	}
+	// The box may be wider than the figure is at the ends.
+	for _, q := range []polygon.Point{line[0], {X: (line[0].X + line[1].X) / 2, Y: (line[0].Y + line[1].Y) / 2}, line[1]} {
+		room := 2*clearance(figure, q, across) + width/4
+		across = math.Max(LeastShare*width, math.Min(across, room))
+	}
+	return []Line{even(line, false, across)}
+}
+
+// middle is a line along the middle of the smallest box around a figure, half as long
+// each way; false where the figure is a bow, and the line would be its string.
+func middle(figure []polygon.Path, box polygon.Rectangle, half float64) (polygon.Path, bool) {
 	sin, cos := math.Sincos(box.AngleRad)
-	half := math.Max(box.LongUM-short, across/4) / 2
 	at := func(d float64) polygon.Point {
 		return polygon.Point{X: int64(math.Round(box.CentreX + d*cos)), Y: int64(math.Round(box.CentreY + d*sin))}
 	}
 	for _, share := range []float64{-1, -0.5, 0, 0.5, 1} {
 		if polygon.Inside(polygon.NonZero, figure, at(share*half)) < 0 {
-			// A bow, and the line would be its string: a dot where there is room for one.
-			a, b := core.Outer[0], core.Outer[1]
-			f := math.Min(1, LeastShare*width/2/math.Max(dist(a, b), 1))
-			b = polygon.Point{X: a.X + int64(f*float64(b.X-a.X)), Y: a.Y + int64(f*float64(b.Y-a.Y))}
-			return []Line{even(polygon.Path{a, b}, false, LeastShare*width)}
+			return nil, false
 		}
 	}
-	// The box may be wider than the figure is at the ends.
-	for _, share := range []float64{-1, 0, 1} {
-		room := 2*clearance(figure, at(share*half), across) + width/4
-		across = math.Max(LeastShare*width, math.Min(across, room))
-	}
-	return []Line{even(polygon.Path{at(-half), at(half)}, false, across)}
+	return polygon.Path{at(-half), at(half)}, true
 }
 
 // figureArea is in µm².
