@@ -217,9 +217,14 @@ func lifted(r *recipe.Recipe, m *machine.Machine) float64 {
 		t = 2 * r.RetractMM / r.RetractMMPerS
 	}
 	if r.LiftMM > 0 {
-		t += 2 * segmentSeconds(r.LiftMM, 0, m.Motion.LiftMMPerS, m.Motion.AccelMMPerS2)
+		t += 2 * heightSeconds(r.LiftMM, m)
 	}
 	return t
+}
+
+// heightSeconds is the time of a move in height from rest to rest.
+func heightSeconds(mm float64, m *machine.Machine) float64 {
+	return segmentSeconds(mm, 0, m.Motion.LiftMMPerS, cmp.Or(m.Motion.LiftAccelMMPerS2, m.Motion.AccelMMPerS2))
 }
 
 // twoNozzles tells whether support is worth a nozzle of its own, and the last
@@ -462,7 +467,7 @@ func (k *Sketch) travelSeconds(f *Factors, i int, plateMM2 float64) float64 {
 	if r.RetractMM > 0 {
 		back = 2 * r.RetractMM / r.RetractMMPerS
 	}
-	t := b.HeightMM/m.Motion.LiftMMPerS + back + segmentSeconds(far, 0, v, a)
+	t := heightSeconds(b.HeightMM, m) + back + segmentSeconds(far, 0, v, a)
 	t += more * (back + f.Lifted*(lifted(r, m)-back) + segmentSeconds(f.Near*near, 0, v, a))
 	within := f.Loops * rings * float64(r.Shells)
 	if l.cap > 0 {

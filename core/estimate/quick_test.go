@@ -72,13 +72,13 @@ func TestCubeByHand(t *testing.T) {
 		return 825.252523 / (f.CapChord * chord) * (side(f.CapChord*chord, v) + link(spacing))
 	}
 	shells := func(out, in float64) float64 { return 4*side(78.2/4, out) + 4*side(74.943363/4, in) }
-	// To each layer 0.2 mm up at 10 mm/s, 2·1/40 s of retraction and 10 mm of travel; more of
+	// To each layer 0.2 mm up at 10 mm/s with 10 ms of speeding up and down, 2·1/40 s of retraction and 10 mm of travel; more of
 	// that for what a square's outline is longer than a circle's; within, ways half as long
 	// that are gone into round a corner.
 	rest := func(d float64) float64 { return segmentSeconds(d, 0, 150, 1000) }
 	ragged := 80/math.Sqrt(4*math.Pi*400) - 1
 	piece := segmentSeconds(f.Near*5, v0, 150, 1000)
-	travel := 0.02 + 0.05 + rest(10) + f.Ragged*ragged*(0.05+rest(f.Near*10)) + 2*f.Loops*piece
+	travel := 0.03 + 0.05 + rest(10) + f.Ragged*ragged*(0.05+rest(f.Near*10)) + 2*f.Loops*piece
 	want := shells(20, 20) + caps(20) + // first layer
 		99*shells(40, 60) + 7*caps(60) + 92*infill(80) + 100*travel + 8*f.Pieces*(1+ragged)*piece
 	assert.InEpsilon(t, want, q.Seconds, 1e-5)
@@ -207,6 +207,19 @@ func TestMoreOfEverythingTakesMore(t *testing.T) {
 	assert.Equal(t, units.Cents(10), price, "4 g of a 1 kg spool at 25.00 cost 0.10")
 	// 1 kg of PLA at 1.75 mm is about 335 m (data sheet values, from memory).
 	assert.InEpsilon(t, 1000, testMaterial.Grams(1.75, 335_300), 0.001)
+}
+
+// A machine slow to start in height takes longer, by what the closed form says of each
+// step up and of each lift.
+func TestHeightIsAsSlowAsTheMachine(t *testing.T) {
+	r := testRecipe
+	m := solid.Box(20, 20, 20)
+	s, err := section.NewStack(context.Background(), m, mesh.TopologyOf(m), toolpath.LayeringOf(&r, nil), 1, nil)
+	require.NoError(t, err)
+	slow := testMachine
+	slow.Motion.LiftAccelMMPerS2 = 50
+	q, p := QuickOf(s, &r, &testMachine, machine.Spools{&testMaterial}, 0), QuickOf(s, &r, &slow, machine.Spools{&testMaterial}, 0)
+	assert.InDelta(t, 100*(2*math.Sqrt(0.2/50)-0.03), p.Seconds-q.Seconds, 1e-6)
 }
 
 func TestClosedFormsOfMotion(t *testing.T) {
