@@ -194,7 +194,7 @@ func (f *Factors) column(r *recipe.Recipe, m *machine.Machine, c section.Column,
 	round := narrow*strip + (1-narrow)*(1-roomy)*pillar
 	rows := (1 - narrow) * (roomy*lattice + (1-roomy)*open/pitch*wider(pitch/2+1.5*w))
 	dense := c.RoofMM2 / thick
-	chord := f.Chord * math.Sqrt(side*math.Min(side, math.Pi*c.AreaMM2/rim))
+	chord := math.Pi * c.AreaMM2 / rim
 	laid := m.Motion
 	laid.SpeedMMPerS = math.Min(laid.SpeedMMPerS, r.SupportMMPerS)
 	if r.SupportMMPerS2 > 0 {
@@ -205,7 +205,7 @@ func (f *Factors) column(r *recipe.Recipe, m *machine.Machine, c section.Column,
 		return segmentSeconds(mm, 0, math.Min(r.TravelMMPerS, m.Motion.SpeedMMPerS), m.Motion.AccelMMPerS2)
 	}
 	t += lifted(r, m) + far(f.WaysFar*math.Sqrt(plateMM2/many)) // to it
-	ways := f.WaysRim*math.Max(0, rim/(4*side)-1) + f.WaysRows*rows/(chord+pitch)
+	ways := f.WaysRim*math.Max(0, rim/(4*side)-1) + f.WaysRoomy*roomy + f.WaysRows*(rim-2*math.SqrtPi*side)/pitch
 	t += ways * (f.WaysBack*lifted(r, m) + far(side/2))
 	return carrying{round + rows + dense, t}
 }
@@ -350,6 +350,14 @@ func holdLength(s *section.Stack, r *recipe.Recipe) float64 {
 	return 0
 }
 
+// leastChord and leastCap are how many line widths the lines of infill and of caps are
+// long at the least, on average: rows run across narrow places at a slant, slivers of cap
+// are not laid, and what is laid reaches a line further.
+const (
+	leastChord = 2
+	leastCap   = 4
+)
+
 // layerSeconds is the time of layer i of a part that takes plateMM2 of the plate, and of
 // what is laid beside it. Lines of a filling are on average as long as a chord,
 // π·area/perimeter (Crofton; Santaló 1976, "Integral Geometry and Geometric
@@ -385,9 +393,9 @@ func (k *Sketch) layerSeconds(f *Factors, i int, plateMM2, also float64) float64
 		capArea := l.cap * spacing
 		share := math.Min(1, capArea/l.inside)
 		strip := math.Pi * capArea / (rim * (1 + math.Sqrt(1-share) + math.Sqrt(share)) / 2)
-		t += fillSeconds(l.cap, f.CapChord*strip, spacing, laid(r.CapMMPerS, r.CapMMPerS2))
+		t += fillSeconds(l.cap, math.Max(f.CapChord*strip, leastCap*spacing), spacing, laid(r.CapMMPerS, r.CapMMPerS2))
 		if r.InfillPercent > 0 {
-			t += fillSeconds(l.infill, f.FillChord*chord, r.LineMM*100/r.InfillPercent, laid(r.InfillMMPerS, r.InfillMMPerS2))
+			t += fillSeconds(l.infill, math.Max(f.FillChord*chord, leastChord*r.LineMM), r.LineMM*100/r.InfillPercent, laid(r.InfillMMPerS, r.InfillMMPerS2))
 		}
 	}
 	t += k.travelSeconds(f, i, plateMM2) + also
@@ -408,10 +416,9 @@ func outlineSeconds(b *section.Slab, length, rounds float64, mo machine.Motion) 
 	for _, c := range b.Turns {
 		corners += c.Count
 	}
-	t := length / v
-	if corners == 0 {
-		return t
-	}
+	// Each begins and ends at rest. That it would slow down for a corner there all the same
+	// makes up for turns too small to be counted.
+	t := length/v + float64(b.Outers+b.Holes)*rounds*v/a
 	spacing := length / (float64(corners) * math.Max(rounds, 1))
 	for _, c := range b.Turns {
 		if c.Count == 0 {
@@ -462,7 +469,8 @@ func (k *Sketch) travelSeconds(f *Factors, i int, plateMM2 float64) float64 {
 	rings := float64(b.Outers + b.Holes)
 	bends := math.Max(0, turned/(2*math.Pi)-rings)
 	ragged := math.Max(0, b.LengthMM/math.Sqrt(4*math.Pi*b.AreaMM2)-1)
-	more := f.Figures*float64(max(0, b.Outers-1)) + f.Holes*float64(b.Holes) + f.Bends*bends + f.Ragged*ragged + f.Arms*float64(max(0, l.pieces-b.Outers))
+	more := f.Figures*float64(max(0, b.Outers-1)) + f.Holes*float64(b.Holes) + f.Bends*bends + f.Ragged*ragged + f.Arms*float64(max(0, l.pieces-b.Outers)) +
+		f.Tips*float64(b.Tips.Cut)
 	back := 0.0
 	if r.RetractMM > 0 {
 		back = 2 * r.RetractMM / r.RetractMMPerS

@@ -71,7 +71,10 @@ func TestCubeByHand(t *testing.T) {
 	caps := func(v float64) float64 {
 		return 825.252523 / (f.CapChord * chord) * (side(f.CapChord*chord, v) + link(spacing))
 	}
-	shells := func(out, in float64) float64 { return 4*side(78.2/4, out) + 4*side(74.943363/4, in) }
+	// Each shell begins and ends at rest, v/a longer.
+	shells := func(out, in float64) float64 {
+		return 4*side(78.2/4, out) + 4*side(74.943363/4, in) + out/1000 + 74.943363/78.2*in/1000
+	}
 	// To each layer 0.2 mm up at 10 mm/s with 10 ms of speeding up and down, 2·1/40 s of retraction and 10 mm of travel; more of
 	// that for what a square's outline is longer than a circle's; within, ways half as long
 	// that are gone into round a corner.

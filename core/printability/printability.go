@@ -165,6 +165,19 @@ func TooThin(lost []Lost, tried int) []Finding {
 	return []Finding{f}
 }
 
+// Rounded tells of corners so sharp that a line does not go into them; deg is the
+// sharpest, heightMM how much of the height has any, lineMM the widest line that was tried.
+func Rounded(deg, heightMM, lineMM float64, at [3]float64) Finding {
+	short := ShortMM(deg, lineMM)
+	return Finding{Check: "sharp corners", Grade: WorthKnowing, Value: short, Unit: "mm", Places: [][3]float64{at}, Text: fmt.Sprintf(
+		"Corners as sharp as %.0f° over %.1f mm of its height: a line of %.2f mm rounds them off, by up to %.1f mm. Blunt them where that matters, or use a finer nozzle and line.", deg, heightMM, lineMM, short)}
+}
+
+// ShortMM is how far from the tip of a corner a line that goes round it ends, mm.
+func ShortMM(deg, lineMM float64) float64 {
+	return lineMM / 2 * (1/math.Sin(deg*math.Pi/360) - 1)
+}
+
 // Worst is the finding that matters most; false if there is none.
 func Worst(f []Finding) (Finding, bool) {
 	for _, g := range []Grade{StopsIt, Decide, WorthKnowing} {

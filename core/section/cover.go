@@ -331,9 +331,12 @@ func (s *Stack) Support(ask SupportAsk) []Column {
 			for _, c := range leans.in(i) {
 				f[c>>6] |= 1 << (c & 63)
 			}
+			// What begins in mid-air hangs however steep it is.
+			far := b.a
+			s.widen(far, s.Slabs[i-1].cover, b.c, 1+int(math.Ceil(ask.Lean*s.Slabs[i].HeightMM/s.cellMM)))
 			some, below := uint64(0), s.Slabs[i-1].cover
 			for w, c := range s.Slabs[i].cover {
-				f[w] &= c &^ below[w]
+				f[w] = f[w]&c&^below[w] | c&^far[w]
 				some |= f[w]
 			}
 			hangs[k+roof] = some != 0

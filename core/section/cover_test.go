@@ -10,6 +10,7 @@ import (
 	"pgregory.net/rapid"
 
 	"jobshelf/core/mesh"
+	"jobshelf/core/polygon"
 	"jobshelf/core/solid"
 )
 
@@ -230,4 +231,60 @@ func TestFiguresByFlood(t *testing.T) {
 		}
 		require.ElementsMatch(t, want, got)
 	})
+}
+
+// What begins in mid-air is carried from the plate, however steep its sides are: a post
+// that hangs from a bridge between two others, and a kite that stands on a corner.
+func TestWhatBeginsInMidAirIsCarried(t *testing.T) {
+	gate := solid.Box(4, 10, 20)
+	gate.Append(solid.Box(4, 10, 20).Transformed(1, mesh.Vec3{X: 26}))
+	gate.Append(solid.Box(30, 10, 4).Transformed(1, mesh.Vec3{Z: 20}))
+	spike := solid.Revolve([]solid.P{{X: 0, Y: 8}, {X: 3, Y: 20}, {X: 0, Y: 20}}, 40) // much steeper than 50°
+	gate.Append(spike.Transformed(1, mesh.Vec3{X: 15, Y: 5}))
+	topo := mesh.TopologyOf(gate)
+	s, err := NewStack(context.Background(), gate, topo, Layering{FirstMM: 0.2, LayerMM: 0.2}, 1, nil)
+	require.NoError(t, err)
+	ask := SupportAsk{Lean: math.Tan(50 * math.Pi / 180), WidenMM: 0.5}
+	under := 0.0
+	for _, c := range s.Support(ask) {
+		if c.From == 0 && c.To >= 38 && c.To <= 46 { // its tip has to be as wide as a cell
+			under += c.AreaMM2
+		}
+	}
+	assert.Greater(t, under, 0.5, "below the tip of the spike, 8 mm up")
+	assert.Less(t, under, 6.0)
+}
+
+// Corners are sharp as they are drawn, wherever the part stands and whichever way its
+// faces look; what is no corner of the solid is none.
+func TestSharpCornersAreCounted(t *testing.T) {
+	wedge := func(deg float64) []solid.P {
+		sin, cos := math.Sincos(deg * math.Pi / 360)
+		return []solid.P{{X: 5, Y: 7}, {X: 5 + 20*cos, Y: 7 - 20*sin}, {X: 5 + 20*cos, Y: 7 + 20*sin}}
+	}
+	for _, c := range []struct {
+		deg        float64
+		count, cut int
+	}{{30, 1, 1}, {45, 1, 1}, {47, 1, 0}, {59, 1, 0}, {60.5, 2, 0}, {90, 2, 2}} { // the other two corners are (180° - deg)/2
+		for _, inside := range []bool{false, true} {
+			m := solid.Extrude(wedge(c.deg), nil, 1)
+			if inside {
+				for k := range m.Triangles {
+					a := &m.Triangles[k]
+					a[0], a[1] = a[1], a[0]
+				}
+			}
+			s, err := NewStack(context.Background(), m, mesh.TopologyOf(m), Layering{FirstMM: 0.2, LayerMM: 0.2}, 1, nil)
+			require.NoError(t, err)
+			got := s.Slabs[2].Tips
+			assert.Equal(t, [2]int{c.count, c.cut}, [2]int{got.Count, got.Cut}, "%g°, inside out %v", c.deg, inside)
+			if c.deg < 60 {
+				assert.InDelta(t, c.deg, got.Deg, 0.01)
+				assert.InDelta(t, 5, float64(got.At.X)/1000, 0.001)
+			}
+		}
+	}
+	star := []polygon.Path{{{X: 0, Y: 0}, {X: 10000, Y: 0}, {X: 10000, Y: 10000}, {X: 5000, Y: 1000}}, nil}
+	star[1] = polygon.Path{{X: 50000, Y: 0}, {X: 50100, Y: 200}, {X: 50200, Y: 0}} // too small
+	assert.Equal(t, 2, TipsOf(star).Count, "the deep corner in between is none")
 }

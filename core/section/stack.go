@@ -22,6 +22,7 @@ type Slab struct {
 	Outers   int
 	Holes    int
 	Open     int
+	Tips     Tips
 	Turns    [TurnBins]Turns
 	// cover marks the cells of the stack's grid whose middle is inside.
 	cover []uint64
@@ -33,6 +34,48 @@ const TurnBins = 8
 // TurnLeast is the turn, in radians, below which a corner slows no machine
 // worth counting: points along a smooth curve.
 const TurnLeast = 0.1
+
+// Tips are corners of the solid sharper than SharpDeg, which a line rounds off.
+type Tips struct {
+	Count int
+	Cut   int           // those sharper than TipDeg
+	Deg   float64       // the sharpest
+	At    polygon.Point // where
+}
+
+// An outer shell is cut off short of corners sharper than TipDeg: what is left there is
+// laid by itself. sharpUM is how long the sides of a sharp corner must be.
+const (
+	SharpDeg = 60
+	TipDeg   = 46
+	sharpUM  = 300
+)
+
+// sharpHalf and tipHalf are the tangents of half the turn at them.
+var (
+	sharpHalf = 1 / math.Tan(SharpDeg*math.Pi/360)
+	tipHalf   = 1 / math.Tan(TipDeg*math.Pi/360)
+)
+
+// TipsOf are those of outlines with the solid at their left.
+func TipsOf(paths []polygon.Path) Tips {
+	var b Slab
+	var nicks Tips
+	for _, p := range paths {
+		b.turns(p, &nicks)
+	}
+	return b.Tips
+}
+
+func (t *Tips) add(half float64, at polygon.Point) {
+	t.Count++
+	if half > tipHalf {
+		t.Cut++
+	}
+	if deg := 360 / math.Pi * math.Atan(1/half); t.Count == 1 || deg < t.Deg {
+		t.Deg, t.At = deg, at
+	}
+}
 
 // Turns counts corners of about one sharpness and sums their turns.
 type Turns struct {
@@ -128,6 +171,7 @@ func NewStack(ctx context.Context, m *mesh.Mesh, topo *mesh.Topology, l Layering
 
 func (s *Stack) measure(out *Slab, l *Layer) {
 	out.Open = l.Open
+	var nicks Tips
 	for _, p := range l.Loops {
 		a := p.Area()
 		out.AreaMM2 += a
@@ -137,12 +181,13 @@ func (s *Stack) measure(out *Slab, l *Layer) {
 		} else {
 			out.Holes++
 		}
-		out.turns(p)
+		out.turns(p, &nicks)
 		s.scan(out.cover, p)
 	}
 	if out.AreaMM2 < 0 { // a part that is inside out
 		out.AreaMM2, out.MitreRad = -out.AreaMM2, -out.MitreRad
 		out.Outers, out.Holes = out.Holes, out.Outers
+		out.Tips = nicks
 	}
 	// The marks of scan are where outlines begin and end along a row; a running
 	// parity turns them into cells.
@@ -164,7 +209,9 @@ func (s *Stack) measure(out *Slab, l *Layer) {
 // would reach to infinity.
 const sharpest = 2.8
 
-func (b *Slab) turns(p polygon.Path) {
+// turns adds the corners of an outline; nicks are those that turn to the right, the tips of
+// a part that is inside out.
+func (b *Slab) turns(p polygon.Path, nicks *Tips) {
 	n := len(p)
 	prev := p[n-1]
 	ax, ay := float64(prev.X-p[n-2].X), float64(prev.Y-p[n-2].Y)
@@ -177,6 +224,13 @@ func (b *Slab) turns(p polygon.Path) {
 		half := math.Tan(sharpest / 2)
 		if norm > 0 && math.Abs(cross) < half*norm {
 			half = math.Abs(cross) / norm
+		}
+		if half > sharpHalf && math.Min(ax*ax+ay*ay, bx*bx+by*by) > sharpUM*sharpUM {
+			if cross >= 0 {
+				b.Tips.add(half, prev)
+			} else {
+				nicks.add(half, prev)
+			}
 		}
 		b.MitreRad += 2 * math.Copysign(half, cross)
 		if half > TurnLeast/2 {

@@ -192,6 +192,7 @@ func Slice(ctx context.Context, m *mesh.Mesh, topo *mesh.Topology, mmPerUnit flo
 	if err := stage(0.2, s.walls); err != nil {
 		return nil, err
 	}
+	s.tellRounded()
 	if err := s.tellUnlaid(); err != nil {
 		return nil, err
 	}

@@ -269,7 +269,13 @@ func (s *slicer) fillSupport(w *worker, i int, l *Layer, width float64) {
 	if len(s.roof[i]) > 0 {
 		besideRoof = w.poly.Offset(s.roof[i], width, support)
 		thick := width * 100 / s.r.SupportRoofPercent
-		add(scan(s.roof[i], math.Pi/2, thick, thick))
+		for _, f := range polygon.Figures(s.roof[i]) {
+			if roomy(f, narrowRoof*thick) {
+				add(scan(f.Paths(), math.Pi/2, thick, thick))
+			} else {
+				s.along(w, l, f, thick)
+			}
+		}
 		here = w.poly.Boolean(polygon.Difference, polygon.NonZero, here, s.roof[i])
 	}
 	pitch := width * 100 / s.r.SupportPercent
@@ -308,6 +314,30 @@ func (s *slicer) fillSupport(w *worker, i int, l *Layer, width float64) {
 		default:
 			lattice(paths, border, 0, pitch)
 		}
+	}
+}
+
+// narrowRoof is how many of its rows a roof must be wide each way from its middle for rows:
+// along a slope it is a strip that moves on layer by layer, and rows on their lattice would
+// lie beside those beneath.
+const narrowRoof = 1.5
+
+// along lays lines along the rim of a narrow figure, thick µm apart, one where no two fit.
+func (s *slicer) along(w *worker, l *Layer, f polygon.Figure, thick float64) {
+	width := um(s.r.LineMM)
+	rest := f.Paths()
+	for in := width / 2; len(rest) > 0; in = thick / 2 {
+		rings := w.poly.Offset(rest, -in, support)
+		if len(w.poly.Offset(rings, -thick/4, support)) == 0 {
+			for _, st := range w.poly.Medial(rest, LeastShare*width, 2*(thick+in)) {
+				l.Lines = append(l.Lines, Line{Kind: Support, Points: plainer(st).Points, WidthMM: s.r.LineMM})
+			}
+			return
+		}
+		for _, p := range rings {
+			l.Lines = append(l.Lines, Line{Kind: Support, Closed: true, Points: p, WidthMM: s.r.LineMM})
+		}
+		rest = w.poly.Offset(rings, -thick/2, support)
 	}
 }
 

@@ -7,6 +7,7 @@ import (
 	"slices"
 
 	"jobshelf/core/polygon"
+	"jobshelf/core/section"
 )
 
 // unlaid is a place of a layer that no line fits in.
@@ -219,6 +220,43 @@ func (s *slicer) tellUnlaid() error {
 	}
 	return nil
 }
+
+// tellRounded says how far lines stay short of sharp corners, as they were laid.
+func (s *slicer) tellRounded() {
+	var worst, height float64
+	var at polygon.Point
+	n := 0
+	for i := range s.outline {
+		t := section.TipsOf(s.outline[i])
+		if t.Count == 0 {
+			continue
+		}
+		short := math.Inf(1)
+		for k := range s.shells[i] {
+			l := &s.shells[i][k]
+			for j := range l.Points {
+				if j+1 == len(l.Points) && !l.Closed {
+					break
+				}
+				short = math.Min(short, polygon.FromSegment(t.At, l.Points[j], l.Points[(j+1)%len(l.Points)])/1000-l.WidthMM/2)
+			}
+		}
+		if short < roundedMM || short > 3*s.r.LineMM { // what is not laid at all is told by tellUnlaid
+			continue
+		}
+		n, height = max(n, t.Count), height+s.heights[i]
+		if short > worst {
+			worst, at = short, t.At
+		}
+	}
+	if n > 0 {
+		s.notes = append(s.notes, fmt.Sprintf("Corners sharper than %d° are rounded off over %.2f mm of height, up to %d in a layer: lines end up to %.2f mm short of them, the most at X %.1f, Y %.1f.",
+			section.SharpDeg, height, n, worst, float64(at.X)/1000, float64(at.Y)/1000))
+	}
+}
+
+// roundedMM is how far short of a corner lines may end untold.
+const roundedMM = 0.2
 
 // maxSpots bounds the places that are told apart. crumbMM3 is what of a single layer is
 // only counted: a sliver at the foot of a slope.

@@ -7,6 +7,7 @@ import (
 	"reflect"
 	"runtime"
 	"slices"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -17,6 +18,7 @@ import (
 	"jobshelf/core/mesh"
 	"jobshelf/core/polygon"
 	"jobshelf/core/recipe"
+	"jobshelf/core/section"
 	"jobshelf/core/solid"
 )
 
@@ -487,5 +489,32 @@ func TestSeams(t *testing.T) {
 			}
 			require.Less(t, nearest, 1000*(0.2+0.7), "layer %d, seam at %v", i, q)
 		}
+	}
+}
+
+// Lines go into the corners of a wedge as far as they can, what is left is told with its
+// place, and a layer of a blunt one tells nothing. Section counts tips for the estimate by
+// the same corner that is cut here.
+func TestSharpCornersAreRoundedAndTold(t *testing.T) {
+	for _, c := range []struct {
+		deg    float64
+		told   bool
+		byself bool // a line of its own in the tip
+	}{{25, false, true}, {40, false, true}, {44, true, true}, {48, true, false}, {56, true, false}, {75, false, false}} {
+		sin, cos := math.Sincos(c.deg * math.Pi / 360)
+		m := solid.Extrude([]solid.P{{X: 0, Y: 0}, {X: 20 * cos, Y: -20 * sin}, {X: 30, Y: -20 * sin}, {X: 30, Y: 20 * sin}, {X: 20 * cos, Y: 20 * sin}}, nil, 2)
+		r := recipe.Recipe{LayerMM: 0.2, FirstLayerMM: 0.2, LineMM: 0.45, Shells: 2, TopLayers: 1, BottomLayers: 1, InfillPercent: 15}
+		p, err := Slice(context.Background(), m, mesh.TopologyOf(m), 1, r, Options{}, nil)
+		require.NoError(t, err)
+		outer := 0
+		for _, l := range p.Layers[5].Lines {
+			if l.Kind == Outer {
+				outer++
+			}
+		}
+		assert.Equal(t, c.byself, outer == 2, "%g°: %d outer lines", c.deg, outer)
+		assert.Equal(t, c.byself, section.TipsOf(p.Layers[5].Outlines).Cut == 1, "%g°", c.deg)
+		told := strings.Contains(strings.Join(p.Notes, " "), "Corners sharper than 60°")
+		assert.Equal(t, c.told, told, "%g°: %v", c.deg, p.Notes)
 	}
 }

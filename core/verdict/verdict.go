@@ -235,6 +235,7 @@ func (v *Verdict) estimate(ctx context.Context, m *mesh.Mesh, topo *mesh.Topolog
 	stacks := map[section.Layering]*section.Stack{}
 	var thin []printability.Lost
 	tried := 0
+	var sharp *printability.Finding
 	for i, c := range choices {
 		if c.Recipe == nil || c.Spools == nil || !v.Machines[i].Fits {
 			continue
@@ -257,6 +258,9 @@ func (v *Verdict) estimate(ctx context.Context, m *mesh.Mesh, topo *mesh.Topolog
 		tried++
 		l, tip := lost(stacks[h], full.LineMM)
 		q.Layers -= tip
+		if f := rounded(stacks[h], full.LineMM); f != nil && (sharp == nil || f.Value > sharp.Value) {
+			sharp = f
+		}
 		if l.HeightMM > 0 {
 			l.Machine = c.Machine.Name
 			thin = append(thin, l)
@@ -267,6 +271,9 @@ func (v *Verdict) estimate(ctx context.Context, m *mesh.Mesh, topo *mesh.Topolog
 			f.Grade = printability.Decide // in its unit it may not be
 		}
 		v.Findings = append(v.Findings, f)
+	}
+	if sharp != nil {
+		v.Findings = append(v.Findings, *sharp)
 	}
 	progress(Estimating, 1)
 	return ctx.Err()
@@ -309,6 +316,31 @@ func lost(s *section.Stack, lineMM float64) (l printability.Lost, tip int) {
 	l.All = left < crumbMM2
 	return l, tip
 }
+
+// rounded is what a line leaves of the sharp corners of a stack; nil where it goes into
+// all of them, or is short by less than anybody would miss.
+func rounded(s *section.Stack, lineMM float64) *printability.Finding {
+	var most section.Tips
+	var height, z float64
+	for k := range s.Slabs {
+		b := &s.Slabs[k]
+		if b.Tips.Count == 0 {
+			continue
+		}
+		height += b.HeightMM
+		if most.Count == 0 || b.Tips.Deg < most.Deg {
+			most, z = b.Tips, s.Bounds.Min.Z+b.BottomMM+b.HeightMM/2
+		}
+	}
+	if most.Count == 0 || printability.ShortMM(most.Deg, lineMM) < roundedMM {
+		return nil
+	}
+	f := printability.Rounded(most.Deg, height, lineMM, [3]float64{float64(most.At.X) / 1000, float64(most.At.Y) / 1000, z})
+	return &f
+}
+
+// roundedMM is how far short of a corner a line may end untold.
+const roundedMM = 0.2
 
 // thinUnsureMM is how exactly a figure's width is known; crumbMM2 is nothing that
 // anybody would miss.

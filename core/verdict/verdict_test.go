@@ -273,3 +273,31 @@ func TestWhatIsTooThinIsTold(t *testing.T) {
 	assert.Equal(t, printability.Decide, w.Grade)
 	assert.Equal(t, "unit", w.Check)
 }
+
+// Sharp corners are told with how far a line stays short of them: (w/2)·(1/sin(α/2) - 1),
+// the distance from the tip of a corner α to a bead of radius w/2 that touches both sides.
+func TestSharpCornersAreTold(t *testing.T) {
+	told := func(m *mesh.Mesh, u units.Length) *printability.Finding {
+		v, err := Judge(ctx, Subject{Mesh: m, Unit: u}, house(), 0, nil)
+		require.NoError(t, err)
+		for k := range v.Findings {
+			if v.Findings[k].Check == "sharp corners" {
+				return &v.Findings[k]
+			}
+		}
+		return nil
+	}
+	wedge := solid.Extrude([]solid.P{{X: 0, Y: 0}, {X: 20, Y: -20 * math.Tan(math.Pi/12)}, {X: 20, Y: 20 * math.Tan(math.Pi/12)}}, nil, 6)
+	f := told(wedge, units.Millimetre)
+	require.NotNil(t, f)
+	assert.Equal(t, printability.WorthKnowing, f.Grade)
+	line := house()[0].Recipe.WithDefaults().LineMM
+	assert.InDelta(t, line/2*(1/math.Sin(math.Pi/12)-1), f.Value, 0.01)
+	assert.Contains(t, f.Text, "30°")
+	assert.InDelta(t, 0, f.Places[0][0], 0.01)
+	inches := told(wedge.Transformed(1/25.4, mesh.Vec3{Z: 7}), units.Inch)
+	require.NotNil(t, inches)
+	assert.InDelta(t, f.Value, inches.Value, 0.01)
+	assert.Nil(t, told(solid.Box(9, 9, 9), units.Millimetre))
+	assert.Nil(t, told(solid.Cylinder(8, 9, 64), units.Millimetre))
+}

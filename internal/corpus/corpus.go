@@ -15,6 +15,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"runtime"
+	"slices"
 	"sync"
 
 	"jobshelf/core/mesh"
@@ -71,6 +72,8 @@ var Own = sync.OnceValue(func() []Part {
 		add("branch", k, branch)
 		add("loop", k, loop)
 		add("lattice", k, lattice)
+		add("armed", k, armed)
+		add("cusped", k, cusped)
 	}
 	for _, f := range todo {
 		wg.Go(f)
@@ -113,9 +116,7 @@ func pressed(seed uint64) *mesh.Mesh {
 	var holes [][]solid.P
 	if in := R * (1 - deep) * 0.5; r.IntN(3) > 0 {
 		h := solid.Circle(0, 0, in, 32)
-		for i, k := 0, len(h)-1; i < k; i, k = i+1, k-1 {
-			h[i], h[k] = h[k], h[i]
-		}
+		slices.Reverse(h)
 		holes = append(holes, h)
 	}
 	m := solid.Extrude(outer, holes, 3+14*r.Float64())
@@ -243,6 +244,57 @@ func lattice(seed uint64) *mesh.Mesh {
 		m = leaned(m, 10+40*r.Float64(), 0)
 	}
 	return m
+}
+
+// armed is a wheel of pointed arms, with a hole, lying or leaning.
+func armed(seed uint64) *mesh.Mesh {
+	r := rand.New(rand.NewPCG(seed, 7))
+	n := 3 + r.IntN(9)
+	R, foot := 14+14*r.Float64(), 0.25+0.35*r.Float64()
+	var outer []solid.P
+	for i := range 2 * n {
+		sin, cos := math.Sincos(math.Pi * float64(i) / float64(n))
+		d := R
+		if i%2 == 1 {
+			d *= foot
+		}
+		outer = append(outer, solid.P{X: d * cos, Y: d * sin})
+	}
+	var holes [][]solid.P
+	if r.IntN(2) == 0 {
+		h := solid.Circle(0, 0, R*foot*0.5, 32)
+		slices.Reverse(h)
+		holes = append(holes, h)
+	}
+	m := solid.Extrude(outer, holes, 4+14*r.Float64())
+	if r.IntN(3) == 0 {
+		m = leaned(m, 20+60*r.Float64(), 0)
+	}
+	return m
+}
+
+// cusped is a foot with pillars between hollow sides, that end in edges, and often a roof.
+func cusped(seed uint64) *mesh.Mesh {
+	r := rand.New(rand.NewPCG(seed, 8))
+	high := 6 + 20*r.Float64()
+	m := solid.Box(30, 30, 2)
+	for i := range 1 + r.IntN(4) {
+		corners, wide := 3+r.IntN(3), 5+4*r.Float64()
+		var outer []solid.P
+		for k := range corners * 12 {
+			// Between corners the side is drawn in, as deep as it goes.
+			t := float64(k%12)/12*2 - 1
+			sin, cos := math.Sincos(2 * math.Pi * float64(k) / float64(corners*12))
+			d := wide * (0.35 + 0.65*t*t)
+			outer = append(outer, solid.P{X: d * cos, Y: d * sin})
+		}
+		at := mesh.Vec3{X: 8 + 14*float64(i%2), Y: 8 + 14*float64(i/2), Z: 1.3}
+		m.Append(solid.Extrude(outer, nil, high).Transformed(1, at))
+	}
+	if r.IntN(3) > 0 {
+		m.Append(solid.Box(26, 26, 2).Transformed(1, mesh.Vec3{X: 1.7, Y: 2.1, Z: high + 0.4}))
+	}
+	return united(m)
 }
 
 // leaned turns a mesh about x, then about z.

@@ -94,13 +94,13 @@ func GroundOf(p *toolpath.Print, r recipe.Recipe, heightMM float64) Ground {
 	var supports, rims []*spots // by layer
 	for i := range p.Layers {
 		l := &p.Layers[i]
-		here, rim := &spots{w, map[[2]int][][2]float64{}}, &spots{2 * w, map[[2]int][][2]float64{}}
+		here, rim := &spots{2 * w, map[[2]int][][2]float64{}}, &spots{2 * w, map[[2]int][][2]float64{}}
 		for _, o := range l.Outlines {
 			along(o, true, w/2, func(x, y, _ float64) { rim.add(x, y) })
 		}
 		beneath := func(x, y float64) bool {
 			for k := max(0, i-drop); k < i; k++ {
-				if rims[k].near(x, y, 1.05*w) || supports[k].near(x, y, w) || within(p.Layers[k].Outlines, x, y) {
+				if rims[k].near(x, y, 1.05*w) || supports[k].near(x, y, 1.1*w) || within(p.Layers[k].Outlines, x, y) {
 					return true
 				}
 			}
