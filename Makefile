@@ -10,7 +10,7 @@ WEB_SOURCES := $(shell find web/src web/public -type f) web/index.html web/vite.
 PACKAGES := ./bench ./cmd/... ./core/... ./e2e ./internal/... ./web
 FUZZTIME ?= 20s
 
-.PHONY: help demo test test/go test/web check lint lint/go fmt bench fit fuzz golden api shots setup
+.PHONY: help demo test test/go test/web check lint lint/go fmt bench fit fuzz golden api shots setup mutate share
 
 help: ## list the targets
 	@grep -hE '^[a-z/]+:.*## ' $(MAKEFILE_LIST) | sed -E 's/:.*## /\t/' | expand -t 12
@@ -48,6 +48,16 @@ fmt: ## format Go and the rest that has a formatter
 
 bench: setup web/dist/index.html ## speed and memory, beside peers in the same run (SHORT=-short leaves out the largest)
 	go test $(SHORT) -run '^$$' -bench . -benchtime $(or $(BENCHTIME),5x) -timeout 60m ./bench ./e2e
+
+PKG ?= core/planning core/naming core/plate core/machine core/recipe core/verdict core/printability core/estimate core/motion core/slicing
+mutate: .cache/gremlins ## small faults, one at a time: would the tests of PKG notice? (N=100 at random, SEED=1; see CONTRIBUTING)
+	go run ./cmd/mutate -v -n $(or $(N),0) -seed $(or $(SEED),1) $(PKG)
+
+.cache/gremlins: tools/go.mod
+	mkdir -p .cache && cd tools && go build -o ../$@ github.com/go-gremlins/gremlins/cmd/gremlins
+
+share: ## how much of the code is tests; what is generated is left out
+	@go run ./cmd/share
 
 fit: web/node_modules/.stamp ## fit the quick estimate's factors anew, and tell how far it is off
 	go run ./cmd/fit -write core/estimate/fitted.go
