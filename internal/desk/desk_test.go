@@ -1,0 +1,525 @@
+package desk_test
+
+import (
+	"bytes"
+	"context"
+	"slices"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"jobshelf/core/estimate"
+	"jobshelf/core/mesh"
+	"jobshelf/core/modelfile"
+	"jobshelf/core/printability"
+	"jobshelf/core/recipe"
+	"jobshelf/core/solid"
+	"jobshelf/core/units"
+	"jobshelf/core/verdict"
+	"jobshelf/internal/demo"
+	"jobshelf/internal/desk"
+	"jobshelf/internal/pgtest"
+	"jobshelf/internal/store"
+)
+
+func TestMain(m *testing.M) { pgtest.Main(m) }
+
+var ctx = context.Background()
+
+// queue notes what it is asked for; nobody works on it.
+type queue struct {
+	mu        sync.Mutex
+	last      int64
+	cancelled []int64
+}
+
+func (q *queue) add() (int64, error) {
+	q.mu.Lock()
+	defer q.mu.Unlock()
+	q.last++
+	return q.last, nil
+}
+
+func (q *queue) Check(context.Context, *store.Tx, int64, int) (int64, error) { return q.add() }
+func (q *queue) Slice(context.Context, *store.Tx, int64) (int64, error)      { return q.add() }
+func (q *queue) Cancel(_ context.Context, _ *store.Tx, id int64) error {
+	q.mu.Lock()
+	defer q.mu.Unlock()
+	q.cancelled = append(q.cancelled, id)
+	return nil
+}
+
+// house is the demo house at noon of a Tuesday, with its people.
+type house struct {
+	t           *testing.T
+	store       *store.Store
+	desk        *desk.Desk
+	queue       *queue
+	cato, owner desk.Actor
+	found       *verdict.Verdict // what a check finds of a box
+	machines    []store.Machine
+}
+
+func open(t *testing.T) *house {
+	t.Helper()
+	h := &house{t: t, store: pgtest.New(t), queue: &queue{last: 100}}
+	_, err := demo.SetUp(ctx, h.store)
+	require.NoError(t, err)
+	noon := time.Date(2026, 11, 24, 11, 0, 0, 0, time.UTC)
+	h.desk = &desk.Desk{Store: h.store, Queue: h.queue, Now: func() time.Time { return noon }}
+	who := func(login string, role desk.Role) desk.Actor {
+		p, err := h.store.PersonByLogin(ctx, login)
+		require.NoError(t, err)
+		return desk.Actor{ID: p.ID, Name: p.Name, Role: role}
+	}
+	h.cato = who("cato", desk.Coordinator)
+	for _, p := range demo.People() {
+		if desk.Role(p.Role) == desk.Member && h.owner.ID == 0 {
+			h.owner = who(p.Login, desk.Member)
+		}
+	}
+	h.found, err = verdict.Judge(ctx, verdict.Subject{Mesh: solid.Box(20, 20, 10), Unit: units.Millimetre, Format: modelfile.STLBinary}, demo.Choices(recipe.Everyday), demo.StartCents, nil)
+	require.NoError(t, err)
+	h.machines, err = h.store.Machines(ctx)
+	require.NoError(t, err)
+	return h
+}
+
+// arrived hands a job of one piece in for a member.
+func (h *house) arrived() (job, piece int64) {
+	h.t.Helper()
+	var file bytes.Buffer
+	require.NoError(h.t, modelfile.WriteSTL(&file, solid.Box(20, 20, 10), ""))
+	id, _, err := h.desk.Upload(ctx, h.owner, "box.stl", &file)
+	require.NoError(h.t, err)
+	job, err = h.desk.HandIn(ctx, h.owner, desk.HandIn{Purpose: recipe.Everyday, NeededBy: "2026-12-01", Pieces: []desk.HandInPiece{{UploadID: id, Copies: 1}}})
+	require.NoError(h.t, err)
+	pieces, err := h.store.Pieces(ctx, job)
+	require.NoError(h.t, err)
+	return job, pieces[0].ID
+}
+
+// checked ends the present round of a job's check.
+func (h *house) checked(job int64) {
+	h.t.Helper()
+	t, err := h.store.TaskOf(ctx, job)
+	require.NoError(h.t, err)
+	require.True(h.t, h.record(job, t.Round))
+}
+
+func (h *house) record(job int64, round int) bool {
+	pieces, err := h.store.Pieces(ctx, job)
+	require.NoError(h.t, err)
+	p := pieces[0]
+	ok, err := h.desk.RecordCheck(ctx, job, round, []desk.Checked{{Piece: p, Judgement: store.Judgement{Verdict: h.found}}}, func(*store.Tx) error { return nil })
+	require.NoError(h.t, err)
+	return ok
+}
+
+func (h *house) toDecide() (job, piece int64) {
+	job, piece = h.arrived()
+	h.checked(job)
+	return job, piece
+}
+
+// sliced orders a slice for a machine, and ends it.
+func (h *house) sliced(piece, machine int64, seconds float64) int64 {
+	h.t.Helper()
+	id, err := h.desk.OrderSlice(ctx, h.cato, piece, desk.SliceOrder{MachineID: machine})
+	require.NoError(h.t, err)
+	require.NoError(h.t, h.endSlice(id, seconds))
+	return id
+}
+
+func (h *house) endSlice(id int64, seconds float64) error {
+	s, err := h.store.Slice(ctx, id)
+	require.NoError(h.t, err)
+	s.State, s.Full = "done", &estimate.Full{Seconds: seconds, Layers: 50, ByKind: map[string]float64{}}
+	return h.desk.EndSlice(ctx, s, func(*store.Tx) error { return nil })
+}
+
+func (h *house) job(id int64) desk.JobView {
+	h.t.Helper()
+	v, err := h.desk.Job(ctx, h.cato, id)
+	require.NoError(h.t, err)
+	return v
+}
+
+// steps brings a job to a step of the shelf.
+func (h *house) steps(step string) (job, piece int64) {
+	h.t.Helper()
+	job, piece = h.arrived()
+	if step == "arrived" {
+		return job, piece
+	}
+	h.checked(job)
+	switch step {
+	case "to decide":
+		return job, piece
+	case "sent back":
+		require.NoError(h.t, h.desk.SendBack(ctx, h.cato, job, 0, "It leans."))
+		return job, piece
+	}
+	// On the machine where nobody waits before it.
+	require.NoError(h.t, h.desk.Approve(ctx, h.cato, job, 0, h.emptyLane()))
+	for h.job(job).Step != step {
+		require.NoError(h.t, h.desk.Advance(ctx, h.cato, job, 0))
+	}
+	return job, piece
+}
+
+func (h *house) emptyLane() int64 {
+	h.t.Helper()
+	f, err := h.desk.Floor(ctx)
+	require.NoError(h.t, err)
+	for _, l := range f.Lanes {
+		if l.InService && len(l.Runs) == 0 && l.Process == "material extrusion" {
+			return l.MachineID
+		}
+	}
+	for _, l := range f.Lanes {
+		if l.InService && len(l.Runs) == 0 {
+			return l.MachineID
+		}
+	}
+	h.t.Fatal("no lane is empty")
+	return 0
+}
+
+var everyStep = append(slices.Clone(desk.Steps), "fetched", "sent back")
+
+// A command that was decided on by an older look at a job changes nothing and says so,
+// whichever it is; with the present version it goes through.
+func TestStaleCommandsAreRefused(t *testing.T) {
+	h := open(t)
+	three, one := 3, 1
+	for name, c := range map[string]struct {
+		step string
+		do   func(job, piece int64, version int) error
+	}{
+		"approve":   {"to decide", func(job, _ int64, v int) error { return h.desk.Approve(ctx, h.cato, job, v, 0) }},
+		"send back": {"to decide", func(job, _ int64, v int) error { return h.desk.SendBack(ctx, h.cato, job, v, "It leans.") }},
+		"start":     {"approved", func(job, _ int64, v int) error { return h.desk.Advance(ctx, h.cato, job, v) }},
+		"copies":    {"to decide", func(_, piece int64, v int) error { return h.desk.ChangePiece(ctx, h.owner, piece, desk.PieceChange{Version: v, Copies: &three}) }},
+		"one more":  {"arrived", func(_, piece int64, v int) error { return h.desk.ChangePiece(ctx, h.cato, piece, desk.PieceChange{Version: v, Copies: &three, Current: &one}) }},
+		"repair":    {"to decide", func(_, piece int64, v int) error { return h.desk.Repair(ctx, h.cato, piece, v, []string{string(mesh.StepWeld)}) }},
+	} {
+		job, piece := h.steps(c.step)
+		before := h.job(job)
+		for _, stale := range []int{before.Version - 1, before.Version + 1, 999} {
+			if stale < 1 {
+				continue
+			}
+			var conflict *desk.Conflict
+			err := c.do(job, piece, stale)
+			require.ErrorAs(t, err, &conflict, "%s at version %d of %d", name, stale, before.Version)
+			assert.Contains(t, conflict.Text, "changed by somebody else")
+			require.Equal(t, before, h.job(job), name)
+		}
+		require.NoError(t, c.do(job, piece, before.Version), name)
+		after := h.job(job)
+		assert.Greater(t, after.Version, before.Version, name)
+		assert.Greater(t, len(after.History), len(before.History), name)
+		if after.Run != nil && after.Step == "on the floor" { // room for the next
+			require.NoError(t, h.desk.Advance(ctx, h.cato, job, 0))
+		} else if after.Run != nil {
+			require.NoError(t, h.desk.Advance(ctx, h.cato, job, 0))
+			require.NoError(t, h.desk.Advance(ctx, h.cato, job, 0))
+		}
+	}
+}
+
+// What a job's step settles stays settled: of each command and each step it is said
+// whether it goes, and what does not go changes nothing.
+func TestWhatGoesAtWhichStep(t *testing.T) {
+	h := open(t)
+	two := 2
+	commands := map[string]struct {
+		goes string
+		do   func(job, piece int64) error
+	}{
+		"approve":   {"to decide", func(job, _ int64) error { return h.desk.Approve(ctx, h.cato, job, 0, 0) }},
+		"send back": {"arrived, to decide", func(job, _ int64) error { return h.desk.SendBack(ctx, h.cato, job, 0, "It leans.") }},
+		"advance":   {"approved, on the floor, finishing, pick-up", func(job, _ int64) error { return h.desk.Advance(ctx, h.cato, job, 0) }},
+		"copies":    {"arrived, to decide", func(_, piece int64) error { return h.desk.ChangePiece(ctx, h.cato, piece, desk.PieceChange{Copies: &two}) }},
+		"repair":    {"to decide", func(_, piece int64) error { return h.desk.Repair(ctx, h.cato, piece, 0, []string{string(mesh.StepWeld)}) }},
+		"retry":     {"arrived, to decide", func(job, _ int64) error { return h.desk.Retry(ctx, h.cato, job) }},
+		"cancel":    {"arrived", func(job, _ int64) error { return h.desk.CancelCheck(ctx, h.cato, job) }},
+	}
+	for _, step := range everyStep {
+		for name, c := range commands {
+			job, piece := h.steps(step)
+			before := h.job(job)
+			err := c.do(job, piece)
+			if slices.Contains(strings.Split(c.goes, ", "), step) {
+				assert.NoError(t, err, "%s of a job that is %s", name, step)
+			} else {
+				var conflict *desk.Conflict
+				assert.ErrorAs(t, err, &conflict, "%s of a job that is %s", name, step)
+				assert.Equal(t, before, h.job(job), "%s of a job that is %s", name, step)
+			}
+			for h.job(job).Run != nil && h.job(job).Run.State != "finished" { // room for the next
+				require.NoError(t, h.desk.Advance(ctx, h.cato, job, 0))
+			}
+		}
+	}
+}
+
+// A round of a check that is over writes nothing: neither a verdict nor how far it is.
+func TestOldRoundsWriteNothing(t *testing.T) {
+	h := open(t)
+	job, piece := h.arrived()
+	five := 5
+	for range 2 {
+		require.NoError(t, h.desk.ChangePiece(ctx, h.cato, piece, desk.PieceChange{Copies: &five}))
+		five++
+	}
+	now, err := h.store.TaskOf(ctx, job)
+	require.NoError(t, err)
+	j, err := h.store.Job(ctx, job)
+	require.NoError(t, err)
+	before := h.job(job)
+	for _, other := range []int{now.Round - 2, now.Round - 1, now.Round + 1} {
+		assert.False(t, h.record(job, other), "round %d of %d", other, now.Round)
+		_, err := h.desk.BeginCheck(ctx, job, other)
+		assert.ErrorIs(t, err, store.ErrChanged)
+		assert.ErrorIs(t, h.desk.Progress(ctx, j, other, "cutting", 0.5), store.ErrChanged)
+		assert.NoError(t, h.desk.SetAside(ctx, job, other, "It took too long."))
+		require.Equal(t, before, h.job(job))
+	}
+	require.NoError(t, h.desk.Progress(ctx, j, now.Round, "cutting", 0.5))
+	assert.InDelta(t, 0.5, h.job(job).Check.Fraction, 1e-6)
+	assert.True(t, h.record(job, now.Round))
+	assert.Equal(t, "to decide", h.job(job).Step)
+	assert.False(t, h.record(job, now.Round), "twice")
+	assert.ErrorIs(t, h.desk.Progress(ctx, j, now.Round, "cutting", 0.7), store.ErrChanged)
+}
+
+// A slice that counts does so for the version of the piece it was made of and for its
+// machine; one that is not done cannot count; one that is over stays as it ended.
+func TestSlicesCountForWhatTheyWereMadeOf(t *testing.T) {
+	h := open(t)
+	job, piece := h.toDecide()
+	rung := func(machine int64) desk.Rung {
+		for _, r := range h.job(job).Ladder {
+			if r.MachineID == machine {
+				return r
+			}
+		}
+		t.Fatal(machine)
+		return desk.Rung{}
+	}
+	var takes []int64
+	for _, r := range h.job(job).Ladder {
+		if r.InService && r.Fits && r.Seconds > 0 {
+			takes = append(takes, r.MachineID)
+		}
+	}
+	require.Greater(t, len(takes), 1)
+	quick := rung(takes[0])
+	id, err := h.desk.OrderSlice(ctx, h.cato, piece, desk.SliceOrder{MachineID: takes[0]})
+	require.NoError(t, err)
+	var conflict *desk.Conflict
+	for _, state := range []string{"queued", "running"} {
+		require.ErrorAs(t, h.desk.ChooseSlice(ctx, h.cato, id), &conflict, state)
+		_, err = h.desk.BeginSlice(ctx, id)
+		require.NoError(t, err)
+	}
+	require.NoError(t, h.desk.CancelSlice(ctx, h.cato, id))
+	require.ErrorAs(t, h.desk.ChooseSlice(ctx, h.cato, id), &conflict, "cancelled")
+	assert.ErrorIs(t, h.endSlice(id, 99), store.ErrChanged, "its end comes too late")
+	s, err := h.store.Slice(ctx, id)
+	require.NoError(t, err)
+	assert.Equal(t, "cancelled", s.State)
+	assert.Nil(t, s.Full)
+
+	id = h.sliced(piece, takes[0], 7777)
+	assert.ErrorIs(t, h.endSlice(id, 99), store.ErrChanged, "twice")
+	assert.False(t, rung(takes[0]).Full, "nobody said that it counts")
+	require.NoError(t, h.desk.ChooseSlice(ctx, h.cato, id))
+	assert.True(t, rung(takes[0]).Full)
+	assert.InDelta(t, 7777, rung(takes[0]).Seconds, 1e-6)
+	assert.False(t, rung(takes[1]).Full, "on another machine it says nothing")
+	other := h.sliced(piece, takes[1], 5555)
+	require.NoError(t, h.desk.ChooseSlice(ctx, h.cato, other))
+	assert.True(t, rung(takes[1]).Full)
+	assert.Equal(t, quick.Seconds, rung(takes[0]).Seconds, "one counts at a time")
+	// A repair makes another version; the slice is of the one before.
+	require.NoError(t, h.desk.Repair(ctx, h.cato, piece, 0, []string{string(mesh.StepWeld)}))
+	h.checked(job)
+	assert.False(t, rung(takes[1]).Full)
+	one := 1
+	require.NoError(t, h.desk.ChangePiece(ctx, h.cato, piece, desk.PieceChange{Current: &one}))
+	h.checked(job)
+	assert.True(t, rung(takes[1]).Full, "as it came, it counts again")
+}
+
+// What is sent back, changed or checked anew takes its old work from the queue.
+func TestWorkThatNobodyWaitsForIsCancelled(t *testing.T) {
+	h := open(t)
+	two := 2
+	for name, do := range map[string]func(job, piece int64) error{
+		"send back": func(job, _ int64) error { return h.desk.SendBack(ctx, h.cato, job, 0, "It leans.") },
+		"copies":    func(_, piece int64) error { return h.desk.ChangePiece(ctx, h.cato, piece, desk.PieceChange{Copies: &two}) },
+		"retry":     func(job, _ int64) error { return h.desk.Retry(ctx, h.cato, job) },
+		"cancel":    func(job, _ int64) error { return h.desk.CancelCheck(ctx, h.cato, job) },
+	} {
+		job, piece := h.arrived()
+		task, err := h.store.TaskOf(ctx, job)
+		require.NoError(t, err)
+		require.NotZero(t, task.QueueID)
+		h.queue.cancelled = nil
+		require.NoError(t, do(job, piece), name)
+		assert.Equal(t, []int64{task.QueueID}, h.queue.cancelled, name)
+		// And what is over is left alone.
+		job, piece = h.toDecide()
+		h.queue.cancelled = nil
+		_ = do(job, piece)
+		assert.Empty(t, h.queue.cancelled, name)
+	}
+}
+
+// A ladder's finish is its earliest start and what the run takes, to the second.
+func TestFinishIsStartAndDuration(t *testing.T) {
+	h := open(t)
+	job, _ := h.toDecide()
+	n, proposed := 0, 0
+	var first time.Time
+	for _, r := range h.job(job).Ladder {
+		if r.Start == nil {
+			continue
+		}
+		n++
+		took := r.Finish.Sub(*r.Start).Seconds()
+		assert.GreaterOrEqual(t, took, r.Seconds)
+		assert.Less(t, took, r.Seconds+1)
+		if first.IsZero() || r.Finish.Before(first) {
+			first = *r.Finish
+		}
+		if r.Proposed {
+			proposed++
+			assert.Greater(t, r.WarmUp, 0.0)
+		}
+	}
+	assert.Greater(t, n, 1)
+	assert.Equal(t, 1, proposed)
+	for _, r := range h.job(job).Ladder {
+		if r.Proposed {
+			assert.Equal(t, first, *r.Finish, "the machine on which it would be finished first")
+		}
+	}
+}
+
+// A member's hands reach no other member's job: it is as if there were none.
+func TestMembersTouchTheirOwnOnly(t *testing.T) {
+	h := open(t)
+	job, piece := h.toDecide()
+	id := h.sliced(piece, h.machines[0].ID, 100)
+	stranger := desk.Actor{ID: h.owner.ID + 1, Name: "Somebody", Role: desk.Member}
+	two := 2
+	for name, err := range map[string]error{
+		"copies": h.desk.ChangePiece(ctx, stranger, piece, desk.PieceChange{Copies: &two}),
+		"repair": h.desk.Repair(ctx, stranger, piece, 0, []string{string(mesh.StepWeld)}),
+		"retry":  h.desk.Retry(ctx, stranger, job),
+		"cancel": h.desk.CancelCheck(ctx, stranger, job),
+		"choose": h.desk.ChooseSlice(ctx, stranger, id),
+		"order": func() error {
+			_, err := h.desk.OrderSlice(ctx, stranger, piece, desk.SliceOrder{MachineID: h.machines[0].ID})
+			return err
+		}(),
+		"look": func() error { _, err := h.desk.Job(ctx, stranger, job); return err }(),
+	} {
+		assert.ErrorIs(t, err, store.ErrNotFound, name)
+	}
+	shelf, err := h.desk.Shelf(ctx, stranger)
+	require.NoError(t, err)
+	assert.Empty(t, shelf.Slips)
+	shelf, err = h.desk.Shelf(ctx, h.owner)
+	require.NoError(t, err)
+	require.Len(t, shelf.Slips, 1)
+	assert.Nil(t, shelf.Next, "what is next is the desk's")
+}
+
+// A finding that stops a job keeps it from being approved; one to be decided on does not.
+func TestWhatStopsAJob(t *testing.T) {
+	h := open(t)
+	for grade, goes := range map[printability.Grade]bool{printability.StopsIt: false, printability.Decide: true, printability.WorthKnowing: true} {
+		job, _ := h.arrived()
+		sound := *h.found
+		sound.Findings = append(slices.Clone(sound.Findings), printability.Finding{Check: "test", Grade: grade, Text: "It is blue."})
+		was := h.found
+		h.found = &sound
+		h.checked(job)
+		h.found = was
+		err := h.desk.Approve(ctx, h.cato, job, 0, 0)
+		assert.Equal(t, goes, err == nil, "%s: %v", grade, err)
+	}
+}
+
+// Every command tells the browsers of its job's owner, and nobody else as owner.
+func TestCommandsAreTold(t *testing.T) {
+	h := open(t)
+	ctx, cancel := context.WithCancel(ctx)
+	defer cancel()
+	events, ready := make(chan store.Event, 100), make(chan bool)
+	go func() {
+		_ = h.store.Listen(ctx, func() { close(ready) }, func(e store.Event) { events <- e })
+	}()
+	<-ready
+	job, piece := h.arrived()
+	machine := h.machines[0].ID
+	two := 2
+	var slice int64
+	for _, c := range []struct {
+		name string
+		do   func() error
+		lane bool
+	}{
+		{"copies", func() error { return h.desk.ChangePiece(ctx, h.cato, piece, desk.PieceChange{Copies: &two}) }, false},
+		{"cancel", func() error { return h.desk.CancelCheck(ctx, h.cato, job) }, false},
+		{"retry", func() error { return h.desk.Retry(ctx, h.owner, job) }, false},
+		{"record", func() error { h.checked(job); return nil }, false},
+		{"order", func() (err error) {
+			slice, err = h.desk.OrderSlice(ctx, h.cato, piece, desk.SliceOrder{MachineID: machine})
+			return err
+		}, false},
+		{"end", func() error { return h.endSlice(slice, 5) }, false},
+		{"choose", func() error { return h.desk.ChooseSlice(ctx, h.cato, slice) }, false},
+		{"approve", func() error { return h.desk.Approve(ctx, h.cato, job, 0, h.emptyLane()) }, true},
+		{"move", func() error { return h.desk.MoveRun(ctx, h.cato, h.job(job).Run.ID, h.job(job).Run.MachineID, 0) }, true},
+		{"start", func() error { return h.desk.Advance(ctx, h.cato, job, 0) }, true},
+		{"off", func() error { return h.desk.Advance(ctx, h.cato, job, 0) }, true},
+		{"ready", func() error { return h.desk.Advance(ctx, h.cato, job, 0) }, false},
+	} {
+		for len(events) > 0 {
+			<-events
+		}
+		before := len(h.job(job).History)
+		require.NoError(t, c.do(), c.name)
+		assert.Equal(t, before+1, len(h.job(job).History), "%s: one line of history", c.name)
+		// What follows is behind the command's own.
+		require.NoError(t, h.store.Notify(ctx, store.Event{Kind: "end"}))
+		told, lane := 0, 0
+		for e := range events {
+			if e.Kind == "end" {
+				break
+			}
+			switch e.Kind {
+			case "job":
+				told++
+				assert.Equal(t, job, e.Job, c.name)
+				assert.Equal(t, h.owner.ID, e.Owner, c.name)
+			case "lane":
+				lane++
+				assert.Zero(t, e.Owner+e.Job, c.name)
+			}
+		}
+		assert.Equal(t, 1, told, "%s: one event", c.name)
+		assert.Equal(t, c.lane, lane == 1, "%s: %d of the lanes", c.name, lane)
+	}
+}
+
