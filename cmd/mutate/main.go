@@ -115,7 +115,7 @@ func list(ctx context.Context, pkg string) ([]mutant, error) {
 		return cmp.Or(cmp.Compare(a.File, b.File), cmp.Compare(a.Line, b.Line), cmp.Compare(a.Column, b.Column), cmp.Compare(a.Type, b.Type))
 	})
 	// A minus between two numbers is listed twice.
-	all = slices.CompactFunc(all, func(a, b mutant) bool {
+	all = slices.CompactFunc(all, func(b, a mutant) bool { // the later one comes first
 		return a.File == b.File && a.Line == b.Line && a.Column == b.Column && a.Type == "ARITHMETIC_BASE" && b.Type == "INVERT_NEGATIVES"
 	})
 	for i := range all {

@@ -204,9 +204,15 @@ func TestStaleCommandsAreRefused(t *testing.T) {
 		"approve":   {"to decide", func(job, _ int64, v int) error { return h.desk.Approve(ctx, h.cato, job, v, 0) }},
 		"send back": {"to decide", func(job, _ int64, v int) error { return h.desk.SendBack(ctx, h.cato, job, v, "It leans.") }},
 		"start":     {"approved", func(job, _ int64, v int) error { return h.desk.Advance(ctx, h.cato, job, v) }},
-		"copies":    {"to decide", func(_, piece int64, v int) error { return h.desk.ChangePiece(ctx, h.owner, piece, desk.PieceChange{Version: v, Copies: &three}) }},
-		"one more":  {"arrived", func(_, piece int64, v int) error { return h.desk.ChangePiece(ctx, h.cato, piece, desk.PieceChange{Version: v, Copies: &three, Current: &one}) }},
-		"repair":    {"to decide", func(_, piece int64, v int) error { return h.desk.Repair(ctx, h.cato, piece, v, []string{string(mesh.StepWeld)}) }},
+		"copies": {"to decide", func(_, piece int64, v int) error {
+			return h.desk.ChangePiece(ctx, h.owner, piece, desk.PieceChange{Version: v, Copies: &three})
+		}},
+		"one more": {"arrived", func(_, piece int64, v int) error {
+			return h.desk.ChangePiece(ctx, h.cato, piece, desk.PieceChange{Version: v, Copies: &three, Current: &one})
+		}},
+		"repair": {"to decide", func(_, piece int64, v int) error {
+			return h.desk.Repair(ctx, h.cato, piece, v, []string{string(mesh.StepWeld)})
+		}},
 	} {
 		job, piece := h.steps(c.step)
 		before := h.job(job)
@@ -245,10 +251,14 @@ func TestWhatGoesAtWhichStep(t *testing.T) {
 		"approve":   {"to decide", func(job, _ int64) error { return h.desk.Approve(ctx, h.cato, job, 0, 0) }},
 		"send back": {"arrived, to decide", func(job, _ int64) error { return h.desk.SendBack(ctx, h.cato, job, 0, "It leans.") }},
 		"advance":   {"approved, on the floor, finishing, pick-up", func(job, _ int64) error { return h.desk.Advance(ctx, h.cato, job, 0) }},
-		"copies":    {"arrived, to decide", func(_, piece int64) error { return h.desk.ChangePiece(ctx, h.cato, piece, desk.PieceChange{Copies: &two}) }},
-		"repair":    {"to decide", func(_, piece int64) error { return h.desk.Repair(ctx, h.cato, piece, 0, []string{string(mesh.StepWeld)}) }},
-		"retry":     {"arrived, to decide", func(job, _ int64) error { return h.desk.Retry(ctx, h.cato, job) }},
-		"cancel":    {"arrived", func(job, _ int64) error { return h.desk.CancelCheck(ctx, h.cato, job) }},
+		"copies": {"arrived, to decide", func(_, piece int64) error {
+			return h.desk.ChangePiece(ctx, h.cato, piece, desk.PieceChange{Copies: &two})
+		}},
+		"repair": {"to decide", func(_, piece int64) error {
+			return h.desk.Repair(ctx, h.cato, piece, 0, []string{string(mesh.StepWeld)})
+		}},
+		"retry":  {"arrived, to decide", func(job, _ int64) error { return h.desk.Retry(ctx, h.cato, job) }},
+		"cancel": {"arrived", func(job, _ int64) error { return h.desk.CancelCheck(ctx, h.cato, job) }},
 	}
 	for _, step := range everyStep {
 		for name, c := range commands {
@@ -364,9 +374,11 @@ func TestWorkThatNobodyWaitsForIsCancelled(t *testing.T) {
 	two := 2
 	for name, do := range map[string]func(job, piece int64) error{
 		"send back": func(job, _ int64) error { return h.desk.SendBack(ctx, h.cato, job, 0, "It leans.") },
-		"copies":    func(_, piece int64) error { return h.desk.ChangePiece(ctx, h.cato, piece, desk.PieceChange{Copies: &two}) },
-		"retry":     func(job, _ int64) error { return h.desk.Retry(ctx, h.cato, job) },
-		"cancel":    func(job, _ int64) error { return h.desk.CancelCheck(ctx, h.cato, job) },
+		"copies": func(_, piece int64) error {
+			return h.desk.ChangePiece(ctx, h.cato, piece, desk.PieceChange{Copies: &two})
+		},
+		"retry":  func(job, _ int64) error { return h.desk.Retry(ctx, h.cato, job) },
+		"cancel": func(job, _ int64) error { return h.desk.CancelCheck(ctx, h.cato, job) },
 	} {
 		job, piece := h.arrived()
 		task, err := h.store.TaskOf(ctx, job)
@@ -522,4 +534,3 @@ func TestCommandsAreTold(t *testing.T) {
 		assert.Equal(t, c.lane, lane == 1, "%s: %d of the lanes", c.name, lane)
 	}
 }
-

@@ -77,6 +77,9 @@ func (d *Desk) orderIn(ctx context.Context, tx *store.Tx, a Actor, s store.Slice
 	if err != nil {
 		return 0, err
 	}
+	if p, err = tx.Piece(ctx, s.PieceID); err != nil { // as it is under the lock
+		return 0, err
+	}
 	if p.Verdict == nil || p.Verdict.Format == modelfile.GCode || p.BlobID == nil {
 		return 0, conflict("%s is no model that can be sliced, or is not read yet.", p.Name)
 	}
