@@ -279,3 +279,34 @@ func TestPlannerLaws(t *testing.T) {
 		}
 	})
 }
+
+// Without limits of single axes no direction is another's: a way that is turned as a whole,
+// in height too, takes as long.
+func TestTimeDoesNotDependOnDirection(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		l := motion.Limits{AccelMMPerS2: 900, DeviationMM: 0.03}
+		n := rapid.IntRange(1, 12).Draw(t, "moves")
+		moves, turned := make([]motion.Move, n), make([]motion.Move, n)
+		a, b := rapid.Float64Range(0, 7).Draw(t, "a"), rapid.Float64Range(0, 7).Draw(t, "b")
+		sa, ca := math.Sincos(a)
+		sb, cb := math.Sincos(b)
+		for i := range moves {
+			at := func(name string) float64 { return rapid.Float64Range(-20, 20).Draw(t, name) }
+			m := motion.Move{DX: at("x"), DY: at("y"), DZ: at("z"), MMPerS: rapid.Float64Range(1, 120).Draw(t, "v")}
+			moves[i], turned[i] = m, m
+			y, z := m.DY*ca-m.DZ*sa, m.DY*sa+m.DZ*ca
+			turned[i].DX, turned[i].DY, turned[i].DZ = m.DX*cb-y*sb, m.DX*sb+y*cb, z
+		}
+		require.InEpsilon(t, total(l, moves), total(l, turned), 1e-6)
+	})
+}
+
+// A move without a speed, or without a way and filament, is none.
+func TestMovesThatAreNone(t *testing.T) {
+	l := motion.Limits{AccelMMPerS2: 1000, DeviationMM: 0.02}
+	for _, m := range []motion.Move{{DX: 5}, {DX: 5, MMPerS: -3}, {MMPerS: 50}, {EMM: 2}} {
+		assert.Zero(t, total(l, []motion.Move{m}), "%+v", m)
+	}
+	one := total(l, []motion.Move{{DX: 30, MMPerS: 50}})
+	assert.InDelta(t, one, total(l, []motion.Move{{DX: 30, MMPerS: 50}, {DX: 30}}), 1e-12)
+}

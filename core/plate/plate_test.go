@@ -39,3 +39,25 @@ func TestPartsStandInTheMiddle(t *testing.T) {
 	assert.False(t, fit.Fits)
 	assert.InDelta(t, 0.7, fit.OverMM[2], 1e-3)
 }
+
+// What is drawn in inches, centimetres or metres, away from the origin and on its head,
+// fits as its twin in millimetres does: in width, in depth and in height.
+func TestFitDoesNotDependOnTheUnit(t *testing.T) {
+	for _, unit := range []float64{0.001, 1, 10, 25.4, 1000} {
+		for _, c := range []struct {
+			x, y, z float64
+			fits    bool
+		}{{120, 50, 30, true}, {121, 50, 30, false}, {119, 51.5, 30, false}, {50, 120, 30, true}, {60, 40, 31, false}, {1, 1, 1, true}} {
+			m := solid.Box(c.x/unit, c.y/unit, c.z/unit)
+			for i := range m.Vertices { // on its head, far away
+				v := &m.Vertices[i]
+				v.X, v.Y, v.Z = v.X+500/unit, -v.Y-70/unit, 100/unit-v.Z
+			}
+			f := FitOf(m, unit, machine.Volume{Shape: machine.Rectangle, XMM: 120, YMM: 50, ZMM: 30})
+			assert.Equal(t, c.fits, f.Fits, "%v in units of %g mm: %+v", c, unit, f)
+		}
+	}
+	round := machine.Volume{Shape: machine.Round, XMM: 130, YMM: 130, ZMM: 30}
+	assert.True(t, FitOf(solid.Box(120/25.4, 49.9/25.4, 1), 25.4, round).Fits, "the diagonal is 129.96 mm")
+	assert.False(t, FitOf(solid.Box(120/25.4, 50.2/25.4, 1), 25.4, round).Fits)
+}
