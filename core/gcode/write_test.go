@@ -7,6 +7,8 @@ import (
 	"fmt"
 	"io"
 	"math"
+	"regexp"
+	"strconv"
 	"strings"
 	"testing"
 
@@ -238,4 +240,91 @@ func TestTradeChecks(t *testing.T) {
 	assert.EqualValues(t, 10, cents)
 	// 1 kg of PLA at 1.75 mm is 335 m (CORE's figure, from memory).
 	assert.InDelta(t, 1000, mat.Grams(1.75, 335_000), 2)
+}
+
+// The nozzle goes to its later heat at the second layer's beginning, no sooner and no later.
+func TestTheLaterHeatComesWithTheSecondLayer(t *testing.T) {
+	r, m, mat := settings()
+	_, text, _ := written(t, solid.Box(20, 20, 3), r, m, machine.Spools{mat})
+	first, rest, ok := strings.Cut(text, "; layer 2 of ")
+	require.True(t, ok)
+	second, later, ok := strings.Cut(rest, "; layer 3 of ")
+	require.True(t, ok)
+	assert.Contains(t, first, "S215")
+	assert.NotContains(t, first, "M104 S210")
+	assert.Equal(t, 1, strings.Count(second, "M104 S210"))
+	assert.NotContains(t, strings.TrimSuffix(later, "M104 S0\nM140 S0\n"), "M104 S2")
+	assert.NotContains(t, first+second, "M106", "the fan comes with the third")
+}
+
+// A layer that has to cool is waited for in milliseconds: the program takes as long as the
+// estimate says, also where it is waiting most of the time.
+func TestWaitsAreWrittenInMilliseconds(t *testing.T) {
+	r, m, mat := settings()
+	r.LeastLayerS, r.PauseMM = 30, nil
+	full, text, _ := written(t, solid.Box(3, 3, 4), r, m, machine.Spools{mat})
+	waits := regexp.MustCompile(`(?m)^G4 P(\d+)$`).FindAllStringSubmatch(text, -1)
+	require.Greater(t, len(waits), full.Layers-4)
+	sum := 0.0
+	for _, w := range waits {
+		ms, err := strconv.Atoi(w[1])
+		require.NoError(t, err)
+		sum += float64(ms) / 1000
+	}
+	assert.InDelta(t, full.ByKind["cooling"], sum, 0.05)
+	assert.InEpsilon(t, full.Seconds, timed(t, text, m), 0.005)
+}
+
+// After a block of the house's, which may have moved the head, each axis and the speed are
+// written anew before anything is laid.
+func TestAfterABlockAllIsWrittenAnew(t *testing.T) {
+	r, m, mat := settings()
+	m.NozzlesMM, m.Second.Material = []float64{0.4, 0.4}, "Soluble"
+	m.Dialect.Change = "T{nozzle}\nG0 X0 Y0"
+	r.SupportNozzle, r.ChangePurgeMM = 2, new(0.0)
+	part := solid.Box(30, 8, 3)
+	part.Append(solid.Box(8, 8, 12))
+	part.Append(solid.Box(30, 8, 3).Transformed(1, mesh.Vec3{Z: 9}))
+	_, text, _ := written(t, part, r, m, machine.Spools{mat, {Name: "Soluble", DensityGPerCM: 1.2, NozzleC: 205, SpoolGrams: 500, SpoolCents: 3400}})
+	blocks := strings.Split(text, "\nG0 X0 Y0\n")[1:]
+	require.NotEmpty(t, blocks)
+	for _, after := range blocks {
+		seen := map[string]bool{}
+		for _, line := range strings.Split(after, "\n") {
+			words := strings.Fields(strings.SplitN(line, ";", 2)[0])
+			if len(words) == 0 || words[0] != "G0" && words[0] != "G1" {
+				continue
+			}
+			e := false
+			for _, w := range words[1:] {
+				seen[w[:1]] = true
+				e = e || w[0] == 'E'
+			}
+			if e && (seen["X"] || seen["Y"]) {
+				assert.True(t, seen["X"] && seen["Y"] && seen["F"], "%s", after[:min(len(after), 200)])
+				break
+			}
+		}
+	}
+}
+
+// What a program says in inches is the same in millimetres, accelerations too; and homing
+// an axis forgets what G92 had called it.
+func TestInchesAndHoming(t *testing.T) {
+	_, m, _ := settings()
+	in := timed(t, "G20\nM204 S40\nG1 X10 E1 F240\nG1 X0\n", m)
+	mm := timed(t, "G21\nM204 S1016\nG1 X254 E25.4 F6096\nG1 X0\n", m)
+	assert.InEpsilon(t, mm, in, 1e-9)
+	assert.NotEqual(t, mm, timed(t, "G21\nM204 S40\nG1 X254 E25.4 F6096\nG1 X0\n", m))
+	for program, top := range map[string]float64{
+		"G92 Z10\nG28 Z\nG1 Z5 F600\nG1 X10 E1 F600":          5,
+		"G92 Z10\nG28\nG1 Z5 F600\nG1 X10 E1 F600":            5,
+		"G92 Z10\nG28 X\nG1 Z15 F600\nG1 X10 E1 F600":         5,
+		"G92 X10 Z2\nG28 Z Y\nG1 Z5 F600\nG1 X20 E1 F600":     5,
+		"G28\nG1 Z5 F600\nG92 Z0\nG1 X10 E1\nG1 Z1\nG1 X0 E2": 6,
+	} {
+		s, err := gcode.Read(ctx, strings.NewReader(program), 0, nil)
+		require.NoError(t, err)
+		assert.InDelta(t, top, s.Max.Z, 1e-9, program)
+	}
 }
