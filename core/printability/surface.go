@@ -233,10 +233,51 @@ func (s *surface) crossings() {
 		s.face(&e, p[0])
 		s.face(&e, p[1])
 		if len(f.Places) < maxPlaces {
-			f.Places = append(f.Places, s.at(s.middle(p[0])))
+			f.Places = append(f.Places, s.at(s.meet(p[0], p[1])))
 		}
 	}
 	s.add(f, e)
+}
+
+// meet is a place where two triangles cross: where a side of one goes through the other.
+// It is worked out in floating point, for somebody to look at; where that misses, the
+// middle of the smaller one stands in.
+func (s *surface) meet(a, b int32) mesh.Vec3 {
+	corners := func(t int32) (p [3]mesh.Vec3) {
+		for k, v := range s.m.Triangles[t] {
+			p[k] = s.m.Vertices[v]
+		}
+		return p
+	}
+	for _, pair := range [2][2]int32{{a, b}, {b, a}} {
+		of, through := corners(pair[0]), corners(pair[1])
+		n := through[1].Sub(through[0]).Cross(through[2].Sub(through[0]))
+		for k, p := range of {
+			q := of[(k+1)%3]
+			from, to := p.Sub(through[0]).Dot(n), q.Sub(through[0]).Dot(n)
+			if from == to || from > 0 == (to > 0) {
+				continue
+			}
+			at := p.Add(q.Sub(p).Scale(from / (from - to)))
+			inside := true
+			for j, c := range through {
+				side := through[(j+1)%3].Sub(c)
+				inside = inside && side.Cross(at.Sub(c)).Dot(n) >= 0
+			}
+			if inside {
+				return at
+			}
+		}
+	}
+	if spread(corners(b)) < spread(corners(a)) {
+		a = b
+	}
+	return s.middle(a)
+}
+
+// spread is how long the sides of a triangle are together.
+func spread(p [3]mesh.Vec3) float64 {
+	return p[1].Sub(p[0]).Len() + p[2].Sub(p[1]).Len() + p[0].Sub(p[2]).Len()
 }
 
 func (s *surface) overlaps() {
@@ -248,15 +289,25 @@ func (s *surface) overlaps() {
 		Mend: []mesh.Step{mesh.StepUnite}}
 	var e Evidence
 	body := s.r.Topology.Body
-	for _, o := range s.r.Overlaps {
-		if len(f.Places) < maxPlaces {
-			f.Places = append(f.Places, s.at(o.At))
+	cross := map[[2]int32]mesh.Vec3{} // where two bodies' surfaces first cross
+	for _, p := range s.r.Crossings.Pairs {
+		x, y := min(body[p[0]], body[p[1]]), max(body[p[0]], body[p[1]])
+		if x == y {
+			continue
+		}
+		s.face(&e, p[0])
+		s.face(&e, p[1])
+		if _, ok := cross[[2]int32{x, y}]; !ok && len(cross) < len(s.r.Overlaps) {
+			cross[[2]int32{x, y}] = s.meet(p[0], p[1])
 		}
 	}
-	for _, p := range s.r.Crossings.Pairs {
-		if body[p[0]] != body[p[1]] {
-			s.face(&e, p[0])
-			s.face(&e, p[1])
+	for _, o := range s.r.Overlaps {
+		if len(f.Places) < maxPlaces {
+			at, ok := cross[[2]int32{min(o.A, o.B), max(o.A, o.B)}]
+			if !ok { // one lies in the other
+				at = o.At
+			}
+			f.Places = append(f.Places, s.at(at))
 		}
 	}
 	s.add(f, e)
