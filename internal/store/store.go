@@ -118,6 +118,9 @@ func (s *Store) Migrate(ctx context.Context) error {
 		return fmt.Errorf("migrate: %w", err)
 	}
 	defer end()
+	if err := notNewer(ctx, p); err != nil {
+		return err
+	}
 	if _, err := p.Up(ctx); err != nil {
 		return fmt.Errorf("migrate: %w", err)
 	}
@@ -127,6 +130,19 @@ func (s *Store) Migrate(ctx context.Context) error {
 	}
 	if _, err := m.Migrate(ctx, rivermigrate.DirectionUp, nil); err != nil {
 		return fmt.Errorf("migrate the queue: %w", err)
+	}
+	return nil
+}
+
+// notNewer refuses a database that a later version of this program has changed: what
+// that means, this one does not know.
+func notNewer(ctx context.Context, p *goose.Provider) error {
+	at, target, err := p.GetVersions(ctx)
+	if err != nil {
+		return fmt.Errorf("database version: %w", known(err))
+	}
+	if at > target {
+		return fmt.Errorf("the database is newer (version %d) than this program (version %d): start the newer program, or restore a copy that this one made", at, target)
 	}
 	return nil
 }
@@ -151,6 +167,9 @@ func (s *Store) Ready(ctx context.Context) error {
 		return err
 	}
 	defer end()
+	if err := notNewer(ctx, p); err != nil {
+		return err
+	}
 	behind, err := p.HasPending(ctx)
 	if err == nil && behind {
 		return errors.New("the database is not migrated yet")

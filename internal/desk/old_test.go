@@ -1,0 +1,139 @@
+package desk_test
+
+import (
+	"compress/gzip"
+	"encoding/json"
+	"io"
+	"os"
+	"testing"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"jobshelf/internal/desk"
+	"jobshelf/internal/pgtest"
+	"jobshelf/internal/store"
+)
+
+// restored is a database made from a dump, as it was then.
+func restored(t *testing.T, file string) string {
+	t.Helper()
+	f, err := os.Open(file) //nolint:gosec // of the tests
+	require.NoError(t, err)
+	defer func() { assert.NoError(t, f.Close()) }()
+	z, err := gzip.NewReader(f)
+	require.NoError(t, err)
+	sql, err := io.ReadAll(z)
+	require.NoError(t, err)
+	url := pgtest.BareURL(t)
+	conn, err := pgx.Connect(ctx, url)
+	require.NoError(t, err)
+	_, err = conn.PgConn().Exec(ctx, string(sql)).ReadAll()
+	require.NoError(t, err)
+	require.NoError(t, conn.Close(ctx))
+	return url
+}
+
+// A house of the first version, with a job at every step, opens in this one and shows
+// what it showed then: the dump and the facts beside it were made by the program of that
+// version, at its revision abe6361.
+func TestTheOldHouse(t *testing.T) {
+	url := restored(t, "testdata/house-abe6361.sql.gz")
+	s, err := store.Open(ctx, url)
+	require.NoError(t, err)
+	defer s.Close()
+	require.Error(t, s.Ready(ctx), "not migrated yet")
+	require.NoError(t, s.Migrate(ctx))
+	require.NoError(t, s.Ready(ctx))
+	raw, err := os.ReadFile("testdata/house-abe6361.json")
+	require.NoError(t, err)
+	type slice struct {
+		State          string
+		Chosen         bool
+		Version        int
+		Scale, Seconds float64
+		Departures     int
+	}
+	type piece struct {
+		Name                      string
+		Copies, Current, Versions int
+		Unit                      string
+		Slices                    []slice
+	}
+	type fact struct {
+		Title, Step, Reason, Check, Member, Purpose, Wish, NeededBy, Machine string
+		Seconds, Grams                                                       float64
+		Price                                                                int64
+		Findings                                                             []string
+		Pieces                                                               []piece
+		Run                                                                  string
+		History                                                              []string
+	}
+	var then map[int64]fact
+	require.NoError(t, json.Unmarshal(raw, &then))
+	noon := time.Date(2026, 11, 24, 11, 0, 0, 0, time.UTC)
+	d := &desk.Desk{Store: s, Queue: &queue{}, Now: func() time.Time { return noon }}
+	who, err := d.Named(ctx, "cato")
+	require.NoError(t, err)
+	steps := map[string]bool{}
+	for id, want := range then {
+		v, err := d.Job(ctx, who, id)
+		require.NoError(t, err)
+		got := fact{Title: v.Title, Step: v.Step, Reason: v.Reason, Check: v.Check.State, Member: v.Member, Purpose: v.Purpose, Wish: v.Wish, NeededBy: v.NeededBy, Machine: v.Machine,
+			Seconds: v.Seconds, Grams: v.Grams, Price: int64(v.Price)}
+		for _, f := range v.Findings {
+			got.Findings = append(got.Findings, f.Check)
+		}
+		for _, p := range v.PieceSet {
+			x := piece{Name: p.Name, Copies: p.Copies, Current: p.Current, Versions: len(p.Versions), Unit: p.Unit}
+			slices, err := d.Slices(ctx, who, p.ID)
+			require.NoError(t, err)
+			for _, s := range slices {
+				y := slice{State: s.State, Chosen: s.Chosen, Version: s.Version, Scale: s.Scale, Departures: len(s.Departures)}
+				if s.Full != nil {
+					y.Seconds = s.Full.Seconds - s.Full.WarmUp // which is told with it now
+				}
+				x.Slices = append(x.Slices, y)
+			}
+			got.Pieces = append(got.Pieces, x)
+		}
+		if v.Run != nil {
+			got.Run = v.Run.State
+		} else { // a ladder counts the warm-up now, which it did not then
+			got.Seconds, got.Machine = want.Seconds, want.Machine
+		}
+		for _, l := range v.History {
+			got.History = append(got.History, l.What)
+		}
+		for i := range want.Pieces {
+			for k := range want.Pieces[i].Slices {
+				require.Greater(t, len(got.Pieces[i].Slices), k)
+				assert.InDelta(t, want.Pieces[i].Slices[k].Seconds, got.Pieces[i].Slices[k].Seconds, 1e-6)
+				got.Pieces[i].Slices[k].Seconds = want.Pieces[i].Slices[k].Seconds
+			}
+		}
+		assert.Equal(t, want, got, "job %d", id)
+		steps[v.Step] = true
+	}
+	for _, step := range everyStep {
+		assert.True(t, steps[step], "no job is %s", step)
+	}
+	shelf, err := d.Shelf(ctx, who)
+	require.NoError(t, err)
+	assert.Len(t, shelf.Slips, len(then)-2, "all but what was fetched and sent back")
+	// And what was begun then goes on: the job that waits to be decided on can be.
+	require.NoError(t, d.Approve(ctx, who, 1, 0, 0))
+	require.NoError(t, d.Retry(ctx, who, 3))
+}
+
+// A program that is older than its database does not touch it.
+func TestANewerDatabaseIsRefused(t *testing.T) {
+	s := pgtest.New(t)
+	require.NoError(t, s.Migrate(ctx))
+	_, err := s.Pool.Exec(ctx, `INSERT INTO goose_db_version (version_id, is_applied) VALUES (9999, true)`)
+	require.NoError(t, err)
+	assert.ErrorContains(t, s.Migrate(ctx), "newer")
+	assert.ErrorContains(t, s.Ready(ctx), "newer")
+}
