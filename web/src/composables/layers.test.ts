@@ -15,10 +15,13 @@ const settled = async () => {
 
 describe('the layers of a slice', () => {
   let answers: Record<string, (layers: number, ok?: boolean) => void>
+  let halfRead: Record<string, (body: Promise<ArrayBuffer>) => void>
   beforeEach(() => {
     answers = {}
+    halfRead = {}
     vi.stubGlobal('fetch', (url: string) =>
       new Promise((resolve) => {
+        halfRead[url] = (body) => resolve({ ok: true, arrayBuffer: () => body })
         answers[url] = (n, ok = true) => resolve({ ok, arrayBuffer: () => Promise.resolve(new ArrayBuffer(n)) })
       }),
     )
@@ -47,6 +50,20 @@ describe('the layers of a slice', () => {
     answers['/api/slices/2/layers']!(20)
     await settled()
     answers['/api/slices/1/layers']!(10)
+    await settled()
+    expect(l.layers.value).toHaveLength(20)
+  })
+  it('are those of the last one also where the earlier one is half read', async () => {
+    const { which, l } = open(slice(1))
+    await settled()
+    let rest = (_: ArrayBuffer) => {}
+    vi.stubGlobal('fetch', () => Promise.resolve({ ok: true, arrayBuffer: () => Promise.resolve(new ArrayBuffer(20)) }))
+    halfRead['/api/slices/1/layers']!(new Promise((r) => (rest = r)))
+    await settled()
+    which.value = slice(2)
+    await settled()
+    expect(l.layers.value).toHaveLength(20)
+    rest(new ArrayBuffer(10))
     await settled()
     expect(l.layers.value).toHaveLength(20)
   })
