@@ -56,7 +56,7 @@ describe('the layers of a slice', () => {
   it('are those of the last one also where the earlier one is half read', async () => {
     const { which, l } = open(slice(1))
     await settled()
-    let rest = (_: ArrayBuffer) => {}
+    let rest: (b: ArrayBuffer) => void = () => undefined
     vi.stubGlobal('fetch', () => Promise.resolve({ ok: true, arrayBuffer: () => Promise.resolve(new ArrayBuffer(20)) }))
     halfRead['/api/slices/1/layers']!(new Promise((r) => (rest = r)))
     await settled()
