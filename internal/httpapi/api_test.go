@@ -908,3 +908,15 @@ func TestASliceCanBeCancelled(t *testing.T) {
 	assert.Equal(t, "cancelled", h.slice(piece, made.ID).State)
 	assert.Equal(t, 404, h.call("GET", fmt.Sprintf("/slices/%d/layers", made.ID), nil).code)
 }
+
+// Only what brings a file may be as long as one: an entry of two megabytes is refused on
+// every other route, before anybody reads it.
+func TestLongEntriesAreRefused(t *testing.T) {
+	h := open(t)
+	h.signIn("cato")
+	long := strings.Repeat("a", 2<<20)
+	for path, method := range map[string]string{"/jobs": "POST", "/session/password": "PUT", "/session": "POST"} {
+		a := h.call(method, path, map[string]any{"title": long, "login": long})
+		assert.Equal(t, http.StatusRequestEntityTooLarge, a.code, "%s: %.200s", path, a.body)
+	}
+}

@@ -404,3 +404,78 @@ func TestBytesForTheBrowser(t *testing.T) {
 	assert.InDeltaSlice(t, []float64{0, 0}, []float64{f32(b, 21), f32(b, 22)}, 0)
 	assert.Len(t, b, 4*23)
 }
+
+// A slice that is over when its turn comes, because somebody cancelled it, is left alone:
+// no second try, nothing logged as a fault, and its end stays what it was.
+func TestWhatIsOverIsNotTriedAgain(t *testing.T) {
+	h := open(t)
+	w := h.worker()
+	job := h.handIn(stl(t, solid.Box(20, 20, 5)), "a.stl")
+	h.until("it is checked", h.over(job))
+	require.NoError(t, w.Stop(ctx))
+	v := h.view(job)
+	machine := int64(0)
+	for _, r := range v.Ladder {
+		if r.Proposed {
+			machine = r.MachineID
+		}
+	}
+	id, err := h.desk.OrderSlice(ctx, h.cato, v.PieceSet[0].ID, desk.SliceOrder{MachineID: machine})
+	require.NoError(t, err)
+	s, err := h.store.Slice(ctx, id)
+	require.NoError(t, err)
+	s.State = "cancelled" // and the queue has not heard of it yet
+	require.NoError(t, h.store.InTx(ctx, func(tx *store.Tx) error { return tx.EndSlice(ctx, s) }))
+	var log bytes.Buffer
+	var mu sync.Mutex
+	w, err = Start(ctx, h.store, h.desk, Options{Log: slog.New(slog.NewTextHandler(&locked{w: &log, mu: &mu}, nil)), RetryAfter: time.Millisecond})
+	require.NoError(t, err)
+	var state string
+	attempt := 0
+	h.until("the queue has done with it", func() bool {
+		row := h.store.Pool.QueryRow(ctx, `SELECT state::text, attempt FROM river_job WHERE kind = 'slice'`)
+		require.NoError(t, row.Scan(&state, &attempt))
+		return state == "completed" || state == "discarded" || state == "cancelled" || attempt > 1
+	})
+	require.NoError(t, w.Stop(ctx))
+	assert.Equal(t, 1, attempt, state)
+	mu.Lock()
+	defer mu.Unlock()
+	assert.NotContains(t, log.String(), "a try failed")
+	s, err = h.store.Slice(ctx, id)
+	require.NoError(t, err)
+	assert.Equal(t, "cancelled", s.State)
+}
+
+// Each model of a file has its share of the way: what is told goes up over all of them.
+func TestProgressOfAFileOfSeveral(t *testing.T) {
+	h := open(t)
+	f := &modelfile.File{Unit: units.Millimetre}
+	for range 4 {
+		f.Models = append(f.Models, modelfile.Model{Mesh: solid.Box(9, 8, 7), Places: []mesh.Vec3{{}}})
+	}
+	var b bytes.Buffer
+	require.NoError(t, modelfile.Write3MF(&b, f))
+	job := h.handIn(b.Bytes(), "set.3mf")
+	in, err := h.desk.CheckInput(ctx, job)
+	require.NoError(t, err)
+	w := &checkWorker{desk: h.desk, store: h.store, log: quiet}
+	var told []float64
+	r := &reporter{say: func(_ string, x float64) error { told = append(told, x); return nil }}
+	r.ctx, r.cancel = context.WithCancel(ctx)
+	defer r.cancel()
+	out, err := w.takeApart(ctx, in.Pieces[0], f, in, r)
+	require.NoError(t, err)
+	require.Len(t, out, 4)
+	require.GreaterOrEqual(t, len(told), 4)
+	quarter := 0
+	for i, x := range told {
+		if i > 0 {
+			assert.GreaterOrEqual(t, x, told[i-1], "%v", told)
+		}
+		quarter = max(quarter, int(4*x))
+		assert.LessOrEqual(t, x, 1.0)
+	}
+	assert.Less(t, told[0], 0.25)
+	assert.GreaterOrEqual(t, quarter, 3, "%v", told)
+}
