@@ -190,10 +190,11 @@ func TestCheckOfSeveralModelsAndOfGCode(t *testing.T) {
 	assert.Contains(t, out, "outside of every machine, by at least 80.0 mm")
 }
 
-// Every part of the demo house and a scan, on every filament machine, by every
-// recipe: it is sliced, what is laid is within the machine, and anything noted is
-// in the words below; or it is told not to fit. The quick estimate is held against
-// the full one besides, save for the parts that are open or inside out.
+// Every part of the demo house and a scan, on every filament machine, by its recipes
+// in turn (by all of them with JOBSHELF_ALL=1, three times as long): it is sliced, what
+// is laid is within the machine, and anything noted is in the words below; or it is told
+// not to fit. The quick estimate is held against the full one besides, save for the parts
+// that are open or inside out.
 func TestEveryPartOnEveryMachine(t *testing.T) {
 	if testing.Short() {
 		t.Skip("takes seconds")
@@ -210,9 +211,14 @@ func TestEveryPartOnEveryMachine(t *testing.T) {
 	var times, masses []row
 	reason := regexp.MustCompile(`^(Stands because it|Left out: .*) .+\.$`)
 	sliced, refused, changed := 0, 0, 0
-	for _, p := range parts {
-		for _, purpose := range []recipe.Purpose{recipe.QuickLook, recipe.Everyday, recipe.WorkingPart} {
+	for n, p := range parts {
+		for turn, purpose := range []recipe.Purpose{recipe.QuickLook, recipe.Everyday, recipe.WorkingPart} {
 			choices := demo.Choices(purpose)
+			for i := range choices { // each machine by one of them, another for the next part
+				if os.Getenv("JOBSHELF_ALL") == "" && (n+i)%3 != turn {
+					choices[i].Recipe = nil
+				}
+			}
 			v, err := verdict.Judge(ctx, verdict.Subject{Mesh: p.Mesh, Unit: p.Unit}, choices, 0, nil)
 			require.NoError(t, err)
 			for i, c := range choices {
@@ -262,14 +268,14 @@ func TestEveryPartOnEveryMachine(t *testing.T) {
 	}
 	t.Logf("%d sliced, %d told not to fit", sliced, refused)
 	assert.Greater(t, sliced, 5*refused)
-	assert.Greater(t, changed, 10, "with two nozzles")
+	assert.Greater(t, changed, 3, "with two nozzles")
 	for what, rows := range map[string][]row{"time": times, "mass": masses} {
 		slices.SortFunc(rows, func(a, b row) int { return cmp.Compare(math.Abs(b.off), math.Abs(a.off)) })
 		t.Logf("%s: %d cases, median %.1f %%, worst %.2f %%", what, len(rows), 100*math.Abs(rows[len(rows)/2].off), 100*rows[0].off)
 		for _, r := range rows[:min(12, len(rows))] {
 			t.Logf("  %+.1f %% %s", 100*r.off, r.name)
 		}
-		assert.Less(t, math.Abs(rows[len(rows)/2].off), 0.08, what)
-		assert.Less(t, math.Abs(rows[0].off), 0.20, what)
+		assert.Less(t, math.Abs(rows[len(rows)/2].off), 0.03, what)
+		assert.Less(t, math.Abs(rows[0].off), 0.15, what)
 	}
 }
