@@ -27,22 +27,31 @@ func square(n int, side int64) *toolpath.Print {
 	return p
 }
 
-// A layer of four sides by hand: come to from below round a corner, three more corners,
-// the end at rest; and its filament.
+// Layers of four sides by hand: come to from below round a corner, three more corners, the
+// end at rest, or round a corner upwards; the first at a first layer's speed, the next at its own; and their filament.
 func TestASquareByHand(t *testing.T) {
 	r := testRecipe
-	r.FirstMMPerS, r.RetractMM = 40, 0
-	f := FullOf(square(1, 20_000), r, &testMachine, machine.Spools{&testMaterial}, 50)
-	v, a := 40., testMachine.Motion.AccelMMPerS2
+	r.FirstMMPerS, r.RetractMM = 25, 0
+	a := testMachine.Motion.AccelMMPerS2
 	corner := CornerSpeed(math.Pi/2, a, testMachine.Motion.JunctionDeviationMM)
-	leg := func(u, w float64) float64 {
-		return (v-u)/a + (v-w)/a + (20-(v*v-u*u)/(2*a)-(v*v-w*w)/(2*a))/v
+	round := func(v, end float64) float64 {
+		leg := func(u, w float64) float64 {
+			return (v-u)/a + (v-w)/a + (20-(v*v-u*u)/(2*a)-(v*v-w*w)/(2*a))/v
+		}
+		return 3*leg(corner, corner) + leg(corner, end)
 	}
-	assert.InDelta(t, 3*leg(corner, corner)+leg(corner, 0), f.ByKind["outer shell"], 1e-9)
+	f := FullOf(square(1, 20_000), r, &testMachine, machine.Spools{&testMaterial}, 50)
+	assert.InDelta(t, round(25, 0), f.ByKind["outer shell"], 1e-9)
+	two := FullOf(square(2, 20_000), r, &testMachine, machine.Spools{&testMaterial}, 50)
+	assert.InDelta(t, round(25, corner)+round(40, 0), two.ByKind["outer shell"], 1e-9)
+	require.Len(t, two.ByLayer, 2)
+	assert.Greater(t, two.ByLayer[0].Seconds, two.ByLayer[1].Seconds+0.5)
 	bore := math.Pi * 1.75 * 1.75 / 4
-	assert.InDelta(t, 80*(0.25*0.2+math.Pi*0.01)/bore, f.FilamentMM, 1e-9)
-	assert.InDelta(t, 80*(0.25*0.2+math.Pi*0.01)*1.24/1000, f.GramsModel, 1e-9)
-	assert.Equal(t, [2][3]float64{{0, 0, 0.2}, {20, 20, 0.2}}, f.Box)
+	for n, f := range map[float64]*Full{1: f, 2: two} {
+		assert.InDelta(t, n*80*(0.25*0.2+math.Pi*0.01)/bore, f.FilamentMM, 1e-9)
+		assert.InDelta(t, n*80*(0.25*0.2+math.Pi*0.01)*1.24/1000, f.GramsModel, 1e-9)
+		assert.Equal(t, [2][3]float64{{0, 0, 0.2}, {20, 20, 0.2 * n}}, f.Box)
+	}
 	assert.InDelta(t, 30+math.Max(190./2, 40/0.5), f.WarmUpSeconds, 1e-9)
 }
 
