@@ -2,11 +2,13 @@ package slicing
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"math"
+	"slices"
 	"strings"
 	"testing"
 
@@ -70,11 +72,12 @@ func TestLayingOverIsATurn(t *testing.T) {
 // plate, in inches, smaller, and where the part had to be turned to fit.
 func TestARegionsCornersMarkIt(t *testing.T) {
 	for name, change := range map[string]func(*Order){
-		"as it is": func(*Order) {},
-		"round":    func(o *Order) { o.Machine.Volume.Shape = machine.Round },
-		"inches":   func(o *Order) { o.Mesh, o.MMPerUnit = o.Mesh.Transformed(1/25.4, mesh.Vec3{X: 3}), 25.4 },
-		"smaller":  func(o *Order) { o.Stance.Scale = 0.8 },
-		"turned":   func(o *Order) { o.Machine.Volume.XMM, o.Machine.Volume.YMM = 24, 40 },
+		"as it is":  func(*Order) {},
+		"round":     func(o *Order) { o.Machine.Volume.Shape = machine.Round },
+		"inches":    func(o *Order) { o.Mesh, o.MMPerUnit = o.Mesh.Transformed(1/25.4, mesh.Vec3{X: 3}), 25.4 },
+		"smaller":   func(o *Order) { o.Stance.Scale = 0.8 },
+		"turned":    func(o *Order) { o.Machine.Volume.XMM, o.Machine.Volume.YMM = 24, 40 },
+		"on a raft": func(o *Order) { o.Recipe.Hold = recipe.HoldRaft },
 	} {
 		t.Run(name, func(t *testing.T) {
 			o := order()
@@ -89,6 +92,24 @@ func TestARegionsCornersMarkIt(t *testing.T) {
 					assert.InDelta(t, 0, math.Max(0, math.Max(v[0]*o.MMPerUnit-c[k], c[k]-v[1]*o.MMPerUnit)), 0.7)
 				}
 			}
+			// Eight corners of one box, each another: as far apart along each side as the region is long, and a bit.
+			seen := map[[3]float64]bool{}
+			low, high := r.Regions[0].CornersMM[0], r.Regions[0].CornersMM[0]
+			for _, c := range r.Regions[0].CornersMM {
+				seen[c] = true
+				for k := range c {
+					low[k], high[k] = math.Min(low[k], c[k]), math.Max(high[k], c[k])
+				}
+			}
+			assert.Len(t, seen, 8)
+			scale := cmp.Or(o.Stance.Scale, 1)
+			size := r.Regions[0]
+			assert.InDelta(t, (size.Max[2]-size.Min[2])/scale, high[2]-low[2], 1e-6)
+			plane := []float64{high[0] - low[0], high[1] - low[1]}
+			want := []float64{(size.Max[0] - size.Min[0] + 2*aroundMM) / scale, (size.Max[1] - size.Min[1] + 2*aroundMM) / scale}
+			slices.Sort(plane)
+			slices.Sort(want)
+			assert.InDeltaSlice(t, want, plane, 1e-6)
 			o.Marks = []Mark{{CornersMM: r.Regions[0].CornersMM, Why: "it is sanded"}}
 			kept, err := Make(ctx, o, nil)
 			require.NoError(t, err)
@@ -148,6 +169,8 @@ func TestAProgramTellsWhatItIs(t *testing.T) {
 	assert.Equal(t, "PLA", head["material"])
 	assert.Equal(t, fmt.Sprint(r.Full.Layers), head["layers"])
 	assert.Equal(t, fmt.Sprintf("%.0f s, of it %.0f s warm-up", r.Full.WholeSeconds(), r.Full.WarmUpSeconds), head["time"])
+	assert.Equal(t, fmt.Sprintf("%.2f g, %.3f m", r.Full.Grams(), r.Full.FilamentMM/1000), head["filament"])
+	assert.NotContains(t, head, "nozzle 1", "one nozzle is all of it")
 	var back recipe.Recipe
 	require.NoError(t, json.Unmarshal([]byte(head["settings"]), &back))
 	assert.Equal(t, o.Recipe.WithDefaults(), back)
