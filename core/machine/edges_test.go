@@ -21,11 +21,12 @@ func TestSnugPartsFitHoweverTheyAreTurned(t *testing.T) {
 		x, y := rapid.Float64Range(40, 400).Draw(t, "x"), rapid.Float64Range(40, 400).Draw(t, "y")
 		turn := rapid.Float64Range(0, 360).Draw(t, "turn")
 		cut := rapid.Float64Range(0.1, 0.4).Draw(t, "cut") * math.Min(x, y)
+		offX, offY := rapid.Float64Range(-900, 900).Draw(t, "off x"), rapid.Float64Range(-900, 900).Draw(t, "off y")
 		sin, cos := math.Sincos(turn * math.Pi / 180)
 		var shadow []polygon.Point
 		const snug = 0.004
 		for _, p := range [][2]float64{{0, 0}, {x - snug - cut, 0}, {x - snug, cut}, {x - snug, y - snug}, {0, y - snug}} {
-			shadow = append(shadow, polygon.Point{X: int64(math.Round(1000 * (p[0]*cos - p[1]*sin))), Y: int64(math.Round(1000 * (p[0]*sin + p[1]*cos)))})
+			shadow = append(shadow, polygon.Point{X: int64(math.Round(1000 * (offX + p[0]*cos - p[1]*sin))), Y: int64(math.Round(1000 * (offY + p[0]*sin + p[1]*cos)))})
 		}
 		f := Volume{Rectangle, x, y, 10}.FitIn(shadow, 10)
 		require.True(t, f.Fits, "%+v", f)

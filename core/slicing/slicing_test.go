@@ -278,3 +278,29 @@ func TestMarksMayBeAnywhere(t *testing.T) {
 	require.NoError(t, err)
 	assert.Zero(t, r.Full.GramsSupport)
 }
+
+// A mark is as high as its box and no higher, wherever the part stands and however it lies.
+func TestAMarkIsItsBox(t *testing.T) {
+	m := solid.Box(20, 12, 8).Transformed(1, mesh.Vec3{X: 30, Y: -40, Z: 100})
+	st := plate.StandingOf(m, 1, 0, machine.Volume{Shape: machine.Rectangle, XMM: 100, YMM: 100, ZMM: 50})
+	x := Mark{PutIn: true, Why: "so", Who: "Cato"}
+	for k := range 8 {
+		c := [3]float64{32, -37, 103}
+		for a, far := range [3]float64{38, -33, 106} {
+			if k>>a&1 == 1 {
+				c[a] = far
+			}
+		}
+		x.CornersMM = append(x.CornersMM, c)
+	}
+	got := x.on(Stance{}, 1, st)
+	assert.InDelta(t, 3, got.FromMM, 1e-9)
+	assert.InDelta(t, 6, got.ToMM, 1e-9)
+	assert.Equal(t, []any{true, "so (Cato)"}, []any{got.Force, got.Reason})
+	require.Len(t, got.Paths, 1)
+	assert.InDelta(t, 6*4, got.Paths[0].Area(), 1e-6)
+	x.CornersMM, x.Who = x.CornersMM[:2], ""
+	got = x.on(Stance{}, 1, st)
+	assert.Empty(t, got.Paths, "a line marks nothing")
+	assert.Equal(t, "so", got.Reason)
+}
