@@ -18,6 +18,7 @@ import (
 	"jobshelf/core/gcode"
 	"jobshelf/core/mesh"
 	"jobshelf/core/modelfile"
+	"jobshelf/core/naming"
 	"jobshelf/core/printability"
 	"jobshelf/core/recipe"
 	"jobshelf/core/section"
@@ -305,8 +306,9 @@ func say(out io.Writer, a checked) {
 			fmt.Fprintf(out, "  %-9s fits\n", m.Name)
 		default:
 			q := m.Quick
-			fmt.Fprintf(out, "  %-9s fits: about %d h %02d min, %.1f g, %.2f m, %d layers, %.2f %s\n", m.Name,
-				int(q.Seconds)/3600, int(q.Seconds)/60%60, q.Grams, q.FilamentMM/1000, q.Layers, float64(q.PriceCents)/100, demo.House().Currency)
+			minutes := naming.Minutes(q.WholeSeconds())
+			fmt.Fprintf(out, "  %-9s fits: about %d h %02d min, of it %d min warm-up, %.1f g, %.2f m, %d layers, %.2f %s\n", m.Name,
+				minutes/60, minutes%60, naming.Minutes(q.WarmUpSeconds), q.Grams, q.FilamentMM/1000, q.Layers, float64(q.PriceCents)/100, demo.House().Currency)
 		}
 	}
 }

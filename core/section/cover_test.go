@@ -284,6 +284,24 @@ func TestSharpCornersAreCounted(t *testing.T) {
 			}
 		}
 	}
+	// Points along the sides, as planes find them between triangles, change nothing.
+	path := polygon.Path{{X: 0, Y: 0}}
+	for k := int64(1); k <= 90; k++ {
+		path = append(path, polygon.Point{X: 100 * k, Y: -30 * k})
+	}
+	for k := int64(90); k >= 1; k-- {
+		path = append(path, polygon.Point{X: 100 * k, Y: 30 * k})
+	}
+	for turn := range 3 {
+		moved := append(append(polygon.Path{}, path[turn*60:]...), path[:turn*60]...)
+		got := TipsOf([]polygon.Path{moved})
+		assert.Equal(t, [2]int{1, 1}, [2]int{got.Count, got.Cut})
+		assert.Equal(t, polygon.Point{}, got.At)
+	}
+	bent := polygon.Path{{X: 0, Y: 0}, {X: 100, Y: -30}, {X: 150, Y: -2000}, {X: 150, Y: 2000}, {X: 100, Y: 30}}
+	if got := TipsOf([]polygon.Path{bent}); got.Count > 0 {
+		assert.NotEqual(t, polygon.Point{}, got.At, "a nib that is no arm")
+	}
 	star := []polygon.Path{{{X: 0, Y: 0}, {X: 10000, Y: 0}, {X: 10000, Y: 10000}, {X: 5000, Y: 1000}}, nil}
 	star[1] = polygon.Path{{X: 50000, Y: 0}, {X: 50100, Y: 200}, {X: 50200, Y: 0}} // too small
 	assert.Equal(t, 2, TipsOf(star).Count, "the deep corner in between is none")

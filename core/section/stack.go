@@ -205,6 +205,26 @@ func (s *Stack) measure(out *Slab, l *Layer) {
 	}
 }
 
+// straight says that a side of a corner, i of p counted on, is long: from point to point
+// (step 1, or n-1 for backwards) as far as sharpUM, in about one direction. Planes meet the
+// edges between triangles of one face.
+func straight(p polygon.Path, i, step int) bool {
+	n := len(p)
+	at, next := p[i%n], p[(i+step)%n]
+	ux, uy := float64(next.X-at.X), float64(next.Y-at.Y)
+	for k := 1; k < n; k++ {
+		q := p[(i+k*step)%n]
+		x, y := float64(q.X-at.X), float64(q.Y-at.Y)
+		if along := ux*x + uy*y; along <= 0 || math.Abs(ux*y-uy*x) > 0.1*along {
+			return false
+		}
+		if x*x+y*y > sharpUM*sharpUM {
+			return true
+		}
+	}
+	return false
+}
+
 // sharpest is the largest turn taken at face value, in radians; a spike's mitre
 // would reach to infinity.
 const sharpest = 2.8
@@ -215,7 +235,7 @@ func (b *Slab) turns(p polygon.Path, nicks *Tips) {
 	n := len(p)
 	prev := p[n-1]
 	ax, ay := float64(prev.X-p[n-2].X), float64(prev.Y-p[n-2].Y)
-	for _, q := range p {
+	for i, q := range p {
 		bx, by := float64(q.X-prev.X), float64(q.Y-prev.Y)
 		cross, dot := ax*by-ay*bx, ax*bx+ay*by
 		// A turn t has tan(t/2) = cross / (|a||b| + dot); no arctangent for the
@@ -225,7 +245,7 @@ func (b *Slab) turns(p polygon.Path, nicks *Tips) {
 		if norm > 0 && math.Abs(cross) < half*norm {
 			half = math.Abs(cross) / norm
 		}
-		if half > sharpHalf && math.Min(ax*ax+ay*ay, bx*bx+by*by) > sharpUM*sharpUM {
+		if half > sharpHalf && straight(p, i+n-1, 1) && straight(p, i+n-1, n-1) {
 			if cross >= 0 {
 				b.Tips.add(half, prev)
 			} else {
