@@ -286,3 +286,134 @@ func TestSizesAtTheirEdges(t *testing.T) {
 	assert.Empty(t, Fits(3, 1, 1))
 	assert.Empty(t, Fits(0, 0, 0))
 }
+
+// Of every kind of fault as many places are told as there are faults, up to the bound; each
+// at its own fault; and the count is of all.
+func TestEveryKindOfFaultIsCountedAndPlaced(t *testing.T) {
+	for _, n := range []int{1, 2, maxPlaces, maxPlaces + 3} {
+		at := func(k int) mesh.Vec3 { return mesh.Vec3{X: 40 * float64(k), Y: 7, Z: 3} }
+		for name, c := range map[string]struct {
+			check string
+			one   func() *mesh.Mesh // a fault, within 20 mm of its origin
+			unit  float64           // what it counts
+			big   float64           // a sound box of so many mm beside them
+		}{
+			"overlapping": {"overlapping bodies", func() *mesh.Mesh {
+				m := solid.Box(9, 8, 7)
+				m.Append(solid.Box(5, 5, 5).Transformed(1, mesh.Vec3{X: 6, Y: 1.5, Z: 1}))
+				return m
+			}, 1, 0},
+			"crumbs": {"crumbs", func() *mesh.Mesh { return solid.Box(0.3, 0.3, 0.3) }, 1, 90},
+			"touching": {"touching bodies", func() *mesh.Mesh {
+				m := solid.Box(9, 8, 7)
+				m.Append(solid.Box(5, 8, 7).Transformed(1, mesh.Vec3{X: 9}))
+				return m
+			}, 1, 0},
+			"inside out": {"inside out", func() *mesh.Mesh {
+				m := solid.Box(9, 8, 7)
+				for i := range m.Triangles {
+					x := &m.Triangles[i]
+					x[0], x[1] = x[1], x[0]
+				}
+				return m
+			}, 1, 30},
+			"twice": {"repeated triangles", func() *mesh.Mesh {
+				m := solid.Box(9, 8, 7)
+				m.Triangles = append(m.Triangles, m.Triangles[4])
+				return m
+			}, 1, 0},
+			"crossing": {"crosses itself", bowTie, 0, 0},
+		} {
+			m := &mesh.Mesh{}
+			for k := range n {
+				m.Append(c.one().Transformed(1, at(k)))
+			}
+			if c.big > 0 {
+				m.Append(solid.Box(c.big, c.big, c.big).Transformed(1, mesh.Vec3{X: -200}))
+			}
+			r, err := mesh.Inspect(context.Background(), m)
+			require.NoError(t, err)
+			all, _ := Surface(m, r, 1)
+			var f *Finding
+			for i := range all {
+				if all[i].Check == c.check {
+					f = &all[i]
+				}
+			}
+			if !assert.NotNil(t, f, "%d %s: %+v", n, name, all) {
+				continue
+			}
+			if c.unit > 0 {
+				assert.InDelta(t, c.unit*float64(n), f.Value, 0, "%d %s", n, name)
+				assert.Len(t, f.Places, min(n, maxPlaces), "%d %s", n, name)
+			}
+			assert.LessOrEqual(t, len(f.Places), maxPlaces)
+			seen := map[int]bool{}
+			for _, p := range f.Places {
+				k := int(math.Round((p[0] - 7) / 40))
+				d := mesh.Vec3{X: p[0], Y: p[1], Z: p[2]}.Sub(at(k))
+				assert.True(t, d.X >= -0.01 && d.X <= 20 && d.Y >= -0.01 && d.Y <= 9 && d.Z >= -0.01 && d.Z <= 9, "%s: %v is at no fault", name, p)
+				seen[k] = true
+			}
+			if c.unit > 0 {
+				assert.Len(t, seen, min(n, maxPlaces), "%s: each its own", name)
+			}
+		}
+	}
+}
+
+// bowTie is one body whose walls go through each other: a prism over a bow tie, closed.
+func bowTie() *mesh.Mesh {
+	p := []mesh.Vec3{{}, {X: 9, Y: 8}, {X: 9}, {Y: 8}}
+	m := &mesh.Mesh{}
+	for _, z := range []float64{0, 7} {
+		for _, q := range p {
+			m.Vertices = append(m.Vertices, mesh.Vec3{X: q.X, Y: q.Y, Z: z})
+		}
+	}
+	for i := range uint32(4) {
+		k := (i + 1) % 4
+		m.Triangles = append(m.Triangles, [3]uint32{i, k, k + 4}, [3]uint32{i, k + 4, i + 4})
+	}
+	m.Triangles = append(m.Triangles, [3]uint32{0, 2, 1}, [3]uint32{0, 3, 2}, [3]uint32{4, 5, 6}, [3]uint32{4, 6, 7})
+	return m
+}
+
+// A sheet encloses nothing, however large and in whatever unit; the thinnest body does.
+func TestASheetIsNoBody(t *testing.T) {
+	sheet := func(thick float64) *mesh.Mesh { return solid.Box(400, 300, thick) }
+	for _, c := range []struct {
+		m    *mesh.Mesh
+		mm   float64
+		told bool
+	}{{sheet(0), 1, true}, {sheet(1e-6), 1, false}, {sheet(0.2), 25.4, false}, {solid.Box(3e-5, 2e-5, 0), 1000, true}, {solid.Box(3e-5, 2e-5, 1e-5), 1000, false}} {
+		r, err := mesh.Inspect(context.Background(), c.m)
+		require.NoError(t, err)
+		f, _ := Surface(c.m, r, c.mm)
+		told := false
+		for _, x := range f {
+			if x.Check == "no volume" {
+				told = true
+				assert.InDelta(t, math.Abs(c.m.Measure().Volume)*math.Pow(c.mm, 3), x.Value, 1e-12)
+			}
+		}
+		assert.Equal(t, c.told, told, "%v in units of %g mm", c.m.Bounds().Size(), c.mm)
+	}
+}
+
+// Two triangles that go through each other are pointed at where they do, whichever of them
+// has the side that does; where they only touch, the smaller one's middle stands in.
+func TestWhereTwoTrianglesMeet(t *testing.T) {
+	m := &mesh.Mesh{Vertices: []mesh.Vec3{{X: -10, Y: -10}, {X: 10, Y: -10}, {Y: 20}, {X: 1, Y: 2, Z: -3}, {X: 1, Y: 2, Z: 3}, {X: 90, Y: 2, Z: 1}, {X: 200, Y: 200, Z: 50}, {X: 203, Y: 200, Z: 50}, {X: 200, Y: 203, Z: 53}},
+		Triangles: [][3]uint32{{0, 1, 2}, {3, 4, 5}, {6, 7, 8}}}
+	s := &surface{m: m, mm: 1}
+	for _, pair := range [][2]int32{{0, 1}, {1, 0}} {
+		at := s.meet(pair[0], pair[1])
+		assert.InDelta(t, 0, at.Z, 1e-9)
+		assert.InDelta(t, 2, at.Y, 1e-9)
+		assert.GreaterOrEqual(t, at.X, 1-1e-9)
+	}
+	for _, pair := range [][2]int32{{0, 2}, {2, 0}} {
+		assert.InDelta(t, 0, s.meet(pair[0], pair[1]).Sub(mesh.Vec3{X: 201, Y: 201, Z: 51}).Len(), 1e-9, "the smaller")
+	}
+}
