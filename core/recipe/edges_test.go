@@ -194,3 +194,47 @@ func TestLayerBoundsAreTheNozzles(t *testing.T) {
 	least, most := r.LayerBounds(nil)
 	assert.Equal(t, [2]float64{0, 0.45}, [2]float64{least, most})
 }
+
+// All that is too hot is told, the bed's first, and nothing else hides it; nozzle 0 is none.
+func TestAllThatIsTooHotIsTold(t *testing.T) {
+	m := machine.Machine{Name: "Bowline", NozzlesMM: []float64{0.4, 0.4}, NozzleMaxC: 220, BedMaxC: 50}
+	m.Second.Material = "PVA"
+	r := everyday()
+	r.SupportNozzle, r.NozzleC, r.FirstNozzleC, r.BedC = 2, 230, 240, 60
+	var got []string
+	for _, p := range r.TooHot(&m, machine.Spools{{Name: "PLA"}, {Name: "PVA", NozzleC: 225, NozzleMaxC: 210}}) {
+		got = append(got, p.Field)
+	}
+	assert.Equal(t, []string{"bed_c", "first_nozzle_c", "nozzle_c", "support_nozzle", "support_nozzle"}, got, "225 is too hot for the machine, and for PVA")
+	h := r.Heats(&m, machine.Spools{{Name: "PLA"}})
+	assert.Zero(t, h.At(0, true), "the bed is no nozzle")
+	assert.Zero(t, h.At(-1, true))
+	assert.InDelta(t, 240, h.At(1, true), 0)
+	// Tenths are rounded downwards, and what is just a tenth stays.
+	for c, want := range map[float64]float64{209.99: 209.9, 210.05: 210, 210.1: 210.1, 59.999999999: 60} {
+		r.NozzleC, r.FirstNozzleC = c, 0
+		assert.InDelta(t, want, r.Heats(&m, nil).At(1, false), 1e-9, "%g", c)
+	}
+}
+
+// Where both nozzles lay the same, what is unfit of it is told once; where two do, of each.
+func TestUnfitNozzlesAreToldOnceEach(t *testing.T) {
+	m := machine.Machine{Name: "Bowline", NozzlesMM: []float64{0.4, 0.8}, NozzleMaxC: 300, BedMaxC: 100}
+	m.Second.Material = "PVA"
+	spools := machine.Spools{{Name: "PLA"}, {Name: "PVA"}}
+	for _, c := range []struct {
+		piece, support int
+		layer          float64
+		n              int
+	}{{1, 1, 0.33, 1}, {1, 2, 0.33, 1}, {2, 2, 0.1, 1}, {1, 2, 0.07, 2}, {1, 2, 0.2, 0}} {
+		r := everyday()
+		r.PieceNozzle, r.SupportNozzle, r.LayerMM, r.LineMM, r.FirstLayerMM = c.piece, c.support, c.layer, 0.75, 0.2
+		n := 0
+		for _, p := range r.Validate(&m, spools) {
+			if p.Field == "layer_mm" {
+				n++
+			}
+		}
+		assert.Equal(t, c.n, n, "%+v", c)
+	}
+}

@@ -15,6 +15,7 @@ import (
 	"jobshelf/core/modelfile"
 	"jobshelf/core/polygon"
 	"jobshelf/core/printability"
+	"jobshelf/core/recipe"
 	"jobshelf/core/section"
 	"jobshelf/core/solid"
 	"jobshelf/core/units"
@@ -256,7 +257,7 @@ func TestTheSharpestCornerCounts(t *testing.T) {
 	}
 	assert.InDelta(t, 0.2*(1/math.Sin(math.Pi/12)-1), f.Value, 1e-9)
 	assert.Contains(t, f.Text, "30°")
-	assert.Contains(t, f.Text, "0.9 mm of its height")
+	assert.Contains(t, f.Text, " over 0.9 mm of its height")
 	s.Slabs = s.Slabs[:2]
 	assert.NotNil(t, rounded(s, 0.4), "0.27 mm short")
 	assert.Nil(t, rounded(s, 0.25), "0.17 mm short")
@@ -277,6 +278,13 @@ func TestProposedUnitsCountMachinesInService(t *testing.T) {
 	for _, p := range v.Units {
 		if p.Unit == units.Inch {
 			assert.Equal(t, 1, p.Machines, "17.8 mm deep")
+		}
+	}
+	v, err = Judge(ctx, Subject{Mesh: solid.Box(0.1, 0.1, 0.7)}, house(), 0, nil)
+	require.NoError(t, err)
+	for _, p := range v.Units {
+		if p.Unit == units.Inch {
+			assert.Equal(t, 1, p.Machines, "17.8 mm high")
 		}
 	}
 	idle := house()[2:]
@@ -310,4 +318,29 @@ func TestMetresAddUp(t *testing.T) {
 
 func quickOf(seconds, filamentMM float64) *estimate.Quick {
 	return &estimate.Quick{Seconds: seconds, FilamentMM: filamentMM}
+}
+
+// Nothing is estimated where the house has no recipe or knows no material, or where it does
+// not fit; and corners are told by the widest line, in whatever order machines come.
+func TestOnlyWhatCanBeEstimatedIs(t *testing.T) {
+	h := house()
+	fine, coarse := *h[0].Recipe, *h[0].Recipe
+	coarse.LineMM = 0.7
+	wedge := solid.Extrude([]solid.P{{X: 0, Y: 0}, {X: 20, Y: -6}, {X: 20, Y: 6}}, nil, 3)
+	for _, order := range [][]*recipe.Recipe{{&fine, &coarse}, {&coarse, &fine}} {
+		choices := []Choice{{h[0].Machine, order[0], nil}, {h[0].Machine, nil, h[0].Spools}, {h[1].Machine, order[0], h[0].Spools}, {h[0].Machine, order[0], h[0].Spools}, {h[0].Machine, order[1], h[0].Spools}}
+		v, err := Judge(ctx, Subject{Mesh: wedge, Unit: units.Millimetre}, choices, 50, nil)
+		require.NoError(t, err)
+		for i, want := range []bool{false, false, false, true, true} {
+			assert.Equal(t, want, v.Machines[i].Quick != nil, "choice %d", i)
+		}
+		n := 0
+		for _, f := range v.Findings {
+			if f.Check == "sharp corners" {
+				n++
+				assert.Contains(t, f.Text, "a line of 0.70 mm")
+			}
+		}
+		assert.Equal(t, 1, n)
+	}
 }
