@@ -100,12 +100,14 @@ func TestHeatOfTheHousesBlocks(t *testing.T) {
 		{"M190 S{bed_c}\nM140 S91", "", "dialect.start: bed 90"},
 		{"M104 S211", "", "dialect.start: PVA 210"},
 		{"", "M104 S301", "dialect.end: machine 260, PLA 230, PVA 210"},
+		{"M104 T1 S{first_nozzle_c}\r", "", "dialect.start: PVA 210"}, // 225, which is the first nozzle's
+		{"M104 T0 S{first_nozzle_c}\nM104 T{nozzle} S{nozzle_c}\nM140 S{bed_c}", "M104 T0 S{nozzle_c}", ""},
 	} {
 		m := machine.Machine{Name: "Bowline", NozzlesMM: []float64{0.4, 0.4}, NozzleMaxC: 260, BedMaxC: 90}
 		m.Dialect.Start, m.Dialect.End = c.start, c.end
 		m.Second.Material = "PVA"
 		r := everyday()
-		r.SupportNozzle = 2
+		r.SupportNozzle, r.FirstNozzleC = 2, 225
 		spools := machine.Spools{{Name: "PLA", NozzleMaxC: 230}, {Name: "PVA", NozzleC: 200, NozzleMaxC: 210}}
 		told := map[string]bool{}
 		for _, p := range r.TooHot(&m, spools) {

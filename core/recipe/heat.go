@@ -3,10 +3,12 @@ package recipe
 import (
 	"fmt"
 	"math"
+	"strconv"
 	"strings"
 
 	"jobshelf/core/command"
 	"jobshelf/core/machine"
+	"jobshelf/core/naming"
 )
 
 // Heat is one temperature that a program asks for.
@@ -59,10 +61,16 @@ func (r Recipe) Heats(m *machine.Machine, loaded machine.Spools) Heats {
 	start, end, change := m.Dialect.Blocks()
 	for _, b := range []struct{ field, text string }{{"dialect.start", start}, {"dialect.end", end}, {"dialect.change", change}} {
 		for _, line := range strings.Split(b.text, "\n") {
-			if strings.Contains(line, "{") { // the values are in the list already
+			line = strings.TrimRight(line, "\r")
+			if strings.Contains(line, "{") {
+				for _, n := range nozzles {
+					if h, ok := filled(line, n, out); ok {
+						out = append(out, Heat{Nozzle: h.Nozzle + 1, C: h.C, Field: b.field, Material: loaded.Of(h.Nozzle + 1)})
+					}
+				}
 				continue
 			}
-			h, ok := command.HeatOf([]byte(strings.TrimRight(line, "\r")))
+			h, ok := command.HeatOf([]byte(line))
 			switch {
 			case !ok:
 			case h.Bed:
@@ -77,6 +85,26 @@ func (r Recipe) Heats(m *machine.Machine, loaded machine.Spools) Heats {
 		}
 	}
 	return out
+}
+
+// filled is the heat of a line of a block with its values, while a nozzle is in use; false
+// where it is that nozzle's own, or the bed's, which are in the list already. A block may
+// name another nozzle, which would get the temperature of the one in use.
+func filled(line string, nozzle int, list Heats) (command.Heat, bool) {
+	values := naming.Values{}
+	for _, name := range machine.BlockNames {
+		values[name] = "0"
+	}
+	for name, c := range map[string]float64{"nozzle_c": list.At(nozzle, false), "first_nozzle_c": list.At(nozzle, true), "bed_c": list.Bed()} {
+		values[name] = strconv.FormatFloat(c, 'f', -1, 64)
+	}
+	values["nozzle"] = strconv.Itoa(nozzle - 1)
+	text, err := naming.Put(line, values)
+	if err != nil {
+		return command.Heat{}, false // told by the machine's own check
+	}
+	h, ok := command.HeatOf([]byte(text))
+	return h, ok && !h.Bed && h.Nozzle >= 0 && h.Nozzle != nozzle-1
 }
 
 // Bed is the bed's temperature, °C.
