@@ -101,6 +101,7 @@ func TestHeatOfTheHousesBlocks(t *testing.T) {
 		{"M104 S211", "", "dialect.start: PVA 210"},
 		{"", "M104 S301", "dialect.end: machine 260, PLA 230, PVA 210"},
 		{"M104 T1 S{first_nozzle_c}\r", "", "dialect.start: PVA 210"}, // 225, which is the first nozzle's
+		{"", "M104 T1 S{nozzle_c}", "dialect.end: PVA 210"},           // in the first layer it is that one's, too
 		{"M104 T0 S{first_nozzle_c}\nM104 T{nozzle} S{nozzle_c}\nM140 S{bed_c}", "M104 T0 S{nozzle_c}", ""},
 	} {
 		m := machine.Machine{Name: "Bowline", NozzlesMM: []float64{0.4, 0.4}, NozzleMaxC: 260, BedMaxC: 90}

@@ -95,7 +95,9 @@ func filled(line string, nozzle int, list Heats) (command.Heat, bool) {
 	for _, name := range machine.BlockNames {
 		values[name] = "0"
 	}
-	for name, c := range map[string]float64{"nozzle_c": list.At(nozzle, false), "first_nozzle_c": list.At(nozzle, true), "bed_c": list.Bed()} {
+	first := list.At(nozzle, true)
+	// {nozzle_c} is the first layer's in the first layer, the others' in the others.
+	for name, c := range map[string]float64{"nozzle_c": math.Max(first, list.At(nozzle, false)), "first_nozzle_c": first, "bed_c": list.Bed()} {
 		values[name] = strconv.FormatFloat(c, 'f', -1, 64)
 	}
 	values["nozzle"] = strconv.Itoa(nozzle - 1)
