@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"jobshelf/core/machine"
+	"jobshelf/core/mesh"
 	"jobshelf/core/polygon"
 	"jobshelf/core/recipe"
 	"jobshelf/core/solid"
@@ -185,4 +186,45 @@ func TestPurgeIsWeighedAsItIsLaid(t *testing.T) {
 		assert.InDelta(t, c.purged, purged, 1e-9, "%v", c.changes)
 		assert.InDelta(t, 10*LineArea(0.45, 0.2), laid, 1e-9)
 	}
+}
+
+// Under a slope the dense layers of support run along its rim, each of their lines over one
+// beneath or within half a line of it; under a broad flat roof they are rows, and where they
+// are sparse, rows too.
+func TestNarrowRoofsRunAlongTheirRim(t *testing.T) {
+	cone := solid.Revolve([]solid.P{{X: 0, Y: 0}, {X: 4, Y: 0}, {X: 4, Y: 6}, {X: 18, Y: 14}, {X: 0, Y: 14}}, 64)
+	closedIn := func(m *mesh.Mesh, percent float64) (closed, open int) {
+		r := plain(func(r *recipe.Recipe) {
+			r.Support, r.SupportRoofPercent, r.SupportPercent = recipe.SupportEverywhere, percent, 15
+		})
+		p := sliced(t, m, r)
+		for i := range p.Layers {
+			if p.Layers[i].TopMM < 7 || p.Layers[i].TopMM > 11 {
+				continue
+			}
+			for _, l := range p.Layers[i].Lines {
+				if l.Kind != Support {
+					continue
+				}
+				if l.Closed {
+					closed++
+				} else {
+					open++
+				}
+			}
+		}
+		return closed, open
+	}
+	closed, _ := closedIn(cone, 83)
+	assert.Greater(t, closed, 20, "round the cone")
+	rows, _ := closedIn(cone, 20)
+	assert.Less(t, rows, closed, "sparse ones are rows")
+	table := solid.Box(4, 4, 9)
+	table.Append(solid.Box(50, 50, 3).Transformed(1, mesh.Vec3{X: -23, Y: -23, Z: 8.5}))
+	closed, open := closedIn(table, 83)
+	assert.Zero(t, closed, "a broad roof is rows")
+	assert.Positive(t, open)
+	r := plain(func(r *recipe.Recipe) { r.Support = recipe.SupportEverywhere })
+	air, all := inTheAir(sliced(t, cone, r), r)
+	assert.Less(t, air, 0.01*all, "of a cone's support")
 }

@@ -270,7 +270,7 @@ func (s *slicer) fillSupport(w *worker, i int, l *Layer, width float64) {
 		besideRoof = w.poly.Offset(s.roof[i], width, support)
 		thick := width * 100 / s.r.SupportRoofPercent
 		for _, f := range polygon.Figures(s.roof[i]) {
-			if roomy(f, narrowRoof*thick) {
+			if thick > 3*width || roomy(f, narrowRoof*thick) {
 				add(scan(f.Paths(), math.Pi/2, thick, thick))
 			} else {
 				s.along(w, l, f, thick)
@@ -317,9 +317,9 @@ func (s *slicer) fillSupport(w *worker, i int, l *Layer, width float64) {
 	}
 }
 
-// narrowRoof is how many of its rows a roof must be wide each way from its middle for rows:
-// along a slope it is a strip that moves on layer by layer, and rows on their lattice would
-// lie beside those beneath.
+// narrowRoof is how many of its rows a dense roof must be wide each way from its middle for
+// rows: along a slope it is a strip that moves on layer by layer, and rows on their lattice
+// would lie beside those beneath.
 const narrowRoof = 1.5
 
 // along lays lines along the rim of a narrow figure, thick µm apart, one where no two fit.
