@@ -17,8 +17,9 @@ import (
 	"jobshelf/core/toolpath"
 )
 
-// square is a print of n layers, each one square outline of the given side.
-func square(n int, side int64) *toolpath.Print {
+// square is a print of n layers, each one square outline of 20 mm.
+func square(n int) *toolpath.Print {
+	const side = 20_000
 	p := &toolpath.Print{}
 	for i := range n {
 		p.Layers = append(p.Layers, toolpath.Layer{TopMM: 0.2 * float64(i+1), HeightMM: 0.2, Lines: []toolpath.Line{
@@ -40,9 +41,9 @@ func TestASquareByHand(t *testing.T) {
 		}
 		return 3*leg(corner, corner) + leg(corner, end)
 	}
-	f := FullOf(square(1, 20_000), r, &testMachine, machine.Spools{&testMaterial}, 50)
+	f := FullOf(square(1), r, &testMachine, machine.Spools{&testMaterial}, 50)
 	assert.InDelta(t, round(25, 0), f.ByKind["outer shell"], 1e-9)
-	two := FullOf(square(2, 20_000), r, &testMachine, machine.Spools{&testMaterial}, 50)
+	two := FullOf(square(2), r, &testMachine, machine.Spools{&testMaterial}, 50)
 	assert.InDelta(t, round(25, corner)+round(40, 0), two.ByKind["outer shell"], 1e-9)
 	require.Len(t, two.ByLayer, 2)
 	assert.Greater(t, two.ByLayer[0].Seconds, two.ByLayer[1].Seconds+0.5)
@@ -59,10 +60,10 @@ func TestASquareByHand(t *testing.T) {
 // the rest is waited for, but for the last; one that takes longer is left alone.
 func TestLayersTakeTheirLeastTime(t *testing.T) {
 	r := testRecipe
-	free := FullOf(square(5, 20_000), r, &testMachine, machine.Spools{&testMaterial}, 0)
+	free := FullOf(square(5), r, &testMachine, machine.Spools{&testMaterial}, 0)
 	for _, least := range []float64{1, 4, 9, 60} {
 		r.LeastLayerS = least
-		f := FullOf(square(5, 20_000), r, &testMachine, machine.Spools{&testMaterial}, 0)
+		f := FullOf(square(5), r, &testMachine, machine.Spools{&testMaterial}, 0)
 		waited := 0.0
 		for i, l := range f.ByLayer {
 			before, pace := free.ByLayer[i].Seconds, f.Pace[i]

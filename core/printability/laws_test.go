@@ -394,7 +394,7 @@ func TestASheetIsNoBody(t *testing.T) {
 		for _, x := range f {
 			if x.Check == "no volume" {
 				told = true
-				assert.InDelta(t, math.Abs(c.m.Measure().Volume)*math.Pow(c.mm, 3), x.Value, 1e-12)
+				assert.InDelta(t, math.Abs(c.m.Measure().Volume)*c.mm*c.mm*c.mm, x.Value, 1e-12)
 			}
 		}
 		assert.Equal(t, c.told, told, "%v in units of %g mm", c.m.Bounds().Size(), c.mm)

@@ -227,9 +227,8 @@ func TestWhatIsLostOfAStack(t *testing.T) {
 		{[]section.Thin{thin(4, 0.1301, 1, 1)}, 0, 0, 0, 0, false},
 		{[]section.Thin{thin(0, 0, 100, 1), thin(1, 0, 100, 1), thin(2, 0, 3, 1), thin(3, 0, 2, 1), thin(4, 0, 1, 1)}, 1, 100, 5, 5, true},
 	} {
-		l, tip := lost(s, line)
 		s.Thin = c.thin
-		l, tip = lost(s, line)
+		l, tip := lost(s, line)
 		assert.InDelta(t, c.height, l.HeightMM, 1e-9, "%v", c.thin)
 		assert.InDelta(t, c.area, l.AreaMM2, 1e-9, "%v", c.thin)
 		assert.InDelta(t, 0.14, l.LeastMM, 1e-9)

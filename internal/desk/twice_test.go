@@ -49,7 +49,7 @@ type command struct {
 	do   func(h *house, s scene) error
 }
 
-func commands(h *house) []command {
+func commands() []command {
 	three, seven := 3, 7
 	return []command{
 		{"approve", func(h *house, s scene) error { return h.desk.Approve(ctx, h.cato, s.job, 0, h.machines[0].ID) }},
@@ -155,7 +155,7 @@ func TestTwoAtATime(t *testing.T) {
 		h.clear(s)
 		return out, [2]bool{errA == nil, errB == nil}
 	}
-	all := commands(h)
+	all := commands()
 	pairs := 0
 	for i := range all {
 		for k := i; k < len(all); k++ {
