@@ -482,7 +482,19 @@ func TestCommandsAreTold(t *testing.T) {
 		_ = h.store.Listen(ctx, func() { close(ready) }, func(e store.Event) { events <- e })
 	}()
 	<-ready
+	// upToHere are the events so far: what is told now comes behind them.
+	upToHere := func() (out []store.Event) {
+		require.NoError(t, h.store.Notify(ctx, store.Event{Kind: "end"}))
+		for e := range events {
+			if e.Kind == "end" {
+				break
+			}
+			out = append(out, e)
+		}
+		return out
+	}
 	job, piece := h.arrived()
+	upToHere()
 	machine := h.machines[0].ID
 	two := 2
 	var slice int64
@@ -507,19 +519,11 @@ func TestCommandsAreTold(t *testing.T) {
 		{"off", func() error { return h.desk.Advance(ctx, h.cato, job, 0) }, true},
 		{"ready", func() error { return h.desk.Advance(ctx, h.cato, job, 0) }, false},
 	} {
-		for len(events) > 0 {
-			<-events
-		}
 		before := len(h.job(job).History)
 		require.NoError(t, c.do(), c.name)
 		assert.Equal(t, before+1, len(h.job(job).History), "%s: one line of history", c.name)
-		// What follows is behind the command's own.
-		require.NoError(t, h.store.Notify(ctx, store.Event{Kind: "end"}))
 		told, lane := 0, 0
-		for e := range events {
-			if e.Kind == "end" {
-				break
-			}
+		for _, e := range upToHere() {
 			switch e.Kind {
 			case "job":
 				told++
