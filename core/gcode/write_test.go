@@ -20,6 +20,7 @@ import (
 	"jobshelf/core/machine"
 	"jobshelf/core/mesh"
 	"jobshelf/core/plate"
+	"jobshelf/core/polygon"
 	"jobshelf/core/recipe"
 	"jobshelf/core/solid"
 	"jobshelf/core/toolpath"
@@ -326,5 +327,40 @@ func TestInchesAndHoming(t *testing.T) {
 		s, err := gcode.Read(ctx, strings.NewReader(program), 0, nil)
 		require.NoError(t, err)
 		assert.InDelta(t, top, s.Max.Z, 1e-9, program)
+	}
+}
+
+// Also where the next line begins straight behind the last one's end, so that an axis has not
+// changed as far as we know: the house's block may have moved it.
+func TestAnAxisIsWrittenAnewThoughItIsTheSame(t *testing.T) {
+	r, m, mat := settings()
+	m.NozzlesMM, m.Second.Material, m.Dialect.Change = []float64{0.4, 0.4}, "Soluble", "T{nozzle}\nG0 X0 Y0"
+	r.PauseMM, r.SupportNozzle, r.LiftMM, r.RetractMM = nil, 2, 0, 0
+	at := func(xy ...int64) (p polygon.Path) {
+		for i := 0; i < len(xy); i += 2 {
+			p = append(p, polygon.Point{X: 1000 * xy[i], Y: 1000 * xy[i+1]})
+		}
+		return p
+	}
+	p := &toolpath.Print{Layers: []toolpath.Layer{{TopMM: 0.2, HeightMM: 0.2, Lines: []toolpath.Line{
+		{Kind: toolpath.Outer, WidthMM: 0.45, Points: at(30, 10, 10, 10)},
+		{Kind: toolpath.Support, Nozzle: 1, WidthMM: 0.45, Points: at(10, 40, 50, 40)},
+		{Kind: toolpath.Outer, WidthMM: 0.45, Points: at(70, 40, 70, 60)},
+	}}}}
+	var b bytes.Buffer
+	spools := machine.Spools{mat, {Name: "Soluble", DensityGPerCM: 1.2, NozzleC: 205, SpoolGrams: 500, SpoolCents: 3400}}
+	require.NoError(t, gcode.Write(&b, p, gcode.Job{Machine: m, Recipe: r, Spools: spools}))
+	blocks := strings.Split(b.String(), "\nG0 X0 Y0\n")[1:]
+	require.Len(t, blocks, 2)
+	for i, want := range []string{"X10 Y40", "X70 Y40"} {
+		first := ""
+		for _, l := range strings.Split(blocks[i], "\n") {
+			if strings.HasPrefix(l, "G0 ") || strings.HasPrefix(l, "G1 X") || strings.HasPrefix(l, "G1 Y") {
+				first = l
+				break
+			}
+		}
+		assert.Contains(t, first, want)
+		assert.Contains(t, first, " F", "and the speed")
 	}
 }
