@@ -6,6 +6,7 @@ import (
 	"flag"
 	"math"
 	"os"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -49,9 +50,7 @@ func gallery() map[string]struct {
 		star = append(star, solid.P{X: d * cos, Y: d * sin})
 	}
 	hole := solid.Circle(0, 0, 11.6, 48)
-	for i, k := 0, len(hole)-1; i < k; i, k = i+1, k-1 {
-		hole[i], hole[k] = hole[k], hole[i]
-	}
+	slices.Reverse(hole)
 	thin := solid.Extrude(solid.Circle(0, 0, 12, 48), [][]solid.P{hole}, 9)
 	islands := &mesh.Mesh{}
 	for k := range 5 {

@@ -241,7 +241,7 @@ func (s *slicer) tellRounded() {
 				short = math.Min(short, polygon.FromSegment(t.At, l.Points[j], l.Points[(j+1)%len(l.Points)])/1000-l.WidthMM/2)
 			}
 		}
-		if short < roundedMM || short > 3*s.r.LineMM { // what is not laid at all is told by tellUnlaid
+		if short < RoundedMM || short > 3*s.r.LineMM { // what is not laid at all is told by tellUnlaid
 			continue
 		}
 		n, height = max(n, t.Count), height+s.heights[i]
@@ -255,8 +255,8 @@ func (s *slicer) tellRounded() {
 	}
 }
 
-// roundedMM is how far short of a corner lines may end untold.
-const roundedMM = 0.2
+// RoundedMM is how far short of a corner lines may end untold.
+const RoundedMM = 0.2
 
 // maxSpots bounds the places that are told apart. crumbMM3 is what of a single layer is
 // only counted: a sliver at the foot of a slope.

@@ -332,15 +332,12 @@ func rounded(s *section.Stack, lineMM float64) *printability.Finding {
 			most, z = b.Tips, s.Bounds.Min.Z+b.BottomMM+b.HeightMM/2
 		}
 	}
-	if most.Count == 0 || printability.ShortMM(most.Deg, lineMM) < roundedMM {
+	if most.Count == 0 || printability.ShortMM(most.Deg, lineMM) < toolpath.RoundedMM {
 		return nil
 	}
 	f := printability.Rounded(most.Deg, height, lineMM, [3]float64{float64(most.At.X) / 1000, float64(most.At.Y) / 1000, z})
 	return &f
 }
-
-// roundedMM is how far short of a corner a line may end untold.
-const roundedMM = 0.2
 
 // thinUnsureMM is how exactly a figure's width is known; crumbMM2 is nothing that
 // anybody would miss.
