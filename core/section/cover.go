@@ -331,12 +331,16 @@ func (s *Stack) Support(ask SupportAsk) []Column {
 			for _, c := range leans.in(i) {
 				f[c>>6] |= 1 << (c & 63)
 			}
-			// What begins in mid-air hangs however steep it is.
+			// What begins in mid-air hangs however steep it is, if it is as long as a line there;
+			// a point is not carried.
 			far := b.a
 			s.widen(far, s.Slabs[i-1].cover, b.c, 1+int(math.Ceil(ask.Lean*s.Slabs[i].HeightMM/s.cellMM)))
+			for w, c := range s.Slabs[i].cover {
+				far[w] = c &^ far[w]
+			}
 			some, below := uint64(0), s.Slabs[i-1].cover
 			for w, c := range s.Slabs[i].cover {
-				f[w] = f[w]&c&^below[w] | c&^far[w]
+				f[w] = f[w]&c&^below[w] | far[w]&s.beside(far, w)
 				some |= f[w]
 			}
 			hangs[k+roof] = some != 0
@@ -375,6 +379,25 @@ func (s *Stack) Support(ask SupportAsk) []Column {
 		}
 	}
 	return columns(out)
+}
+
+// beside are the cells of word w that have a neighbour in one of the four directions.
+func (s *Stack) beside(m []uint64, w int) uint64 {
+	x := m[w]
+	n := x<<1 | x>>1
+	if col := w % s.wordsWide; col > 0 {
+		n |= m[w-1] >> 63
+	}
+	if col := w % s.wordsWide; col+1 < s.wordsWide {
+		n |= m[w+1] << 63
+	}
+	if w >= s.wordsWide {
+		n |= m[w-s.wordsWide]
+	}
+	if w+s.wordsWide < len(m) {
+		n |= m[w+s.wordsWide]
+	}
+	return n
 }
 
 // alike is how much the areas of two layers of a column may differ.

@@ -239,7 +239,7 @@ func TestWhatBeginsInMidAirIsCarried(t *testing.T) {
 	gate := solid.Box(4, 10, 20)
 	gate.Append(solid.Box(4, 10, 20).Transformed(1, mesh.Vec3{X: 26}))
 	gate.Append(solid.Box(30, 10, 4).Transformed(1, mesh.Vec3{Z: 20}))
-	spike := solid.Revolve([]solid.P{{X: 0, Y: 8}, {X: 3, Y: 20}, {X: 0, Y: 20}}, 40) // much steeper than 50°
+	spike := solid.Revolve([]solid.P{{X: 0, Y: 8}, {X: 0.7, Y: 8}, {X: 3, Y: 20}, {X: 0, Y: 20}}, 40) // much steeper than 50°
 	gate.Append(spike.Transformed(1, mesh.Vec3{X: 15, Y: 5}))
 	topo := mesh.TopologyOf(gate)
 	s, err := NewStack(context.Background(), gate, topo, Layering{FirstMM: 0.2, LayerMM: 0.2}, 1, nil)
