@@ -461,22 +461,28 @@ func (k *Sketch) travelSeconds(f *Factors, i int, plateMM2 float64) float64 {
 	}
 	corner := math.Min(v, CornerSpeed(math.Pi/2, a, m.Motion.JunctionDeviationMM))
 	far := math.Sqrt(b.AreaMM2) / 2
-	near := math.Min(far, tourShare*math.Sqrt(plateMM2/float64(max(1, b.Outers+b.Holes))))
+	tour := tourShare * math.Sqrt(plateMM2/float64(max(1, b.Outers+b.Holes)))
+	near := math.Min(far, tour)
 	turned := 0.0
 	for _, c := range b.Turns {
 		turned += c.SumRad
 	}
 	rings := float64(b.Outers + b.Holes)
-	bends := math.Max(0, turned/(2*math.Pi)-rings)
+	tips := float64(b.Tips.Cut) // each is a bend of its own
+	bends := math.Max(0, turned/(2*math.Pi)-rings-tips)
 	ragged := math.Max(0, b.LengthMM/math.Sqrt(4*math.Pi*b.AreaMM2)-1)
-	more := f.Figures*float64(max(0, b.Outers-1)) + f.Holes*float64(b.Holes) + f.Bends*bends + f.Ragged*ragged + f.Arms*float64(max(0, l.pieces-b.Outers)) +
-		f.Tips*float64(b.Tips.Cut)
 	back := 0.0
 	if r.RetractMM > 0 {
 		back = 2 * r.RetractMM / r.RetractMMPerS
 	}
 	t := heightSeconds(b.HeightMM, m) + back + segmentSeconds(far, 0, v, a)
-	t += more * (back + f.Lifted*(lifted(r, m)-back) + segmentSeconds(f.Near*near, 0, v, a))
+	way := func(mm float64) float64 { return back + f.Lifted*(lifted(r, m)-back) + segmentSeconds(mm, 0, v, a) }
+	t += (f.Figures*float64(max(0, b.Outers-1)) + f.Holes*float64(b.Holes)) * way(tour)
+	t += (f.Ragged*ragged + f.Arms*float64(max(0, l.pieces-b.Outers))) * way(f.Near*near)
+	// From one tip or bend to the next it is no further than along the outline: near ones
+	// are gone through in turn, between far ones the nozzle comes back.
+	next := math.Min(f.Near*near, b.LengthMM/(rings+bends+tips))
+	t += tips*segmentSeconds(next, 0, v, a) + (f.Bends*bends+f.Tips*tips)*math.Min(1, next/toolpath.TravelsHeldMM)*way(next)
 	within := f.Loops * rings * float64(r.Shells)
 	if l.cap > 0 {
 		within += f.Pieces * (rings + ragged)

@@ -320,6 +320,7 @@ func (s *Stack) Support(ask SupportAsk) []Column {
 	back := int(ask.Lean * s.Slabs[n/2].HeightMM * float64(1+ask.Drop) / s.cellMM)
 	reach = max(reach, gap+1-back)
 	ask.WidenMM -= float64(reach) * s.cellMM // what is left for standing to add
+	rings := int(math.Ceil(2 * s.cellMM / (ask.Lean * s.Slabs[n/2].HeightMM)))
 	any := false
 	for high := n - 1; high > ask.Drop; high -= batch {
 		count := min(batch, high-ask.Drop)
@@ -331,6 +332,7 @@ func (s *Stack) Support(ask SupportAsk) []Column {
 			for _, c := range leans.in(i) {
 				f[c>>6] |= 1 << (c & 63)
 			}
+			s.dropNarrow(b, f, leans, i, rings)
 			// What begins in mid-air hangs however steep it is, if it is as long as a line there;
 			// a point is not carried.
 			far := b.a
@@ -552,8 +554,13 @@ func (s *Stack) standing(b *buffers, column []uint64, fresh [][]uint64, hangs []
 				here[w] &^= c
 			}
 		}
-		s.dilate(wide, here, b.c)
-		s.open(wide, near, here, b.c, b.e)
+		if s.cellMM <= lineMM/2 {
+			s.dilate(wide, here, b.c)
+			for w := range wide {
+				wide[w] &^= near[w]
+			}
+			s.open(here, wide, b.e)
+		}
 		s.dilate(wide, here, b.c)
 		cells, rim, around, top := 0, 0, 0, 0
 		for w, c := range here {
@@ -604,18 +611,26 @@ func (s *Stack) standing(b *buffers, column []uint64, fresh [][]uint64, hangs []
 	return out
 }
 
-// open takes from here what is too narrow to stand: cells that, with those beside them
-// that are not near the part, are nowhere two wide and two deep. Where a cell is as wide
-// as a line, all are wide enough. tmp and square are overwritten.
-func (s *Stack) open(wide, near, here, tmp, square []uint64) {
-	if s.cellMM > lineMM/2 {
+// dropNarrow takes from what hangs in a layer by its lean what is narrower than a line
+// over as many layers as two cells of the least lean take: the edges of tips.
+func (s *Stack) dropNarrow(b *buffers, hangs []uint64, leans *leaning, layer, rings int) {
+	if s.cellMM > lineMM/2 || len(leans.in(layer)) == 0 {
 		return
 	}
-	w := s.wordsWide
-	free := tmp[:len(here)]
-	for k := range here {
-		free[k] = wide[k] &^ near[k]
+	about := b.a
+	clear(about)
+	for i := max(0, layer-rings); i <= min(layer+rings, len(s.Slabs)-1); i++ {
+		for _, c := range leans.in(i) {
+			about[c>>6] |= 1 << (c & 63)
+		}
 	}
+	s.open(hangs, about, b.c)
+}
+
+// open takes from here what is too narrow to stand: cells that are in no square of two by
+// two of wide. square is overwritten. It is for cells narrower than a line.
+func (s *Stack) open(here, wide, square []uint64) {
+	w := s.wordsWide
 	at := func(m []uint64, r, k int) uint64 {
 		if r < 0 || r >= s.rows || k < 0 || k >= w {
 			return 0
@@ -624,8 +639,8 @@ func (s *Stack) open(wide, near, here, tmp, square []uint64) {
 	}
 	for r := range s.rows { // each square's first corner
 		for k := range w {
-			x, y := at(free, r, k), at(free, r+1, k)
-			square[r*w+k] = x & y & (x>>1 | at(free, r, k+1)<<63) & (y>>1 | at(free, r+1, k+1)<<63)
+			x, y := at(wide, r, k), at(wide, r+1, k)
+			square[r*w+k] = x & y & (x>>1 | at(wide, r, k+1)<<63) & (y>>1 | at(wide, r+1, k+1)<<63)
 		}
 	}
 	for r := range s.rows {
