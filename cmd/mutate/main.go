@@ -108,7 +108,10 @@ func list(ctx context.Context, pkg string) ([]mutant, error) {
 		}
 		lines := strings.Split(string(src), "\n")
 		for _, m := range f.Mutations {
-			all = append(all, mutant{File: f.Name, Line: m.Line, Column: m.Column, Type: m.Type, Text: strings.TrimSpace(lines[m.Line-1]), Bare: m.Status == "NOT COVERED"})
+			text := strings.TrimSpace(lines[m.Line-1])
+			// What stands behind a case is in none of the blocks that coverage counts.
+			bare := m.Status == "NOT COVERED" && !strings.HasPrefix(text, "case ")
+			all = append(all, mutant{File: f.Name, Line: m.Line, Column: m.Column, Type: m.Type, Text: text, Bare: bare})
 		}
 	}
 	slices.SortFunc(all, func(a, b mutant) int {

@@ -64,6 +64,7 @@ func TestRecipesAtTheirEdges(t *testing.T) {
 		"a second with nothing":     {loaded{[]float64{0.4, 0.4}, "", 230, 1}, func(r *Recipe) { r.SupportNozzle = 2 }, "support_nozzle"},
 		"a second nobody knows":     {loaded{[]float64{0.4, 0.4}, "Dust", 230, 1}, func(r *Recipe) { r.PieceNozzle = 2 }, "piece_nozzle support_nozzle"},
 		"nobody told of nozzles":    {loaded{nil, "PVA", 230, 2}, func(r *Recipe) { r.SupportNozzle = 2; r.LayerMM, r.LineMM = 0.5, 0.5 }, ""},
+		"nor what is in it":         {loaded{nil, "", 230, 1}, func(r *Recipe) { r.SupportNozzle = 2 }, "support_nozzle"},
 		"one missing, one unfit":    {loaded{[]float64{0.4}, "", 230, 1}, func(r *Recipe) { r.PieceNozzle = 3; r.SupportNozzle = 1; r.LineMM = 0.9 }, "piece_nozzle line_mm"},
 		"both too hot":              {two, func(r *Recipe) { r.SupportNozzle = 2; r.LineMM = 0.72; r.NozzleC, r.BedC = 231, 91 }, "bed_c first_nozzle_c nozzle_c"},
 		"the second as it is laid":  {loaded{[]float64{0.4, 0.4}, "PVA", 230, 3}, func(r *Recipe) { r.SupportNozzle = 2 }, "support_nozzle"}, // its material is laid hotter than it may be
@@ -130,6 +131,50 @@ func TestHeatOfTheHousesBlocks(t *testing.T) {
 			}
 		}
 		assert.Equal(t, want, told, "%q %q", c.start, c.end)
+	}
+}
+
+// With its values put in, a line of a block that names another nozzle than the one in use
+// gives it that one's heat, to the tenth, be it the first nozzle or the second; the one in
+// use has its own in the list already.
+func TestABlockGivesAnotherNozzleTheHeatOfTheOneInUse(t *testing.T) {
+	m := machine.Machine{Name: "Bowline", NozzlesMM: []float64{0.4, 0.4}, NozzleMaxC: 300, BedMaxC: 90}
+	m.Second.Material = "PVA"
+	r := everyday()
+	r.SupportNozzle, r.NozzleC, r.FirstNozzleC = 2, 212.25, 200
+	spools := machine.Spools{{Name: "PLA"}, {Name: "PVA", NozzleC: 195.5}}
+	for line, want := range map[string][]string{
+		"M104 T{nozzle} S{nozzle_c}":         nil,
+		"M104 T1 S{nozzle_c}":                {"2 at 212.2"},
+		"M109 T0 S{nozzle_c}":                {"1 at 195.5"},
+		"M104 T0 S{first_nozzle_c}":          {"1 at 195.5"},
+		"M104 T1 S{first_nozzle_c}\nM84":     {"2 at 200"},
+		"M104 S{nozzle_c}":                   nil,
+		"M140 S{nozzle_c}":                   nil,
+		"M104 T1 S{bed_c}\nM104 T0 S{bed_c}": {"2 at 60", "1 at 60"},
+		"M104 T1 S{nobody}":                  nil,
+	} {
+		m.Dialect.Start, m.Dialect.End = line, "M84"
+		var got []string
+		for _, h := range r.Heats(&m, spools) {
+			if h.Field == "dialect.start" {
+				got = append(got, fmt.Sprintf("%d at %g", h.Nozzle, h.C))
+				assert.Equal(t, spools.Of(h.Nozzle), h.Material, line)
+			}
+		}
+		assert.Equal(t, want, got, line)
+	}
+}
+
+// A further nozzle is as hot as its material is usually laid, and where nobody said how hot
+// that is, as the recipe says.
+func TestHeatOfAFurtherNozzle(t *testing.T) {
+	r := everyday()
+	r.SupportNozzle, r.NozzleC, r.FirstNozzleC = 2, 210, 215
+	for c, want := range map[float64][2]float64{0: {215, 210}, 0.5: {0.5, 0.5}, 190: {190, 190}} {
+		h := r.Heats(nil, machine.Spools{{Name: "PLA"}, {Name: "PVA", NozzleC: c}})
+		assert.InDelta(t, want[0], h.At(2, true), 0)
+		assert.InDelta(t, want[1], h.At(2, false), 0)
 	}
 }
 
