@@ -5,7 +5,11 @@
 //
 // Gremlins lists the places. What it finds is kept in .cache/mutants, so that a run that was
 // stopped goes on, and after a change of tests only what had lived is run again. Those that
-// change nothing are listed in same.txt, each with its reason.
+// change nothing are listed in same.txt, each with its reason. fresh.txt has faults that
+// were put in by hand at lines drawn at random:
+//
+//	mutate -draw 60 -seed 2026
+//	mutate -hand cmd/mutate/fresh.txt
 package main
 
 import (
@@ -40,15 +44,29 @@ func main() {
 	seed := flag.Uint64("seed", 1, "of what is drawn")
 	jobs := flag.Int("j", 2, "so many at a time")
 	verbose := flag.Bool("v", false, "tell each one that lived, with its line")
+	draw := flag.Int("draw", 0, "print so many lines at random, to put faults in by hand")
+	hand := flag.String("hand", "", "run the faults of a file that were put in by hand")
 	flag.Parse()
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt)
 	defer stop()
+	switch {
+	case *draw > 0:
+		fail(drawn(*draw, *seed))
+		return
+	case *hand != "":
+		fail(byHand(ctx, *hand))
+		return
+	}
 	fmt.Printf("%-18s %6s %6s %6s %6s %8s %8s %6s\n", "package", "run", "killed", "lived", "same", "no cover", "no build", "share")
 	for _, pkg := range flag.Args() {
-		if err := ofPackage(ctx, filepath.Clean(strings.TrimSuffix(pkg, "/")), *n, *seed, *jobs, *verbose); err != nil {
-			fmt.Fprintln(os.Stderr, err)
-			os.Exit(1)
-		}
+		fail(ofPackage(ctx, filepath.Clean(strings.TrimSuffix(pkg, "/")), *n, *seed, *jobs, *verbose))
+	}
+}
+
+func fail(err error) {
+	if err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		os.Exit(1)
 	}
 }
 
@@ -314,12 +332,18 @@ func try(ctx context.Context, pkg string, m *mutant, limit time.Duration) (strin
 	if !ok {
 		return "no build", nil
 	}
+	return with(ctx, path, faulty, limit)
+}
+
+// with runs the tests of the package of a source, with another text for it.
+func with(ctx context.Context, path string, faulty []byte, limit time.Duration) (string, error) {
 	dir, err := os.MkdirTemp("", "mutant")
 	if err != nil {
 		return "", err
 	}
 	defer func() { _ = os.RemoveAll(dir) }()
-	file, overlay := filepath.Join(dir, m.File), filepath.Join(dir, "overlay.json")
+	pkg := filepath.Dir(path)
+	file, overlay := filepath.Join(dir, filepath.Base(path)), filepath.Join(dir, "overlay.json")
 	raw, err := json.Marshal(map[string]map[string]string{"Replace": {path: file}})
 	if err != nil {
 		return "", err
@@ -330,7 +354,7 @@ func try(ctx context.Context, pkg string, m *mutant, limit time.Duration) (strin
 	for _, how := range [][]string{{"-short"}, nil} {
 		ctx, cancel := context.WithTimeout(ctx, limit+20*time.Second)
 		// A fault may make a loop endless: it is given so much memory, and then fails.
-		cmd := exec.CommandContext(ctx, "sh", slices.Concat([]string{"-c", "ulimit -v 8000000; exec \"$@\"", "sh", "go", "test", "-overlay", overlay, "-count=1", "-failfast", "-vet=off", "-timeout", limit.String()}, how, []string{"./" + pkg}, args(pkg))...) //nolint:gosec // of the developer
+		cmd := exec.CommandContext(ctx, "sh", slices.Concat([]string{"-c", "ulimit -v 8000000; exec \"$@\"", "sh", "go", "test", "-overlay", overlay, "-count=1", "-failfast", "-vet=off", "-timeout", limit.String()}, how, []string{pkg}, args(pkg))...) //nolint:gosec // of the developer
 		out, err := cmd.CombinedOutput()
 		cancel()
 		switch {
