@@ -244,6 +244,71 @@ func TestWhatGoesOnInASessionEndsWithIt(t *testing.T) {
 	}
 }
 
+// Somebody who signs out while something that was asked for waits for its job: it is done
+// wholly or not at all, the session is over all the same, and no answer that comes late
+// brings it back.
+func TestSigningOutBesideWhatIsDone(t *testing.T) {
+	h := open(t)
+	h.signIn("cato")
+	id := h.handIn(stl(t, "mooring-cleat"), "a.stl", nil)
+	at := h.live()
+	for _, c := range []struct {
+		path string
+		body map[string]any
+	}{{"check", nil}, {"approve", map[string]any{"machine_id": h.machine("Bowline")}}, {"advance", map[string]any{}}, {"send-back", map[string]any{"reason": "It leans."}}} {
+		before, cookie := h.job(id), h.jar["cato"]
+		if c.body != nil {
+			c.body["version"] = before.Version
+		}
+		ask := func(method, path string, with any) chan int {
+			body, err := json.Marshal(with)
+			require.NoError(t, err)
+			req := h.request(method, at+path, bytes.NewReader(body))
+			req.Header.Set("Content-Type", "application/json")
+			code := make(chan int, 1)
+			go func() {
+				r, err := http.DefaultClient.Do(req)
+				if err != nil {
+					code <- -1
+					return
+				}
+				_ = r.Body.Close()
+				code <- r.StatusCode
+			}()
+			return code
+		}
+		var did, out chan int
+		require.NoError(t, h.desk.Store.InTx(ctx, func(tx *store.Tx) error {
+			if err := tx.LockLanes(ctx); err != nil {
+				return err
+			}
+			if _, err := tx.LockJob(ctx, id); err != nil {
+				return err
+			}
+			did = ask("POST", fmt.Sprintf("/jobs/%d/%s", id, c.path), c.body)
+			eventually(t, c.path+" waits for the job", func() bool {
+				return h.count(`SELECT count(*) FROM pg_stat_activity WHERE datname = current_database() AND wait_event_type = 'Lock'`) > 0
+			})
+			out = ask("DELETE", "/session", nil)
+			assert.Equal(t, 204, <-out, "signing out waits for nobody")
+			return nil
+		}))
+		code := <-did
+		h.jar["cato"] = cookie
+		assert.Equal(t, 401, h.call("GET", "/session", nil).code, "%s: it stays over", c.path)
+		delete(h.jar, "cato")
+		h.signIn("cato")
+		after := h.job(id)
+		if code == 204 {
+			assert.Greater(t, after.Version, before.Version, c.path)
+		} else {
+			assert.Equal(t, before.Version, after.Version, c.path)
+			assert.Equal(t, before.Step, after.Step, c.path)
+			assert.Equal(t, before.History, after.History, c.path)
+		}
+	}
+}
+
 func (h *house) count(sql string) (n int) {
 	h.t.Helper()
 	require.NoError(h.t, h.desk.Store.Pool.QueryRow(ctx, sql).Scan(&n))
