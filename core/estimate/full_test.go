@@ -85,6 +85,65 @@ func TestLayersTakeTheirLeastTime(t *testing.T) {
 	}
 }
 
+// A layer that is a little too fast is slowed by as much as its lines, without the ways
+// between them, take too little; one without lines is neither slowed nor waited for.
+func TestTheSharesOfSlowedLayers(t *testing.T) {
+	p := square(4)
+	for i := range p.Layers {
+		far := p.Layers[i].Lines[0]
+		far.Points = polygon.Path{{X: 60_000, Y: 40_000}, {X: 80_000, Y: 40_000}, {X: 80_000, Y: 60_000}, {X: 60_000, Y: 60_000}}
+		p.Layers[i].Lines = append(p.Layers[i].Lines, far)
+	}
+	p.Layers[1].Lines = nil
+	r := testRecipe
+	spools := machine.Spools{&testMaterial}
+	free := passOver(p, r.WithDefaults(), &testMachine, spools, nil)
+	for _, i := range []int{0, 2, 3} {
+		laid, all := free.laid[i], free.f.ByLayer[i].Seconds
+		require.Greater(t, all-laid, 0.5, "there are ways")
+		r.LeastLayerS = all * 1.004
+		f := FullOf(p, r, &testMachine, spools, 0)
+		assert.InDelta(t, laid/(r.LeastLayerS-(all-laid)), f.Pace[i].Share, 1e-9, "layer %d", i)
+		assert.Equal(t, toolpath.Pace{Share: 1}, f.Pace[1], "nothing is laid in it")
+	}
+	var kinds []string
+	for k := range free.f.ByKind {
+		kinds = append(kinds, k)
+	}
+	assert.ElementsMatch(t, []string{"outer shell", "travel", "retraction"}, kinds, "what there is none of is not told")
+}
+
+// Each nozzle lays its own material: by its name, its density and its price, also where the
+// first lays nothing.
+func TestEachNozzleLaysItsMaterial(t *testing.T) {
+	house := machine.Spools{&testMaterial, &machine.Material{Name: "Soluble", DensityGPerCM: 1.2, SpoolGrams: 500, SpoolCents: 3333}}
+	p := square(3)
+	for i := range p.Layers {
+		p.Layers[i].Lines = append(p.Layers[i].Lines, p.Layers[i].Lines[0])
+		p.Layers[i].Lines[1].Kind, p.Layers[i].Lines[1].Nozzle = toolpath.Support, 1
+	}
+	mm3 := 80 * (0.25*0.2 + math.Pi*0.01)
+	f := FullOf(p, testRecipe, &testMachine, house, 50)
+	require.Len(t, f.Nozzles, 2)
+	for k, n := range f.Nozzles {
+		assert.Equal(t, k+1, n.Nozzle)
+		assert.Equal(t, house[k].Name, n.Material)
+		assert.InDelta(t, 3*mm3/1000*house[k].DensityGPerCM, n.Grams, 1e-9)
+	}
+	assert.InDelta(t, 3*mm3/1000*1.2, f.GramsSupport, 1e-9)
+	for _, l := range f.ByLayer {
+		assert.InDelta(t, mm3/1000*1.2, l.Support, 1e-9)
+		assert.InDelta(t, mm3/1000*(1.2+1.24), l.Grams, 1e-9)
+	}
+	for i := range p.Layers {
+		p.Layers[i].Lines = p.Layers[i].Lines[1:]
+	}
+	f = FullOf(p, testRecipe, &testMachine, house, 50)
+	require.Len(t, f.Nozzles, 1)
+	assert.Equal(t, "Soluble", f.Nozzles[0].Material)
+	assert.Equal(t, 2, f.Nozzles[0].Nozzle)
+}
+
 // Whatever the part and the recipe: kinds, layers, nozzles and price lines each add
 // up to the whole.
 func TestFullFiguresAddUp(t *testing.T) {

@@ -39,6 +39,11 @@ func gallery() map[string]struct {
 	bridge.Append(solid.Box(25, 30, 2).Transformed(1, mesh.Vec3{Z: 18}))
 	post := solid.Box(8, 8, 30)
 	post.Append(solid.Box(11, 8, 2).Transformed(1, mesh.Vec3{X: 0.3, Z: 27}))
+	beam := solid.Box(30, 24, 8) // what hangs above can stand on its foot, or beside it
+	beam.Append(solid.Box(8, 24, 14).Transformed(1, mesh.Vec3{X: 11, Z: 6}))
+	beam.Append(solid.Box(44, 24, 3).Transformed(1, mesh.Vec3{X: -7, Z: 18}))
+	arm := solid.Box(8, 20, 16)
+	arm.Append(solid.Box(30, 20, 3).Transformed(1, mesh.Vec3{Z: 14}))
 	mushroom := solid.Revolve([]solid.P{{X: 0, Y: 0}, {X: 3, Y: 0}, {X: 3, Y: 8}, {X: 12, Y: 10}, {X: 9, Y: 16}, {X: 0, Y: 17}}, 40)
 	var star []solid.P
 	for i := range 14 {
@@ -74,24 +79,28 @@ func gallery() map[string]struct {
 		m      *mesh.Mesh
 		change func(*recipe.Recipe, *machine.Machine)
 	}{
-		"table, lines":           one{table, everywhere(nil)},
-		"table, grid":            one{table, everywhere(func(r *recipe.Recipe, _ *machine.Machine) { r.SupportPattern = recipe.SupportGrid })},
-		"table, none":            one{table, func(*recipe.Recipe, *machine.Machine) {}},
-		"table, lifted":          one{table, everywhere(func(r *recipe.Recipe, _ *machine.Machine) { r.RetractMM, r.RetractMMPerS, r.LiftMM = 2, 30, 0.4 })},
-		"bridge, from the plate": one{bridge, func(r *recipe.Recipe, _ *machine.Machine) { r.Support = recipe.SupportPlateOnly }},
-		"mushroom":               one{mushroom, everywhere(func(r *recipe.Recipe, _ *machine.Machine) { r.SupportMMPerS, r.SupportMMPerS2 = 50, 700 })},
-		"mushroom, sparse":       one{mushroom, everywhere(func(r *recipe.Recipe, _ *machine.Machine) { r.SupportPercent, r.SupportRoof = 6, new(0) })},
-		"two nozzles":            one{table, two(25)},
-		"two, not worth it":      one{post, two(15)},
-		"two, no purge":          one{table, func(r *recipe.Recipe, m *machine.Machine) { two(25)(r, m); r.ChangePurgeMM = new(0.0) }},
-		"star":                   one{solid.Extrude(star, nil, 6), func(r *recipe.Recipe, _ *machine.Machine) { r.Shells = 3 }},
-		"thin wall":              one{thin, func(*recipe.Recipe, *machine.Machine) {}},
-		"wall of three":          one{solid.Box(20, 1.3, 6), func(*recipe.Recipe, *machine.Machine) {}},
-		"needle":                 one{solid.Box(0.5, 0.5, 6), func(r *recipe.Recipe, _ *machine.Machine) { r.LeastLayerS = 3 }},
-		"islands":                one{islands, func(r *recipe.Recipe, _ *machine.Machine) { r.LeastLayerS = 12 }},
-		"skirt":                  one{islands, func(r *recipe.Recipe, _ *machine.Machine) { r.Hold = recipe.HoldSkirt }},
-		"brim":                   one{islands, func(r *recipe.Recipe, _ *machine.Machine) { r.Hold, r.BrimMM = recipe.HoldBrim, 4 }},
-		"raft":                   one{islands, func(r *recipe.Recipe, _ *machine.Machine) { r.Hold = recipe.HoldRaft }},
+		"table, lines":             one{table, everywhere(nil)},
+		"table, grid":              one{table, everywhere(func(r *recipe.Recipe, _ *machine.Machine) { r.SupportPattern = recipe.SupportGrid })},
+		"table, none":              one{table, func(*recipe.Recipe, *machine.Machine) {}},
+		"table, lifted":            one{table, everywhere(func(r *recipe.Recipe, _ *machine.Machine) { r.RetractMM, r.RetractMMPerS, r.LiftMM = 2, 30, 0.4 })},
+		"bridge, from the plate":   one{bridge, func(r *recipe.Recipe, _ *machine.Machine) { r.Support = recipe.SupportPlateOnly }},
+		"mushroom":                 one{mushroom, everywhere(func(r *recipe.Recipe, _ *machine.Machine) { r.SupportMMPerS, r.SupportMMPerS2 = 50, 700 })},
+		"mushroom, sparse":         one{mushroom, everywhere(func(r *recipe.Recipe, _ *machine.Machine) { r.SupportPercent, r.SupportRoof = 6, new(0) })},
+		"two nozzles":              one{table, two(25)},
+		"two, not worth it":        one{post, two(15)},
+		"two, no purge":            one{table, func(r *recipe.Recipe, m *machine.Machine) { two(25)(r, m); r.ChangePurgeMM = new(0.0) }},
+		"two nozzles, on the part": one{beam, two(60)},
+		"on the part":              one{beam, everywhere(nil)},
+		"beside the part":          one{beam, func(r *recipe.Recipe, _ *machine.Machine) { r.Support = recipe.SupportPlateOnly }},
+		"arm":                      one{arm, everywhere(nil)},
+		"star":                     one{solid.Extrude(star, nil, 6), func(r *recipe.Recipe, _ *machine.Machine) { r.Shells = 3 }},
+		"thin wall":                one{thin, func(*recipe.Recipe, *machine.Machine) {}},
+		"wall of three":            one{solid.Box(20, 1.3, 6), func(*recipe.Recipe, *machine.Machine) {}},
+		"needle":                   one{solid.Box(0.5, 0.5, 6), func(r *recipe.Recipe, _ *machine.Machine) { r.LeastLayerS = 3 }},
+		"islands":                  one{islands, func(r *recipe.Recipe, _ *machine.Machine) { r.LeastLayerS = 12 }},
+		"skirt":                    one{islands, func(r *recipe.Recipe, _ *machine.Machine) { r.Hold = recipe.HoldSkirt }},
+		"brim":                     one{islands, func(r *recipe.Recipe, _ *machine.Machine) { r.Hold, r.BrimMM = recipe.HoldBrim, 4 }},
+		"raft":                     one{islands, func(r *recipe.Recipe, _ *machine.Machine) { r.Hold = recipe.HoldRaft }},
 		"accelerations": one{solid.Box(20, 15, 6), func(r *recipe.Recipe, _ *machine.Machine) {
 			r.OuterMMPerS2, r.InnerMMPerS2, r.CapMMPerS2, r.InfillMMPerS2, r.FirstMMPerS2, r.TravelMMPerS2 = 300, 400, 500, 600, 200, 800
 		}},
@@ -139,7 +148,8 @@ func TestQuickFiguresOfAGallery(t *testing.T) {
 		assert.InDelta(t, full.WarmUpSeconds, q.WarmUpSeconds, 1e-9, name)
 		assert.Len(t, q.Lines, len(full.Lines), name)
 	}
-	assert.Equal(t, [2]int{2, 1}, [2]int{nozzles["two nozzles"], nozzles["two, not worth it"]})
+	assert.Equal(t, [3]int{2, 2, 1}, [3]int{nozzles["two nozzles"], nozzles["two nozzles, on the part"], nozzles["two, not worth it"]})
+	assert.Greater(t, got["on the part"].Grams, 1.02*got["beside the part"].Grams)
 	if *update {
 		raw, err := json.MarshalIndent(got, "", " ")
 		require.NoError(t, err)

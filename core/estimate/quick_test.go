@@ -2,7 +2,9 @@ package estimate
 
 import (
 	"context"
+	"fmt"
 	"math"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -235,7 +237,7 @@ func TestClosedFormsOfMotion(t *testing.T) {
 
 // An amount that is none (a machine that hardly moves) ends as nothing, soon.
 func TestNoPriceWithoutEnd(t *testing.T) {
-	for _, c := range []float64{1e80, math.Inf(1), math.NaN(), -1e80, 1e15} {
+	for _, c := range []float64{1e80, math.Inf(1), math.NaN(), -1e80, 1e15, mostCents, -mostCents} {
 		total, lines := Price([]Charge{{"Filament", 12.6}, {"Machine time", c}, {StartLine, 50}})
 		assert.EqualValues(t, 63, total)
 		assert.EqualValues(t, 0, lines[1].Cents)
@@ -257,8 +259,35 @@ func TestPriceLinesAddUp(t *testing.T) {
 			require.InDelta(t, charges[i].Cents, float64(l.Cents), 1.0000001)
 		}
 		require.Equal(t, total, of)
+		// Who lost most gets a cent first.
+		least, most := 1.0, 0.0
+		for i, l := range lines {
+			whole := math.Floor(charges[i].Cents)
+			if lost := charges[i].Cents - whole; float64(l.Cents) > whole {
+				least = min(least, lost)
+			} else {
+				most = max(most, lost)
+			}
+		}
+		require.GreaterOrEqual(t, least, most)
 		require.InDelta(t, sum, float64(total), 0.5000001)
 	})
+	soluble := &machine.Material{Name: "Soluble", SpoolGrams: 500, SpoolCents: 3400}
+	for _, c := range []struct {
+		uses  []Use
+		texts string
+	}{
+		{[]Use{{&testMaterial, 0}}, "Filament 0, Machine time 60, Start 50"},
+		{[]Use{{&testMaterial, 8}, {soluble, 0}}, "Filament 20, Machine time 60, Start 50"},
+		{[]Use{{&testMaterial, 8}, {soluble, 10}}, "Filament 20, Filament, Soluble 68, Machine time 60, Start 50"},
+	} {
+		_, lines := PriceOf(c.uses, 1800, &testMachine, 50)
+		var texts []string
+		for _, l := range lines {
+			texts = append(texts, fmt.Sprintf("%s %d", l.Text, l.Cents))
+		}
+		assert.Equal(t, c.texts, strings.Join(texts, ", "))
+	}
 	half, _ := Price([]Charge{{"x", 2.5}})
 	assert.Equal(t, units.Cents(2), half, "half to even")
 }
