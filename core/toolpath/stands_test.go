@@ -83,7 +83,8 @@ func inTheAir(p *Print, r recipe.Recipe) (air, all float64) {
 	return air, all
 }
 
-// Every line of support stands on something.
+// Every line of support stands on something: of the demo's parts each at one of the ways
+// it is laid, by turns (internal/corpus looks at more parts), of the worst two at all.
 func TestSupportStandsOnSomething(t *testing.T) {
 	slope := solid.Extrude([]solid.P{{X: 0, Y: 0}, {X: 40, Y: 0}, {X: 0, Y: 25}}, nil, 20) // laid on its side: a wedge
 	for i, v := range slope.Vertices {
@@ -93,13 +94,17 @@ func TestSupportStandsOnSomething(t *testing.T) {
 	slope.Append(solid.Box(2, 20, 27).Transformed(1, mesh.Vec3{X: 0, Y: -20}))
 	slope.Append(solid.Box(22, 2, 3).Transformed(1, mesh.Vec3{X: 0, Y: -2, Z: 24}))
 	parts := append(slices.DeleteFunc(solid.Parts(), func(p solid.Part) bool { return p.Fault != "" || p.Unit != units.Millimetre }), solid.Part{Name: "stool", Mesh: stool(10)}, solid.Part{Name: "over a slope", Mesh: slope})
-	for _, p := range parts {
-		for _, c := range []struct {
+	for i, p := range parts {
+		worst := i >= len(parts)-2
+		if testing.Short() && !worst && (i%3 != 0 || p.Mesh.Bounds().Size().Z > 60) {
+			continue
+		}
+		for k, c := range []struct {
 			share   float64
 			pattern recipe.SupportPattern
 		}{{5, recipe.SupportLines}, {15, recipe.SupportLines}, {15, recipe.SupportGrid}} {
-			if c.share == 5 && p.Mesh.Bounds().Size().Z > 100 {
-				continue // its support is rings, whatever the share
+			if k != i%3 && !worst {
+				continue
 			}
 			r := plain(func(r *recipe.Recipe) {
 				r.Support, r.SupportPercent, r.SupportPattern = recipe.SupportEverywhere, c.share, c.pattern
