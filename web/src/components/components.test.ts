@@ -4,7 +4,7 @@ import { describe, expect, it, vi } from 'vitest'
 import { nextTick } from 'vue'
 import { createVuetify } from 'vuetify'
 import * as components from 'vuetify/components'
-import { api, forgetAnswers } from '../api/client'
+import { api, forgetAnswers, Refusal, take } from '../api/client'
 import CheckProgress from './CheckProgress.vue'
 import EntryForm from './EntryForm.vue'
 import type { Field } from './fields'
@@ -28,6 +28,9 @@ describe('an entry of the house', () => {
     await inputs[1]!.setValue('0,4')
     await w.find('form').trigger('submit')
     expect(save).toHaveBeenCalledWith({ cents: 135, mm: 0.4 })
+  })
+  it('tells the unit of a number beside it', () => {
+    expect(form(vi.fn()).findAll('.line .quiet').map((u) => u.text())).toEqual(['', 'mm'])
   })
   it.each(['1,350', '1.355', 'free'])('saves nothing while %s stands for a price', async (text) => {
     const save = vi.fn().mockResolvedValue(undefined)
@@ -79,5 +82,18 @@ describe('answers that have not changed', () => {
     forgetAnswers()
     await get()
     expect(asked).toEqual([null, '"a"', null])
+  })
+})
+
+describe('an answer', () => {
+  const answer = (status: number, more: object) => Promise.resolve({ response: new Response(null, { status }), ...more })
+  const refused = async (call: Promise<unknown>) => (await call.catch((e: unknown) => e)) as Refusal
+  it('is its data, or a refusal with the words and fields of the server', async () => {
+    expect(await take(answer(200, { data: 7 }))).toBe(7)
+    expect(await refused(take(answer(404, { error: { detail: 'Job 9 is not there.' } })))).toMatchObject({ status: 404, message: 'Job 9 is not there.', fields: {} })
+    const errors = [{ location: 'body.data.bed_c', message: 'is too hot' }, { message: 'nowhere' }]
+    expect(await refused(take(answer(422, { error: { detail: 'validation failed', errors } })))).toMatchObject({ status: 422, message: 'bed_c: is too hot', fields: { bed_c: 'is too hot' } })
+    expect(await refused(take(answer(500, {})))).toMatchObject({ status: 500, message: 'The server did not answer as expected.' })
+    expect(await refused(take(Promise.reject(new TypeError('down'))))).toMatchObject({ status: 0, message: 'The server cannot be reached. Try again.' })
   })
 })

@@ -1,0 +1,253 @@
+import { QueryClient, VueQueryPlugin } from '@tanstack/vue-query'
+import { flushPromises, mount, type VueWrapper } from '@vue/test-utils'
+import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
+import type { Component } from 'vue'
+import { createMemoryHistory, createRouter } from 'vue-router'
+import { createVuetify } from 'vuetify'
+import * as components from 'vuetify/components'
+import type { JobView, LaneView, PieceView, Rung, RunView, Slip } from '../api/client'
+import PasswordForm from '../components/PasswordForm.vue'
+import { readLayers } from '../components/partScene'
+import { hush, notices, say } from '../composables/notices'
+import BenchRoom from './BenchRoom.vue'
+import CounterRoom from './CounterRoom.vue'
+import FloorRoom from './FloorRoom.vue'
+import ShelfRoom from './ShelfRoom.vue'
+
+// The server: what it answers by path, and what it was asked to do.
+const server = vi.hoisted(() => ({ answers: {} as Record<string, unknown>, asked: [] as unknown[], refuses: undefined as unknown }))
+vi.mock('../api/client', async (original) => {
+  const path = (p: string, o?: { params?: { path?: Record<string, unknown> } }) => p.replace(/\{(\w+)\}/g, (_, k: string) => String(o?.params?.path?.[k]))
+  const deed = (method: string) => async (p: string, o?: { params?: { path?: Record<string, unknown> }; body?: unknown }) => {
+    server.asked.push([method, path(p, o), o?.body])
+    return server.refuses ? { error: server.refuses, response: { ok: false, status: 422 } } : { response: { ok: true, status: 204 } }
+  }
+  const api = {
+    GET: async (p: string, o?: object) => {
+      const data = server.answers[path(p, o)]
+      return data === undefined ? { error: {}, response: { ok: false, status: 404 } } : { data, response: { ok: true, status: 200 } }
+    },
+    POST: deed('POST'),
+    PUT: deed('PUT'),
+    DELETE: deed('DELETE'),
+  }
+  return { ...(await original<object>()), api }
+})
+
+const slip = (id: number, step: string, more: Partial<Slip> = {}): Slip => ({
+  id, title: `Part ${id}`, step, member: 'Nia Marlow', member_id: 3, purpose: 'everyday', wish: '', piece_id: id, pieces: 1, pictured: false, version: 7,
+  arrived_at: '2026-11-25T09:00:00Z', check: { state: 'done', fraction: 1, error: '', doing: '' }, ...more,
+})
+const rung = (machine_id: number, name: string, more: Partial<Rung> = {}): Rung => ({
+  machine_id, name, in_service: true, fits: true, full: false, seconds: 3600, grams: 12, price_cents: 240, proposed: false, over_mm: [0, 0, 0], scale_to_fit: 1, shape: 'rectangle', turn_deg: 0,
+  volume_mm: [200, 200, 200], ...more,
+})
+const piece = (id: number): PieceView => ({
+  id, name: `part-${id}.stl`, copies: 3, current: 1, viewable: false, pictured: false, versions: [], mend: [], unit_proposals: [],
+  surface: { triangles: 12, vertices: 8, bodies: 1, closed: true, oriented: true, size_mm: [10, 20.5, 30], volume_mm3: 6150, area_mm2: 10, boundary_edges: 0, crossing_pairs: 0, misoriented_edges: 0, nonmanifold_edges: 0 },
+})
+const jobView = (id: number, more: Partial<JobView> = {}): JobView => ({
+  ...slip(id, 'to decide'), findings: [], history: [], piece_set: [piece(id)], ladder: [rung(1, 'Bowline'), rung(2, 'Capstan', { proposed: true }), rung(3, 'Halyard', { fits: false })], ...more,
+})
+
+let shown: VueWrapper | undefined
+async function room(what: Component, at = '/') {
+  const to = { template: '<i />' }
+  const router = createRouter({ history: createMemoryHistory(), routes: ['/', '/counter/:id?', '/bench/:id?', '/floor'].map((path) => ({ path, component: to })) })
+  await router.push(at)
+  const queryClient = new QueryClient({ defaultOptions: { queries: { retry: false, staleTime: Infinity } } })
+  shown = mount(what, {
+    attachTo: document.body,
+    global: { plugins: [createVuetify({ components }), [VueQueryPlugin, { queryClient }], router] as never, stubs: { PartView: true, SliceDesk: true, HeightStrip: true } },
+  })
+  await flushPromises()
+  return { w: shown, router }
+}
+const press = async (key: string) => {
+  document.body.dispatchEvent(new KeyboardEvent('keydown', { key, bubbles: true }))
+  await flushPromises()
+}
+
+beforeEach(() => {
+  server.asked = []
+  server.refuses = undefined
+  server.answers = { '/session': { id: 1, name: 'Cato', role: 'coordinator' } }
+})
+afterEach(() => shown?.unmount())
+
+describe('the shelf', () => {
+  it('has every slip on its shelf, each with the way to its own job', async () => {
+    server.answers['/jobs'] = {
+      steps: ['arrived', 'to decide', 'approved'],
+      slips: [slip(1, 'to decide'), slip(2, 'to decide', { title: 'Cleat', member: 'Ola Berg' }), slip(3, 'approved'), slip(4, 'arrived')],
+      next: { room: 'counter', job_id: 2, text: 'Decide on Cleat' },
+    }
+    const { w, router } = await room(ShelfRoom)
+    expect(w.findAll('.slip').map((s) => s.attributes('href'))).toEqual(['/bench/4', '/counter/1', '/counter/2', '/bench/3'])
+    expect(w.findAll('.plank h2').map((h) => h.text())).toEqual(['Arrived1', 'To decide2', 'Approved1'])
+    await w.find('.search input').setValue('ola CLEAT')
+    expect(w.findAll('.slip').map((s) => s.attributes('href'))).toEqual(['/counter/2'])
+    expect(w.text()).toContain('No match here.')
+    expect(w.find('.next').text()).toContain('Decide on Cleat')
+    await w.find('.next').trigger('click')
+    await flushPromises()
+    expect(router.currentRoute.value.path).toBe('/counter/2')
+  })
+})
+
+describe('the counter', () => {
+  beforeEach(() => {
+    server.answers['/jobs'] = { steps: [], slips: [slip(5, 'to decide'), slip(6, 'to decide', { needed_by: '2026-12-01' }), slip(7, 'arrived', { needed_by: '2026-11-30' }), slip(8, 'approved')] }
+    for (const id of [5, 6, 7]) server.answers[`/jobs/${id}`] = jobView(id)
+  })
+  it('has arrivals and what is to decide, soonest needed first', async () => {
+    const { w } = await room(CounterRoom)
+    expect(w.findAll('aside li .t').map((t) => t.text())).toEqual(['Part 7', 'Part 6', 'Part 5'])
+    expect(w.find('main h1').text()).toContain('Part 7')
+    expect(w.find('.who').text()).toContain('10.0 × 20.5 × 30.0 mm')
+  })
+  it('says yes on the proposed machine, or on the one that was chosen', async () => {
+    const { w, router } = await room(CounterRoom, '/counter/6')
+    await w.find('#yes').trigger('click')
+    await flushPromises()
+    expect(server.asked).toEqual([['POST', '/jobs/6/approve', { version: 7, machine_id: 2 }]])
+    expect(router.currentRoute.value.path, 'the next one comes up').toBe('/counter/5')
+    await press('m')
+    await press('y')
+    expect(server.asked[1]).toEqual(['POST', '/jobs/5/approve', { version: 7, machine_id: 1 }])
+  })
+  it('says no with the message, and stays where it was refused', async () => {
+    const { w, router } = await room(CounterRoom, '/counter/6')
+    await w.find('#no').trigger('click')
+    await w.find('.message textarea').setValue('It leans.')
+    server.refuses = { detail: 'Job 6 was changed by somebody else meanwhile.' }
+    await w.find('form.message').trigger('submit')
+    await flushPromises()
+    expect(server.asked).toEqual([['POST', '/jobs/6/send-back', { version: 7, reason: 'It leans.' }]])
+    expect(router.currentRoute.value.path).toBe('/counter/6')
+    expect(notices.at(-1)).toMatchObject({ kind: 'refused', text: 'Job 6 was changed by somebody else meanwhile.' })
+  })
+  it('has no yes to what stops it', async () => {
+    server.answers['/jobs/6'] = jobView(6, { findings: [{ check: 'open surface', grade: 'stops it', text: 'It is open.', piece_id: 6, piece: 'a', value: 3, unit: 'edges', limit: 0, places: null, mend: null } as never] })
+    const { w } = await room(CounterRoom, '/counter/6')
+    expect(w.find('#yes').attributes('disabled')).toBeDefined()
+    await press('y')
+    expect(server.asked).toEqual([])
+  })
+})
+
+describe('the bench', () => {
+  it('tells the facts of a piece and steps its job on', async () => {
+    server.answers['/jobs'] = { steps: [], slips: [slip(9, 'finishing'), slip(10, 'finishing')] }
+    server.answers['/jobs/9'] = jobView(9, { step: 'finishing' })
+    const { w, router } = await room(BenchRoom, '/bench/9')
+    const facts = Object.fromEntries(w.findAll('dl dt').map((t) => [t.text(), t.element.nextElementSibling?.textContent?.trim()]))
+    expect(facts).toMatchObject({ Copies: '3', File: 'part-9.stl' })
+    await w.find('header .act').trigger('click')
+    await flushPromises()
+    expect(w.find('header .act').text()).toBe('Ready to be fetched')
+    expect(server.asked).toEqual([['POST', '/jobs/9/advance', { version: 7 }]])
+    await press('j')
+    expect(router.currentRoute.value.path).toBe('/bench/10')
+  })
+})
+
+describe('the floor', () => {
+  const run = (id: number, state: RunView['state'], start: string, finish: string): RunView => ({
+    id, job_id: 20 + id, job_version: 4, machine_id: 1, material: 'PLA', title: `Part ${id}`, member: 'Nia', recipe: 'Bowline everyday', state, start, finish, seconds: 3600, grams: 3, price_cents: 5, colour: '#888', late: false,
+  })
+  const lane = (machine_id: number, name: string, runs: RunView[]): LaneView => ({ machine_id, name, runs, in_service: true, process: 'material extrusion', loaded: 'PLA', colour: '#888', size: '200', free: '2026-11-26T14:00:00Z' })
+  beforeEach(() => {
+    server.answers['/floor'] = {
+      now: '2026-11-26T10:30:00Z', open: [{ from: '2026-11-26T09:00:00Z', to: '2026-11-26T17:00:00Z' }],
+      lanes: [lane(1, 'Bowline', [run(1, 'printing', '2026-11-26T08:20:00Z', '2026-11-26T11:20:00Z'), run(2, 'queued', '2026-11-26T11:20:00Z', '2026-11-26T12:20:00Z'), run(3, 'queued', '2026-11-26T12:20:00Z', '2026-11-26T13:20:00Z')]), lane(2, 'Capstan', [])],
+    }
+  })
+  const styles = (w: VueWrapper, what: string) => w.findAll(what).map((e) => [(e.element as HTMLElement).style.left, (e.element as HTMLElement).style.width])
+  it('draws runs to scale, from the hour in which the first began', async () => {
+    const { w } = await room(FloorRoom)
+    const an = 52 // pixels for an hour, from 08:00
+    expect(styles(w, '.run').map(([l]) => Number.parseFloat(l!))).toEqual([an / 3, (10 * an) / 3, (13 * an) / 3].map((v) => expect.closeTo(v, 3)))
+    expect(Number.parseFloat(styles(w, '.run')[0]![1]!)).toBeCloseTo(3 * an - 2, 3)
+    expect(Number.parseFloat(styles(w, '.now')[0]![0]!)).toBeCloseTo(2.5 * an, 3)
+    expect(styles(w, '.lane:first-of-type .closed, .lane .closed')[0]).toEqual(['0px', `${an}px`])
+    await press('z')
+    expect(Number.parseFloat(styles(w, '.now')[0]![0]!)).toBeCloseTo(2.5 * 30, 3)
+  })
+  it('begins an hour before now where nothing runs', async () => {
+    server.answers['/floor'] = { now: '2026-11-26T10:30:00Z', open: [], lanes: [lane(1, 'Bowline', [])] }
+    const { w } = await room(FloorRoom)
+    expect(Number.parseFloat(styles(w, '.now')[0]![0]!)).toBeCloseTo(1.5 * 52, 3)
+    expect(w.text()).toContain('Nothing queued.')
+  })
+  it('moves the chosen run, and steps its job on', async () => {
+    const { w } = await room(FloorRoom)
+    await w.findAll('.run')[2]!.trigger('focus')
+    expect(w.find('#run-start').text()).toContain('12:20')
+    const acts = w.findAll('.acts .v-btn')
+    await acts.find((b) => b.text() === 'Earlier')!.trigger('click')
+    await flushPromises()
+    await acts.find((b) => b.text() === 'To Capstan')!.trigger('click')
+    await flushPromises()
+    await press('s')
+    expect(server.asked).toEqual([
+      ['POST', '/runs/3/move', { machine_id: 1, place: 0 }],
+      ['POST', '/runs/3/move', { machine_id: 2, place: 9999 }],
+      ['POST', '/jobs/23/advance', { version: 4 }],
+    ])
+  })
+})
+
+describe('a new password', () => {
+  it('is sent once it stands twice, and refused by its field', async () => {
+    const { w } = await room(PasswordForm)
+    const put = async (old: string, fresh: string, again: string) => {
+      await w.find('#password-old').setValue(old)
+      await w.find('#password-new').setValue(fresh)
+      await w.find('#password-again').setValue(again)
+      await w.find('form').trigger('submit')
+      await flushPromises()
+    }
+    await put('so far', 'something new', 'something else')
+    expect(w.text()).toContain('It is not the same as above.')
+    expect(server.asked).toEqual([])
+    server.refuses = { detail: 'validation failed', errors: [{ location: 'body.old', message: 'That is not your password.' }] }
+    await put('so far', 'something new', 'something new')
+    expect(w.text()).toContain('That is not your password.')
+    server.refuses = undefined
+    await put('so far', 'something new', 'something new')
+    expect(server.asked[1]).toEqual(['PUT', '/session/password', { old: 'so far', new: 'something new' }])
+    expect((w.find('#password-again').element as HTMLInputElement).value).toBe('')
+  })
+})
+
+describe('notices', () => {
+  it('go one by one, and none for one that is gone', () => {
+    for (const n of [...notices]) hush(n.id)
+    say('one')
+    say('two', 'refused')
+    hush(-1)
+    expect(notices.map((n) => n.text)).toEqual(['one', 'two'])
+    hush(notices[0]!.id)
+    expect(notices.map((n) => n.text)).toEqual(['two'])
+  })
+})
+
+describe('layers', () => {
+  it('are read as docs/view-format.md says', () => {
+    const b = new ArrayBuffer(4 * 17)
+    const u = new Uint32Array(b)
+    const f = new Float32Array(b)
+    u[0] = 2
+    f.set([0.2, 0.25], 1)
+    u[3] = 1
+    u[4] = (2 << 8) | 5
+    f.set([0.45, 1, 2, 3, 4], 5)
+    f.set([0.5, 0.3], 10)
+    u[12] = 0
+    const [first, second] = readLayers(b)
+    expect(first).toMatchObject({ top: expect.closeTo(0.2, 6), height: 0.25, lines: [{ kind: 5, width: expect.closeTo(0.45, 6) }] })
+    expect([...first!.lines[0]!.points]).toEqual([1, 2, 3, 4])
+    expect(second).toMatchObject({ top: 0.5, height: expect.closeTo(0.3, 6), lines: [] })
+  })
+})
