@@ -42,6 +42,9 @@ func gallery() map[string]struct {
 	beam := solid.Box(30, 24, 8) // what hangs above can stand on its foot, or beside it
 	beam.Append(solid.Box(8, 24, 14).Transformed(1, mesh.Vec3{X: 11, Z: 6}))
 	beam.Append(solid.Box(44, 24, 3).Transformed(1, mesh.Vec3{X: -7, Z: 18}))
+	rack := solid.Box(30, 24, 8) // all of it stands on its foot
+	rack.Append(solid.Box(8, 24, 14).Transformed(1, mesh.Vec3{X: 11, Z: 6}))
+	rack.Append(solid.Box(30, 24, 3).Transformed(1, mesh.Vec3{Z: 18}))
 	arm := solid.Box(8, 20, 16)
 	arm.Append(solid.Box(30, 20, 3).Transformed(1, mesh.Vec3{Z: 14}))
 	mushroom := solid.Revolve([]solid.P{{X: 0, Y: 0}, {X: 3, Y: 0}, {X: 3, Y: 8}, {X: 12, Y: 10}, {X: 9, Y: 16}, {X: 0, Y: 17}}, 40)
@@ -89,7 +92,7 @@ func gallery() map[string]struct {
 		"two nozzles":              one{table, two(25)},
 		"two, not worth it":        one{post, two(15)},
 		"two, no purge":            one{table, func(r *recipe.Recipe, m *machine.Machine) { two(25)(r, m); r.ChangePurgeMM = new(0.0) }},
-		"two nozzles, on the part": one{beam, two(60)},
+		"two nozzles, on the part": one{rack, two(60)},
 		"on the part":              one{beam, everywhere(nil)},
 		"beside the part":          one{beam, func(r *recipe.Recipe, _ *machine.Machine) { r.Support = recipe.SupportPlateOnly }},
 		"arm":                      one{arm, everywhere(nil)},

@@ -117,9 +117,10 @@ func (k *Sketch) Quick(f *Factors, startCents units.Cents) Quick {
 	for i := range s.Slabs {
 		slab, l := &s.Slabs[i], &k.layers[i]
 		carries, also := carried[i].length, carried[i].seconds // beside the part's own lines
+		change := carried[i].firm > 0
 		area := toolpath.LineArea(full.LineMM, slab.HeightMM)
 		if i <= tower {
-			length, seconds := blockLayer(full, m, s.Slabs[tower].BottomMM, i == 0, carries > 0)
+			length, seconds := blockLayer(full, m, s.Slabs[tower].BottomMM, i == 0, change)
 			carries += length
 			also += seconds
 		}
@@ -147,8 +148,9 @@ func (k *Sketch) Quick(f *Factors, startCents units.Cents) Quick {
 	return q
 }
 
-// carrying is the support of a layer: its lines, mm, and their time.
-type carrying struct{ length, seconds float64 }
+// carrying is the support of a layer: its lines, mm, and their time. Strips as narrow as a
+// line are laid here and there only; what is sure to be laid is firm.
+type carrying struct{ length, seconds, firm float64 }
 
 // carry is the support of every layer.
 func (p *support) carry(f *Factors, layers int, plateMM2 float64, m *machine.Machine) []carrying {
@@ -164,6 +166,7 @@ func (p *support) carry(f *Factors, layers int, plateMM2 float64, m *machine.Mac
 		for i := c.From; i < c.To; i++ {
 			carried[i].length += x.length
 			carried[i].seconds += x.seconds
+			carried[i].firm += x.firm
 		}
 	}
 	return carried
@@ -207,7 +210,7 @@ func (f *Factors) column(r *recipe.Recipe, m *machine.Machine, c section.Column,
 	t += lifted(r, m) + far(f.WaysFar*math.Sqrt(plateMM2/many)) // to it
 	ways := f.WaysRim*math.Max(0, rim/(4*side)-1) + f.WaysRoomy*roomy + f.WaysRows*(rim-2*math.SqrtPi*side)/pitch
 	t += ways * (f.WaysBack*lifted(r, m) + far(side/2))
-	return carrying{round + rows + dense, t}
+	return carrying{round + rows + dense, t, round + rows + dense - narrow*(strip+dense)}
 }
 
 // lifted is the time of a retraction and a lift, there and back.
@@ -234,7 +237,7 @@ func (p *support) twoNozzles(s *section.Stack, m *machine.Machine, carried []car
 	last := -1
 	laid, purged := 0.0, 0.0
 	for i := range carried {
-		if carried[i].length > 0 {
+		if carried[i].firm > 0 {
 			last = i
 		}
 	}
@@ -242,7 +245,7 @@ func (p *support) twoNozzles(s *section.Stack, m *machine.Machine, carried []car
 		return false, -1
 	}
 	for i := range last + 1 {
-		length, _ := blockLayer(r, m, s.Slabs[last].BottomMM, i == 0, carried[i].length > 0)
+		length, _ := blockLayer(r, m, s.Slabs[last].BottomMM, i == 0, carried[i].firm > 0)
 		laid, purged = laid+carried[i].length, purged+length
 	}
 	if purged > toolpath.PurgeAtMost*laid {

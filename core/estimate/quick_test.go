@@ -214,6 +214,15 @@ func TestMoreOfEverythingTakesMore(t *testing.T) {
 	assert.InEpsilon(t, 1000, testMaterial.Grams(1.75, 335_300), 0.001)
 }
 
+// Of no layers there is nothing but the start.
+func TestNoLayersAtAll(t *testing.T) {
+	r := testRecipe
+	r.Hold, r.Support = recipe.HoldSkirt, recipe.SupportEverywhere
+	q := QuickOf(&section.Stack{}, &r, &testMachine, machine.Spools{&testMaterial}, 50)
+	assert.Zero(t, q.Seconds+q.Grams+q.FilamentMM)
+	assert.EqualValues(t, 50, q.PriceCents)
+}
+
 // A machine slow to start in height takes longer, by what the closed form says of each
 // step up and of each lift.
 func TestHeightIsAsSlowAsTheMachine(t *testing.T) {
