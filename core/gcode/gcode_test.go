@@ -49,6 +49,15 @@ func TestSumsOfASquareTower(t *testing.T) {
 	assert.InDelta(t, 6+2*0.2/20, s.Seconds, 1e-9)
 }
 
+// What is laid reaches from where a line begins, too, though nothing was laid on the way
+// there; ways without filament reach nowhere.
+func TestALineReachesFromWhereItBegins(t *testing.T) {
+	s := sum(t, "G90\nM83\nG0 X-90 Y70 Z9 F3000\nG0 X-30 Y-40 Z0.2\nG1 X20 Y10 E1\nG0 X80 Y90\n")
+	assert.Equal(t, XYZ{-30, -40, 0.2}, s.Min)
+	assert.Equal(t, XYZ{20, 10, 0.2}, s.Max)
+	assert.InDelta(t, 50, s.RadiusMM, 1e-12)
+}
+
 // The same way told otherwise: relative, inches, arcs, modal words, G92, absolute
 // filament, line numbers and checksums, lower case, comments.
 func TestTheSameSquareInOtherWords(t *testing.T) {

@@ -311,6 +311,21 @@ func TestAfterABlockAllIsWrittenAnew(t *testing.T) {
 
 // What a program says in inches is the same in millimetres, accelerations too; and homing
 // an axis forgets what G92 had called it.
+// No kind of line is laid with more acceleration than the machine has, nor with less than
+// the recipe asks for where the machine has it.
+func TestAccelerationIsTheMachinesAtMost(t *testing.T) {
+	r, m, mat := settings()
+	r.OuterMMPerS2, r.InfillMMPerS2, r.TravelMMPerS2 = 400, 9000, 2500
+	_, text, _ := written(t, solid.Box(20, 20, 3), r, m, machine.Spools{mat})
+	asked := map[string]bool{}
+	for _, l := range strings.Split(text, "\n") {
+		if strings.HasPrefix(l, "M204 ") {
+			asked[strings.TrimSpace(l)] = true
+		}
+	}
+	assert.Equal(t, map[string]bool{"M204 S400": true, "M204 S1500": true}, asked)
+}
+
 func TestInchesAndHoming(t *testing.T) {
 	_, m, _ := settings()
 	in := timed(t, "G20\nM204 S40\nG1 X10 E1 F240\nG1 X0\n", m)

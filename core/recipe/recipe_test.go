@@ -168,3 +168,25 @@ func TestRecipesMustSuitMachineAndMaterial(t *testing.T) {
 	assert.Contains(t, fields(func(r *Recipe) { r.PieceNozzle = 2 }, m), "piece_nozzle: Bowline has no nozzle 2.")
 	assert.Empty(t, (&Recipe{LineMM: 0.4, LayerMM: 0.2}).Validate(nil, nil))
 }
+
+// What can be chosen is what the program knows, by the same words: they are in the houses'
+// databases.
+func TestChoicesAreTheKnownOnes(t *testing.T) {
+	want := map[string][]string{
+		"hold": {"none", "skirt", "brim", "raft"}, "pattern": {"lines", "grid", "honeycomb", "gyroid"}, "support_pattern": {"lines", "grid"},
+		"seam": {"rear", "aligned", "nearest"}, "support": {"off", "plate only", "everywhere", "first layer only"}, "purpose": {"quick look", "everyday", "working part"},
+	}
+	known := map[string][]string{
+		"hold":            {string(HoldNone), string(HoldSkirt), string(HoldBrim), string(HoldRaft)},
+		"pattern":         {string(PatternLines), string(PatternGrid), string(PatternHoneycomb), string(PatternGyroid)},
+		"support_pattern": {string(SupportLines), string(SupportGrid)},
+		"seam":            {string(SeamRear), string(SeamAligned), string(SeamNearest)},
+		"support":         {string(SupportOff), string(SupportPlateOnly), string(SupportEverywhere), string(SupportFirstLayer)},
+	}
+	for _, s := range Settings() {
+		if len(s.Choices) > 0 {
+			assert.ElementsMatch(t, want[s.Key], s.Choices, s.Key)
+			assert.ElementsMatch(t, known[s.Key], s.Choices, s.Key)
+		}
+	}
+}

@@ -211,6 +211,20 @@ func TestSupportStandsUnderOverhangs(t *testing.T) {
 	assert.InEpsilon(t, supportOf(p)/2, supportOf(sliced(t, m, r, half)), 0.15, "the left half is kept free")
 	half.Force = true
 	assert.InEpsilon(t, supportOf(p)/2, supportOf(sliced(t, m, plain(nil), half)), 0.15, "only the left half is supported")
+	// A mark is for every layer that it reaches into: one that ends or begins within the only
+	// layer that hangs keeps it free, one that ends below or begins above does not.
+	shelf := solid.Box(10, 30, 12)
+	shelf.Append(solid.Box(40, 30, 2).Transformed(1, mesh.Vec3{Z: 10})) // from 10 to 12 mm; 10.0 to 10.2 hangs
+	whole := polygon.Path{{X: -100_000, Y: -100_000}, {X: 100_000, Y: -100_000}, {X: 100_000, Y: 100_000}, {X: -100_000, Y: 100_000}}
+	for _, c := range []struct {
+		from, to float64
+		meets    bool
+	}{{0, 10.1, true}, {10.1, 12, true}, {10.05, 10.15, true}, {0, 9.9, false}, {10.3, 12, false}, {0, 12, true}} {
+		got := supportOf(sliced(t, shelf, r, Mark{Paths: []polygon.Path{whole}, FromMM: c.from, ToMM: c.to, Reason: "it shows"}))
+		assert.Equal(t, c.meets, got == 0, "%+v", c)
+		got = supportOf(sliced(t, shelf, plain(nil), Mark{Paths: []polygon.Path{whole}, FromMM: c.from, ToMM: c.to, Reason: "it hangs", Force: true}))
+		assert.Equal(t, c.meets, got > 0, "%+v", c)
+	}
 	// Support that may not stand on the part stands on the plate only.
 	table := solid.Box(30, 30, 2)
 	table.Append(solid.Box(30, 30, 2).Transformed(1, mesh.Vec3{Z: 12}))

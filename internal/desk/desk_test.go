@@ -472,6 +472,45 @@ func TestWhatStopsAJob(t *testing.T) {
 	}
 }
 
+// A machine that is not there, above or below those that are, takes no job.
+func TestOnlyTheHousesMachinesTakeJobs(t *testing.T) {
+	h := open(t)
+	job, piece := h.toDecide()
+	before := h.job(job)
+	for _, m := range []int64{-1, 999_999} {
+		require.Error(t, h.desk.Approve(ctx, h.cato, job, 0, m))
+		_, err := h.desk.OrderSlice(ctx, h.cato, piece, desk.SliceOrder{MachineID: m})
+		require.Error(t, err)
+	}
+	assert.Equal(t, before.Version, h.job(job).Version)
+	assert.Equal(t, "to decide", h.job(job).Step)
+}
+
+// A judgement that a shelf has shown is not read again: it never changes.
+func TestAShelfReadsEachJudgementOnce(t *testing.T) {
+	h := open(t)
+	was := h.found
+	sound := *was
+	sound.Findings = append(slices.Clone(sound.Findings), printability.Finding{Check: "test", Grade: printability.Decide, Text: "It is blue."})
+	h.found = &sound
+	job, _ := h.toDecide()
+	h.found = was
+	worst := func() string {
+		shelf, err := h.desk.Shelf(ctx, h.cato)
+		require.NoError(t, err)
+		for _, s := range shelf.Slips {
+			if s.ID == job {
+				return s.Worst.Text
+			}
+		}
+		return "not there"
+	}
+	assert.Equal(t, "It is blue.", worst())
+	_, err := h.store.Pool.Exec(ctx, `UPDATE version SET verdict = '{}'`)
+	require.NoError(t, err)
+	assert.Equal(t, "It is blue.", worst())
+}
+
 // Every command tells the browsers of its job's owner, and nobody else as owner.
 func TestCommandsAreTold(t *testing.T) {
 	h := open(t)
