@@ -92,6 +92,7 @@ func gallery() map[string]struct {
 		"two nozzles":              one{table, two(25)},
 		"two, not worth it":        one{post, two(15)},
 		"two, no purge":            one{table, func(r *recipe.Recipe, m *machine.Machine) { two(25)(r, m); r.ChangePurgeMM = new(0.0) }},
+		"table, not drawn back":    one{table, everywhere(func(r *recipe.Recipe, _ *machine.Machine) { r.RetractMM, r.RetractMMPerS = 0, 0 })},
 		"two nozzles, on the part": one{rack, two(60)},
 		"on the part":              one{beam, everywhere(nil)},
 		"beside the part":          one{beam, func(r *recipe.Recipe, _ *machine.Machine) { r.Support = recipe.SupportPlateOnly }},
@@ -109,7 +110,7 @@ func gallery() map[string]struct {
 		}},
 		"no infill": one{solid.Box(20, 15, 6), func(r *recipe.Recipe, _ *machine.Machine) { r.InfillPercent = 0 }},
 		"many shells": one{solid.Box(20, 6, 6), func(r *recipe.Recipe, _ *machine.Machine) {
-			r.Shells, r.RetractMM = 9, 0
+			r.Shells, r.RetractMM, r.RetractMMPerS = 9, 0, 0
 		}},
 		"torus": one{solid.Torus(14, 4, 48, 24), everywhere(nil)},
 	}
