@@ -127,6 +127,9 @@ func list(ctx context.Context, pkg string) ([]mutant, error) {
 		lines := strings.Split(string(src), "\n")
 		for _, m := range f.Mutations {
 			text := strings.TrimSpace(lines[m.Line-1])
+			if text == "break" || text == "continue" { // there are many of them
+				text = strings.TrimSpace(lines[m.Line-2]) + " " + text
+			}
 			// What stands behind a case is in none of the blocks that coverage counts.
 			bare := m.Status == "NOT COVERED" && !strings.HasPrefix(text, "case ")
 			all = append(all, mutant{File: f.Name, Line: m.Line, Column: m.Column, Type: m.Type, Text: text, Bare: bare})

@@ -204,7 +204,7 @@ func TestNumbersAreReadAsPeopleWriteThem(t *testing.T) {
 		_, err := everyday().Apply([]Departure{{Key: "layer_mm", Value: text}})
 		assert.ErrorContains(t, err, "layer_mm: ", text)
 	}
-	r, err := everyday().Apply([]Departure{{Key: "pause_mm", Value: " 3,, 7.5 , "}})
+	r, err := everyday().Apply([]Departure{{Key: "pause_mm", Value: " 3, ,, 7.5 , "}})
 	require.NoError(t, err)
 	assert.Equal(t, []float64{3, 7.5}, r.PauseMM)
 	_, err = everyday().Apply([]Departure{{Key: "pause_mm", Value: ",x"}})

@@ -241,6 +241,17 @@ func TestRegionsSayWhy(t *testing.T) {
 	require.Len(t, r, 1)
 	assert.Contains(t, r[0].Why, "first layer only")
 
+	// A slot that is wider than a line, but not than a line and its gaps, has no room; one
+	// narrower than a line needs none.
+	for slot, says := range map[float64]string{1.2: "no room for support beside the part's walls", 0.8: "too narrow for support to stand under"} {
+		tunnel := solid.Box(8, 30, 12)
+		tunnel.Append(solid.Box(8, 30, 12).Transformed(1, mesh.Vec3{X: 8 + slot}))
+		tunnel.Append(solid.Box(16+slot, 30, 3).Transformed(1, mesh.Vec3{Z: 10}))
+		r = region(tunnel, every)
+		require.Len(t, r, 1, "%g mm", slot)
+		assert.Contains(t, r[0].Why, says, "%g mm", slot)
+	}
+
 	// A drop that hangs under a beam begins in mid-air; a cone's slope leans.
 	hung := solid.Box(4, 20, 20)
 	hung.Append(solid.Box(30, 20, 3).Transformed(1, mesh.Vec3{Z: 20}))
