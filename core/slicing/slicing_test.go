@@ -7,6 +7,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"io"
 	"math"
 	"slices"
 	"strings"
@@ -139,10 +140,37 @@ func TestWhatCannotBeSlicedIsToldInWords(t *testing.T) {
 		require.ErrorAs(t, err, &no, says)
 		assert.Contains(t, no.Text, says)
 	}
-	over, cancel := context.WithCancel(ctx)
-	cancel()
-	_, err := Make(over, order(), nil)
-	assert.ErrorIs(t, err, context.Canceled)
+}
+
+// Whenever it is cancelled, it says so, and blames neither part nor machine.
+func TestCancelledIsNoRefusal(t *testing.T) {
+	calls := 0
+	r, err := Make(ctx, order(), func(float64) { calls++ })
+	require.NoError(t, err)
+	require.NoError(t, r.WriteProgram(ctx, io.Discard, nil))
+	long := order()
+	long.Mesh = solid.Sphere(14, 96) // enough lines to be looked at on the way
+	r, err = Make(ctx, long, nil)
+	require.NoError(t, err)
+	gone, stop := context.WithCancel(ctx)
+	stop()
+	require.ErrorIs(t, r.WriteProgram(gone, io.Discard, nil), context.Canceled)
+	for at := range calls + 1 { // before the first, then at each
+		over, cancel := context.WithCancel(ctx)
+		n := 0
+		if at == 0 {
+			cancel()
+		}
+		_, err := Make(over, order(), func(float64) {
+			if n++; n == at {
+				cancel()
+			}
+		})
+		cancel()
+		if err != nil || at == 0 {
+			require.ErrorIs(t, err, context.Canceled, "at %d of %d", at, calls)
+		}
+	}
 }
 
 // The program's head tells what it is; the settings in it are those it was made

@@ -472,6 +472,29 @@ func TestWhatStopsAJob(t *testing.T) {
 	}
 }
 
+// The last steward stays one, and stays; with another beside either may go.
+func TestTheLastStewardStays(t *testing.T) {
+	h := open(t)
+	var stewards []string
+	for _, p := range demo.People() {
+		if desk.Role(p.Role) == desk.Steward {
+			stewards = append(stewards, p.Login)
+		}
+	}
+	require.NotEmpty(t, stewards)
+	for _, s := range stewards[1:] {
+		require.NoError(t, h.desk.ChangePerson(ctx, desk.Actor{}, s, desk.PersonChange{Role: new(desk.Member)}))
+	}
+	last := stewards[0]
+	for name, c := range map[string]desk.PersonChange{"demoted": {Role: new(desk.Coordinator)}, "closed": {Close: true}, "both": {Role: new(desk.Member), Close: true}} {
+		assert.ErrorContains(t, h.desk.ChangePerson(ctx, desk.Actor{}, last, c), "the last steward", name)
+	}
+	require.NoError(t, h.desk.ChangePerson(ctx, desk.Actor{}, last, desk.PersonChange{Role: new(desk.Steward), Password: new("something new")}))
+	require.NoError(t, h.desk.ChangePerson(ctx, desk.Actor{}, "cato", desk.PersonChange{Role: new(desk.Steward)}))
+	require.NoError(t, h.desk.ChangePerson(ctx, desk.Actor{}, last, desk.PersonChange{Role: new(desk.Member)}))
+	assert.ErrorContains(t, h.desk.ChangePerson(ctx, desk.Actor{}, "cato", desk.PersonChange{Close: true}), "the last steward")
+}
+
 // A machine that is not there, above or below those that are, takes no job.
 func TestOnlyTheHousesMachinesTakeJobs(t *testing.T) {
 	h := open(t)
