@@ -74,7 +74,7 @@ func gallery() map[string]struct {
 	}
 	two := func(percent float64) func(*recipe.Recipe, *machine.Machine) {
 		return everywhere(func(r *recipe.Recipe, m *machine.Machine) {
-			m.NozzlesMM, m.ChangeS = []float64{0.4, 0.4}, 20
+			m.NozzlesMM, m.ChangeS, r.RetractMM = []float64{0.4, 0.4}, 20, 1.7
 			r.SupportNozzle, r.SupportPercent, r.SupportGapMM, r.SupportDropMM = 2, percent, new(0.0), new(0.0)
 		})
 	}
