@@ -241,6 +241,22 @@ func TestRegionsSayWhy(t *testing.T) {
 	require.Len(t, r, 1)
 	assert.Contains(t, r[0].Why, "first layer only")
 
+	// What hangs on both sides of a slit is one region, wherever it lies and whichever side
+	// comes first.
+	slit := solid.Box(10, 24, 10)
+	slit.Append(solid.Box(34, 11.7, 3).Transformed(1, mesh.Vec3{Z: 10}))
+	slit.Append(solid.Box(34, 11.7, 3).Transformed(1, mesh.Vec3{Y: 12.3, Z: 10}))
+	for k := range 16 {
+		turned := slit.Transformed(1, mesh.Vec3{})
+		for i, v := range turned.Vertices {
+			for range k % 4 { // a quarter turn
+				v.X, v.Y = -v.Y, v.X
+			}
+			turned.Vertices[i] = v.Add(mesh.Vec3{X: 0.37 * float64(k), Y: 0.53 * float64(k)})
+		}
+		assert.Len(t, region(turned, every), 1, "place %d", k)
+	}
+
 	// A slot that is wider than a line, but not than a line and its gaps, has no room; one
 	// narrower than a line needs none.
 	for slot, says := range map[float64]string{1.2: "no room for support beside the part's walls", 0.8: "too narrow for support to stand under"} {
