@@ -519,7 +519,7 @@ func TestSharpCornersAreRoundedAndTold(t *testing.T) {
 		byself bool // a line of its own in the tip
 	}{{25, false, true}, {40, false, true}, {44, true, true}, {48, true, false}, {56, true, false}, {75, false, false}} {
 		sin, cos := math.Sincos(c.deg * math.Pi / 360)
-		m := solid.Extrude([]solid.P{{X: 0, Y: 0}, {X: 20 * cos, Y: -20 * sin}, {X: 30, Y: -20 * sin}, {X: 30, Y: 20 * sin}, {X: 20 * cos, Y: 20 * sin}}, nil, 2)
+		m := solid.Extrude([]solid.P{{X: 0, Y: 0}, {X: 20 * cos, Y: -20 * sin}, {X: 30, Y: -20 * sin}, {X: 30, Y: 20 * sin}, {X: 20 * cos, Y: 20 * sin}}, nil, 2).Transformed(1, mesh.Vec3{X: 37.2, Y: 21.4})
 		r := recipe.Recipe{LayerMM: 0.2, FirstLayerMM: 0.2, LineMM: 0.45, Shells: 2, TopLayers: 1, BottomLayers: 1, InfillPercent: 15}
 		p, err := Slice(context.Background(), m, mesh.TopologyOf(m), 1, r, Options{}, nil)
 		require.NoError(t, err)
@@ -533,5 +533,9 @@ func TestSharpCornersAreRoundedAndTold(t *testing.T) {
 		assert.Equal(t, c.byself, section.TipsOf(p.Layers[5].Outlines).Cut == 1, "%g°", c.deg)
 		told := strings.Contains(strings.Join(p.Notes, " "), "Corners sharper than 60°")
 		assert.Equal(t, c.told, told, "%g°: %v", c.deg, p.Notes)
+		if c.told {
+			assert.Contains(t, strings.Join(p.Notes, " "), "over 2.00 mm of height, up to 1 in a layer: ")
+			assert.Contains(t, strings.Join(p.Notes, " "), "the most at X 37.2, Y 21.4.")
+		}
 	}
 }
