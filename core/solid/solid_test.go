@@ -1,6 +1,7 @@
 package solid
 
 import (
+	"math"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -43,4 +44,30 @@ func TestExtrudeWithHolesHasTheAreaOfItsFigure(t *testing.T) {
 	topo := mesh.TopologyOf(m)
 	assert.True(t, topo.Closed() && topo.Oriented())
 	assert.InDelta(t, 3600, Box(40, 30, 3).Measure().Volume, 1e-9)
+}
+
+// Solids of many sides have nearly the volume of the round ones (Bronstein, "Taschenbuch der
+// Mathematik": cylinder πr²h, ball 4πr³/3, torus 2π²Rr²), a prism just that of its base, and
+// stand where they say.
+func TestSolidsHaveTheVolumeTheySay(t *testing.T) {
+	for name, c := range map[string]struct {
+		m    *mesh.Mesh
+		want float64
+		size mesh.Vec3
+		z    float64 // of the lowest point
+	}{
+		"cylinder": {Cylinder(5, 12, 360), math.Pi * 25 * 12, mesh.Vec3{X: 10, Y: 10, Z: 12}, 0},
+		"ball":     {Sphere(7, 360), 4 * math.Pi * 343 / 3, mesh.Vec3{X: 14, Y: 14, Z: 14}, Sphere(7, 360).Bounds().Min.Z},
+		"torus":    {Torus(20, 4, 360, 360), 2 * math.Pi * math.Pi * 20 * 16, mesh.Vec3{X: 48, Y: 48, Z: 8}, Torus(20, 4, 360, 360).Bounds().Min.Z},
+		"cone":     {Revolve([]P{{0, 0}, {6, 0}, {0, 9}}, 360), math.Pi * 36 * 9 / 3, mesh.Vec3{X: 12, Y: 12, Z: 9}, 0},
+		"pipe":     {RevolveClosed([]P{{3, 0}, {5, 0}, {5, 8}, {3, 8}}, 360), math.Pi * 16 * 8, mesh.Vec3{X: 10, Y: 10, Z: 8}, 0},
+	} {
+		topo := mesh.TopologyOf(c.m)
+		assert.True(t, topo.Closed() && topo.Oriented(), name)
+		assert.InEpsilon(t, c.want, c.m.Measure().Volume, 2e-4, name)
+		b := c.m.Bounds()
+		for _, d := range []float64{b.Size().X - c.size.X, b.Size().Y - c.size.Y, b.Size().Z - c.size.Z, b.Min.Z - c.z} {
+			assert.InDelta(t, 0, d, 2e-3, name)
+		}
+	}
 }

@@ -9,6 +9,7 @@ import type { JobView, LaneView, PieceView, Rung, RunView, Slip } from '../api/c
 import PasswordForm from '../components/PasswordForm.vue'
 import { readLayers } from '../components/partScene'
 import { hush, notices, say } from '../composables/notices'
+import { makeRouter, rooms } from '../router'
 import BenchRoom from './BenchRoom.vue'
 import CounterRoom from './CounterRoom.vue'
 import FloorRoom from './FloorRoom.vue'
@@ -195,6 +196,17 @@ describe('the floor', () => {
       ['POST', '/runs/3/move', { machine_id: 2, place: 9999 }],
       ['POST', '/jobs/23/advance', { version: 4 }],
     ])
+  })
+})
+
+describe('the ways', () => {
+  it('lead to every room, and from anywhere else to the shelf', () => {
+    const router = makeRouter()
+    for (const path of [...rooms.map((r) => r.path), '/counter/7', '/bench/12']) {
+      expect(router.resolve(path).matched.map((m) => m.redirect), path).toEqual([undefined])
+    }
+    for (const path of ['/', '/nowhere', '/counter/x', '/floor/3']) expect(router.resolve(path).matched[0]!.redirect, path).toBe('/shelf')
+    expect(new Set(rooms.map((r) => r.key)).size).toBe(rooms.length)
   })
 })
 
