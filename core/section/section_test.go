@@ -139,3 +139,25 @@ func TestFlippedFacesAndHolesAreCutAllTheSame(t *testing.T) {
 	assert.Equal(t, 1, l.Open)
 	assert.InDelta(t, 100, l.AreaMM2(), 1e-9, "closed by a straight line")
 }
+
+// Figures thinner than a line of a wide nozzle are listed with how wide they are, thicker
+// ones are not; nor is a thick one with a hole that leaves a wall as thick as that.
+func TestThinFiguresAreListed(t *testing.T) {
+	for mm, listed := range map[float64]bool{0.05: true, 0.3: true, 0.5: true, 0.57: true, 0.65: false, 1: false, 8: false} {
+		for _, m := range []*mesh.Mesh{solid.Box(20, mm, 3), solid.RevolveClosed([]solid.P{{X: 8, Y: 0}, {X: 8 + mm, Y: 0}, {X: 8 + mm, Y: 3}, {X: 8, Y: 3}}, 96)} {
+			s, err := NewStack(context.Background(), m, mesh.TopologyOf(m), Layering{FirstMM: 0.2, LayerMM: 0.2}, 1, nil)
+			require.NoError(t, err)
+			if !listed {
+				assert.Empty(t, s.Thin, "%g mm", mm)
+				continue
+			}
+			require.Len(t, s.Thin, 15, "%g mm", mm)
+			for i, x := range s.Thin {
+				assert.Equal(t, i, x.Slab)
+				assert.InDelta(t, mm, x.WidthMM, 0.02, "%g mm", mm)
+				assert.InDelta(t, s.Slabs[i].AreaMM2, x.AreaMM2, 1e-6)
+				assert.Equal(t, 1, x.Every)
+			}
+		}
+	}
+}
