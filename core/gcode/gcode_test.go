@@ -126,6 +126,7 @@ func TestBrokenProgramsNameTheLine(t *testing.T) {
 	for name, c := range map[string]struct{ program, says string }{
 		"garbage":        {"G28\n!!!\n", "line 2"},
 		"no number":      {"G1 X1\nG X2\n", "line 2"},
+		"feed below 0":   {"G1 X1 E1 F60\nG1 X2 E1 F-0.5\n", "negative"},
 		"two points":     {"G1 X1.2.3\n", "1.2.3"},
 		"far":            {"G1 X99999999\n", "farther"},
 		"arc of nothing": {"G1 X1 Y1\nG2 X5 Y5\n", "neither"},

@@ -230,6 +230,15 @@ func TestNumbersAreRoundedCorrectly(t *testing.T) {
 		require.True(t, ok, text)
 		require.Equal(t, math.Float64bits(want), math.Float64bits(got), text)
 	})
+	// Long ones, with few digits behind many zeros and with many in front.
+	rapid.Check(t, func(t *rapid.T) {
+		text := rapid.StringMatching(`[-+]?[0-9]{0,22}\.?[0-9]{1,22}(e[-+]?[0-9]{1,2})?`).Draw(t, "text")
+		want, err := strconv.ParseFloat(text, 64)
+		require.NoError(t, err)
+		got, ok := ParseNumber([]byte(text))
+		require.True(t, ok, text)
+		require.Equal(t, math.Float64bits(want), math.Float64bits(got), text)
+	})
 	for _, bad := range []string{"", "-", ".", "+.", "1e", "e5", "1..2", "0x10", "1_0", "12a", "--1", "1 "} {
 		_, ok := ParseNumber([]byte(bad))
 		assert.False(t, ok, "%q", bad)
@@ -286,6 +295,8 @@ func TestNastyFiles(t *testing.T) {
 		{"a ZIP of something", packed(t, "letter.txt", "dear"), ErrUnsupported, []string{"neither 3MF nor AMF"}},
 		{"an XML of something", text(`<svg></svg>`), ErrUnsupported, []string{"XML"}},
 		{"AMF vertex out of range", text(`<amf><object id="1"><mesh><vertices>` + amfVertices(1) + `</vertices><volume><triangle><v1>0</v1><v2>1</v2><v3>4</v3></triangle></volume></mesh></object></amf>`), ErrBroken, []string{"vertex 4"}},
+		{"AMF of a part and one that is not there", text(`<amf><object id="1"><mesh><vertices>` + amfVertices(1) + `</vertices><volume>` + amfTriangles + `</volume></mesh></object><constellation id="2"><instance objectid="1"/><instance objectid="9"/></constellation></amf>`), ErrBroken, []string{"9"}},
+		{"AMF of a part and a circle", text(`<amf><object id="1"><mesh><vertices>` + amfVertices(1) + `</vertices><volume>` + amfTriangles + `</volume></mesh></object><constellation id="2"><instance objectid="1"/><instance objectid="2"/></constellation></amf>`), ErrBroken, []string{"circle"}},
 		{"AMF in a circle", text(`<amf><object id="1"/><constellation id="2"><instance objectid="3"/></constellation><constellation id="3"><instance objectid="2"/></constellation></amf>`), ErrBroken, []string{"circle"}},
 		{"OBJ index too large", text("v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 4\n"), ErrBroken, []string{`"4"`, "there are 3", "line 4"}},
 		{"OBJ index zero", text("v 0 0 0\nf 0 1 1\n"), ErrBroken, []string{`"0"`}},

@@ -161,3 +161,29 @@ func TestThinFiguresAreListed(t *testing.T) {
 		}
 	}
 }
+
+// A part that is inside out, or whose faces are listed in another order, is measured as the
+// one it was made of.
+func TestInsideOutIsMeasuredTheSame(t *testing.T) {
+	holes := solid.Extrude([]solid.P{{X: 0, Y: 0}, {X: 40, Y: 0}, {X: 46, Y: 12}, {X: 40, Y: 30}, {X: 0, Y: 30}}, [][]solid.P{{{X: 8, Y: 8}, {X: 8, Y: 20}, {X: 20, Y: 20}, {X: 20, Y: 8}}}, 6)
+	for name, m := range map[string]*mesh.Mesh{"with a hole": holes, "sheave": solid.Sheave(), "bollard": solid.Bollard()} {
+		out := &mesh.Mesh{Vertices: m.Vertices}
+		for i := range m.Triangles {
+			v := m.Triangles[len(m.Triangles)-1-i]
+			out.Triangles = append(out.Triangles, [3]uint32{v[0], v[2], v[1]})
+		}
+		right, err := NewStack(context.Background(), m, mesh.TopologyOf(m), Layering{FirstMM: 0.3, LayerMM: 0.3}, 1, nil)
+		require.NoError(t, err)
+		wrong, err := NewStack(context.Background(), out, mesh.TopologyOf(out), Layering{FirstMM: 0.3, LayerMM: 0.3}, 1, nil)
+		require.NoError(t, err)
+		require.Len(t, wrong.Slabs, len(right.Slabs))
+		assert.InDelta(t, right.FootHullMM, wrong.FootHullMM, 1e-6)
+		for i := range right.Slabs {
+			a, b := &right.Slabs[i], &wrong.Slabs[i]
+			assert.InDelta(t, a.AreaMM2, b.AreaMM2, 1e-6, name)
+			assert.InDelta(t, a.LengthMM, b.LengthMM, 1e-6, name)
+			assert.InDelta(t, a.MitreRad, b.MitreRad, 1e-6, name)
+			assert.Equal(t, [3]int{a.Outers, a.Holes, a.Tips.Cut}, [3]int{b.Outers, b.Holes, b.Tips.Cut}, name)
+		}
+	}
+}
