@@ -45,6 +45,12 @@ func gallery() map[string]struct {
 	rack := solid.Box(30, 24, 8) // all of it stands on its foot
 	rack.Append(solid.Box(8, 24, 14).Transformed(1, mesh.Vec3{X: 11, Z: 6}))
 	rack.Append(solid.Box(30, 24, 3).Transformed(1, mesh.Vec3{Z: 18}))
+	var knurl []solid.P // many short sides
+	for i := range 90 {
+		sin, cos := math.Sincos(math.Pi * float64(i) / 45)
+		d := 9 + 0.35*float64(i%2)
+		knurl = append(knurl, solid.P{X: d * cos, Y: d * sin})
+	}
 	arm := solid.Box(8, 20, 16)
 	arm.Append(solid.Box(30, 20, 3).Transformed(1, mesh.Vec3{Z: 14}))
 	mushroom := solid.Revolve([]solid.P{{X: 0, Y: 0}, {X: 3, Y: 0}, {X: 3, Y: 8}, {X: 12, Y: 10}, {X: 9, Y: 16}, {X: 0, Y: 17}}, 40)
@@ -96,6 +102,7 @@ func gallery() map[string]struct {
 		"two nozzles, on the part": one{rack, two(60)},
 		"on the part":              one{beam, everywhere(nil)},
 		"beside the part":          one{beam, func(r *recipe.Recipe, _ *machine.Machine) { r.Support = recipe.SupportPlateOnly }},
+		"knurled":                  one{solid.Extrude(knurl, nil, 6), func(r *recipe.Recipe, _ *machine.Machine) { r.Shells = 4 }},
 		"arm":                      one{arm, everywhere(nil)},
 		"star":                     one{solid.Extrude(star, nil, 6), func(r *recipe.Recipe, _ *machine.Machine) { r.Shells = 3 }},
 		"thin wall":                one{thin, func(*recipe.Recipe, *machine.Machine) {}},

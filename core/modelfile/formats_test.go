@@ -6,6 +6,7 @@ import (
 	"context"
 	"fmt"
 	"math"
+	"slices"
 	"os"
 	"path/filepath"
 	"runtime"
@@ -198,6 +199,28 @@ func TestOBJPolygonsAndPatches(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, f.Models, 1)
 	assert.True(t, mesh.TopologyOf(f.Models[0].Mesh).Closed())
+	// Two boxes whose sides are groups of their own are two, in whatever order they come.
+	apart := box + strings.NewReplacer("v 0", "v 9", "v 2", "v 11").Replace(box)
+	all := slices.Clone(faces)
+	for _, x := range faces {
+		var v [4]int
+		_, err := fmt.Sscanf(x, "f %d %d %d %d", &v[0], &v[1], &v[2], &v[3])
+		require.NoError(t, err)
+		all = append(all, fmt.Sprintf("f %d %d %d %d", v[0]+8, v[1]+8, v[2]+8, v[3]+8))
+	}
+	for _, order := range [][]int{{0, 1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11}, {0, 6, 2, 8, 4, 10, 1, 7, 3, 9, 5, 11}, {11, 0, 10, 1, 9, 2, 8, 3, 7, 4, 6, 5}} {
+		text := apart
+		for _, k := range order {
+			text += "\ng side\n" + all[k]
+		}
+		f, err = readAll([]byte(text), Limits{})
+		require.NoError(t, err)
+		require.Len(t, f.Models, 2, "%v", order)
+		for _, m := range f.Models {
+			assert.InDelta(t, 24, m.Mesh.Measure().Volume, 1e-12)
+			assert.True(t, mesh.TopologyOf(m.Mesh).Closed())
+		}
+	}
 
 	l := [][2]int{{0, 0}, {3, 0}, {3, 1}, {1, 1}, {1, 4}, {0, 4}}
 	text, top, bottom := "", "f", "f"

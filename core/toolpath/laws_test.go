@@ -288,3 +288,33 @@ func TestSmallFiguresAreFilledAndKept(t *testing.T) {
 		}
 	})
 }
+
+// A way crosses an outline where it does by the signs of four triangles, told of all sides
+// one by one; a way that ends on a border may be told either way.
+func TestCrossingIsWhatTheSignsSay(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		point := rapid.Custom(func(t *rapid.T) polygon.Point {
+			return polygon.Point{X: 1000 * rapid.Int64Range(-9, 9).Draw(t, "x"), Y: 1000 * rapid.Int64Range(-9, 9).Draw(t, "y")}
+		})
+		l := &Layer{}
+		for range rapid.IntRange(1, 3).Draw(t, "outlines") {
+			l.Outlines = append(l.Outlines, rapid.SliceOfN(point, 3, 9).Draw(t, "outline"))
+		}
+		a, b := point.Draw(t, "from"), point.Draw(t, "to")
+		sign := func(p, q, r polygon.Point) int64 { return (q.X-p.X)*(r.Y-p.Y) - (q.Y-p.Y)*(r.X-p.X) }
+		want, touches := false, false
+		for _, o := range l.Outlines {
+			for i, c := range o {
+				d := o[(i+1)%len(o)]
+				s := [4]int64{sign(a, b, c), sign(a, b, d), sign(c, d, a), sign(c, d, b)}
+				touches = touches || s[0] == 0 || s[1] == 0 || s[2] == 0 || s[3] == 0
+				want = want || s[0] != 0 && s[1] != 0 && s[2] != 0 && s[3] != 0 && s[0] > 0 != (s[1] > 0) && s[2] > 0 != (s[3] > 0)
+			}
+		}
+		s := &stepper{x: float64(a.X) / 1000, y: float64(a.Y) / 1000}
+		got := s.crosses(l, float64(b.X)/1000, float64(b.Y)/1000)
+		if want || !touches {
+			require.Equal(t, want, got)
+		}
+	})
+}

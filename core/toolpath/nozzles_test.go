@@ -354,3 +354,65 @@ func TestWhatRestsOnSupportIsNoBridge(t *testing.T) {
 	assert.Less(t, of(held, Bridge), 0.05*of(free, Bridge))
 	assert.InEpsilon(t, of(free, Bridge)+of(free, Cap), of(held, Bridge)+of(held, Cap), 0.03)
 }
+
+// The purge block stands beside all that is laid and on the plate, whichever side of the part
+// has room for it; where none has, the part's nozzle lays the support.
+func TestThePurgeBlockFindsRoom(t *testing.T) {
+	r := plain(func(r *recipe.Recipe) {
+		r.Support, r.SupportNozzle, r.SupportPercent, r.SupportGapMM, r.SupportDropMM = recipe.SupportEverywhere, 2, 60, new(0.0), new(0.0)
+	})
+	mach := &machine.Machine{FilamentMM: 1.75, NozzlesMM: []float64{0.4, 0.4}, ChangeS: 5, Volume: machine.Volume{Shape: machine.Rectangle, XMM: 100, YMM: 100, ZMM: 60}}
+	part := stool(10)
+	size := part.Bounds().Size()
+	for name, c := range map[string]struct {
+		x, y   float64 // of its lower left corner
+		room   machine.Volume
+		side   string
+		blocks bool
+	}{
+		"right":    {5, 30, mach.Volume, "right", true},
+		"left":     {98 - size.X, 30, mach.Volume, "left", true},
+		"behind":   {(size.X + 10 - size.X) / 2, 3, machine.Volume{Shape: machine.Rectangle, XMM: size.X + 10, YMM: 100, ZMM: 60}, "behind", true},
+		"in front": {5, 97 - size.Y, machine.Volume{Shape: machine.Rectangle, XMM: size.X + 10, YMM: 100, ZMM: 60}, "in front", true},
+		"nowhere":  {5, 5, machine.Volume{Shape: machine.Rectangle, XMM: size.X + 10, YMM: size.Y + 10, ZMM: 60}, "", false},
+	} {
+		m := *mach
+		m.Volume = c.room
+		at := part.Bounds().Min
+		stood := part.Transformed(1, mesh.Vec3{X: c.x - at.X, Y: c.y - at.Y})
+		p, err := Slice(ctx, stood, mesh.TopologyOf(stood), 1, r, Options{Machine: &m}, nil)
+		require.NoError(t, err, name)
+		laid, purged := [2]polygon.Point{{X: math.MaxInt64, Y: math.MaxInt64}, {X: math.MinInt64, Y: math.MinInt64}}, [2]polygon.Point{{X: math.MaxInt64, Y: math.MaxInt64}, {X: math.MinInt64, Y: math.MinInt64}}
+		for _, l := range p.Layers {
+			for _, x := range l.Lines {
+				of := &laid
+				if x.Kind == Purge {
+					of = &purged
+				}
+				for _, q := range x.Points {
+					of[0] = polygon.Point{X: min(of[0].X, q.X), Y: min(of[0].Y, q.Y)}
+					of[1] = polygon.Point{X: max(of[1].X, q.X), Y: max(of[1].Y, q.Y)}
+					assert.False(t, off(m.Volume, q, 0.2), "%s: %v is off the plate", name, q)
+				}
+			}
+		}
+		if !c.blocks {
+			assert.Greater(t, purged[0].X, purged[1].X, name)
+			assert.Contains(t, strings.Join(p.Notes, " "), "no room", name)
+			continue
+		}
+		side := ""
+		switch {
+		case purged[0].X > laid[1].X:
+			side = "right"
+		case purged[1].X < laid[0].X:
+			side = "left"
+		case purged[0].Y > laid[1].Y:
+			side = "behind"
+		case purged[1].Y < laid[0].Y:
+			side = "in front"
+		}
+		assert.Equal(t, c.side, side, name)
+		assert.InDelta(t, float64(purged[1].X-purged[0].X), float64(purged[1].Y-purged[0].Y), 1, name)
+	}
+}
