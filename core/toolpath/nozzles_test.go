@@ -3,6 +3,7 @@ package toolpath
 import (
 	"fmt"
 	"math"
+	"slices"
 	"strings"
 	"testing"
 
@@ -378,6 +379,9 @@ func TestThePurgeBlockFindsRoom(t *testing.T) {
 	} {
 		m := *mach
 		m.Volume = c.room
+		if name == "left" {
+			m.FilamentMM = 2.85
+		}
 		at := part.Bounds().Min
 		stood := part.Transformed(1, mesh.Vec3{X: c.x - at.X, Y: c.y - at.Y})
 		p, err := Slice(ctx, stood, mesh.TopologyOf(stood), 1, r, Options{Machine: &m}, nil)
@@ -414,5 +418,13 @@ func TestThePurgeBlockFindsRoom(t *testing.T) {
 		}
 		assert.Equal(t, c.side, side, name)
 		assert.InDelta(t, float64(purged[1].X-purged[0].X), float64(purged[1].Y-purged[0].Y), 1, name)
+		top := 0.0 // of the last layer of the block
+		for _, l := range p.Layers {
+			if slices.ContainsFunc(l.Lines, func(x Line) bool { return x.Kind == Purge }) {
+				top = l.TopMM - l.HeightMM
+			}
+		}
+		full := r.WithDefaults()
+		assert.InDelta(t, BlockSideMM(&full, m.FilamentMM, top)-r.LineMM, float64(purged[1].X-purged[0].X)/1000, 0.01, name)
 	}
 }
