@@ -153,6 +153,19 @@ describe('the bench', () => {
   })
 })
 
+describe('the bench', () => {
+  it('queues a job on the machine shown, and not on one that it does not fit', async () => {
+    server.answers['/jobs'] = { steps: [], slips: [slip(9, 'to decide')] }
+    server.answers['/jobs/9'] = jobView(9, { ladder: [rung(1, 'Bowline', { fits: false, proposed: true }), rung(2, 'Capstan')] })
+    await room(BenchRoom, '/bench/9')
+    await press('y')
+    expect(server.asked).toEqual([])
+    await press('m')
+    await press('y')
+    expect(server.asked).toEqual([['POST', '/jobs/9/approve', { version: 7, machine_id: 2 }]])
+  })
+})
+
 describe('the floor', () => {
   const run = (id: number, state: RunView['state'], start: string, finish: string): RunView => ({
     id, job_id: 20 + id, job_version: 4, machine_id: 1, material: 'PLA', title: `Part ${id}`, member: 'Nia', recipe: 'Bowline everyday', state, start, finish, seconds: 3600, grams: 3, price_cents: 5, colour: '#888', late: false,
@@ -180,6 +193,29 @@ describe('the floor', () => {
     const { w } = await room(FloorRoom)
     expect(Number.parseFloat(styles(w, '.now')[0]![0]!)).toBeCloseTo(1.5 * 52, 3)
     expect(w.text()).toContain('Nothing queued.')
+  })
+  it('puts a run where it is let go, and leaves it where it was hardly moved', async () => {
+    const { w } = await room(FloorRoom)
+    const box = (top: number) => () => ({ top, bottom: top + 50, left: 0, right: 9999 }) as DOMRect
+    w.findAll('.lane').forEach((l, i) => {
+      l.element.getBoundingClientRect = box(50 * i)
+      l.find('.track').element.getBoundingClientRect = box(50 * i)
+    })
+    const run = w.findAll('.run')[2]!
+    ;(run.element as HTMLElement).setPointerCapture = () => undefined
+    const drag = async (x: number, y: number) => {
+      const at = (type: string, clientX: number, clientY: number) => run.element.dispatchEvent(new MouseEvent(type, { clientX, clientY, button: 0, bubbles: true }))
+      at('pointerdown', 230, 20)
+      at('pointermove', x, y)
+      at('pointerup', x, y)
+      await flushPromises()
+    }
+    await drag(233, 23)
+    expect(server.asked).toEqual([])
+    await drag(260, 70)
+    expect(server.asked).toEqual([['POST', '/runs/3/move', { machine_id: 2, place: 0 }]])
+    await drag(170, 20)
+    expect(server.asked[1]).toEqual(['POST', '/runs/3/move', { machine_id: 1, place: 0 }])
   })
   it('moves the chosen run, and steps its job on', async () => {
     const { w } = await room(FloorRoom)
