@@ -91,6 +91,7 @@ func TestArcs(t *testing.T) {
 		"whole, by middle":       "G90\nM83\nG1 X10 Y0 Z0.2 F600\nG3 X10 Y0 I-10 J0 E5",
 		"four quarters, radius":  "G90\nM83\nG1 X10 Y0 Z0.2 F600\nG3 X0 Y10 R10 E1\nG3 X-10 Y0 R10 E1\nG3 X0 Y-10 R10 E1\nG3 X10 Y0 R10 E2",
 		"clockwise":              "G90\nM83\nG1 X10 Y0 Z0.2 F600\nG2 X-10 Y0 I-10 E2\nG2 X10 Y0 I10 E3",
+		"two halves, radius":     "G90\nM83\nG1 X10 Y0 Z0.2 F600\nG3 X-10 Y0 R10 E2\nG3 X10 Y0 R10 E3",
 		"three quarters and one": "G90\nM83\nG1 X10 Y0 Z0.2 F600\nG3 X0 Y-10 R-10 E4\nG3 X10 Y0 R10 E1",
 	} {
 		t.Run(name, func(t *testing.T) {

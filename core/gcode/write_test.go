@@ -132,6 +132,24 @@ func TestArcsFollowTheLines(t *testing.T) {
 	assert.InDelta(t, m1, m2, 0.02)
 }
 
+// What has corners on a circle is no arc where its sides are far from it: a prism of a dozen
+// sides stays one; nor is what lies beside it at one place.
+func TestWhatIsNoArcStaysStraight(t *testing.T) {
+	r, m, mat := settings()
+	r.Support, r.Hold, r.InfillPercent, r.TopLayers, r.BottomLayers = recipe.SupportOff, recipe.HoldNone, 0, 0, 0
+	m.Dialect.Arcs = true
+	_, _, prism := written(t, solid.Cylinder(20, 3, 12), r, m, machine.Spools{mat})
+	assert.Zero(t, prism.Arcs)
+	_, _, round := written(t, solid.Cylinder(20, 3, 360), r, m, machine.Spools{mat})
+	assert.Positive(t, round.Arcs)
+	dented := solid.Circle(0, 0, 20, 360)
+	for k := 0; k < 360; k += 4 {
+		dented[k] = solid.P{X: dented[k].X * 0.997, Y: dented[k].Y * 0.997} // 0.06 mm
+	}
+	_, _, s := written(t, solid.Extrude(dented, nil, 3), r, m, machine.Spools{mat})
+	assert.Less(t, 10*s.Arcs, round.Arcs, "but where a shell within has come round")
+}
+
 // With two nozzles: both are heated before the start, the change block is obeyed
 // at every change with its values, both are off at the end, and the filament of
 // each is what the estimate says.
