@@ -1,6 +1,7 @@
 package planning
 
 import (
+	"strings"
 	"testing"
 	"time"
 
@@ -140,4 +141,50 @@ func TestMachinesThatCannotAreNotChosen(t *testing.T) {
 	// The last job: machine 0 is free at 1 h and done at 2 h, machine 1 is free
 	// at 2 h and done a minute later.
 	assert.Equal(t, []int{1, 0, -1, 0}, on)
+}
+
+// The hours of the days ahead are those of the wall clock, over the end of a month and of a
+// year and where the clocks change (EU directive 2000/84/EC: the last Sundays of March and
+// October at 1:00 UTC), in order, and a run may start when each begins.
+func TestOpenHoursAhead(t *testing.T) {
+	zone, err := time.LoadLocation("Europe/Berlin")
+	require.NoError(t, err)
+	h := Hours{Location: zone, Attendance: 30 * time.Minute}
+	h.Week[time.Sunday] = []Span{{13 * 60, 15 * 60}, {60, 4 * 60}}
+	h.Week[time.Monday] = []Span{{9 * 60, 12*60 + 30}}
+	h.Week[time.Thursday] = []Span{{8 * 60, 9 * 60}}
+	for _, c := range []struct {
+		from string
+		days int
+		want string
+	}{
+		{"2026-11-26T23:30:00Z", 4, "29 01:00 3h0m0s, 29 13:00 2h0m0s, 30 09:00 3h30m0s"}, // in Berlin it is Friday
+		{"2026-11-26T22:30:00Z", 1, "26 08:00 1h0m0s"},
+		{"2026-12-30T12:00:00Z", 6, "31 08:00 1h0m0s, 03 01:00 3h0m0s, 03 13:00 2h0m0s, 04 09:00 3h30m0s"},
+		{"2027-03-28T00:00:00Z", 1, "28 01:00 2h0m0s, 28 13:00 2h0m0s"},
+		{"2026-10-24T23:00:00Z", 1, "25 01:00 4h0m0s, 25 13:00 2h0m0s"},
+		{"2026-11-27T12:00:00Z", 1, ""},
+		{"2026-11-27T12:00:00Z", 0, ""},
+	} {
+		from, err := time.Parse(time.RFC3339, c.from)
+		require.NoError(t, err)
+		var got []string
+		for _, s := range h.Open(from, c.days) {
+			got = append(got, s.Start.In(zone).Format("02 15:04 ")+s.Finish.Sub(s.Start).String())
+			start, ok := h.NextStart(s.Start)
+			assert.True(t, ok)
+			assert.True(t, start.Equal(s.Start), "%v", s)
+		}
+		assert.Equal(t, c.want, strings.Join(got, ", "), c.from)
+	}
+}
+
+// A house that never opens starts nothing: no run has a slot, no machine is the first.
+func TestAHouseThatNeverOpens(t *testing.T) {
+	for _, h := range []Hours{{Location: time.UTC}, {Location: time.UTC, Attendance: 2 * time.Hour, Week: [7][]Span{time.Monday: {{540, 600}}}}} {
+		now := time.Date(2026, 11, 26, 9, 0, 0, 0, time.UTC)
+		assert.Equal(t, make([]Slot, 3), h.Lane(now, make([]Run, 3)))
+		_, _, ok := h.Earliest([]Option{{Machine: "Bowline", Free: now}, {Machine: "Capstan", Free: now}})
+		assert.False(t, ok)
+	}
 }
