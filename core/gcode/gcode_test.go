@@ -84,6 +84,20 @@ func TestTheSameSquareInOtherWords(t *testing.T) {
 	}
 }
 
+// Waits for somebody are counted, in whatever words; blanks may stand between a letter and
+// its number; and arcs in inches are as large as inches.
+func TestPausesBlanksAndInches(t *testing.T) {
+	s := sum(t, "M83\nG1 X 10\tY\t5 E1 F 600\nM0\nG1 X0 E1\nM1\nM0\n")
+	assert.Equal(t, 3, s.Pauses)
+	assert.Equal(t, 10., s.Max.X)
+	assert.Equal(t, 5., s.Max.Y)
+	inch := sum(t, "G20\nG90\nM83\nG1 X1 Y0 F60\nG3 X0 Y1 I-1 J0 E1\nG3 X-1 Y0 I0 J-1 E1\nG3 X0 Y-1 R1 E1\n")
+	mm := sum(t, "G21\nG90\nM83\nG1 X25.4 Y0 F1524\nG3 X0 Y25.4 I-25.4 J0 E25.4\nG3 X-25.4 Y0 I0 J-25.4 E25.4\nG3 X0 Y-25.4 R25.4 E25.4\n")
+	assert.InDelta(t, 1.5*math.Pi*25.4, inch.ExtrudedMM, 0.1)
+	assert.InDelta(t, mm.ExtrudedMM, inch.ExtrudedMM, 1e-6)
+	assert.InDelta(t, mm.Seconds, inch.Seconds, 1e-6)
+}
+
 // A circle of radius r is 2πr long; followed by chords within 0.01 mm it is
 // short by less than a thousandth.
 func TestArcs(t *testing.T) {
@@ -125,18 +139,20 @@ func TestCommandsAreCountedWithTheirFirstLine(t *testing.T) {
 
 func TestBrokenProgramsNameTheLine(t *testing.T) {
 	for name, c := range map[string]struct{ program, says string }{
-		"garbage":        {"G28\n!!!\n", "line 2"},
-		"no number":      {"G1 X1\nG X2\n", "line 2"},
-		"feed below 0":   {"G1 X1 E1 F60\nG1 X2 E1 F-0.5\n", "negative"},
-		"two points":     {"G1 X1.2.3\n", "1.2.3"},
-		"far":            {"G1 X99999999\n", "farther"},
-		"arc of nothing": {"G1 X1 Y1\nG2 X5 Y5\n", "neither"},
-		"arc too small":  {"G1 X1 Y1\nG2 X50 Y5 R1\n", "radius"},
-		"other plane":    {"G18\n", "plane"},
-		"nothing":        {"G28\nM104 S200\n", "extrudes nothing"},
-		"endless line":   {"G1 " + strings.Repeat("X1", 70000), "longer"},
-		"many words":     {"G1 " + strings.Repeat("X1", 40), "words"},
-		"tool":           {"T-1\n", "tool"},
+		"garbage":          {"G28\n!!!\n", "line 2"},
+		"no number":        {"G1 X1\nG X2\n", "line 2"},
+		"feed below 0":     {"G1 X1 E1 F60\nG1 X2 E1 F-0.5\n", "negative"},
+		"two points":       {"G1 X1.2.3\n", "1.2.3"},
+		"far":              {"G1 X99999999\n", "farther"},
+		"arc past its end": {"G1 X0 Y0 E1 F60\nG2 X50 Y0 I5 J0 E1\n", "arc"},
+		"arc on a point":   {"G1 X1 Y1 E1 F60\nG2 X1 Y1 I0 J0 E1\n", "arc"},
+		"arc of nothing":   {"G1 X1 Y1\nG2 X5 Y5\n", "neither"},
+		"arc too small":    {"G1 X1 Y1\nG2 X50 Y5 R1\n", "radius"},
+		"other plane":      {"G18\n", "plane"},
+		"nothing":          {"G28\nM104 S200\n", "extrudes nothing"},
+		"endless line":     {"G1 " + strings.Repeat("X1", 70000), "longer"},
+		"many words":       {"G1 " + strings.Repeat("X1", 40), "words"},
+		"tool":             {"T-1\n", "tool"},
 	} {
 		t.Run(name, func(t *testing.T) {
 			_, err := Read(ctx, strings.NewReader(c.program), 0, nil)
