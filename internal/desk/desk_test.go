@@ -495,6 +495,22 @@ func TestTheLastStewardStays(t *testing.T) {
 	assert.ErrorContains(t, h.desk.ChangePerson(ctx, desk.Actor{}, "cato", desk.PersonChange{Close: true}), "the last steward")
 }
 
+// A slice that the machine cannot be asked for is refused by its field, and nothing is queued.
+func TestASliceThatCannotBeIsRefused(t *testing.T) {
+	h := open(t)
+	_, piece := h.toDecide()
+	queued := h.queue.last
+	for key, value := range map[string]string{"layer_mm": "0.9", "nozzle_c": "310", "bed_c": "140", "first_layer_mm": "1.4"} {
+		_, err := h.desk.OrderSlice(ctx, h.cato, piece, desk.SliceOrder{MachineID: h.machines[0].ID, Departures: []recipe.Departure{{Key: key, Value: value, Why: "to see"}}})
+		var bad *desk.Invalid
+		require.ErrorAs(t, err, &bad, key)
+	}
+	slices, err := h.store.Slices(ctx, piece)
+	require.NoError(t, err)
+	assert.Empty(t, slices)
+	assert.Equal(t, queued, h.queue.last)
+}
+
 // A machine that is not there, above or below those that are, takes no job.
 func TestOnlyTheHousesMachinesTakeJobs(t *testing.T) {
 	h := open(t)

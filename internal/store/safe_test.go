@@ -230,3 +230,44 @@ func TestNoRecipeKeepsTheBedWarm(t *testing.T) {
 	require.NoError(t, s.Pool.QueryRow(ctx, `SELECT data FROM recipe`).Scan(&data))
 	assert.JSONEq(t, `{"bed_c": 60}`, string(data))
 }
+
+// Lanes come machine by machine, each in the order of its places, whichever run was added or
+// moved last; what is over stands in none; and a run is found by its job.
+func TestLanesStandInTheOrderOfTheirPlaces(t *testing.T) {
+	s := pgtest.New(t)
+	person, err := s.AddPerson(ctx, store.Person{Login: "A", Name: "A", Role: "member"})
+	require.NoError(t, err)
+	var machines [2]int64
+	for k := range machines {
+		require.NoError(t, s.Pool.QueryRow(ctx, `INSERT INTO machine (name, data) VALUES ($1, '{}') RETURNING id`, fmt.Sprint("m", k)).Scan(&machines[k]))
+	}
+	byJob := map[int64]int64{}
+	var runs []store.Run
+	for k := range 7 {
+		_, err := s.AddJob(ctx, store.Job{Title: "no run", MemberID: person, Purpose: "everyday"}) // so that numbers differ
+		require.NoError(t, err)
+		job, err := s.AddJob(ctx, store.Job{Title: fmt.Sprint("job ", k), MemberID: person, Purpose: "everyday"})
+		require.NoError(t, err)
+		id, err := s.AddRun(ctx, store.Run{JobID: job, MachineID: machines[k%2], Recipe: "r", Material: "PLA", Seconds: 60})
+		require.NoError(t, err)
+		byJob[job] = id
+		r, err := s.RunOfJob(ctx, job)
+		require.NoError(t, err)
+		assert.Equal(t, [2]int64{id, job}, [2]int64{r.ID, r.JobID})
+		assert.Equal(t, k/2+1, r.Position, "behind those that are there")
+		runs = append(runs, r)
+	}
+	for _, k := range []int{0, 2, 4, 6} { // the first lane backwards
+		runs[k].Position = 10 - k
+		require.NoError(t, s.PlaceRun(ctx, runs[k]))
+	}
+	require.NoError(t, s.SetRunState(ctx, runs[2].ID, "finished", time.Now()))
+	lanes, err := s.Lanes(ctx)
+	require.NoError(t, err)
+	var got []string
+	for _, r := range lanes {
+		assert.Equal(t, byJob[r.JobID], r.ID)
+		got = append(got, r.JobTitle)
+	}
+	assert.Equal(t, []string{"job 6", "job 4", "job 0", "job 1", "job 3", "job 5"}, got)
+}
