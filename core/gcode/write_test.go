@@ -397,3 +397,28 @@ func TestAnAxisIsWrittenAnewThoughItIsTheSame(t *testing.T) {
 		assert.Contains(t, first, " F", "and the speed")
 	}
 }
+
+// While somebody is waited for, nozzle and bed are off; a machine that turns its heat off by
+// itself after a time keeps the bed warm until then.
+func TestNothingIsHotWhileSomebodyIsWaitedFor(t *testing.T) {
+	for _, idleOff := range []float64{0, 600} {
+		r, m, mat := settings()
+		m.IdleOffS = idleOff
+		_, text, s := written(t, solid.Box(20, 20, 8), r, m, machine.Spools{mat})
+		before, after, found := strings.Cut(text, "\nM0\n")
+		require.True(t, found)
+		nozzle, bed := "", ""
+		for _, l := range strings.Split(before, "\n") {
+			switch {
+			case strings.HasPrefix(l, "M104") || strings.HasPrefix(l, "M109"):
+				nozzle = l
+			case strings.HasPrefix(l, "M140") || strings.HasPrefix(l, "M190"):
+				bed = l
+			}
+		}
+		assert.Equal(t, "M104 S0", nozzle)
+		assert.Equal(t, idleOff == 0, bed == "M140 S0", "%g: %s", idleOff, bed)
+		assert.Equal(t, idleOff == 0, strings.Contains(after, "M190 S60") || strings.Contains(after, "M140 S60"), "%g", idleOff)
+		assert.Equal(t, idleOff == 0, s.HotPauses == 0)
+	}
+}

@@ -447,6 +447,25 @@ func TestWhatIsOverIsNotTriedAgain(t *testing.T) {
 	assert.Equal(t, "cancelled", s.State)
 }
 
+// Each piece of a job is of its own file, whichever was read before it.
+func TestEachPieceIsOfItsOwnFile(t *testing.T) {
+	h := open(t)
+	w := h.worker()
+	defer func() { require.NoError(t, w.Stop(ctx)) }()
+	var pieces []desk.HandInPiece
+	for _, mm := range []float64{20, 12, 20} {
+		id, _, err := h.desk.Upload(ctx, h.cato, "a.stl", bytes.NewReader(stl(t, solid.Box(mm, 9, 5))))
+		require.NoError(t, err)
+		pieces = append(pieces, desk.HandInPiece{UploadID: id, Copies: 1})
+	}
+	job, err := h.desk.HandIn(ctx, h.cato, desk.HandIn{Purpose: recipe.Everyday, Pieces: pieces})
+	require.NoError(t, err)
+	h.until("it is checked", h.over(job))
+	for k, p := range h.view(job).PieceSet {
+		assert.InDelta(t, []float64{20, 12, 20}[k], p.Surface.SizeMM[0], 1e-6)
+	}
+}
+
 // A slice is of the part as it was ordered: scaled, and laid over.
 func TestASliceIsOfThePartAsOrdered(t *testing.T) {
 	h := open(t)
