@@ -51,13 +51,13 @@ func run() error {
 }
 
 // isTest says that lines ask whether the program is right, or help to. Benchmarks measure
-// and ask nothing; the corpus of parts is what cmd/fit works from.
+// and ask nothing; the corpus of parts is what cmd/fit works from, the browser what cmd/shots does.
 func isTest(name string) bool {
 	if strings.HasPrefix(name, "bench/") {
 		return false
 	}
 	return strings.HasSuffix(name, "_test.go") || strings.HasSuffix(name, ".test.ts") || strings.HasPrefix(name, "e2e/") ||
-		strings.HasPrefix(name, "internal/pgtest/") || strings.HasPrefix(name, "internal/browser/") || strings.Contains(filepath.Base(name), "test-setup")
+		strings.HasPrefix(name, "internal/pgtest/") || strings.Contains(filepath.Base(name), "test-setup")
 }
 
 func generated(name string, raw []byte) bool {
