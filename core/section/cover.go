@@ -611,10 +611,14 @@ func (s *Stack) standing(b *buffers, column []uint64, fresh [][]uint64, hangs []
 	return out
 }
 
+// mostRings is over how many layers up and down dropNarrow looks: where a lean of less is
+// carried, all but walls is, and the edges of tips are the least of it.
+const mostRings = 12
+
 // dropNarrow takes from what hangs in a layer by its lean what is narrower than a line
 // over as many layers as two cells of the least lean take: the edges of tips.
 func (s *Stack) dropNarrow(b *buffers, hangs []uint64, leans *leaning, layer, rings int) {
-	if s.cellMM > lineMM/2 || len(leans.in(layer)) == 0 {
+	if s.cellMM > lineMM/2 || rings > mostRings || len(leans.in(layer)) == 0 {
 		return
 	}
 	about := b.a
