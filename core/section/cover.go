@@ -554,13 +554,11 @@ func (s *Stack) standing(b *buffers, column []uint64, fresh [][]uint64, hangs []
 				here[w] &^= c
 			}
 		}
-		if s.cellMM <= lineMM/2 {
-			s.dilate(wide, here, b.c)
-			for w := range wide {
-				wide[w] &^= near[w]
-			}
-			s.open(here, wide, b.e)
+		s.dilate(wide, here, b.c)
+		for w := range wide {
+			wide[w] &^= near[w]
 		}
+		s.open(here, wide, b.e)
 		s.dilate(wide, here, b.c)
 		cells, rim, around, top := 0, 0, 0, 0
 		for w, c := range here {
@@ -618,7 +616,7 @@ const mostRings = 12
 // dropNarrow takes from what hangs in a layer by its lean what is narrower than a line
 // over as many layers as two cells of the least lean take: the edges of tips.
 func (s *Stack) dropNarrow(b *buffers, hangs []uint64, leans *leaning, layer, rings int) {
-	if s.cellMM > lineMM/2 || rings > mostRings || len(leans.in(layer)) == 0 {
+	if rings > mostRings || len(leans.in(layer)) == 0 {
 		return
 	}
 	about := b.a
@@ -632,8 +630,11 @@ func (s *Stack) dropNarrow(b *buffers, hangs []uint64, leans *leaning, layer, ri
 }
 
 // open takes from here what is too narrow to stand: cells that are in no square of two by
-// two of wide. square is overwritten. It is for cells narrower than a line.
+// two of wide. Where a cell is as wide as a line, all are wide enough. square is overwritten.
 func (s *Stack) open(here, wide, square []uint64) {
+	if s.cellMM > lineMM/2 {
+		return
+	}
 	w := s.wordsWide
 	at := func(m []uint64, r, k int) uint64 {
 		if r < 0 || r >= s.rows || k < 0 || k >= w {
