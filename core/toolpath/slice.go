@@ -206,6 +206,9 @@ func Slice(ctx context.Context, m *mesh.Mesh, topo *mesh.Topology, mmPerUnit flo
 		if err := stage(share, s.fill); err != nil {
 			return nil, err
 		}
+		if err := s.carry(ctx); err != nil {
+			return nil, err
+		}
 		if s.nozzles() || !TooClose(&s.r) {
 			break
 		}
@@ -234,7 +237,9 @@ func Slice(ctx context.Context, m *mesh.Mesh, topo *mesh.Topology, mmPerUnit flo
 
 // worker is one goroutine's buffers.
 type worker struct {
-	poly polygon.Scratch
+	poly        polygon.Scratch
+	here, below ground // of carry
+	dots        []polygon.Point
 }
 
 // overLayers does the work on every layer on all cores. Each layer writes its

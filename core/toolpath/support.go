@@ -430,7 +430,7 @@ func alongRows(border []polygon.Path, angle, pitch, width float64) []polygon.Pat
 			if dx < 0 {
 				gap = (row - math.Floor(row)) * pitch
 			}
-			keep[k] = gap > free || math.Abs(dy) > free
+			keep[k] = gap > width || math.Abs(dy) > free
 		}
 		for k := range n {
 			if keep[k] && !keep[(k+n-1)%n] {

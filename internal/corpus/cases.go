@@ -153,7 +153,7 @@ func (c *Case) Doubts() []string {
 	var out []string
 	g := &c.Ground
 	doubt := func(format string, args ...any) { out = append(out, c.Name()+": "+fmt.Sprintf(format, args...)) }
-	if g.AirMM > 40+0.06*g.SupportMM {
+	if g.AirMM > 15+0.007*g.SupportMM {
 		doubt("%.0f of %.0f mm of support in the air", g.AirMM, g.SupportMM)
 	}
 	if g.LooseBridges > 0 {

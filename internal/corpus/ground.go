@@ -154,21 +154,38 @@ func GroundOf(p *toolpath.Print, r recipe.Recipe, heightMM float64) Ground {
 }
 
 // lineOfSupport follows one line: what has nothing beneath it may be a span between two
-// stretches that have.
+// stretches that have. A closed line has no end, and is followed from where it stands.
 func (g *Ground) lineOfSupport(l *toolpath.Line, first bool, w, span float64, here *spots, beneath func(x, y float64) bool) {
-	run, begun := 0.0, false // without anything beneath, and whether something was before it
+	type spot struct {
+		apart float64
+		free  bool
+	}
+	var way []spot
+	stands := -1
 	along(l.Points, l.Closed, w/2, func(x, y, apart float64) {
 		here.add(x, y)
 		g.SupportMM += apart
-		if !first && !beneath(x, y) {
-			run += apart
-			return
+		way = append(way, spot{apart, !first && !beneath(x, y)})
+		if !way[len(way)-1].free {
+			stands = len(way) - 1
+		}
+	})
+	begun := l.Closed && stands >= 0
+	if begun {
+		way = append(way[stands:len(way):len(way)], way[:stands+1]...)
+		way[0].apart = 0
+	}
+	run := 0.0 // without anything beneath
+	for _, q := range way {
+		if q.free {
+			run += q.apart
+			continue
 		}
 		if !begun && run > 2*w || run > span { // an end reaches out by two lines at the most
 			g.AirMM += run
 		}
 		run, begun = 0, true
-	})
+	}
 	if run > 2*w {
 		g.AirMM += run
 	}
