@@ -10,20 +10,66 @@ import (
 
 // carry lays struts beneath lines of support that would hang: a roof that begins over the
 // open lattice, an outline over the hollow of a pillar. A strut goes from line to line of
-// the layer beneath, by the shortest way.
+// the layer beneath, by the shortest way. An end that no strut reaches is cut back: it would
+// curl up into the nozzle's way.
 func (s *slicer) carry(ctx context.Context) error {
 	if len(s.support) == 0 {
 		return nil
 	}
-	struts := make([][]Line, len(s.layers))
-	if err := overLayers(ctx, len(s.layers)-1, func(w *worker, i int) { struts[i] = s.struts(w, i) }, func(float64) {}); err != nil {
+	struts, loose := make([][]Line, len(s.layers)), make([]bool, len(s.layers))
+	if err := overLayers(ctx, len(s.layers)-1, func(w *worker, i int) { struts[i], loose[i+1] = s.struts(w, i) }, func(float64) {}); err != nil {
 		return err
 	}
 	for i := range struts {
 		s.layers[i].Lines = append(s.layers[i].Lines, struts[i]...)
 	}
+	var below ground
+	for i := range loose { // from below: what is cut back carries nothing
+		if err := ctx.Err(); err != nil {
+			return err
+		}
+		if loose[i] {
+			below.stand(s, i-1)
+			s.cutBack(i, &below)
+		}
+	}
 	return nil
 }
+
+// cutBack takes off ends of support in layer i that hang by more than two lines.
+func (s *slicer) cutBack(i int, below *ground) {
+	width := um(s.r.LineMM)
+	lines := s.layers[i].Lines
+	for k := range lines {
+		l := &lines[k]
+		if l.Kind != Support || l.Closed {
+			continue
+		}
+		dots := dotted(nil, l.Points, false, width/2)
+		n := len(dots)
+		from, to := 0, n // of what is carried
+		for from < n && !below.carries(dots[from], width) {
+			from++
+		}
+		if from == n {
+			continue // it begins there, over a slope deeper than the gap
+		}
+		for !below.carries(dots[to-1], width) {
+			to--
+		}
+		if from <= mayHang && to >= n-mayHang {
+			continue
+		}
+		from, to = max(0, from-mayHang), min(n, to+mayHang)
+		path := dots[from:to:to]
+		l.Points = slices.DeleteFunc(path, func(q polygon.Point) bool {
+			return q != path[0] && q != path[len(path)-1] && !slices.Contains(l.Points, q)
+		})
+	}
+}
+
+// mayHang is how many dots an end of a line may hang out: a line and a half.
+const mayHang = 3
 
 // ground is what lines of support may stand on: support of a layer, and of those beneath it
 // that stay free over the part, and the part there.
@@ -62,8 +108,9 @@ func (g *ground) carries(q polygon.Point, aside float64) bool {
 		slices.ContainsFunc(g.part, func(o []polygon.Path) bool { return encloses(o, q) })
 }
 
-// struts are those of layer i for the support of the layer above.
-func (s *slicer) struts(w *worker, i int) []Line {
+// struts are those of layer i for the support of the layer above, and whether one of its ends
+// hangs yet.
+func (s *slicer) struts(w *worker, i int) (out []Line, loose bool) {
 	width := um(s.r.LineMM)
 	pitch := width * 100 / s.r.SupportPercent
 	var own []*Line
@@ -73,12 +120,11 @@ func (s *slicer) struts(w *worker, i int) []Line {
 		}
 	}
 	if len(own) == 0 {
-		return nil
+		return nil, true
 	}
 	here, below := &w.here, &w.below
 	here.stand(s, i)
 	asked := false
-	var out []Line
 	for k := range s.layers[i+1].Lines {
 		l := &s.layers[i+1].Lines[k]
 		if l.Kind != Support {
@@ -97,10 +143,12 @@ func (s *slicer) struts(w *worker, i int) []Line {
 			if strut, ok := s.strut(i, q, own, 3*pitch, below); ok {
 				out = append(out, Line{Kind: Support, Points: strut, WidthMM: s.r.LineMM})
 				here.lines.add(strut, false, width/2)
+			} else {
+				loose = true
 			}
 		}
 	}
-	return out
+	return out, loose
 }
 
 // hanging are those of a line's dots, step µm apart, that want a strut.
@@ -137,7 +185,6 @@ func hanging(dots []polygon.Point, closed bool, step, pitch float64, on *ground)
 // by an end of the line that hangs by more than a line and a half, and so that no span is
 // longer than a pitch.
 func needed(n int, step, pitch float64, begins, ends bool) []int {
-	const reach = 3 // dots
 	first, last := 0, n-1
 	if begins {
 		first++
@@ -146,7 +193,7 @@ func needed(n int, step, pitch float64, begins, ends bool) []int {
 		last--
 	}
 	var out []int
-	if begins && n > reach {
+	if begins && n > mayHang {
 		out = append(out, first)
 	}
 	if spans := int(math.Ceil(float64(n-2) * step / pitch)); spans > 1 {
@@ -154,7 +201,7 @@ func needed(n int, step, pitch float64, begins, ends bool) []int {
 			out = append(out, first+(last-first)*k/spans)
 		}
 	}
-	if ends && n > reach {
+	if ends && n > mayHang {
 		out = append(out, last)
 	}
 	return out
@@ -178,7 +225,7 @@ func (s *slicer) strut(i int, q polygon.Point, own []*Line, most float64, below 
 			}
 			au, bu := ax*cos+ay*sin, bx*cos+by*sin
 			u := au + (bu-au)*av/(av-bv)
-			if u < fore && u > -back && below.carries(at(u), um(s.r.LineMM)/2) {
+			if u < fore && u > -back && below.carries(at(u), 0.75*um(s.r.LineMM)) {
 				if u >= 0 {
 					fore = u
 				} else {

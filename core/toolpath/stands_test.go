@@ -232,8 +232,23 @@ func TestStrutsBeneathWhatWouldHang(t *testing.T) {
 			assert.Equal(t, Support, got[k].Kind)
 		}
 	}
+	// An end that no strut reaches is cut back to a line and a half beyond what stands, at both
+	// ends and around a corner; a short one stays, and so does what begins in the air whole.
+	s := &slicer{outline: make([][]polygon.Path, 2), support: [][]polygon.Path{{mm(-1, -1, 21, -1, 21, 1, -1, 1)}, {plate}}}
+	s.r.LineMM, s.r.LayerMM, s.r.SupportPercent = 0.4, 0.2, 10
+	s.r = s.r.WithDefaults()
+	s.r.SupportDropMM = new(float64)
+	s.layers = []Layer{{Lines: lattice[:1]}, {Lines: []Line{line(mm(5, 0, 5, 6)), line(mm(8, -5, 8, 0, 12, 0, 12, 6)), line(mm(15, 0, 15, 0.9)), line(mm(3, 4, 9, 4))}}}
+	require.NoError(t, s.carry(t.Context()))
+	for k, want := range []polygon.Path{mm(5, 0, 5, 1), mm(8, -1, 8, 0, 12, 0, 12, 1), mm(15, 0, 15, 0.9), mm(3, 4, 9, 4)} {
+		got := s.layers[1].Lines[k].Points
+		require.Len(t, got, len(want))
+		for j := range want {
+			assert.LessOrEqual(t, dist(got[j], want[j]), 201.0, "%v", got)
+		}
+	}
 	// What hangs itself carries no strut: the row in the middle of the layer beneath lies on nothing.
-	s := &slicer{outline: make([][]polygon.Path, 3), support: [][]polygon.Path{{plate}, {plate}, {plate}}}
+	s = &slicer{outline: make([][]polygon.Path, 3), support: [][]polygon.Path{{plate}, {plate}, {plate}}}
 	s.r.LineMM, s.r.LayerMM, s.r.SupportPercent = 0.4, 0.2, 10
 	s.r = s.r.WithDefaults()
 	s.r.SupportDropMM = new(float64)
