@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"math"
+	"slices"
 	"strings"
 	"testing"
 
@@ -12,6 +13,7 @@ import (
 	"pgregory.net/rapid"
 
 	"jobshelf/core/machine"
+	"jobshelf/core/toolpath"
 )
 
 var ctx = context.Background()
@@ -254,5 +256,94 @@ func TestTimesThatCannotBeAreRefused(t *testing.T) {
 	} {
 		_, err := Read(ctx, strings.NewReader("M83\n"+text+"\n"), 0, nil, m)
 		assert.ErrorContains(t, err, says)
+	}
+}
+
+// What an odd line means: deleted blocks, the mark of a program's ends, one letter, a wait of
+// nothing, the farthest place, numbered lines; layers that are come back to; a layer on the
+// plate; of two heights laid as much, the lower one, and not the first layer's.
+func TestOddLines(t *testing.T) {
+	s := sum(t, "%\nG90\nM83\n/G1 X900 E9 F600\nN5 G1 X1000000 F600\nN6 G4 P0\nN7 G4 S0\nG1 X0 Z0 E0\nG1 X10 E1\nG1 Z0.4 E0\nG1 X0 E2\nG1 Z0\nG1 X10 E3\nG1 Z0.4\nG1 X0 E4\nG1 Z0.6\nG1 X10 E6\n%\n")
+	require.Len(t, s.Layers, 3)
+	assert.Equal(t, []float64{0, 0.4, 0.6}, []float64{s.Layers[0].ZMM, s.Layers[1].ZMM, s.Layers[2].ZMM})
+	assert.Equal(t, []float64{4, 6, 6}, []float64{s.Layers[0].FilamentMM, s.Layers[1].FilamentMM, s.Layers[2].FilamentMM})
+	assert.Equal(t, 0.2, s.LayerMM)
+	assert.Equal(t, 0.2, sum(t, "M83\nG1 X9 Z0.3 E9 F600\nG1 X0 Z0.5 E1\n").LayerMM)
+	for program, says := range map[string]string{"X\n": "line 1", "G1 X1 E1 F60\nM\n": "line 2", "G1 X1000001\n": "farther", "G4 P-1\n": "negative"} {
+		_, err := Read(ctx, strings.NewReader(program), 0, nil)
+		require.ErrorIs(t, err, ErrBroken, program)
+		assert.ErrorContains(t, err, says)
+	}
+	// Faults of lines are told once each, with how often.
+	s = sum(t, "G1 X1 E1 F60\nRUN_SHELL_COMMAND CMD=x\nM906 X900\nM906 X900\n")
+	require.Len(t, s.Faults, 2)
+	assert.Equal(t, [4]int{2, 1, 3, 2}, [4]int{s.Faults[0].Line, s.Faults[0].Count, s.Faults[1].Line, s.Faults[1].Count})
+}
+
+// An arc that climbs does so evenly.
+func TestAnArcClimbsEvenly(t *testing.T) {
+	var along []XYZ
+	_, err := Walk(ctx, strings.NewReader("M83\nG1 X10 Y0 Z1 F600\nG3 X-10 Y0 Z3 I-10 E2\n"), 0, Visitor{Move: func(m Move) { along = append(along, m.To) }}, nil)
+	require.NoError(t, err)
+	require.Greater(t, len(along), 20)
+	for _, p := range along {
+		assert.InDelta(t, 1+2*math.Atan2(p.Y, p.X)/math.Pi, p.Z, 1e-9)
+	}
+}
+
+// Steps are an arc from the first on if they are a polygon's whose corners turn by less than
+// 60°, however it lies and whichever way round; not if they turn by more, and no further than
+// their width stays the same or they leave the circle.
+func TestWhichStepsAreAnArc(t *testing.T) {
+	for _, n := range []int{3, 4, 5, 90, 180} {
+		for turn := range 12 {
+			for _, way := range []float64{1, -1} {
+				at := func(k int) (x, y float64) {
+					a := math.Pi/6*float64(turn) + way*2*math.Pi*float64(k)/float64(n)
+					return 40 + 6*math.Cos(a), 30 + 6*math.Sin(a)
+				}
+				var steps []toolpath.Step
+				for k := 1; k <= n*3/4; k++ {
+					x, y := at(k)
+					steps = append(steps, toolpath.Step{X: x, Y: y, EMM: 12 * math.Sin(math.Pi/float64(n)) * 0.05})
+				}
+				x, y := at(0)
+				want := len(steps)
+				if n < 6 {
+					want = 0
+				}
+				got, c := arcFrom(x, y, steps)
+				assert.Equal(t, want, got, "%d corners", n)
+				if n < 6 {
+					steps = append(steps, steps...) // long enough, with the same corners
+					got, _ = arcFrom(x, y, steps)
+					assert.Zero(t, got, "%d corners", n)
+					continue
+				}
+				assert.InDeltaSlice(t, []float64{40, 30, 6}, []float64{c.x, c.y, c.r}, 1e-6)
+				wider := slices.Clone(steps)
+				wider[20].EMM *= 1.2
+				got, _ = arcFrom(x, y, wider)
+				assert.Equal(t, 20, got, "one is wider")
+				out := slices.Clone(steps)
+				out[20].X, out[20].Y = 40+(out[20].X-40)*1.01, 30+(out[20].Y-30)*1.01
+				got, _ = arcFrom(x, y, out)
+				assert.Equal(t, 20, got, "one is off")
+			}
+		}
+	}
+	// The writer ends an arc where the speed changes or another line begins.
+	for k, change := range []func(s *toolpath.Step){func(s *toolpath.Step) { s.MMPerS = 50 }, func(s *toolpath.Step) { s.First = true }} {
+		w := &writer{j: &Job{Machine: &machine.Machine{Dialect: machine.Dialect{Arcs: true}}}}
+		for i := range 10 {
+			s := toolpath.Step{Kind: toolpath.Lay, X: float64(i), Y: float64(i * i), MMPerS: 40}
+			if i == 6 {
+				change(&s)
+			} else if i > 6 && k == 0 {
+				s.MMPerS = 50
+			}
+			w.step(s)
+		}
+		assert.Len(t, w.run, 4)
 	}
 }

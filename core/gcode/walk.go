@@ -137,9 +137,6 @@ func (w *walker) obey(text []byte) error {
 // macros has them: two letters or an underscore at its start.
 func named(text []byte) bool {
 	text = bytes.TrimSpace(text)
-	if len(text) > 2 && (text[0]|0x20 == 'n') && isDigit(text[1]) {
-		return false
-	}
 	return len(text) > 1 && (isLetter(text[0]) || text[0] == '_') && (isLetter(text[1]) || text[1] == '_')
 }
 

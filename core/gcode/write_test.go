@@ -178,6 +178,7 @@ func TestProgramsForTwoNozzles(t *testing.T) {
 	start := text[:strings.Index(text, "; layer 1 of")]
 	assert.Less(t, strings.Index(start, "M104 T1 S222"), strings.Index(start, "G28"))
 	assert.Contains(t, text, "T1\nM109 S222 ; layer 1\n")
+	assert.NotContains(t, text, "; layer -1\n")
 	assert.Contains(t, text, "T0\nM109 S210 ; layer 2\n")
 	assert.Contains(t, text, "M104 T0 S0\nM104 T1 S0\n")
 	assert.Equal(t, 2, strings.Count(text, "M104 T1 S0"), "off as soon as it is done, and at the end to be sure")
