@@ -3,6 +3,7 @@ package toolpath
 import (
 	"flag"
 	"fmt"
+	"math"
 	"os"
 	"path/filepath"
 	"strings"
@@ -11,6 +12,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"jobshelf/core/machine"
+	"jobshelf/core/mesh"
 	"jobshelf/core/polygon"
 	"jobshelf/core/recipe"
 	"jobshelf/core/solid"
@@ -104,4 +107,92 @@ func TestLayersLookAsTheyDid(t *testing.T) {
 		require.NoError(t, err)
 		assert.True(t, string(want) == got, "%s looks otherwise: go test ./core/toolpath -run Look -update, then look at %s", c.part, file)
 	}
+}
+
+// The figures of whole prints by many settings are as they were: by layer what is laid, how
+// wide, from where to where, and what is gone between; all steps; notes and regions. Other
+// tests say what is right; this one says that nothing moved.
+func TestFiguresAreAsTheyWere(t *testing.T) {
+	named := map[string]*mesh.Mesh{}
+	for _, p := range solid.Parts() {
+		named[p.Name] = p.Mesh
+	}
+	named["tips"] = solid.Extrude([]solid.P{{X: 0, Y: 0}, {X: 30, Y: 0}, {X: 30, Y: 8}, {X: 42, Y: 8.3}, {X: 30, Y: 8.6}, {X: 30, Y: 14}, {X: 12, Y: 14}, {X: 4, Y: 40}, {X: 0, Y: 14}},
+		[][]solid.P{{{X: 10, Y: 4}, {X: 10, Y: 9}, {X: 20, Y: 9}, {X: 20, Y: 4}}}, 3.1)
+	held := func(r *recipe.Recipe) {
+		r.Support, r.SupportDeg, r.SupportPercent, r.SupportGapMM, r.SupportRoof = recipe.SupportEverywhere, 50, 15, new(0.5), new(2)
+	}
+	var out strings.Builder
+	for _, c := range []struct {
+		part   string
+		change func(*recipe.Recipe)
+		marks  []Mark
+	}{
+		{"sheave", func(r *recipe.Recipe) { held(r); r.Hold = recipe.HoldRaft; r.Seam = recipe.SeamAligned }, nil},
+		{"mooring-cleat", func(r *recipe.Recipe) { held(r); r.Support = recipe.SupportPlateOnly; r.Pattern = recipe.PatternGyroid; r.Seam = recipe.SeamRear }, nil},
+		{"mooring-cleat", func(r *recipe.Recipe) { r.Support = recipe.SupportOff; r.InfillPercent = 100; r.Hold, r.BrimMM = recipe.HoldBrim, 4 }, nil},
+		{"bollard", func(r *recipe.Recipe) { held(r); r.SupportNozzle, r.SupportPattern = 2, recipe.SupportGrid }, nil},
+		{"lamp-bracket", func(r *recipe.Recipe) { held(r); r.Support = recipe.SupportFirstLayer; r.Pattern = recipe.PatternHoneycomb }, nil},
+		{"crossed-band", func(r *recipe.Recipe) { r.Shells, r.LineMM, r.LayerMM = 1, 0.5, 0.28 }, nil},
+		{"tips", func(r *recipe.Recipe) { r.InfillPercent = 30; r.Support = recipe.SupportOff }, []Mark{{Paths: []polygon.Path{{{X: 0, Y: 0}, {X: 9000, Y: 0}, {X: 9000, Y: 9000}, {X: 0, Y: 9000}}}, ToMM: 2, Force: true}}},
+	} {
+		m, ok := named[c.part]
+		require.True(t, ok, c.part)
+		r := plain(c.change)
+		p := sliced(t, m, r, c.marks...)
+		fmt.Fprintf(&out, "%s: %d layers, lifted %.3f\n", c.part, len(p.Layers), p.LiftedMM)
+		for _, n := range p.Notes {
+			fmt.Fprintf(&out, "  %s\n", n)
+		}
+		for i := 0; i < len(p.Layers); i += max(1, len(p.Layers)/9) {
+			l := &p.Layers[i]
+			var count [kinds]int
+			var length, width [kinds]float64
+			between := 0.0
+			for k := range l.Lines {
+				x := &l.Lines[k]
+				count[x.Kind]++
+				length[x.Kind] += x.LengthMM()
+				width[x.Kind] += x.WidthMM * x.LengthMM()
+				if k > 0 {
+					last := &l.Lines[k-1]
+					from := last.Points[len(last.Points)-1]
+					if last.Closed {
+						from = last.Points[0]
+					}
+					between += dist(from, x.Points[0]) / 1000
+				}
+			}
+			fmt.Fprintf(&out, "  %d at %.3f of %.3f: travel %.2f,", i, l.TopMM, l.HeightMM, between)
+			for k := range count {
+				if count[k] > 0 {
+					fmt.Fprintf(&out, " %s %d %.2f %.2f", Kind(k), count[k], length[k], width[k])
+				}
+			}
+			fmt.Fprintln(&out)
+		}
+		steps, way, e, lift := map[StepKind]int{}, 0.0, 0.0, 0.0
+		var at Step
+		p.Steps(r, &machine.Machine{FilamentMM: 1.75, Volume: machine.Volume{XMM: 200, YMM: 200, ZMM: 200}, Motion: machine.Motion{SpeedMMPerS: 140, LiftMMPerS: 10}}, make([]Pace, len(p.Layers)), func(s Step) bool {
+			steps[s.Kind]++
+			way += math.Hypot(s.X-at.X, s.Y-at.Y) * s.MMPerS
+			lift += math.Abs(s.Z - at.Z)
+			e += math.Abs(s.EMM)
+			at = s
+			return true
+		})
+		fmt.Fprintf(&out, "  steps %v, way × speed %.1f, filament %.2f, up and down %.2f\n", steps, way, e, lift)
+		for k, g := range p.Regions {
+			if k < 3 {
+				fmt.Fprintf(&out, "  region %d of %d: %.5g %.5g %.4g %v %s\n", k, len(p.Regions), g.Min, g.Max, g.AreaMM2, g.Carried, g.Why)
+			}
+		}
+	}
+	file := filepath.Join("testdata", "figures.txt")
+	if *update {
+		require.NoError(t, os.WriteFile(file, []byte(out.String()), 0o644))
+	}
+	want, err := os.ReadFile(file)
+	require.NoError(t, err)
+	assert.Equal(t, string(want), out.String())
 }
