@@ -287,10 +287,10 @@ func TestSharpCornersAreCounted(t *testing.T) {
 	// Points along the sides, as planes find them between triangles, change nothing.
 	path := polygon.Path{{X: 0, Y: 0}}
 	for k := int64(1); k <= 90; k++ {
-		path = append(path, polygon.Point{X: 100 * k, Y: -30 * k})
+		path = append(path, polygon.Point{X: 100 * k, Y: -(k % 2)}) // rounded, as cuts are
 	}
 	for k := int64(90); k >= 1; k-- {
-		path = append(path, polygon.Point{X: 100 * k, Y: 30 * k})
+		path = append(path, polygon.Point{X: 100 * k, Y: 60 * k})
 	}
 	for turn := range 3 {
 		moved := append(append(polygon.Path{}, path[turn*60:]...), path[:turn*60]...)

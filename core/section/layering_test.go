@@ -56,6 +56,8 @@ func TestHeightsOfKnownParts(t *testing.T) {
 	assert.Equal(t, []float64{0.08}, house.Heights(0.03), "no nozzle lays less")
 	assert.Equal(t, []float64{0.3}, house.Heights(0.3), "the first layer takes the rest in")
 	assert.InDeltaSlice(t, []float64{0.24, 0.1}, house.Heights(0.34), 1e-9)
+	eighths := Layering{FirstMM: 0.25, LayerMM: 0.25, LeastMM: 0.125, MostMM: 0.5}
+	assert.Equal(t, []float64{0.25, 0.25, 0.25, 0.125}, eighths.Heights(0.875), "what is just enough stays")
 	assert.Empty(t, house.Heights(0))
 	assert.Equal(t, mostLayers, house.Count(math.Inf(1)))
 }

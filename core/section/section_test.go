@@ -94,6 +94,7 @@ func TestPlanesThroughVerticesStayClosed(t *testing.T) {
 	for _, l := range planes(t, ball, zs...) {
 		assert.Zero(t, l.Open)
 		assert.Len(t, l.Loops, 1, "z=%g", l.ZMM)
+		assert.Positive(t, l.AreaMM2(), "z=%g", l.ZMM)
 	}
 }
 
