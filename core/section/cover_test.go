@@ -290,7 +290,7 @@ func TestSharpCornersAreCounted(t *testing.T) {
 		path = append(path, polygon.Point{X: 100 * k, Y: -(k % 2)}) // rounded, as cuts are
 	}
 	for k := int64(90); k >= 1; k-- {
-		path = append(path, polygon.Point{X: 100 * k, Y: 60 * k})
+		path = append(path, polygon.Point{X: 100 * k, Y: 40 * k})
 	}
 	for turn := range 3 {
 		moved := append(append(polygon.Path{}, path[turn*60:]...), path[:turn*60]...)
