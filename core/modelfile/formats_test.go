@@ -78,6 +78,12 @@ func TestThreeMFPlacesWhatItSays(t *testing.T) {
 			`<item objectid="2"/>`, []int{2}, 4.5, mesh.Vec3{}, mesh.Vec3{}},
 		{"components that touch", one + `<object id="2"><components><component objectid="1"/><component objectid="1" transform="1 0 0 0 1 0 0 0 1 3 0 0"/></components></object>`,
 			`<item objectid="2"/>`, []int{1}, 9, mesh.Vec3{}, mesh.Vec3{}},
+		{"components that touch in front", one + `<object id="2"><components><component objectid="1"/><component objectid="1" transform="1 0 0 0 1 0 0 0 1 0 -3 0"/></components></object>`,
+			`<item objectid="2"/>`, []int{1}, 9, mesh.Vec3{Y: -3}, mesh.Vec3{}},
+		{"components that touch below", one + `<object id="2"><components><component objectid="1"/><component objectid="1" transform="1 0 0 0 1 0 0 0 1 0 0 -3"/></components></object>`,
+			`<item objectid="2"/>`, []int{1}, 9, mesh.Vec3{Z: -3}, mesh.Vec3{}},
+		{"components that touch at the left", one + `<object id="2"><components><component objectid="1"/><component objectid="1" transform="1 0 0 0 1 0 0 0 1 -3 0 0"/></components></object>`,
+			`<item objectid="2"/>`, []int{1}, 9, mesh.Vec3{X: -3}, mesh.Vec3{}},
 		{"component scaled in an item turned", one + `<object id="2"><components><component objectid="1" transform="2 0 0 0 1 0 0 0 1 1 0 0"/></components></object>`,
 			`<item objectid="2" transform="0 1 0 -1 0 0 0 0 1 0 0 0"/>`, []int{1}, 9, mesh.Vec3{X: -3}, mesh.Vec3{Y: 1}},
 		{"support of another program is left out", one + `<object id="2" type="support">` + tetra(9) + `</object>`, `<item objectid="2"/><item objectid="1"/>`, []int{1}, 4.5, mesh.Vec3{}, mesh.Vec3{}},
@@ -380,7 +386,10 @@ func TestLimitsInEveryFormat(t *testing.T) {
 	var tmf bytes.Buffer
 	require.NoError(t, Write3MF(&tmf, &File{Models: []Model{{Mesh: sphere}}}))
 	for name, b := range map[string][]byte{"obj": objFile(sphere), "3mf": tmf.Bytes(), "stl": binarySTL(t, sphere), "text": asciiSTL(sphere)} {
-		_, err := readAll(b, Limits{Triangles: 1000})
+		n := int64(len(sphere.Triangles))
+		_, err := readAll(b, Limits{Triangles: n, Vertices: 3 * n})
+		require.NoError(t, err, name)
+		_, err = readAll(b, Limits{Triangles: n - 1, Vertices: 3 * n})
 		assert.ErrorIs(t, err, ErrTooLarge, name)
 		_, err = readAll(b, Limits{Bytes: 900})
 		assert.ErrorIs(t, err, ErrTooLarge, name)
@@ -388,13 +397,15 @@ func TestLimitsInEveryFormat(t *testing.T) {
 	for name, b := range map[string][]byte{
 		"obj": []byte(many("v %d 0 0\n", 3000) + "f 1 2 3\n"),
 		"3mf": tmfFile(t, model(`<object id="1"><mesh><vertices>`+many(`<vertex x="%d" y="0" z="0"/>`, 3000)+`</vertices></mesh></object>`, "")),
-		"amf": []byte(`<amf><object id="1"><mesh><vertices>` + strings.Repeat(amfVertices(1), 800) + `</vertices></mesh></object></amf>`),
+		"amf": []byte(`<amf><object id="1"><mesh><vertices>` + strings.Repeat(amfVertices(1), 750) + `</vertices></mesh></object></amf>`),
 		// two objects together
 		"3mf, in parts": tmfFile(t, model(`<object id="1"><mesh><vertices>`+many(`<vertex x="%d" y="0" z="0"/>`, 1500)+`</vertices></mesh></object><object id="2"><mesh><vertices>`+many(`<vertex x="%d" y="0" z="0"/>`, 1500)+`</vertices></mesh></object>`, "")),
 	} {
-		_, err := readAll(b, Limits{Vertices: 2000})
+		_, err := readAll(b, Limits{Vertices: 3000})
+		assert.NotErrorIs(t, err, ErrTooLarge, name)
+		_, err = readAll(b, Limits{Vertices: 2999})
 		require.ErrorIs(t, err, ErrTooLarge, name)
-		assert.ErrorContains(t, err, "more than 2000 vertices", name)
+		assert.ErrorContains(t, err, "more than 2999 vertices", name)
 		_, err = readAll(b, Limits{Triangles: 2000})
 		assert.ErrorIs(t, err, ErrTooLarge, "%s: a limit of triangles is one of vertices too", name)
 	}

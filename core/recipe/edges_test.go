@@ -221,8 +221,9 @@ func TestDefaultsLeaveWhatIsSet(t *testing.T) {
 	assert.Equal(t, []any{r.Pattern, r.Support, r.Seam, r.SupportPattern, 33.0, 7.0, 60.0, 11.0, 12.0, []float64{4}, 0, 0.0},
 		[]any{full.Pattern, full.Support, full.Seam, full.SupportPattern, full.SupportDeg, full.SupportPercent, full.SupportRoofPercent, full.BridgeMMPerS, full.SupportMMPerS, full.PauseMM, *full.SupportRoof, *full.ChangePurgeMM})
 	bare := Recipe{LineMM: 0.4, LayerMM: 0.2, OuterMMPerS: 50, InnerMMPerS: 70, NozzleC: 200}.WithDefaults()
-	assert.Equal(t, []any{PatternGrid, SupportOff, SeamRear, SupportLines, 50.0, 15.0, 83.0, 30.0, 70.0, 200.0, 1, 1, 2, 10.0, []float64{}},
-		[]any{bare.Pattern, bare.Support, bare.Seam, bare.SupportPattern, bare.SupportDeg, bare.SupportPercent, bare.SupportRoofPercent, bare.BridgeMMPerS, bare.SupportMMPerS, bare.FirstNozzleC, bare.PieceNozzle, bare.SupportNozzle, *bare.SupportRoof, *bare.ChangePurgeMM, bare.PauseMM})
+	assert.Equal(t, []any{PatternGrid, SupportOff, SeamRear, SupportLines, 50.0, 15.0, 83.0, 30.0, 70.0, 200.0, 1, 1, 2, 10.0, []float64{}, 0.2},
+		[]any{bare.Pattern, bare.Support, bare.Seam, bare.SupportPattern, bare.SupportDeg, bare.SupportPercent, bare.SupportRoofPercent, bare.BridgeMMPerS, bare.SupportMMPerS, bare.FirstNozzleC, bare.PieceNozzle, bare.SupportNozzle, *bare.SupportRoof, *bare.ChangePurgeMM, bare.PauseMM, *bare.SupportDropMM})
+	assert.InDelta(t, 0.6, *bare.SupportGapMM, 1e-12)
 }
 
 // Layer bounds are those of the nozzles in use, and never above the line's width.

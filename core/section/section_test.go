@@ -139,6 +139,14 @@ func TestFlippedFacesAndHolesAreCutAllTheSame(t *testing.T) {
 	l = planes(t, m, 3)[0]
 	assert.Equal(t, 1, l.Open)
 	assert.InDelta(t, 100, l.AreaMM2(), 1e-9, "closed by a straight line")
+	n := uint32(len(m.Vertices))
+	for _, v := range m.Vertices {
+		m.Vertices = append(m.Vertices, v.Add(mesh.Vec3{X: 20}))
+	}
+	for _, f := range m.Triangles {
+		m.Triangles = append(m.Triangles, [3]uint32{f[0] + n, f[1] + n, f[2] + n})
+	}
+	assert.Equal(t, 2, planes(t, m, 3)[0].Open, "each of two")
 }
 
 // Figures thinner than a line of a wide nozzle are listed with how wide they are, thicker

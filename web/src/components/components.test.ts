@@ -4,7 +4,7 @@ import { describe, expect, it, vi } from 'vitest'
 import { nextTick } from 'vue'
 import { createVuetify } from 'vuetify'
 import * as components from 'vuetify/components'
-import { api, forgetAnswers, Refusal, take } from '../api/client'
+import { api, forgetAnswers, Refusal, take, upload } from '../api/client'
 import CheckProgress from './CheckProgress.vue'
 import EntryForm from './EntryForm.vue'
 import type { Field } from './fields'
@@ -95,5 +95,30 @@ describe('an answer', () => {
     expect(await refused(take(answer(422, { error: { detail: 'validation failed', errors } })))).toMatchObject({ status: 422, message: 'bed_c: is too hot', fields: { bed_c: 'is too hot' } })
     expect(await refused(take(answer(500, {})))).toMatchObject({ status: 500, message: 'The server did not answer as expected.' })
     expect(await refused(take(Promise.reject(new TypeError('down'))))).toMatchObject({ status: 0, message: 'The server cannot be reached. Try again.' })
+  })
+})
+
+describe('an upload', () => {
+  it('ends when it is cancelled, fails or is refused, each in words', async () => {
+    const sent: Record<string, unknown>[] = []
+    vi.stubGlobal('XMLHttpRequest', class {
+      upload = {}
+      constructor() { sent.push(this as never) }
+      open() {}
+      setRequestHeader() {}
+      send() {}
+      abort() { (this as unknown as { onabort(): void }).onabort() }
+    })
+    const stop = new AbortController()
+    const begun = () => upload(new File(['x'], 'a b.stl'), () => undefined, stop.signal)
+    const all = [begun(), begun(), begun(), begun()].map((p) => p.then(String, (e: Refusal) => `${e.status} ${e.message}`))
+    const [cancelled, failed, refused, arrived] = sent as unknown as { onload(): void; onerror(): void; status: number; response: object }[]
+    failed!.onerror()
+    Object.assign(refused!, { status: 413, response: { detail: 'Too large.' } }).onload()
+    Object.assign(arrived!, { status: 201, response: { upload_id: 'u7' } }).onload()
+    stop.abort()
+    expect(await Promise.all(all)).toEqual(['0 Cancelled.', '0 a b.stl did not arrive. Try again.', '413 Too large.', 'u7'])
+    expect(cancelled).toBeDefined()
+    vi.unstubAllGlobals()
   })
 })

@@ -31,10 +31,11 @@ describe('formats', () => {
 describe('opening hours', () => {
   it.each([
     ['10-13, 14:30-21', '10:00–13:00, 14:30–21:00'],
+    ['18-24', '18:00–24:00'],
     ['closed', ''],
     ['', ''],
   ])('reads %s', (text, back) => expect(hoursText(parseHours(text)!)).toBe(back))
-  it.each(['10', '13-10', '10-25', 'ten to two'])('refuses %s', (text) => expect(parseHours(text)).toBeUndefined())
+  it.each(['10', '13-10', '10-25', '10-24:01', 'ten to two'])('refuses %s', (text) => expect(parseHours(text)).toBeUndefined())
 })
 
 describe('numbers as people write them', () => {
