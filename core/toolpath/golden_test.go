@@ -129,10 +129,23 @@ func TestFiguresAreAsTheyWere(t *testing.T) {
 		marks  []Mark
 	}{
 		{"sheave", func(r *recipe.Recipe) { held(r); r.Hold = recipe.HoldRaft; r.Seam = recipe.SeamAligned }, nil},
-		{"mooring-cleat", func(r *recipe.Recipe) { held(r); r.Support = recipe.SupportPlateOnly; r.Pattern = recipe.PatternGyroid; r.Seam = recipe.SeamRear }, nil},
-		{"mooring-cleat", func(r *recipe.Recipe) { r.Support = recipe.SupportOff; r.InfillPercent = 100; r.Hold, r.BrimMM = recipe.HoldBrim, 4 }, nil},
+		{"mooring-cleat", func(r *recipe.Recipe) {
+			held(r)
+			r.Support = recipe.SupportPlateOnly
+			r.Pattern = recipe.PatternGyroid
+			r.Seam = recipe.SeamRear
+		}, nil},
+		{"mooring-cleat", func(r *recipe.Recipe) {
+			r.Support = recipe.SupportOff
+			r.InfillPercent = 100
+			r.Hold, r.BrimMM = recipe.HoldBrim, 4
+		}, nil},
 		{"bollard", func(r *recipe.Recipe) { held(r); r.SupportNozzle, r.SupportPattern = 2, recipe.SupportGrid }, nil},
-		{"lamp-bracket", func(r *recipe.Recipe) { held(r); r.Support = recipe.SupportFirstLayer; r.Pattern = recipe.PatternHoneycomb }, nil},
+		{"lamp-bracket", func(r *recipe.Recipe) {
+			held(r)
+			r.Support = recipe.SupportFirstLayer
+			r.Pattern = recipe.PatternHoneycomb
+		}, nil},
 		{"crossed-band", func(r *recipe.Recipe) { r.Shells, r.LineMM, r.LayerMM = 1, 0.5, 0.28 }, nil},
 		{"tips", func(r *recipe.Recipe) { r.InfillPercent = 30; r.Support = recipe.SupportOff }, []Mark{{Paths: []polygon.Path{{{X: 0, Y: 0}, {X: 9000, Y: 0}, {X: 9000, Y: 9000}, {X: 0, Y: 9000}}}, ToMM: 2, Force: true}}},
 	} {
