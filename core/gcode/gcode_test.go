@@ -274,6 +274,12 @@ func TestOddLines(t *testing.T) {
 		require.ErrorIs(t, err, ErrBroken, program)
 		assert.ErrorContains(t, err, says)
 	}
+	_, err := Read(ctx, strings.NewReader("G1 X1 E1 F60\nRESUME_ALL\nSET_IT=5\nDO(x)\n"), 0, nil)
+	assert.ErrorContains(t, err, "line 4", "names may stand alone or before a value")
+	// Set anew in inches: 1 inch at the left end of 2, and so with filament.
+	s = sum(t, "G20\nM82\nG1 X1 Z0.1 F60\nG92 X2 E1\nG1 X3 E1.5\n")
+	assert.InDelta(t, 50.8, s.Max.X, 1e-9)
+	assert.InDelta(t, 12.7, s.FilamentMM, 1e-9)
 	// Faults of lines are told once each, with how often.
 	s = sum(t, "G1 X1 E1 F60\nRUN_SHELL_COMMAND CMD=x\nM906 X900\nM906 X900\n")
 	require.Len(t, s.Faults, 2)

@@ -202,6 +202,7 @@ func TestBlocksAreTheHouses(t *testing.T) {
 	full, text, s := written(t, solid.Sheave(), r, m, machine.Spools{mat})
 	assert.Contains(t, text[:400], fmt.Sprintf("G28 ; PLA on Test, %.1f g in %.0f min\nM109 S215\n", full.Grams(), math.Round(full.Seconds/60)))
 	assert.Contains(t, text, fmt.Sprintf("M104 S150 ; %d layers to ", full.Layers))
+	assert.NotContains(t, text, "\nT0\n", "of one nozzle")
 	assert.Zero(t, s.NozzleEndC+s.BedEndC)
 	assert.True(t, strings.HasSuffix(text, "\nM104 S0\nM140 S0\n"))
 	p := &toolpath.Print{}

@@ -26,6 +26,20 @@ func TestDrawShowsThePartOnAClearGround(t *testing.T) {
 	assert.Greater(t, dark, 50, "inked outline")
 	again := Draw(solid.Box(10, 10, 10), 80, 60)
 	assert.Equal(t, img.Pix, again.Pix)
+	// As it was when somebody last looked: how bright and how covered each part of it is.
+	img = Draw(solid.TillerJoint(), 80, 60)
+	var got []int
+	for y := 0; y < 60; y += 20 {
+		for x := 0; x < 80; x += 20 {
+			sum := 0
+			for k := range 400 {
+				c := img.NRGBAAt(x+k%20, y+k/20)
+				sum += int(c.R) * int(c.A) / 255
+			}
+			got = append(got, sum/400)
+		}
+	}
+	assert.Equal(t, []int{7, 71, 60, 9, 40, 122, 153, 54, 10, 71, 42, 13}, got)
 	assert.NotPanics(t, func() { Draw(&mesh.Mesh{}, 10, 10) })
 }
 

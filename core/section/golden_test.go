@@ -43,7 +43,7 @@ func TestMeasuresAreAsTheyWere(t *testing.T) {
 		r := []float64{14, 5.5}[k%2]
 		star = append(star, solid.P{X: r * math.Cos(math.Pi/8*float64(k)), Y: r * math.Sin(math.Pi/8*float64(k))})
 	}
-	tongue := solid.Extrude([]solid.P{{X: 0, Y: 0}, {X: 20, Y: 0}, {X: 20, Y: 5}, {X: 30, Y: 5}, {X: 30, Y: 5.4}, {X: 20, Y: 5.4}, {X: 20, Y: 10}, {X: 0, Y: 10}}, nil, 12)
+	tongue := solid.Extrude([]solid.P{{X: 0, Y: 0}, {X: 20, Y: 0}, {X: 20, Y: 5}, {X: 30, Y: 5}, {X: 30, Y: 5.4}, {X: 20, Y: 5.4}, {X: 20, Y: 10}, {X: 0, Y: 10}}, nil, 30)
 	spiky := solid.Extrude(star, nil, 5)
 	var out strings.Builder
 	for _, c := range []struct {

@@ -12,7 +12,9 @@ import (
 	"jobshelf/core/mesh"
 	"jobshelf/core/polygon"
 	"jobshelf/core/recipe"
+	"jobshelf/core/solid"
 	"jobshelf/core/toolpath"
+	"jobshelf/core/units"
 )
 
 // The list is what it says: closed surfaces that face out, names that are one part's, of
@@ -70,6 +72,31 @@ func TestPrintsOfTheListStandAndAreEstimated(t *testing.T) {
 	assert.Less(t, SpreadOf(grams).Median, 0.025)
 	assert.Less(t, SpreadOf(seconds).Of95, 0.16)
 	assert.Less(t, SpreadOf(grams).Of95, 0.12)
+}
+
+// Support stands on something by other recipes too, sparse and as a grid: of the demo's parts
+// each at one of them, by turns, and of what hangs over a slope at all.
+func TestSparseSupportAndGridsStand(t *testing.T) {
+	slope := solid.Extrude([]solid.P{{X: 0, Y: 0}, {X: 40, Y: 0}, {X: 0, Y: 25}}, nil, 20) // laid on its side: a wedge
+	for i, v := range slope.Vertices {
+		slope.Vertices[i] = mesh.Vec3{X: v.X, Y: -v.Z, Z: v.Y}
+	}
+	slope.Append(solid.Box(8, 20, 3).Transformed(1, mesh.Vec3{X: 20, Y: -20, Z: 24})) // held over the slope
+	slope.Append(solid.Box(2, 20, 27).Transformed(1, mesh.Vec3{X: 0, Y: -20}))
+	slope.Append(solid.Box(22, 2, 3).Transformed(1, mesh.Vec3{X: 0, Y: -2, Z: 24}))
+	parts := append(slices.DeleteFunc(solid.Parts(), func(p solid.Part) bool { return p.Fault != "" || p.Unit != units.Millimetre }), solid.Part{Name: "over a slope", Mesh: slope})
+	for i, p := range parts {
+		for k, r := range []recipe.Recipe{{SupportPercent: 5}, {SupportPercent: 15, SupportPattern: recipe.SupportGrid}, {SupportPercent: 30, SupportNozzle: 2}} {
+			if k != i%3 && p.Name != "over a slope" {
+				continue
+			}
+			r.LayerMM, r.FirstLayerMM, r.LineMM, r.Shells, r.Support, r.Hold = 0.2, 0.2, 0.45, 2, recipe.SupportEverywhere, recipe.HoldNone
+			print, err := toolpath.Slice(context.Background(), p.Mesh, mesh.TopologyOf(p.Mesh), 1, r, toolpath.Options{}, nil)
+			require.NoError(t, err)
+			g := GroundOf(print, r, p.Mesh.Bounds().Size().Z)
+			assert.LessOrEqual(t, g.AirMM, 5+0.002*g.SupportMM, "%s, %g %%: %.0f of %.0f mm", p.Name, r.SupportPercent, g.AirMM, g.SupportMM)
+		}
+	}
 }
 
 // The reader of what lines stand on sees what is wrong: a stretch in the air, a bridge's

@@ -525,6 +525,25 @@ func TestOnlyTheHousesMachinesTakeJobs(t *testing.T) {
 	assert.Equal(t, "to decide", h.job(job).Step)
 }
 
+// What is handed in is kept as it was given, with its place in the queue; a second nozzle is
+// loaded with what the house has.
+func TestWhatIsGivenIsKept(t *testing.T) {
+	h := open(t)
+	id, _ := h.arrived()
+	j, err := h.store.Job(ctx, id)
+	require.NoError(t, err)
+	require.NotNil(t, j.NeededBy)
+	assert.Equal(t, "2026-12-01", j.NeededBy.Format(time.DateOnly))
+	task, err := h.store.TaskOf(ctx, id)
+	require.NoError(t, err)
+	assert.Equal(t, h.queue.last, task.QueueID)
+	m := desk.MachineView(h.machines[0])
+	m.Data.NozzlesMM, m.Data.Second.Material = []float64{0.4, 0.4}, "Nonesuch"
+	require.ErrorContains(t, h.desk.SetMachine(ctx, h.owner, m), "Nonesuch")
+	m.Data.Second.Material = m.Data.Material
+	require.NoError(t, h.desk.SetMachine(ctx, h.owner, m))
+}
+
 // A judgement that a shelf has shown is not read again: it never changes.
 func TestAShelfReadsEachJudgementOnce(t *testing.T) {
 	h := open(t)
