@@ -61,14 +61,16 @@ func picture(l *Layer) string {
 	return b.String() + "</svg>\n"
 }
 
+// held has support under everything.
+func held(r *recipe.Recipe) {
+	r.Support, r.SupportDeg, r.SupportPercent, r.SupportGapMM, r.SupportRoof = recipe.SupportEverywhere, 50, 15, new(0.5), new(2)
+}
+
 // Layers of seven demo parts, as they were when somebody last looked at them and
 // found them good: horns that rest on support, a grid in narrow places, a first
 // layer with its brim, two islands beside support, a bridge, gyroid infill, rings
 // of support of a second nozzle beside their purge block.
 func TestLayersLookAsTheyDid(t *testing.T) {
-	held := func(r *recipe.Recipe) {
-		r.Support, r.SupportDeg, r.SupportPercent, r.SupportGapMM, r.SupportRoof = recipe.SupportEverywhere, 50, 15, new(0.5), new(2)
-	}
 	for _, c := range []struct {
 		part   string
 		atMM   float64
@@ -119,9 +121,6 @@ func TestFiguresAreAsTheyWere(t *testing.T) {
 	}
 	named["tips"] = solid.Extrude([]solid.P{{X: 0, Y: 0}, {X: 30, Y: 0}, {X: 30, Y: 8}, {X: 42, Y: 8.3}, {X: 30, Y: 8.6}, {X: 30, Y: 14}, {X: 12, Y: 14}, {X: 4, Y: 40}, {X: 0, Y: 14}},
 		[][]solid.P{{{X: 10, Y: 4}, {X: 10, Y: 9}, {X: 20, Y: 9}, {X: 20, Y: 4}}}, 3.1)
-	held := func(r *recipe.Recipe) {
-		r.Support, r.SupportDeg, r.SupportPercent, r.SupportGapMM, r.SupportRoof = recipe.SupportEverywhere, 50, 15, new(0.5), new(2)
-	}
 	var out strings.Builder
 	for _, c := range []struct {
 		part   string
@@ -131,20 +130,15 @@ func TestFiguresAreAsTheyWere(t *testing.T) {
 		{"sheave", func(r *recipe.Recipe) { held(r); r.Hold = recipe.HoldRaft; r.Seam = recipe.SeamAligned }, nil},
 		{"mooring-cleat", func(r *recipe.Recipe) {
 			held(r)
-			r.Support = recipe.SupportPlateOnly
-			r.Pattern = recipe.PatternGyroid
-			r.Seam = recipe.SeamRear
+			r.Support, r.Pattern, r.Seam = recipe.SupportPlateOnly, recipe.PatternGyroid, recipe.SeamRear
 		}, nil},
 		{"mooring-cleat", func(r *recipe.Recipe) {
-			r.Support = recipe.SupportOff
-			r.InfillPercent = 100
-			r.Hold, r.BrimMM = recipe.HoldBrim, 4
+			r.Support, r.InfillPercent, r.Hold, r.BrimMM = recipe.SupportOff, 100, recipe.HoldBrim, 4
 		}, nil},
 		{"bollard", func(r *recipe.Recipe) { held(r); r.SupportNozzle, r.SupportPattern = 2, recipe.SupportGrid }, nil},
 		{"lamp-bracket", func(r *recipe.Recipe) {
 			held(r)
-			r.Support = recipe.SupportFirstLayer
-			r.Pattern = recipe.PatternHoneycomb
+			r.Support, r.Pattern = recipe.SupportFirstLayer, recipe.PatternHoneycomb
 		}, nil},
 		{"crossed-band", func(r *recipe.Recipe) { r.Shells, r.LineMM, r.LayerMM = 1, 0.5, 0.28 }, nil},
 		{"tips", func(r *recipe.Recipe) { r.InfillPercent = 30; r.Support = recipe.SupportOff }, []Mark{{Paths: []polygon.Path{{{X: 0, Y: 0}, {X: 9000, Y: 0}, {X: 9000, Y: 9000}, {X: 0, Y: 9000}}}, ToMM: 2, Force: true}}},
@@ -154,9 +148,7 @@ func TestFiguresAreAsTheyWere(t *testing.T) {
 		r := plain(c.change)
 		p := sliced(t, m, r, c.marks...)
 		fmt.Fprintf(&out, "%s: %d layers, lifted %.3f\n", c.part, len(p.Layers), p.LiftedMM)
-		for _, n := range p.Notes {
-			fmt.Fprintf(&out, "  %s\n", n)
-		}
+		fmt.Fprintf(&out, "  %s\n", strings.Join(p.Notes, "\n  "))
 		for i := 0; i < len(p.Layers); i += max(1, len(p.Layers)/9) {
 			l := &p.Layers[i]
 			var count [kinds]int

@@ -354,12 +354,6 @@ func TestSlicingIsDeterministicAndEnds(t *testing.T) {
 	assert.ErrorContains(t, err, "layers")
 }
 
-// 47.7 mm at 0.3 mm is 159 layers (common practice, no source).
-func TestLayersAreCounted(t *testing.T) {
-	p := sliced(t, solid.Box(5, 5, 47.7), plain(func(r *recipe.Recipe) { r.LayerMM, r.FirstLayerMM = 0.3, 0.3 }))
-	assert.Len(t, p.Layers, 159)
-}
-
 // Walls of any thickness from a line on are full: what lies between the outermost
 // lines is filled, whatever is left for it. Missing is the rounding of the two outer
 // sides, h²(1-π/4)/2 of section each, and what is narrower than a seam; too much is
