@@ -121,6 +121,14 @@ func TestFiguresAreAsTheyWere(t *testing.T) {
 	}
 	named["tips"] = solid.Extrude([]solid.P{{X: 0, Y: 0}, {X: 30, Y: 0}, {X: 30, Y: 8}, {X: 42, Y: 8.3}, {X: 30, Y: 8.6}, {X: 30, Y: 14}, {X: 12, Y: 14}, {X: 4, Y: 40}, {X: 0, Y: 14}},
 		[][]solid.P{{{X: 10, Y: 4}, {X: 10, Y: 9}, {X: 20, Y: 9}, {X: 20, Y: 4}}}, 3.1)
+	mobile := solid.Box(30, 20, 1) // with a peg and a fin that are too thin, and what begins in mid-air
+	mobile.Append(solid.Box(0.25, 0.25, 6).Transformed(1, mesh.Vec3{X: 3, Y: 3, Z: 1}))
+	mobile.Append(solid.Box(8, 0.14, 4).Transformed(1, mesh.Vec3{X: 12, Y: 3, Z: 1}))
+	for k := range 4 {
+		mobile.Append(solid.Box(0.8+float64(3*k), 1.2+float64(k), 0.5+float64(k)).Transformed(1, mesh.Vec3{X: float64(7 * k), Y: 10, Z: 6 + float64(k)}))
+	}
+	mobile.Append(solid.Box(14, 5, 2).Transformed(1, mesh.Vec3{X: 28, Y: 2, Z: 5}))
+	named["mobile"] = mobile
 	var out strings.Builder
 	for _, c := range []struct {
 		part   string
@@ -141,6 +149,8 @@ func TestFiguresAreAsTheyWere(t *testing.T) {
 			r.Support, r.Pattern = recipe.SupportFirstLayer, recipe.PatternHoneycomb
 		}, nil},
 		{"crossed-band", func(r *recipe.Recipe) { r.Shells, r.LineMM, r.LayerMM = 1, 0.5, 0.28 }, nil},
+		{"mobile", held, nil},
+		{"mobile", func(r *recipe.Recipe) { held(r); r.Support = recipe.SupportPlateOnly }, nil},
 		{"tips", func(r *recipe.Recipe) { r.InfillPercent = 30; r.Support = recipe.SupportOff }, []Mark{{Paths: []polygon.Path{{{X: 0, Y: 0}, {X: 9000, Y: 0}, {X: 9000, Y: 9000}, {X: 0, Y: 9000}}}, ToMM: 2, Force: true}}},
 	} {
 		m, ok := named[c.part]
