@@ -206,6 +206,7 @@ func TestLanesAreChangedByOneAtATime(t *testing.T) {
 		require.NoError(t, h.desk.Approve(ctx, h.cato, job, 0, machine))
 		jobs = append(jobs, job)
 	}
+	assert.ErrorContains(t, h.desk.Advance(ctx, h.cato, jobs[1], 0), "comes before it")
 	fresh, _ := h.toDecide()
 	first := jobs[3] // comes to stand first, if it is moved last
 	for round, order := range [][]change{
