@@ -128,6 +128,8 @@ func TestFiguresAreAsTheyWere(t *testing.T) {
 		mobile.Append(solid.Box(0.8+float64(3*k), 1.2+float64(k), 0.5+float64(k)).Transformed(1, mesh.Vec3{X: float64(7 * k), Y: 10, Z: 6 + float64(k)}))
 	}
 	mobile.Append(solid.Box(14, 5, 2).Transformed(1, mesh.Vec3{X: 28, Y: 2, Z: 5}))
+	mobile.Append(solid.Extrude([]solid.P{{X: 0, Y: 0}, {X: 12, Y: 0.12}, {X: 12, Y: 0.24}, {X: 0, Y: 0.36}}, nil, 2).Transformed(1, mesh.Vec3{X: 8, Y: 17, Z: 1}))
+	mobile.Append(solid.Extrude([]solid.P{{X: 0, Y: 0}, {X: 0.4, Y: 0}, {X: 0.2, Y: 0.3}}, nil, 2).Transformed(1, mesh.Vec3{X: 3, Y: 17, Z: 1}))
 	named["mobile"] = mobile
 	var out strings.Builder
 	for _, c := range []struct {
@@ -149,7 +151,7 @@ func TestFiguresAreAsTheyWere(t *testing.T) {
 			r.Support, r.Pattern = recipe.SupportFirstLayer, recipe.PatternHoneycomb
 		}, nil},
 		{"crossed-band", func(r *recipe.Recipe) { r.Shells, r.LineMM, r.LayerMM = 1, 0.5, 0.28 }, nil},
-		{"mobile", held, nil},
+		{"mobile", func(r *recipe.Recipe) { held(r); r.OuterMMPerS2, r.InfillMMPerS2, r.TravelMMPerS2 = 700, 1300, 1900 }, nil},
 		{"mobile", func(r *recipe.Recipe) { held(r); r.Support = recipe.SupportPlateOnly }, nil},
 		{"tips", func(r *recipe.Recipe) { r.InfillPercent = 30; r.Support = recipe.SupportOff }, []Mark{{Paths: []polygon.Path{{{X: 0, Y: 0}, {X: 9000, Y: 0}, {X: 9000, Y: 9000}, {X: 0, Y: 9000}}}, ToMM: 2, Force: true}}},
 	} {
@@ -186,17 +188,18 @@ func TestFiguresAreAsTheyWere(t *testing.T) {
 			}
 			fmt.Fprintln(&out)
 		}
-		steps, way, e, lift := map[StepKind]int{}, 0.0, 0.0, 0.0
+		steps, way, e, lift, accel := map[StepKind]int{}, 0.0, 0.0, 0.0, 0.0
 		var at Step
 		p.Steps(r, &machine.Machine{FilamentMM: 1.75, Volume: machine.Volume{XMM: 200, YMM: 200, ZMM: 200}, Motion: machine.Motion{SpeedMMPerS: 140, LiftMMPerS: 10}}, make([]Pace, len(p.Layers)), func(s Step) bool {
 			steps[s.Kind]++
 			way += math.Hypot(s.X-at.X, s.Y-at.Y) * s.MMPerS
 			lift += math.Abs(s.Z - at.Z)
+			accel += s.MMPerS2
 			e += math.Abs(s.EMM)
 			at = s
 			return true
 		})
-		fmt.Fprintf(&out, "  steps %v, way × speed %.1f, filament %.2f, up and down %.2f\n", steps, way, e, lift)
+		fmt.Fprintf(&out, "  steps %v, way × speed %.1f, filament %.2f, up and down %.2f, accelerations %.0f\n", steps, way, e, lift, accel)
 		for k, g := range p.Regions {
 			if k < 3 {
 				fmt.Fprintf(&out, "  region %d of %d: %.5g %.5g %.4g %v %s\n", k, len(p.Regions), g.Min, g.Max, g.AreaMM2, g.Carried, g.Why)
