@@ -77,6 +77,8 @@ func TestSupportOfAStool(t *testing.T) {
 	assert.Equal(t, 12, columns[0].From, "ten of the base, two free")
 	ask.PlateOnly = true
 	assert.Empty(t, s.Support(ask))
+	ask.PlateOnly, ask.Lean = false, 0
+	assert.Empty(t, s.Support(ask), "where nothing may lean, nothing is asked for")
 }
 
 // The unit a part is drawn in changes nothing, nor where it lies: 18 mm are
