@@ -36,7 +36,7 @@ func (s *slicer) carry(ctx context.Context) error {
 	return nil
 }
 
-// cutBack takes off ends of support in layer i that hang by more than two lines.
+// cutBack takes off what of the ends of support in layer i hangs by more than a line and a half.
 func (s *slicer) cutBack(i int, below *ground) {
 	width := um(s.r.LineMM)
 	lines := s.layers[i].Lines
@@ -105,7 +105,7 @@ func (g *ground) stand(s *slicer, i int) {
 // carries says that something lies beneath q, or within so many µm aside.
 func (g *ground) carries(q polygon.Point, aside float64) bool {
 	return g.plate || g.lines.near(q, aside) || g.walls.near(q, aside) ||
-		slices.ContainsFunc(g.part, func(o []polygon.Path) bool { return encloses(o, q) })
+		slices.ContainsFunc(g.part, func(o []polygon.Path) bool { return polygon.Inside(polygon.NonZero, o, q) >= 0 })
 }
 
 // struts are those of layer i for the support of the layer above, and whether one of its ends
@@ -246,7 +246,7 @@ func (s *slicer) strut(i int, q polygon.Point, own []*Line, most float64, below 
 		}
 		in := true
 		for k := 0.5; k < 8 && in; k++ {
-			in = encloses(s.support[i], at(-back+(fore+back)*k/8))
+			in = polygon.Inside(polygon.NonZero, s.support[i], at(-back+(fore+back)*k/8)) >= 0
 		}
 		if in {
 			best, length = polygon.Path{at(-back), at(fore)}, fore+back
@@ -320,19 +320,4 @@ func (d *dots) near(q polygon.Point, r float64) bool {
 		}
 	}
 	return false
-}
-
-// encloses says that q is inside outlines, by how often a ray crosses them.
-func encloses(paths []polygon.Path, q polygon.Point) bool {
-	in := false
-	for _, p := range paths {
-		a := p[len(p)-1]
-		for _, b := range p {
-			if (a.Y > q.Y) != (b.Y > q.Y) && float64(q.X) < float64(a.X)+float64(q.Y-a.Y)/float64(b.Y-a.Y)*float64(b.X-a.X) {
-				in = !in
-			}
-			a = b
-		}
-	}
-	return in
 }
