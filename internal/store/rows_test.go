@@ -1,0 +1,306 @@
+package store_test
+
+import (
+	"bytes"
+	"fmt"
+	"reflect"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"jobshelf/core/machine"
+	"jobshelf/core/mesh"
+	"jobshelf/core/printability"
+	"jobshelf/core/recipe"
+	"jobshelf/core/units"
+	"jobshelf/core/verdict"
+	"jobshelf/internal/pgtest"
+	"jobshelf/internal/store"
+)
+
+// full is a value with something else in every field, so that two columns that change
+// places are seen, and one that is forgotten.
+func full[T any]() (v T) {
+	n := 0
+	var fill func(v reflect.Value)
+	fill = func(v reflect.Value) {
+		if _, ok := v.Interface().(time.Time); ok {
+			return // the database's
+		}
+		n++
+		switch v.Kind() {
+		case reflect.Bool:
+			v.SetBool(true)
+		case reflect.Int, reflect.Int32, reflect.Int64:
+			v.SetInt(int64(n))
+		case reflect.Float32, reflect.Float64:
+			v.SetFloat(float64(n) + 0.5)
+		case reflect.String:
+			v.SetString(fmt.Sprint("text ", n))
+		case reflect.Pointer:
+			v.Set(reflect.New(v.Type().Elem()))
+			fill(v.Elem())
+		case reflect.Slice:
+			v.Set(reflect.MakeSlice(v.Type(), 2, 2))
+			fill(v.Index(0))
+			fill(v.Index(1))
+		case reflect.Map:
+			value := reflect.New(v.Type().Elem()).Elem()
+			fill(value)
+			v.Set(reflect.MakeMap(v.Type()))
+			v.SetMapIndex(reflect.ValueOf(fmt.Sprint("key ", n)).Convert(v.Type().Key()), value)
+		case reflect.Array:
+			for k := range v.Len() {
+				fill(v.Index(k))
+			}
+		case reflect.Struct:
+			for k := range v.NumField() {
+				if v.Type().Field(k).Tag.Get("json") != "-" {
+					fill(v.Field(k))
+				}
+			}
+		default:
+			panic(fmt.Sprint("no value for ", v.Type()))
+		}
+	}
+	fill(reflect.ValueOf(&v).Elem())
+	return v
+}
+
+func TestEveryColumnComesBackAsItWent(t *testing.T) {
+	s := pgtest.New(t)
+	house := full[store.House]()
+	house.Version = 0
+	require.NoError(t, s.SetHouse(ctx, house))
+	is := func(want, got any, err error) {
+		t.Helper()
+		require.NoError(t, err)
+		assert.Equal(t, want, got)
+	}
+	id := func(id int64, err error) int64 {
+		t.Helper()
+		require.NoError(t, err)
+		return id
+	}
+	done := func(err error) {
+		t.Helper()
+		require.NoError(t, err)
+	}
+	blob := func() int64 {
+		b, err := s.PutBlob(ctx, bytes.NewReader([]byte(fmt.Sprint("file ", time.Now()))))
+		require.NoError(t, err)
+		return b.ID
+	}
+
+	// The house's own, added and written over.
+	machines := []store.Machine{{Version: 1, Data: full[machine.Machine]()}, {Version: 1, Data: machine.Machine{Name: "bare"}}}
+	materials := []store.Material{{Version: 1, Data: machine.Material{Name: "bare"}}, {Version: 1, Data: full[machine.Material]()}}
+	for k := range 2 {
+		machines[k].ID = id(s.AddMachine(ctx, machines[k].Data))
+		materials[1-k].ID = id(s.AddMaterial(ctx, materials[1-k].Data))
+	}
+	recipes := []store.Recipe{ // by machine, whichever was added first
+		{Version: 1, MachineID: machines[0].ID, MaterialID: materials[0].ID, Data: recipe.Recipe{Purpose: "quick look"}},
+		{Version: 1, MachineID: machines[1].ID, MaterialID: materials[1].ID, Data: full[recipe.Recipe]()},
+	}
+	for _, r := range []*store.Recipe{&recipes[1], &recipes[0]} {
+		r.ID = id(s.AddRecipe(ctx, r.MachineID, r.MaterialID, r.Data))
+	}
+	named := func() { // as machine and material are called today
+		for k := range recipes {
+			recipes[k].Data.Machine, recipes[k].Data.Material = machines[k].Data.Name, materials[k].Data.Name
+		}
+	}
+	named()
+	house.Version = 1
+	stands := func() {
+		t.Helper()
+		h, err := s.House(ctx)
+		is(house, h, err)
+		m, err := s.Machines(ctx)
+		is(machines, m, err)
+		t2, err := s.Materials(ctx)
+		is(materials, t2, err)
+		r, err := s.Recipes(ctx)
+		is(recipes, r, err)
+	}
+	stands()
+	house.Name, house.Locale, house.Currency, house.TimeZone, house.FilePattern = house.Locale, house.Currency, house.TimeZone, house.FilePattern, house.Name
+	house.AttendanceMin, house.StartCents, house.LongestRunMin, house.Week[0] = 7, 8, 9, house.Week[1]
+	machines[1].Data.Name, materials[0].Data.Name, recipes[1].MaterialID, recipes[1].Data.Shells = "other", "another", materials[0].ID, 99
+	done(s.SetHouse(ctx, house))
+	done(s.SetMachine(ctx, machines[1]))
+	done(s.SetMaterial(ctx, materials[0]))
+	done(s.SetRecipe(ctx, recipes[1]))
+	for what, err := range map[string]error{
+		"house": s.SetHouse(ctx, house), "machine": s.SetMachine(ctx, machines[1]), "material": s.SetMaterial(ctx, materials[0]), "recipe": s.SetRecipe(ctx, recipes[1]),
+	} {
+		assert.ErrorIs(t, err, store.ErrChanged, "%s: the second writer has seen an old version", what)
+	}
+	named()
+	recipes[1].Data.Material = materials[0].Data.Name
+	for _, version := range []*int{&house.Version, &machines[1].Version, &materials[0].Version, &recipes[1].Version} {
+		*version++
+	}
+	stands()
+
+	// People: by login, by number, in the list, changed, closed.
+	ada := store.Person{Login: "ada", Name: "B", Role: "steward", Hash: "#"}
+	id(s.AddPerson(ctx, store.Person{Login: "zed", Name: "A", Role: "member"}))
+	ada.ID = id(s.AddPerson(ctx, store.Person{Login: " ADA ", Name: "B", Role: "steward", Hash: "#"}))
+	p, err := s.PersonByLogin(ctx, "Ada")
+	is(ada, p, err)
+	ada.Role, ada.Hash, ada.Closed = "coordinator", "##", true
+	done(s.SetPerson(ctx, ada))
+	p, err = s.PersonByID(ctx, ada.ID)
+	is(ada, p, err)
+	people, err := s.People(ctx)
+	require.NoError(t, err)
+	require.Len(t, people, 1, "closed accounts are not listed")
+	assert.Equal(t, "zed", people[0].Login)
+
+	// A job with its check.
+	day := time.Date(2031, 2, 3, 0, 0, 0, 0, time.UTC)
+	job := store.Job{Title: "title", MemberID: ada.ID, MemberName: "B", Purpose: "purpose", Wish: "wish", NeededBy: &day, Step: "arrived", Version: 1, TaskState: "queued"}
+	job.ID = id(s.AddJob(ctx, job))
+	jobStands := func() {
+		t.Helper()
+		j, err := s.Job(ctx, job.ID)
+		assert.WithinDuration(t, time.Now(), j.CreatedAt, time.Hour)
+		j.CreatedAt = time.Time{}
+		is(job, j, err)
+	}
+	jobStands()
+	for k, uncount := range []bool{false, true, false} { // begun thrice, interrupted once
+		tries, err := s.BeginTask(ctx, job.ID, 1)
+		is([]int{1, 2, 2}[k], tries, err)
+		done(s.RequeueTask(ctx, job.ID, 1, uncount))
+	}
+	round, err := s.RenewTask(ctx, job.ID)
+	is(2, round, err)
+	done(s.SetTaskQueueID(ctx, job.ID, 77))
+	tries, err := s.BeginTask(ctx, job.ID, 2)
+	is(1, tries, err)
+	done(s.Progress(ctx, job.ID, 2, "reading", 0.25))
+	task, err := s.TaskOf(ctx, job.ID)
+	is(store.Task{State: "running", Round: 2, QueueID: 77, Tries: 1}, task, err)
+	job.TaskState, job.TaskDoing, job.Fraction = "running", "reading", 0.25
+	jobStands()
+	assert.ErrorIs(t, s.Progress(ctx, job.ID, 1, "reading", 0.5), store.ErrChanged, "an old round")
+	done(s.SetTask(ctx, job.ID, "failed", "why"))
+	done(s.SetStep(ctx, job.ID, "sent back", "no"))
+	job.TaskState, job.TaskDoing, job.Fraction, job.TaskError, job.Step, job.Reason, job.Version = "failed", "", 0, "why", "sent back", "no", 2
+	jobStands()
+	done(s.AddHistory(ctx, job.ID, ada.ID, "what", "why"))
+	done(s.AddHistory(ctx, job.ID, 0, "by itself", ""))
+	lines, err := s.History(ctx, job.ID)
+	require.NoError(t, err)
+	require.Len(t, lines, 2)
+	assert.WithinDuration(t, time.Now(), lines[0].At, time.Hour)
+	assert.Equal(t, store.HistoryEntry{ID: lines[0].ID, At: lines[0].At, Who: "B", What: "what", Why: "why"}, lines[0])
+	assert.Equal(t, store.HistoryEntry{ID: lines[1].ID, At: lines[1].At, What: "by itself"}, lines[1])
+
+	// Its pieces, as they came and mended.
+	came, mended, view := blob(), blob(), blob()
+	id(s.AddPiece(ctx, store.Piece{JobID: job.ID, Name: "first", Copies: 1, BlobID: &came}))
+	piece := store.Piece{JobID: job.ID, Name: "name", Copies: 3, Part: 4, Unit: units.Inch, Current: 1, BlobID: &came, Steps: []string{}}
+	piece.ID = id(s.AddPiece(ctx, piece))
+	pieceStands := func() {
+		t.Helper()
+		got, err := s.Piece(ctx, piece.ID)
+		piece.Judgement = got.Judgement
+		assert.Equal(t, piece.Verdict != nil, got.Judgement > 0)
+		is(piece, got, err)
+		pieces, err := s.Pieces(ctx, job.ID)
+		require.NoError(t, err)
+		require.Len(t, pieces, 2)
+		is(piece, pieces[1], nil)
+	}
+	pieceStands()
+	n, err := s.AddVersion(ctx, piece.ID, []string{"weld", "holes"})
+	is(2, n, err)
+	piece.Name, piece.Copies, piece.Part, piece.Unit, piece.Current, piece.BlobID, piece.Steps = "other", 5, 6, units.Centimetre, 2, nil, []string{"weld", "holes"}
+	done(s.SetPiece(ctx, piece))
+	pieceStands()
+	j := store.Judgement{Verdict: new(full[verdict.Verdict]()), Evidence: full[[]printability.Evidence](), Problem: "problem", Picture: []byte("png"), ViewID: &view, BlobID: &mended, Log: full[[]mesh.Done]()}
+	done(s.SetJudgement(ctx, piece.ID, 2, j))
+	piece.Verdict, piece.Problem, piece.Seen, piece.ViewID, piece.BlobID = j.Verdict, j.Problem, true, &view, &mended
+	pieceStands()
+	v, err := s.Version(ctx, piece.ID, 2)
+	is(store.Version{PieceID: piece.ID, N: 2, BlobID: &mended, Steps: piece.Steps, Log: j.Log, At: v.At, Verdict: j.Verdict, Problem: j.Problem, Seen: true, ViewID: &view}, v, err)
+	verdicts, err := s.VerdictsOf(ctx, []int64{piece.ID}, []int64{piece.Judgement})
+	is(j.Verdict, verdicts[piece.Judgement], err)
+	picture, err := s.Picture(ctx, piece.ID, 2)
+	is(j.Picture, picture, err)
+	evidence, err := s.Evidence(ctx, piece.ID, 2)
+	is(j.Evidence, evidence, err)
+
+	// A slice of it, and one it is an alternative to.
+	slice := full[store.Slice]()
+	base := id(s.AddSlice(ctx, store.Slice{PieceID: piece.ID, Version: 1, MachineID: machines[0].ID, Scale: 1}, 0))
+	slice.PieceID, slice.Version, slice.MachineID, slice.BaseID, slice.Tip = piece.ID, 2, machines[1].ID, &base, "x"
+	slice.LayersID, slice.GCodeID, slice.PlateID, slice.State, slice.Fraction, slice.Tries = new(blob()), new(blob()), new(blob()), "done", 1, 1
+	slice.ID = id(s.AddSlice(ctx, slice, ada.ID))
+	assert.Equal(t, int(ada.ID), count(t, s, `SELECT coalesce(person_id, 0)::int FROM slice ORDER BY id DESC LIMIT 1`))
+	done(s.SetSliceQueueID(ctx, slice.ID, slice.QueueID))
+	tries, err = s.BeginSlice(ctx, slice.ID)
+	is(1, tries, err)
+	done(s.EndSlice(ctx, slice))
+	done(s.ChooseSlice(ctx, slice))
+	got, err := s.Slice(ctx, slice.ID)
+	assert.WithinDuration(t, time.Now(), got.At, time.Hour)
+	slice.At = got.At
+	is(slice, got, err)
+	of, err := s.Slices(ctx, piece.ID)
+	require.NoError(t, err)
+	require.Len(t, of, 2)
+	assert.Equal(t, base, of[0].ID)
+	for k, uncount := range []bool{false, true, false} {
+		tries, err := s.BeginSlice(ctx, base)
+		is([]int{1, 2, 2}[k], tries, err)
+		done(s.RequeueSlice(ctx, base, uncount))
+	}
+	done(s.EndSlice(ctx, store.Slice{ID: base, State: "failed", Error: "why"}))
+	assert.ErrorIs(t, s.EndSlice(ctx, store.Slice{ID: base, State: "done"}), store.ErrChanged, "it is over")
+	done(s.AgainSlice(ctx, base))
+	assert.ErrorIs(t, s.AgainSlice(ctx, base), store.ErrChanged, "it is queued")
+	tries, err = s.BeginSlice(ctx, base)
+	is(1, tries, err)
+	done(s.SliceProgress(ctx, base, 0.5))
+	got, err = s.Slice(ctx, base)
+	is([4]any{"running", "", float32(0.5), false}, [4]any{got.State, got.Error, got.Fraction, got.Chosen}, err)
+	chosen, err := s.ChosenSlices(ctx, job.ID)
+	slice.Full.ByLayer = nil
+	is(map[int64]store.Chosen{piece.ID: {PieceID: piece.ID, MachineID: machines[1].ID, Full: slice.Full}}, chosen, err)
+
+	// Its run.
+	run := store.Run{JobID: job.ID, JobTitle: "title", MemberName: "B", MachineID: machines[0].ID, Position: 1, Recipe: "r", Material: "m", Colour: "#", Seconds: 3.5, Grams: 4.5, PriceCents: 6,
+		State: "queued", NeededBy: &day, JobVersion: 2}
+	run.ID = id(s.AddRun(ctx, run))
+	runStands := func() {
+		t.Helper()
+		r, err := s.Run(ctx, run.ID)
+		is(run, r, err)
+	}
+	runStands()
+	run.MachineID, run.Position, run.Recipe, run.Material, run.Colour, run.Seconds, run.Grams, run.PriceCents = machines[1].ID, 9, "m", "#", "r", 7.5, 8.5, 10
+	done(s.PlaceRun(ctx, run))
+	runStands()
+	start := time.Date(2031, 1, 2, 3, 4, 5, 0, time.Local)
+	done(s.SetRunState(ctx, run.ID, "printing", start))
+	done(s.SetRunState(ctx, run.ID, "finished", start.Add(time.Hour)))
+	run.State, run.StartedAt = "finished", &start
+	runStands()
+
+	// An upload is taken once, by its owner.
+	name, err := s.AddUpload(ctx, came, "file.stl", ada.ID)
+	require.NoError(t, err)
+	_, err = s.TakeUpload(ctx, name, ada.ID+1)
+	assert.ErrorIs(t, err, store.ErrNotFound)
+	u, err := s.TakeUpload(ctx, name, ada.ID)
+	is(store.Upload{ID: name, BlobID: came, Name: "file.stl", PersonID: ada.ID}, u, err)
+	_, err = s.TakeUpload(ctx, name, ada.ID)
+	assert.ErrorIs(t, err, store.ErrNotFound)
+}
