@@ -86,6 +86,9 @@ func byHand(ctx context.Context, list string) error {
 		if len(f) != 3 {
 			return fmt.Errorf("%q is not three columns", l)
 		}
+		for k := range f {
+			f[k] = strings.NewReplacer("⏎", "\n", "⇥", "\t").Replace(f[k])
+		}
 		path, _, _ := strings.Cut(f[0], ":")
 		src, err := os.ReadFile(path)
 		if err != nil {
@@ -102,7 +105,7 @@ func byHand(ctx context.Context, list string) error {
 		if fate == "killed" {
 			killed++
 		}
-		fmt.Printf("%-9s %s\t%s → %s\n", fate, f[0], f[1], f[2])
+		fmt.Printf("%-9s %s\t%q → %q\n", fate, f[0], f[1], f[2])
 	}
 	fmt.Printf("%d of %d killed\n", killed, of)
 	return nil
