@@ -14,6 +14,8 @@ import (
 	"testing"
 	"time"
 
+	"github.com/riverqueue/river"
+	"github.com/riverqueue/river/rivertype"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -142,6 +144,20 @@ func TestAStoppedWorkerGivesBack(t *testing.T) {
 	job := h.handIn(stl(t, solid.Torus(50, 20, 300, 150)), "ring.stl")
 	h.until("the check ends", func() bool { return h.view(job).Check.State == "done" })
 	piece := h.view(job).PieceSet[0].ID
+	row, err := h.store.Piece(ctx, piece)
+	require.NoError(t, err)
+	seen, err := h.store.Blob(ctx, *row.ViewID)
+	require.NoError(t, err)
+	assert.EqualValues(t, 8+12*300*150+24*300*150, seen.Size, "as many triangles are still drawn one by one")
+	require.NoError(t, h.desk.Retry(ctx, h.cato, job))
+	h.until("the check runs", func() bool { return h.view(job).Check.State == "running" })
+	hard, cancel := context.WithCancel(ctx)
+	cancel() // no time to end softly
+	_ = w.Stop(hard)
+	h.until("it is given back", func() bool { return h.view(job).Check.State == "queued" })
+	assert.Zero(t, h.tries(job), "an interruption is no try")
+	w = h.worker()
+	h.until("the next one ends it", h.over(job))
 	machines, err := h.store.Machines(ctx)
 	require.NoError(t, err)
 	id, err := h.desk.OrderSlice(ctx, h.cato, piece, desk.SliceOrder{MachineID: machines[0].ID, Departures: []recipe.Departure{{Key: "layer_mm", Value: "0.08", Why: "as fine as it goes"}}})
@@ -152,8 +168,6 @@ func TestAStoppedWorkerGivesBack(t *testing.T) {
 		return s.State
 	}
 	h.until("the slice runs", func() bool { return state() == "running" })
-	hard, cancel := context.WithCancel(ctx)
-	cancel() // no time to end softly
 	_ = w.Stop(hard)
 	assert.NotEqual(t, "done", state(), "half done is not done")
 	next := h.worker()
@@ -289,6 +303,46 @@ func TestTheGate(t *testing.T) {
 	}
 	leave()
 	(<-in)()
+}
+
+// A slice whose worker died waits until it is alone, and is not begun if its own worker is
+// stopped meanwhile.
+func TestASliceWhoseWorkerDiedWaitsItsTurn(t *testing.T) {
+	h := open(t)
+	w := h.worker()
+	job := h.handIn(stl(t, solid.Box(20, 20, 5)), "a.stl")
+	h.until("it is checked", h.over(job))
+	require.NoError(t, w.Stop(ctx))
+	machines, err := h.store.Machines(ctx)
+	require.NoError(t, err)
+	id, err := h.desk.OrderSlice(ctx, h.cato, h.view(job).PieceSet[0].ID, desk.SliceOrder{MachineID: machines[0].ID})
+	require.NoError(t, err)
+	_, err = h.store.BeginSlice(ctx, id)
+	require.NoError(t, err)
+	tries := func() int {
+		s, err := h.store.Slice(ctx, id)
+		require.NoError(t, err)
+		return s.Tries
+	}
+	one := &sliceWorker{desk: h.desk, store: h.store, log: quiet, gate: &gate{}}
+	another := one.gate.enter(true)
+	stopped, stop := context.WithCancel(ctx)
+	end := make(chan error)
+	go func() { end <- one.Work(stopped, &river.Job[SliceArgs]{JobRow: &rivertype.JobRow{}, Args: SliceArgs{Slice: id}}) }()
+	h.until("it waits", func() bool {
+		if tries() > 1 {
+			return true // it did not
+		}
+		free := one.gate.mu.TryRLock()
+		if free {
+			one.gate.mu.RUnlock()
+		}
+		return !free
+	})
+	stop()
+	another()
+	assert.ErrorIs(t, <-end, context.Canceled)
+	assert.Equal(t, 1, tries())
 }
 
 // What cannot be sliced ends in words; what cannot be read, too, and the job stays.

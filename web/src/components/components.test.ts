@@ -24,6 +24,7 @@ describe('an entry of the house', () => {
     const save = vi.fn().mockResolvedValue(undefined)
     const w = form(save)
     const inputs = w.findAll('.line input')
+    expect(inputs.map((x) => (x.element as HTMLInputElement).value)).toEqual(['1.20', '3'])
     await inputs[0]!.setValue('1,35')
     await inputs[1]!.setValue('0,4')
     await w.find('form').trigger('submit')
@@ -54,6 +55,15 @@ describe('the height strip', () => {
     expect(failed).not.toHaveBeenCalled()
     expect(w.find('#layer-number').text()).toBe('12')
     expect(w.text()).toContain('top 2.40 mm')
+  })
+  it('is walked by keys', async () => {
+    const strip = Array.from({ length: 50 }, (_, i) => ({ top_mm: 0.2 * (i + 1), seconds: i === 30 ? 9 : 3, grams: 1, support_grams: i <= 40 ? 1 : 0 }))
+    const w = mount(HeightStrip, { props: { strip, modelValue: 20, 'onUpdate:modelValue': (v: number) => void w.setProps({ modelValue: v }) }, global: { plugins: plugins() as never } })
+    for (const [key, layer] of [['ArrowUp', 22], ['ArrowDown', 21], ['PageUp', 31], ['PageDown', 21], ['w', 31], ['u', 41], ['PageUp', 50], ['ArrowUp', 50], ['Home', 1], ['ArrowDown', 1], ['End', 50]] as const) {
+      document.body.dispatchEvent(new KeyboardEvent('keydown', { key, bubbles: true }))
+      await nextTick()
+      expect(w.find('#layer-number').text(), key).toBe(String(layer))
+    }
   })
 })
 

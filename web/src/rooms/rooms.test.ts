@@ -5,8 +5,10 @@ import type { Component } from 'vue'
 import { createMemoryHistory, createRouter } from 'vue-router'
 import { createVuetify } from 'vuetify'
 import * as components from 'vuetify/components'
-import type { JobView, LaneView, PieceView, Rung, RunView, Slip } from '../api/client'
+import type { JobView, LaneView, PieceView, Rung, RunView, SliceView, Slip } from '../api/client'
 import PasswordForm from '../components/PasswordForm.vue'
+import PieceCare from '../components/PieceCare.vue'
+import SliceDesk from '../components/SliceDesk.vue'
 import { readLayers } from '../components/partScene'
 import { hush, notices, say } from '../composables/notices'
 import { makeRouter, rooms } from '../router'
@@ -64,8 +66,8 @@ async function room(what: Component, at = '/') {
   await flushPromises()
   return { w: shown, router }
 }
-const press = async (key: string) => {
-  document.body.dispatchEvent(new KeyboardEvent('keydown', { key, bubbles: true }))
+const press = async (key: string, shiftKey = false) => {
+  document.body.dispatchEvent(new KeyboardEvent('keydown', { key, shiftKey, bubbles: true }))
   await flushPromises()
 }
 
@@ -93,6 +95,19 @@ describe('the shelf', () => {
     await w.find('.next').trigger('click')
     await flushPromises()
     expect(router.currentRoute.value.path).toBe('/counter/2')
+  })
+  it('is walked with the arrows, along a shelf and between shelves', async () => {
+    server.answers['/jobs'] = { steps: ['arrived', 'to decide', 'approved'], slips: [slip(1, 'to decide'), slip(2, 'to decide'), slip(3, 'approved'), slip(4, 'arrived')], next: { room: 'floor', job_id: 3, text: 'Start it' } }
+    const { router } = await room(ShelfRoom)
+    const at = () => document.activeElement?.getAttribute('href')
+    for (const [key, slipNow] of [['ArrowRight', 4], ['ArrowRight', 4], ['ArrowDown', 1], ['ArrowRight', 2], ['ArrowRight', 2], ['ArrowLeft', 1], ['ArrowRight', 2], ['ArrowDown', 3], ['ArrowDown', 3], ['ArrowUp', 1], ['ArrowUp', 4], ['ArrowUp', 4]] as const) {
+      document.activeElement?.dispatchEvent(new KeyboardEvent('keydown', { key, bubbles: true }))
+      expect(at(), key).toMatch(new RegExp(`/${slipNow}$`))
+    }
+    await press('/')
+    expect(document.activeElement?.tagName).toBe('INPUT')
+    await press('n')
+    expect(router.currentRoute.value.path).toBe('/floor')
   })
 })
 
@@ -232,6 +247,116 @@ describe('the floor', () => {
       ['POST', '/runs/3/move', { machine_id: 2, place: 9999 }],
       ['POST', '/jobs/23/advance', { version: 4 }],
     ])
+  })
+})
+
+describe('the floor, by its keys', () => {
+  it('walks from block to block, and moves the one it stands on', async () => {
+    const run = (id: number, machine_id: number): RunView => ({ id, job_id: 20 + id, job_version: 4, machine_id, material: 'PLA', title: `Part ${id}`, member: 'Nia', recipe: '', state: 'queued', start: `2026-11-26T1${id}:00:00Z`, finish: `2026-11-26T1${id}:30:00Z`, seconds: 1800, grams: 3, price_cents: 5, colour: '#888', late: false })
+    const lane = (machine_id: number, runs: RunView[]): LaneView => ({ machine_id, name: `M${machine_id}`, runs, in_service: true, process: 'material extrusion', loaded: 'PLA', colour: '#888', size: '200' })
+    server.answers['/floor'] = { now: '2026-11-26T10:30:00Z', open: [], lanes: [lane(1, [run(1, 1), run(2, 1), run(3, 1)]), lane(2, []), lane(3, [run(4, 3)])] }
+    const { w, router } = await room(FloorRoom)
+    for (const [key, title] of [['ArrowRight', 1], ['ArrowRight', 2], ['ArrowLeft', 1], ['ArrowLeft', 1], ['ArrowDown', 4], ['ArrowDown', 4], ['ArrowUp', 1], ['ArrowUp', 1], ['ArrowRight', 2], ['ArrowRight', 3], ['ArrowRight', 3], ['ArrowLeft', 2]] as const) {
+      await press(key)
+      expect(w.find('.run.chosen').text(), key).toContain(`Part ${title}`)
+    }
+    for (const key of ['ArrowLeft', 'ArrowRight', 'ArrowDown']) await press(key, true)
+    expect(server.asked).toEqual([0, 2].map((place) => ['POST', '/runs/2/move', { machine_id: 1, place }]).concat([['POST', '/runs/2/move', { machine_id: 2, place: 0 }]]))
+    await press('ArrowDown')
+    await press('ArrowUp', true)
+    expect(server.asked[3]).toEqual(['POST', '/runs/4/move', { machine_id: 2, place: 0 }])
+    await press('b')
+    expect(router.currentRoute.value.path).toBe('/bench/24')
+  })
+})
+
+const slice = (id: number, more: object = {}): SliceView => ({
+  id, piece_id: 9, version: 1, machine_id: 1, machine: 'Bowline', label: '', departures: [], marks: [], regions: [], scale: 1, tip: '', chosen: false, state: 'done', fraction: 1, error: '', notes: [], at: '2026-11-26T10:00:00Z',
+  full: { seconds: 3600 + 600 * id, grams: 10 + id, price_cents: 200, seconds_by_kind: { infill: 600, 'outer shell': 1800 }, warm_up_seconds: 300, grams_support: 1, grams_purge: 0, grams_hold: 0, by_layer: [], nozzles: [] }, ...more,
+}) as never
+
+describe('the slices of a piece', () => {
+  const desk = async (slices: SliceView[], asked: object = {}) => {
+    server.answers['/pieces/9/slices'] = slices
+    server.answers['/settings'] = [
+      { key: 'shells', text: 'Outline passes', type: 'whole number', least: 1, most: 20 },
+      { key: 'seam', text: 'Where outlines begin', type: 'choice', choices: ['rear', 'nearest'] },
+    ]
+    server.answers['/house'] = { recipes: [{ machine_id: 1, data: { purpose: 'everyday', shells: 2, seam: 'rear' } }] }
+    shown = mount(SliceDesk, {
+      attachTo: document.body, props: { job: jobView(9), piece: piece(9), rung: rung(1, 'Bowline'), may: true, ...asked } as never,
+      global: { plugins: [createVuetify({ components }), [VueQueryPlugin, { queryClient: new QueryClient({ defaultOptions: { queries: { retry: false, staleTime: Infinity } } }) }]] as never },
+    })
+    await flushPromises()
+    return shown
+  }
+  it('are those of the version and machine looked at, the last one done in view', async () => {
+    const w = await desk([slice(1, { chosen: true }), slice(2, { departures: [{ key: 'shells', was: '2', value: '3', why: 'stiff', who: 'Cato' }] }), slice(3, { machine_id: 2 }), slice(4, { version: 2 }), slice(5, { state: 'cancelled' }), slice(6, { state: 'failed', full: undefined, error: 'too thin' })])
+    expect(w.findAll('.variants li > button:first-child').map((b) => b.text())).toEqual(['house recipe', 'shells 3', 'house recipe'])
+    expect(w.find('.variants li.on').text()).toContain('+10 min, +1.0 g')
+    expect(w.find('.diff').text()).toContain('Outline passes 2 → 3')
+    expect(w.find('.variants').text()).toContain('too thin')
+    const kinds = w.findAll('.kinds tr').map((r) => r.findAll('td').map((d) => d.text()))
+    expect(kinds.slice(0, 4)).toEqual([['outer shell', '30 min', '38 %'], ['infill', '10 min', '13 %'], ['warm-up', '5 min', '6 %'], ['together', '1 h 20 min', '12.0 g']])
+    expect(kinds[4]).toEqual(['of it support', '', '1.0 g'])
+    await w.findAll('.variants li')[1]!.find('.link').trigger('click')
+    await w.find('.slice-again').trigger('click')
+    await w.findAll('.variants li')[0]!.find('button').trigger('click')
+    await w.find('#savings').trigger('click')
+    await flushPromises()
+    expect(server.asked).toEqual([['POST', '/slices/2/choose', undefined], ['POST', '/slices/6/again', undefined], ['POST', '/slices/1/savings', undefined]])
+    expect(w.find('#gcode').attributes('href')).toBe('/api/slices/1/gcode')
+  })
+  it('are asked for with a value and a reason for each departure', async () => {
+    const w = await desk([])
+    const find = async (words: string) => w.find('#setting-search').setValue(words)
+    expect(w.findAll('.found').length).toBe(0)
+    await find('OUTLINE')
+    expect(w.findAll('.found strong').map((x) => x.text())).toEqual(['Outline passes', 'Where outlines begin'])
+    expect(w.find('.found').text()).toContain('1 to 20')
+    await w.find('.found button').trigger('click')
+    await w.find('.depart input').setValue('3')
+    await press('l')
+    expect(server.asked, 'no reason yet').toEqual([])
+    await w.find('.depart .why').setValue('stiff')
+    await press('l')
+    expect(server.asked).toEqual([['POST', '/pieces/9/slices', { machine_id: 1, departures: [{ key: 'shells', value: '3', why: 'stiff' }], marks: [] }]])
+  })
+  it('show how far they are, and are cancelled; what hangs is looked at and marked', async () => {
+    const at = { why: 'a roof', corners_mm: [[0, 0, 0]], min_mm: [0, 0, 4.5], max_mm: [1, 1, 5], area_mm2: 20 }
+    const w = await desk([slice(1, { regions: [{ ...at, carried: true }, { ...at, carried: false, corners_mm: [[9, 9, 9]] }] }), slice(2, { state: 'running', fraction: 0.42, full: undefined })])
+    expect(w.find('.slice-percent').text()).toBe('42 %')
+    await w.find('.slice-cancel').trigger('click')
+    expect(server.asked).toEqual([['DELETE', '/slices/2', undefined]])
+    expect(w.findAll('h3').at(-1)!.text()).toBe('What hangs 2')
+    expect(w.findAll('.hangs .place').map((b) => b.text())).toEqual(['▲ 4.5 mm up, 20 mm²', '△ 4.5 mm up, 20 mm²'])
+    await w.find('.hangs .place').trigger('click')
+    expect(w.emitted('look')?.[0]).toMatchObject([{ carried: true }])
+    expect(w.findAll('.hangs .link').map((b) => b.text())).toEqual(['keep it out', 'put it in'])
+    await w.find('.hangs .link').trigger('click')
+    expect(w.find('.mark').text()).toContain('kept out')
+  })
+})
+
+describe('the care of a piece', () => {
+  it('takes a unit, makes a repaired version of the steps chosen, and lets one count', async () => {
+    const versions = [1, 2].map((n) => ({ n, log: [], surface: piece(9).surface }))
+    const of = { ...piece(9), mend: ['weld', 'fill holes'], unit_proposals: [{ unit: 'in', longest_mm: 254, machines: 1 }], versions }
+    shown = mount(PieceCare, {
+      props: { job: jobView(9), piece: of, mayRepair: true } as never,
+      global: { plugins: [createVuetify({ components }), [VueQueryPlugin, { queryClient: new QueryClient() }]] as never },
+    })
+    expect(shown.text()).toContain('254.0 mm long, fits 1 machine')
+    await shown.find('[data-unit=in]').trigger('click')
+    await flushPromises()
+    await shown.findAll('[type=radio]')[0]!.trigger('change')
+    await flushPromises()
+    await shown.find('#repair').trigger('click')
+    await shown.find('.steps').trigger('submit')
+    await flushPromises()
+    expect(server.asked).toEqual([['PUT', '/pieces/9', { version: 7, unit: 'in' }], ['PUT', '/pieces/9', { version: 7, current: 1 }], ['POST', '/pieces/9/repair', { version: 7, steps: expect.arrayContaining(['weld']) }]])
+    expect(shown.findAll('.versions th').map((t) => t.text())).toEqual(['', 'As it came', 'Version 2'])
+    expect(shown.findAll('.versions a').map((a) => a.attributes('href'))).toEqual([1, 2].map((n) => `/api/pieces/9/file?version=${n}`))
   })
 })
 
