@@ -328,11 +328,11 @@ func TestASliceWhoseWorkerDiedWaitsItsTurn(t *testing.T) {
 	another := one.gate.enter(true)
 	stopped, stop := context.WithCancel(ctx)
 	end := make(chan error)
-	go func() { end <- one.Work(stopped, &river.Job[SliceArgs]{JobRow: &rivertype.JobRow{}, Args: SliceArgs{Slice: id}}) }()
+	go func() {
+		end <- one.Work(stopped, &river.Job[SliceArgs]{JobRow: &rivertype.JobRow{}, Args: SliceArgs{Slice: id}})
+	}()
 	h.until("it waits", func() bool {
-		if tries() > 1 {
-			return true // it did not
-		}
+		require.Equal(t, 1, tries(), "it did not wait")
 		free := one.gate.mu.TryRLock()
 		if free {
 			one.gate.mu.RUnlock()
@@ -342,7 +342,6 @@ func TestASliceWhoseWorkerDiedWaitsItsTurn(t *testing.T) {
 	stop()
 	another()
 	assert.ErrorIs(t, <-end, context.Canceled)
-	assert.Equal(t, 1, tries())
 }
 
 // What cannot be sliced ends in words; what cannot be read, too, and the job stays.
