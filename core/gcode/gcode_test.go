@@ -51,6 +51,15 @@ func TestSumsOfASquareTower(t *testing.T) {
 	assert.InDelta(t, 6+2*0.2/20, s.Seconds, 1e-9)
 }
 
+// A visitor is given lines without their ends, whatever ends them.
+func TestLinesAreGivenWithoutTheirEnds(t *testing.T) {
+	var lines []string
+	text := "G90\r\nM83 ; a\n\r\nG28\r"
+	_, err := Walk(ctx, strings.NewReader(text), int64(len(text)), Visitor{Text: func(line int, text []byte) { lines = append(lines, fmt.Sprint(line, " ", string(text))) }}, nil)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"1 G90", "2 M83 ; a", "3 ", "4 G28"}, lines)
+}
+
 // What is laid reaches from where a line begins, too, though nothing was laid on the way
 // there; ways without filament reach nowhere.
 func TestALineReachesFromWhereItBegins(t *testing.T) {
@@ -81,6 +90,7 @@ func TestTheSameSquareInOtherWords(t *testing.T) {
 			assert.InDelta(t, want.Max.Y, got.Max.Y, 1e-9)
 			require.Len(t, got.Layers, 1)
 			assert.InDelta(t, 0.2, got.Layers[0].ZMM, 1e-9)
+			assert.InDelta(t, 0.2, got.FirstLayerMM, 1e-9)
 			assert.InDelta(t, 20, got.MaxMMPerS, 1e-9)
 		})
 	}

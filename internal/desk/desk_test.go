@@ -426,6 +426,40 @@ func TestFinishIsStartAndDuration(t *testing.T) {
 	}
 }
 
+// The ladder is of all pieces of a job, each as often as it is wanted, in the order of the
+// house's machines.
+func TestTheLadderIsOfAllPieces(t *testing.T) {
+	h := open(t)
+	tall, err := verdict.Judge(ctx, verdict.Subject{Mesh: solid.Box(20, 20, 300), Unit: units.Millimetre, Format: modelfile.STLBinary}, demo.Choices(recipe.Everyday), demo.StartCents, nil)
+	require.NoError(t, err)
+	var pieces []desk.HandInPiece
+	for _, copies := range []int{2, 3} {
+		id, _, err := h.desk.Upload(ctx, h.owner, "a.stl", bytes.NewReader([]byte{byte(copies)}))
+		require.NoError(t, err)
+		pieces = append(pieces, desk.HandInPiece{UploadID: id, Copies: copies})
+	}
+	job, err := h.desk.HandIn(ctx, h.owner, desk.HandIn{Purpose: recipe.Everyday, Pieces: pieces})
+	require.NoError(t, err)
+	rows, err := h.store.Pieces(ctx, job)
+	require.NoError(t, err)
+	checked := []desk.Checked{{Piece: rows[0], Judgement: store.Judgement{Verdict: h.found}}, {Piece: rows[1], Judgement: store.Judgement{Verdict: tall}}}
+	_, err = h.desk.RecordCheck(ctx, job, 1, checked, func(*store.Tx) error { return nil })
+	require.NoError(t, err)
+	fits := 0
+	for k, r := range h.job(job).Ladder {
+		assert.Equal(t, h.machines[k].Data.Name, r.Name)
+		low, high := h.found.Machines[k], tall.Machines[k]
+		require.Equal(t, r.Name, high.Name)
+		assert.Equal(t, high.Fits, r.Fits, r.Name)
+		if r.Fits && high.Quick != nil {
+			fits++
+			assert.InDelta(t, 2*low.Quick.Grams+3*high.Quick.Grams, r.Grams, 1e-9)
+		}
+	}
+	assert.Positive(t, fits)
+	assert.Less(t, fits, len(h.machines))
+}
+
 // A member's hands reach no other member's job: it is as if there were none.
 func TestMembersTouchTheirOwnOnly(t *testing.T) {
 	h := open(t)

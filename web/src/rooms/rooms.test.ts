@@ -6,6 +6,8 @@ import { createMemoryHistory, createRouter } from 'vue-router'
 import { createVuetify } from 'vuetify'
 import * as components from 'vuetify/components'
 import type { JobView, LaneView, PieceView, Rung, RunView, SliceView, Slip } from '../api/client'
+import JobSlip from '../components/JobSlip.vue'
+import MachineLadder from '../components/MachineLadder.vue'
 import PasswordForm from '../components/PasswordForm.vue'
 import PieceCare from '../components/PieceCare.vue'
 import SliceDesk from '../components/SliceDesk.vue'
@@ -15,6 +17,7 @@ import { makeRouter, rooms } from '../router'
 import BenchRoom from './BenchRoom.vue'
 import CounterRoom from './CounterRoom.vue'
 import FloorRoom from './FloorRoom.vue'
+import HouseRoom from './HouseRoom.vue'
 import ShelfRoom from './ShelfRoom.vue'
 
 // The server: what it answers by path, and what it was asked to do.
@@ -65,6 +68,13 @@ async function room(what: Component, at = '/') {
   })
   await flushPromises()
   return { w: shown, router }
+}
+/** A part of a room by itself. */
+async function part(what: Component, props: object) {
+  const queryClient = new QueryClient({ defaultOptions: { queries: { retry: false, staleTime: Infinity } } })
+  shown = mount(what, { attachTo: document.body, props, global: { plugins: [createVuetify({ components }), [VueQueryPlugin, { queryClient }], makeRouter()] as never } })
+  await flushPromises()
+  return shown
 }
 const press = async (key: string, shiftKey = false) => {
   document.body.dispatchEvent(new KeyboardEvent('keydown', { key, shiftKey, bubbles: true }))
@@ -276,19 +286,14 @@ const slice = (id: number, more: object = {}): SliceView => ({
 }) as never
 
 describe('the slices of a piece', () => {
-  const desk = async (slices: SliceView[], asked: object = {}) => {
+  const desk = (slices: SliceView[]) => {
     server.answers['/pieces/9/slices'] = slices
     server.answers['/settings'] = [
       { key: 'shells', text: 'Outline passes', type: 'whole number', least: 1, most: 20 },
       { key: 'seam', text: 'Where outlines begin', type: 'choice', choices: ['rear', 'nearest'] },
     ]
     server.answers['/house'] = { recipes: [{ machine_id: 1, data: { purpose: 'everyday', shells: 2, seam: 'rear' } }] }
-    shown = mount(SliceDesk, {
-      attachTo: document.body, props: { job: jobView(9), piece: piece(9), rung: rung(1, 'Bowline'), may: true, ...asked } as never,
-      global: { plugins: [createVuetify({ components }), [VueQueryPlugin, { queryClient: new QueryClient({ defaultOptions: { queries: { retry: false, staleTime: Infinity } } }) }]] as never },
-    })
-    await flushPromises()
-    return shown
+    return part(SliceDesk, { job: jobView(9), piece: piece(9), rung: rung(1, 'Bowline'), may: true })
   }
   it('are those of the version and machine looked at, the last one done in view', async () => {
     const w = await desk([slice(1, { chosen: true }), slice(2, { departures: [{ key: 'shells', was: '2', value: '3', why: 'stiff', who: 'Cato' }] }), slice(3, { machine_id: 2 }), slice(4, { version: 2 }), slice(5, { state: 'cancelled' }), slice(6, { state: 'failed', full: undefined, error: 'too thin' })])
@@ -342,21 +347,81 @@ describe('the care of a piece', () => {
   it('takes a unit, makes a repaired version of the steps chosen, and lets one count', async () => {
     const versions = [1, 2].map((n) => ({ n, log: [], surface: piece(9).surface }))
     const of = { ...piece(9), mend: ['weld', 'fill holes'], unit_proposals: [{ unit: 'in', longest_mm: 254, machines: 1 }], versions }
-    shown = mount(PieceCare, {
-      props: { job: jobView(9), piece: of, mayRepair: true } as never,
-      global: { plugins: [createVuetify({ components }), [VueQueryPlugin, { queryClient: new QueryClient() }]] as never },
-    })
-    expect(shown.text()).toContain('254.0 mm long, fits 1 machine')
-    await shown.find('[data-unit=in]').trigger('click')
+    const w = await part(PieceCare, { job: jobView(9), piece: of, mayRepair: true })
+    expect(w.text()).toContain('254.0 mm long, fits 1 machine')
+    await w.find('[data-unit=in]').trigger('click')
     await flushPromises()
-    await shown.findAll('[type=radio]')[0]!.trigger('change')
+    await w.findAll('[type=radio]')[0]!.trigger('change')
     await flushPromises()
-    await shown.find('#repair').trigger('click')
-    await shown.find('.steps').trigger('submit')
+    await w.find('#repair').trigger('click')
+    await w.find('.steps').trigger('submit')
     await flushPromises()
     expect(server.asked).toEqual([['PUT', '/pieces/9', { version: 7, unit: 'in' }], ['PUT', '/pieces/9', { version: 7, current: 1 }], ['POST', '/pieces/9/repair', { version: 7, steps: expect.arrayContaining(['weld']) }]])
-    expect(shown.findAll('.versions th').map((t) => t.text())).toEqual(['', 'As it came', 'Version 2'])
-    expect(shown.findAll('.versions a').map((a) => a.attributes('href'))).toEqual([1, 2].map((n) => `/api/pieces/9/file?version=${n}`))
+    expect(w.findAll('.versions th').map((t) => t.text())).toEqual(['', 'As it came', 'Version 2'])
+    expect(w.findAll('.versions a').map((a) => a.attributes('href'))).toEqual([1, 2].map((n) => `/api/pieces/9/file?version=${n}`))
+  })
+})
+
+describe('a slip', () => {
+  it('tells what matters of a job, and which mark is late', async () => {
+    const w = await part(JobSlip, { to: '/bench/4', slip: slip(4, 'approved', { pieces: 3, seconds: 5400, grams: 12.34, price_cents: 250, needed_by: '2026-12-01', finish: '2026-12-02T10:00:00Z', worst: { grade: 'decide', check: 'thin', text: 'thin here' } as never }) })
+    expect(w.text()).toContain('Nia Marlow, 3 pieces')
+    expect(w.findAll('.facts .num').map((x) => x.text())).toEqual(['1 h 30 min', '12.3 g', expect.stringContaining('2.50')])
+    expect(w.find('.due').classes()).toContain('late')
+    await w.setProps({ slip: slip(4, 'approved', { needed_by: '2026-12-02', finish: '2026-12-02T10:00:00Z', check: { state: 'running', fraction: 0.5, error: '', doing: 'reading' } }) })
+    expect(w.find('.due').text()).toMatch(/^by/)
+    expect(w.findAll('.facts .num').map((x) => x.text())).not.toContain('1 h 30 min')
+  })
+})
+
+describe('the machine ladder', () => {
+  it('says of each machine what it takes, or why not', async () => {
+    const w = await part(MachineLadder, { chosen: 2, rungs: [rung(1, 'Bowline', { seconds: 3660, grams: 12, price_cents: 240 }), rung(2, 'Capstan', { proposed: true }), rung(3, 'Halyard', { fits: false, over_mm: [12, 0, 0], scale_to_fit: 0.9436 }), rung(4, 'Sheave', { in_service: false }), rung(5, 'Thimble', { seconds: undefined })] })
+    const rows = w.findAll('tbody tr')
+    expect(rows.map((r) => r.findAll('td').slice(1).map((d) => d.text()).join('|'))).toEqual([
+      expect.stringMatching(/^1 h 01 min\|12.0 g\|.*2.40/), expect.stringContaining('◆ first done'), expect.stringMatching(/✕ .*12.* mm.*; fits at 94.3 %/), 'Not yet in service', 'No recipe for this purpose',
+    ])
+    for (const r of rows) await r.trigger('click')
+    expect(w.emitted('choose')).toEqual([[1], [2]])
+    expect(w.findAll('tr.chosen').map((r) => r.find('strong').text())).toEqual(['Capstan'])
+    await w.setProps({ locked: true })
+    await rows[0]!.trigger('click')
+    await w.setProps({ look: true })
+    await rows[2]!.trigger('click')
+    expect(w.emitted('choose')?.slice(2), 'locked: none; to look at: any').toEqual([[3]])
+  })
+})
+
+describe('the house', () => {
+  it('shows its drawers, and is saved with hours and fees as they were typed', async () => {
+    server.answers['/session'] = { id: 1, name: 'Cato', role: 'steward' }
+    const of = (id: number, data: object) => ({ id, version: 1, data })
+    server.answers['/house'] = {
+      house: { name: 'Loft', locale: 'en-GB', currency: 'EUR', time_zone: 'UTC', week: [[], [{ from: 600, to: 1080 }], [], [], [], [], []], attendance_min: 10, start_cents: 50, longest_run_min: 360, file_pattern: '', version: 3 },
+      machines: [of(1, { name: 'Bowline', in_service: true, process: 'material extrusion', volume: { shape: 'round', x_mm: 200, y_mm: 200, z_mm: 180 }, nozzles_mm: [0.4, 0.6], rate_cents_per_hour: 120, material: 'PLA', colour: '#888888', colour_name: 'grey' })],
+      materials: [of(1, { name: 'PLA', density_g_per_cm3: 1.24, spool_grams: 1000, spool_cents: 2450 })],
+      recipes: [of(1, { name: 'Bowline everyday', material: 'PLA', layer_mm: 0.2, shells: 2, infill_percent: 15 })], texts: { file_names: [], block_names: [], ends: '', start: '', end: '', change: '' },
+    }
+    server.answers['/settings'] = []
+    const { w } = await room(HouseRoom)
+    const cells = () => w.findAll('.ledger tbody tr').map((r) => r.findAll('td').map((d) => d.text()).join('|'))
+    expect(cells()[0]).toMatch(/^Bowlinematerial extrusion\|⌀ 200 × 180 mm\|0.4, 0.6 mm\|grey PLA\|.*1.20/)
+    await press('d')
+    expect(cells()[0]).toMatch(/^PLA\|1.24 g\/cm³\|1,?000 g\|.*24.50\|2.45 ct/)
+    await press('d')
+    expect(cells()).toEqual(['Bowline everyday|PLA|0.20 mm|2|15 %'])
+    await press('d')
+    const field = (label: string) => w.findAllComponents({ name: 'VTextField' }).find((x) => x.props('label') === label)!
+    expect(field('Monday').props('modelValue')).toBe('10:00–18:00')
+    await field('Sunday').find('input').setValue('9 to noon')
+    await w.find('form').trigger('submit')
+    expect(w.find('p.problem').text()).toContain('Sunday: write hours as')
+    await field('Sunday').find('input').setValue('09:30–12:00')
+    await field('Fee for a start').find('input').setValue('0.75')
+    await w.find('form').trigger('submit')
+    await flushPromises()
+    const { house } = server.answers['/house'] as { house: { week: object[] } }
+    expect(server.asked).toEqual([['PUT', '/house', { ...house, start_cents: 75, week: [[{ from: 570, to: 720 }], ...house.week.slice(1)] }]])
   })
 })
 
