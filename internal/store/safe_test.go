@@ -43,6 +43,15 @@ func TestTwoFirstStarts(t *testing.T) {
 	assert.NoError(t, errors.Join(errs...))
 }
 
+// A database may have any name, and one that is there stays as it is.
+func TestDatabasesOfAnyName(t *testing.T) {
+	s := pgtest.New(t)
+	for range 2 {
+		require.NoError(t, s.CreateDatabase(ctx, `odd "name"; --`, ""))
+	}
+	assert.Equal(t, 1, count(t, s, `SELECT count(*) FROM pg_database WHERE datname = 'odd "name"; --'`))
+}
+
 // orNil stands in for an error that another server's quickness may have spared.
 func orNil(err error, text string) error {
 	if err == nil {
