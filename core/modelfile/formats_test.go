@@ -385,7 +385,16 @@ func TestLimitsInEveryFormat(t *testing.T) {
 	sphere := solid.Sphere(5, 40)
 	var tmf bytes.Buffer
 	require.NoError(t, Write3MF(&tmf, &File{Models: []Model{{Mesh: sphere}}}))
-	for name, b := range map[string][]byte{"obj": objFile(sphere), "3mf": tmf.Bytes(), "stl": binarySTL(t, sphere), "text": asciiSTL(sphere)} {
+	amf := `<amf><object id="1"><mesh><vertices>`
+	for _, v := range sphere.Vertices {
+		amf += fmt.Sprintf(`<vertex><coordinates><x>%v</x><y>%v</y><z>%v</z></coordinates></vertex>`, v.X, v.Y, v.Z)
+	}
+	amf += `</vertices><volume>`
+	for _, v := range sphere.Triangles {
+		amf += fmt.Sprintf(`<triangle><v1>%d</v1><v2>%d</v2><v3>%d</v3></triangle>`, v[0], v[1], v[2])
+	}
+	amf += `</volume></mesh></object></amf>`
+	for name, b := range map[string][]byte{"obj": objFile(sphere), "3mf": tmf.Bytes(), "stl": binarySTL(t, sphere), "text": asciiSTL(sphere), "amf": []byte(amf)} {
 		n := int64(len(sphere.Triangles))
 		_, err := readAll(b, Limits{Triangles: n, Vertices: 3 * n})
 		require.NoError(t, err, name)
@@ -393,6 +402,10 @@ func TestLimitsInEveryFormat(t *testing.T) {
 		assert.ErrorIs(t, err, ErrTooLarge, name)
 		_, err = readAll(b, Limits{Bytes: 900})
 		assert.ErrorIs(t, err, ErrTooLarge, name)
+		_, err = readAll(b, Limits{Coordinate: 5})
+		require.NoError(t, err, name)
+		_, err = readAll(b, Limits{Coordinate: 4.99})
+		assert.Regexp(t, "has the coordinate .*, beyond ±4.99|holds .*, which is no number that can be used", fmt.Sprint(err), "%s: said where it stands in the file", name)
 	}
 	for name, b := range map[string][]byte{
 		"obj": []byte(many("v %d 0 0\n", 3000) + "f 1 2 3\n"),
