@@ -128,7 +128,7 @@ func (a *amf) object() error {
 				a.names[id] = strings.ToValidUTF8(text, "")
 			}
 		case "vertex":
-			v, err := a.vector("coordinates", [3]string{"x", "y", "z"})
+			v, err := a.vector("coordinates", [3]string{"x", "y", "z"}, a.limits.Coordinate)
 			if err != nil {
 				return err
 			}
@@ -142,7 +142,7 @@ func (a *amf) object() error {
 				}
 			}
 		case "triangle":
-			v, err := a.vector("triangle", [3]string{"v1", "v2", "v3"})
+			v, err := a.vector("triangle", [3]string{"v1", "v2", "v3"}, math.MaxUint32)
 			if err != nil {
 				return err
 			}
@@ -192,9 +192,9 @@ func (a *amf) text() (string, error) {
 	}
 }
 
-// vector reads three numbers that are elements of their own, within an element
-// of the given name below the present one, or in it.
-func (a *amf) vector(within_ string, names [3]string) ([3]float64, error) {
+// vector reads three numbers up to ±limit that are elements of their own, within an
+// element of the given name below the present one, or in it.
+func (a *amf) vector(within_ string, names [3]string, limit float64) ([3]float64, error) {
 	var v [3]float64
 	var have [3]bool
 	depth := len(a.x.open)
@@ -226,7 +226,7 @@ func (a *amf) vector(within_ string, names [3]string) ([3]float64, error) {
 			return v, err
 		}
 		n, ok := ParseNumber(bytes.TrimSpace([]byte(text)))
-		if !ok || !within(n, a.limits.Coordinate) {
+		if !ok || !within(n, limit) {
 			return v, a.x.refuse("<%s> holds %q, which is no number that can be used", el, clip([]byte(text)))
 		}
 		v[k], have[k] = n, true
