@@ -161,6 +161,8 @@ func TestNarrowingAndWideningByCells(t *testing.T) {
 				}
 				require.Equal(t, all, at(narrow, c, r), "narrow %d, %d by %d", c, r, by)
 				require.Equal(t, any, at(wide, c, r), "wide %d, %d by %d", c, r, by)
+				four := at(m, c-1, r) || at(m, c+1, r) || at(m, c, r-1) || at(m, c, r+1)
+				require.Equal(t, four, s.beside(m, r*s.wordsWide+c/64)>>(c&63)&1 == 1, "beside %d, %d", c, r)
 			}
 		}
 	})

@@ -5,7 +5,7 @@ import { refusal } from '../api/client'
 import { formats } from '../composables/format'
 import { refresh } from '../composables/refresh'
 import { answers } from './answers'
-import { fieldsWith, holds, hoursText, idle, parseHours, readNumber, recipeFields, setAt, valueAt } from './fields'
+import { fieldsWith, holds, hoursText, idle, machineFields, parseHours, readNumber, recipeFields, setAt, valueAt } from './fields'
 import { moved, placeAt, shifted } from './lanes'
 import { overWords } from './over'
 import { boxLines, marked, markOf, middle } from './regions'
@@ -66,6 +66,13 @@ describe('entries', () => {
     expect(holds(bridge, { bridge_mm_per_s: 0 })).toBe('0.6 of the outer shell’s')
     expect(holds({ key: 'pause_mm', text: 'Heights', type: 'list' }, { pause_mm: [] })).toBe('none')
     expect(holds({ key: 'speed', text: 'Speed', type: 'number' }, { speed: 62.99999999999999 })).toBe('63')
+  })
+  it('asks of a machine only what it has', () => {
+    const asked = (d: object) => machineFields({} as never).filter((x) => x.only?.(d as never) ?? true).map((x) => x.path)
+    const printer = { process: 'material extrusion', nozzles_mm: [0.4] }
+    expect(asked(printer)).toContain('idle_off_s')
+    expect(asked({ process: 'vat photopolymerization' })).not.toContain('idle_off_s')
+    expect(asked({ ...printer, nozzles_mm: [0.4, 0.6] }).filter((p) => !asked(printer).includes(p))).toEqual(['second.material', 'second.colour_name', 'change_s', 'dialect.change'])
   })
   it('puts a refusal beside its field', () => {
     const r = refusal(422, { detail: 'validation failed', errors: [{ location: 'body.data.layer_mm', message: 'too thick' }] })
