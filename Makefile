@@ -49,7 +49,7 @@ fmt: ## format Go and the rest that has a formatter
 bench: setup web/dist/index.html ## speed and memory, beside peers in the same run (SHORT=-short leaves out the largest)
 	go test $(SHORT) -run '^$$' -bench . -benchtime $(or $(BENCHTIME),5x) -timeout 60m ./bench ./e2e
 
-PKG ?= core/planning core/naming core/plate core/machine core/recipe core/verdict core/printability core/estimate core/motion core/slicing
+PKG ?= core/shop/planning core/print/naming core/print/plate core/print/machine core/print/recipe core/judge/verdict core/judge/printability core/print/estimate core/print/motion core/judge/slicing
 mutate: .cache/gremlins ## small faults, one at a time: would the tests of PKG notice? (N=100 at random, SEED=1; see CONTRIBUTING)
 	go run ./cmd/mutate -v -n $(or $(N),0) -seed $(or $(SEED),1) $(PKG)
 
@@ -60,7 +60,7 @@ share: ## how much of the code is tests; what is generated is left out
 	@go run ./cmd/share
 
 fit: web/node_modules/.stamp ## fit the quick estimate's factors anew, and tell how far it is off
-	go run ./cmd/fit -write core/estimate/fitted.go
+	go run ./cmd/fit -write core/print/estimate/fitted.go
 
 fuzz: ## every fuzz target for FUZZTIME
 	@for p in $$(grep -rlE '^func Fuzz' --include='*_test.go' core | xargs -n1 dirname | sort -u); do \
@@ -68,7 +68,7 @@ fuzz: ## every fuzz target for FUZZTIME
 	    echo "== $$p $$f"; CGO_ENABLED=0 go test ./$$p -run '^$$' -fuzz "^$$f\$$" -fuzztime $(FUZZTIME); done; done
 
 golden: ## write the golden files anew
-	go test ./core/toolpath -run Look -update
+	go test ./core/print/toolpath -run Look -update
 
 api: bin/jobshelf ## the API's description and its TypeScript types
 	bin/jobshelf openapi > web/src/api/openapi.json

@@ -16,18 +16,19 @@ import (
 	"strings"
 	"testing"
 
-	"jobshelf/core/estimate"
-	"jobshelf/core/gcode"
-	"jobshelf/core/mesh"
-	"jobshelf/core/modelfile"
-	"jobshelf/core/plate"
-	"jobshelf/core/recipe"
-	"jobshelf/core/section"
-	"jobshelf/core/solid"
-	"jobshelf/core/toolpath"
+	"jobshelf/core/print/estimate"
+	"jobshelf/core/print/gcode"
+	"jobshelf/core/print/plate"
+	"jobshelf/core/print/post"
+	"jobshelf/core/print/recipe"
+	"jobshelf/core/print/toolpath"
+	"jobshelf/core/shape/mesh"
+	"jobshelf/core/shape/modelfile"
+	"jobshelf/core/shape/section"
+	"jobshelf/core/shape/shapetest"
+	"jobshelf/core/shape/solid"
 	"jobshelf/internal/corpus"
 	"jobshelf/internal/demo"
-	"jobshelf/internal/scan"
 )
 
 var ctx = context.Background()
@@ -197,7 +198,7 @@ func BenchmarkQuickEstimate(b *testing.B) {
 // hand-held scanner over it: 59 000 triangles, by far the most of it in need of support.
 func rugged(b *testing.B) *mesh.Mesh {
 	b.Helper()
-	m, err := scan.Rabbit()
+	m, err := shapetest.Rabbit()
 	if err != nil {
 		b.Fatal(err)
 	}
@@ -258,7 +259,7 @@ func BenchmarkSliceToGCode(b *testing.B) {
 				}
 				full := estimate.FullOf(p, *c.Recipe, c.Machine, c.Spools, 0)
 				var out bytes.Buffer
-				if err := gcode.Write(&out, p, gcode.Job{Machine: c.Machine, Recipe: *c.Recipe, Spools: c.Spools, Pace: full.Pace}); err != nil {
+				if err := post.Write(&out, p, post.Job{Machine: c.Machine, Recipe: *c.Recipe, Spools: c.Spools, Pace: full.Pace}); err != nil {
 					b.Fatal(err)
 				}
 				b.ReportMetric(float64(full.Layers), "layers")
@@ -282,7 +283,7 @@ func BenchmarkGCode(b *testing.B) {
 	b.Run("write", func(b *testing.B) {
 		for b.Loop() {
 			out.Reset()
-			if err := gcode.Write(&out, p, gcode.Job{Machine: c.Machine, Recipe: *c.Recipe, Spools: c.Spools}); err != nil {
+			if err := post.Write(&out, p, post.Job{Machine: c.Machine, Recipe: *c.Recipe, Spools: c.Spools}); err != nil {
 				b.Fatal(err)
 			}
 		}

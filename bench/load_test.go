@@ -23,9 +23,9 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"jobshelf/core/modelfile"
-	"jobshelf/core/recipe"
-	"jobshelf/core/solid"
+	"jobshelf/core/print/recipe"
+	"jobshelf/core/shape/modelfile"
+	"jobshelf/core/shape/solid"
 	"jobshelf/internal/demo"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/pgtest"

@@ -10,9 +10,9 @@ import (
 	"sync/atomic"
 	"testing"
 
-	"jobshelf/core/mesh"
-	"jobshelf/core/polygon"
-	"jobshelf/core/section"
+	"jobshelf/core/shape/mesh"
+	"jobshelf/core/shape/polygon"
+	"jobshelf/core/shape/section"
 )
 
 // layers are the outlines of a pebble of a million triangles at 0.2 mm: about a

@@ -7,7 +7,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"jobshelf/core/solid"
+	"jobshelf/core/shape/solid"
 	"jobshelf/internal/browser"
 	"jobshelf/internal/demo"
 )

@@ -1,7 +1,7 @@
 // Command fit holds the quick estimate against real toolpaths over the parts of the
 // corpus, and fits its factors on those that are there for it.
 //
-//	fit [-one-of 5] [-only NAME] [-all] [-write core/estimate/fitted.go]
+//	fit [-one-of 5] [-only NAME] [-all] [-write core/print/estimate/fitted.go]
 package main
 
 import (
@@ -19,7 +19,7 @@ import (
 
 	"gonum.org/v1/gonum/mat"
 
-	"jobshelf/core/estimate"
+	"jobshelf/core/print/estimate"
 	"jobshelf/internal/corpus"
 )
 

@@ -17,16 +17,16 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"jobshelf/core/machine"
-	"jobshelf/core/mesh"
-	"jobshelf/core/modelfile"
-	"jobshelf/core/recipe"
-	"jobshelf/core/slicing"
-	"jobshelf/core/solid"
-	"jobshelf/core/units"
-	"jobshelf/core/verdict"
+	"jobshelf/core/judge/slicing"
+	"jobshelf/core/judge/verdict"
+	"jobshelf/core/print/machine"
+	"jobshelf/core/print/recipe"
+	"jobshelf/core/shape/mesh"
+	"jobshelf/core/shape/modelfile"
+	"jobshelf/core/shape/shapetest"
+	"jobshelf/core/shape/solid"
+	"jobshelf/core/shape/units"
 	"jobshelf/internal/demo"
-	"jobshelf/internal/scan"
 )
 
 // call runs a subcommand as from the shell.
@@ -200,7 +200,7 @@ func TestEveryPartOnEveryMachine(t *testing.T) {
 		t.Skip("takes seconds")
 	}
 	ctx := context.Background()
-	rabbit, err := scan.Rabbit()
+	rabbit, err := shapetest.Rabbit()
 	require.NoError(t, err)
 	parts := append(solid.Parts(), solid.Part{Name: "rabbit", Mesh: rabbit.Transformed(80/rabbit.Bounds().Size().Len(), mesh.Vec3{}), Unit: units.Millimetre})
 	explained := regexp.MustCompile(`^(\d+ rounds of the first-layer hold would leave the plate and are left out|\d+ outlines ran into an open edge and were closed by a straight line|Support is laid by the part's nozzle: it is \d+\.\d\d cm³, and changing the nozzle for it would purge \d+\.\d cm³|There is no room beside the part for the purge block; support is laid by the part's nozzle|Too thin to be laid \(less than 0\.\d\d mm\)(: \d+\.\d\d mm of height and up to \d+\.\d\d mm² from \d+\.\d\d mm up, at X -?\d+\.\d, Y -?\d+\.\d| at \d+ other places?, 0\.\d\d\d mm³ together)|Corners sharper than 60° are rounded off over \d+\.\d\d mm of height, up to \d+ in a layer: lines end up to [01]\.\d\d mm short of them, the most at X -?\d+\.\d, Y -?\d+\.\d|\d+ small places that hang are not listed)\.$`)

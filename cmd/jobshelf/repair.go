@@ -10,8 +10,8 @@ import (
 	"slices"
 	"strings"
 
-	"jobshelf/core/mesh"
-	"jobshelf/core/modelfile"
+	"jobshelf/core/shape/mesh"
+	"jobshelf/core/shape/modelfile"
 )
 
 // mended is what `repair --json` prints: one entry for each model of the file.

@@ -16,7 +16,7 @@ import (
 	"strings"
 	"time"
 
-	"jobshelf/core/modelfile"
+	"jobshelf/core/shape/modelfile"
 	"jobshelf/internal/demo"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/httpapi"

@@ -10,8 +10,8 @@ import (
 	"path/filepath"
 	"strings"
 
-	"jobshelf/core/recipe"
-	"jobshelf/core/slicing"
+	"jobshelf/core/judge/slicing"
+	"jobshelf/core/print/recipe"
 	"jobshelf/internal/demo"
 )
 

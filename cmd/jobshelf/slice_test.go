@@ -10,8 +10,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"jobshelf/core/estimate"
-	"jobshelf/core/gcode"
+	"jobshelf/core/print/estimate"
+	"jobshelf/core/print/gcode"
 )
 
 // The program that slice writes reads back as what its JSON promises; a departure

@@ -1,7 +1,7 @@
 // Command mutate asks whether the tests of a package would notice a fault: it puts small
 // ones in, one at a time, and runs the package's own tests.
 //
-//	mutate [-n 0] [-seed 1] [-j 2] [-v] ./core/planning …
+//	mutate [-n 0] [-seed 1] [-j 2] [-v] ./core/shop/planning …
 //
 // Gremlins lists the places. What it finds is kept in .cache/mutants, so that a run that was
 // stopped goes on, and after a change of tests only what had lived is run again. Those that

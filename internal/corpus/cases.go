@@ -7,13 +7,13 @@ import (
 	"math"
 	"slices"
 
-	"jobshelf/core/estimate"
-	"jobshelf/core/mesh"
-	"jobshelf/core/plate"
-	"jobshelf/core/recipe"
-	"jobshelf/core/section"
-	"jobshelf/core/toolpath"
-	"jobshelf/core/verdict"
+	"jobshelf/core/judge/verdict"
+	"jobshelf/core/print/estimate"
+	"jobshelf/core/print/plate"
+	"jobshelf/core/print/recipe"
+	"jobshelf/core/print/toolpath"
+	"jobshelf/core/shape/mesh"
+	"jobshelf/core/shape/section"
 	"jobshelf/internal/demo"
 )
 

@@ -18,8 +18,8 @@ import (
 	"slices"
 	"sync"
 
-	"jobshelf/core/mesh"
-	"jobshelf/core/solid"
+	"jobshelf/core/shape/mesh"
+	"jobshelf/core/shape/solid"
 )
 
 // Part is one of the list, in mm.

@@ -8,13 +8,13 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"jobshelf/core/estimate"
-	"jobshelf/core/mesh"
-	"jobshelf/core/polygon"
-	"jobshelf/core/recipe"
-	"jobshelf/core/solid"
-	"jobshelf/core/toolpath"
-	"jobshelf/core/units"
+	"jobshelf/core/print/estimate"
+	"jobshelf/core/print/recipe"
+	"jobshelf/core/print/toolpath"
+	"jobshelf/core/shape/mesh"
+	"jobshelf/core/shape/polygon"
+	"jobshelf/core/shape/solid"
+	"jobshelf/core/shape/units"
 )
 
 // The list is what it says: closed surfaces that face out, names that are one part's, of

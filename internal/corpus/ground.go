@@ -3,9 +3,9 @@ package corpus
 import (
 	"math"
 
-	"jobshelf/core/polygon"
-	"jobshelf/core/recipe"
-	"jobshelf/core/toolpath"
+	"jobshelf/core/print/recipe"
+	"jobshelf/core/print/toolpath"
+	"jobshelf/core/shape/polygon"
 )
 
 // Ground is what a print's lines stand on, told from the lines and outlines alone: it

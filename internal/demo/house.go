@@ -6,11 +6,11 @@ package demo
 import (
 	"math"
 
-	"jobshelf/core/machine"
-	"jobshelf/core/planning"
-	"jobshelf/core/recipe"
-	"jobshelf/core/units"
-	"jobshelf/core/verdict"
+	"jobshelf/core/judge/verdict"
+	"jobshelf/core/print/machine"
+	"jobshelf/core/print/recipe"
+	"jobshelf/core/shape/units"
+	"jobshelf/core/shop/planning"
 	"jobshelf/internal/store"
 )
 

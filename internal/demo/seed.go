@@ -8,10 +8,10 @@ import (
 	"path"
 	"time"
 
-	"jobshelf/core/mesh"
-	"jobshelf/core/modelfile"
-	"jobshelf/core/recipe"
-	"jobshelf/core/solid"
+	"jobshelf/core/print/recipe"
+	"jobshelf/core/shape/mesh"
+	"jobshelf/core/shape/modelfile"
+	"jobshelf/core/shape/solid"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/store"
 )

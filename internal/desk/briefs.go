@@ -4,7 +4,7 @@ import (
 	"context"
 	"sync"
 
-	"jobshelf/core/verdict"
+	"jobshelf/core/judge/verdict"
 	"jobshelf/internal/store"
 )
 

@@ -3,10 +3,10 @@ package desk
 import (
 	"context"
 
-	"jobshelf/core/machine"
-	"jobshelf/core/recipe"
-	"jobshelf/core/units"
-	"jobshelf/core/verdict"
+	"jobshelf/core/judge/verdict"
+	"jobshelf/core/print/machine"
+	"jobshelf/core/print/recipe"
+	"jobshelf/core/shape/units"
 	"jobshelf/internal/store"
 )
 

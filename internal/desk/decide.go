@@ -7,8 +7,8 @@ import (
 	"strings"
 	"time"
 
-	"jobshelf/core/printability"
-	"jobshelf/core/units"
+	"jobshelf/core/judge/printability"
+	"jobshelf/core/shape/units"
 	"jobshelf/internal/store"
 )
 

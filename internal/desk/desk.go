@@ -12,8 +12,8 @@ import (
 	"fmt"
 	"time"
 
-	"jobshelf/core/machine"
-	"jobshelf/core/planning"
+	"jobshelf/core/print/machine"
+	"jobshelf/core/shop/planning"
 	"jobshelf/internal/store"
 )
 

@@ -1,8 +1,8 @@
 package desk
 
 import (
-	"jobshelf/core/estimate"
-	"jobshelf/core/units"
+	"jobshelf/core/print/estimate"
+	"jobshelf/core/shape/units"
 )
 
 // FullView is the full estimate as the bench shows it.

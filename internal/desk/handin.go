@@ -10,8 +10,8 @@ import (
 	"time"
 	"unicode"
 
-	"jobshelf/core/recipe"
-	"jobshelf/core/units"
+	"jobshelf/core/print/recipe"
+	"jobshelf/core/shape/units"
 	"jobshelf/internal/store"
 )
 

@@ -5,9 +5,9 @@ import (
 	"fmt"
 	"slices"
 
-	"jobshelf/core/machine"
-	"jobshelf/core/naming"
-	"jobshelf/core/recipe"
+	"jobshelf/core/print/machine"
+	"jobshelf/core/print/naming"
+	"jobshelf/core/print/recipe"
 	"jobshelf/internal/store"
 )
 

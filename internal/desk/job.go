@@ -10,12 +10,12 @@ import (
 	"strings"
 	"time"
 
-	"jobshelf/core/estimate"
-	"jobshelf/core/mesh"
-	"jobshelf/core/planning"
-	"jobshelf/core/printability"
-	"jobshelf/core/units"
-	"jobshelf/core/verdict"
+	"jobshelf/core/judge/printability"
+	"jobshelf/core/judge/verdict"
+	"jobshelf/core/print/estimate"
+	"jobshelf/core/shape/mesh"
+	"jobshelf/core/shape/units"
+	"jobshelf/core/shop/planning"
 	"jobshelf/internal/store"
 )
 

@@ -7,7 +7,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"jobshelf/core/planning"
+	"jobshelf/core/shop/planning"
 	"jobshelf/internal/store"
 )
 

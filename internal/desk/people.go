@@ -7,7 +7,7 @@ import (
 	"strings"
 	"unicode"
 
-	"jobshelf/core/planning"
+	"jobshelf/core/shop/planning"
 	"jobshelf/internal/store"
 )
 

@@ -6,9 +6,9 @@ import (
 	"slices"
 	"strings"
 
-	"jobshelf/core/mesh"
-	"jobshelf/core/modelfile"
-	"jobshelf/core/units"
+	"jobshelf/core/shape/mesh"
+	"jobshelf/core/shape/modelfile"
+	"jobshelf/core/shape/units"
 	"jobshelf/internal/store"
 )
 

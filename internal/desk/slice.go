@@ -7,12 +7,12 @@ import (
 	"slices"
 	"strings"
 
-	"jobshelf/core/modelfile"
-	"jobshelf/core/naming"
-	"jobshelf/core/recipe"
-	"jobshelf/core/slicing"
-	"jobshelf/core/units"
-	"jobshelf/core/verdict"
+	"jobshelf/core/judge/slicing"
+	"jobshelf/core/judge/verdict"
+	"jobshelf/core/print/naming"
+	"jobshelf/core/print/recipe"
+	"jobshelf/core/shape/modelfile"
+	"jobshelf/core/shape/units"
 	"jobshelf/internal/store"
 )
 

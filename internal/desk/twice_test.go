@@ -12,7 +12,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"jobshelf/core/mesh"
+	"jobshelf/core/shape/mesh"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/store"
 )

@@ -15,7 +15,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/adapters/humachi"
 
-	"jobshelf/core/printability"
+	"jobshelf/core/judge/printability"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/store"
 )

@@ -7,8 +7,8 @@ import (
 	"path"
 	"strings"
 
-	"jobshelf/core/naming"
-	"jobshelf/core/recipe"
+	"jobshelf/core/print/naming"
+	"jobshelf/core/print/recipe"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/store"
 )

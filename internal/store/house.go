@@ -6,10 +6,10 @@ import (
 
 	"golang.org/x/text/unicode/norm"
 
-	"jobshelf/core/machine"
-	"jobshelf/core/planning"
-	"jobshelf/core/recipe"
-	"jobshelf/core/units"
+	"jobshelf/core/print/machine"
+	"jobshelf/core/print/recipe"
+	"jobshelf/core/shape/units"
+	"jobshelf/core/shop/planning"
 )
 
 // House is the house's own settings.

@@ -5,10 +5,10 @@ import (
 	"errors"
 	"time"
 
-	"jobshelf/core/mesh"
-	"jobshelf/core/printability"
-	"jobshelf/core/units"
-	"jobshelf/core/verdict"
+	"jobshelf/core/judge/printability"
+	"jobshelf/core/judge/verdict"
+	"jobshelf/core/shape/mesh"
+	"jobshelf/core/shape/units"
 )
 
 // Job is a row with what a slip on the shelf shows of it besides its pieces.

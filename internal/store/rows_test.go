@@ -10,12 +10,12 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"jobshelf/core/machine"
-	"jobshelf/core/mesh"
-	"jobshelf/core/printability"
-	"jobshelf/core/recipe"
-	"jobshelf/core/units"
-	"jobshelf/core/verdict"
+	"jobshelf/core/judge/printability"
+	"jobshelf/core/judge/verdict"
+	"jobshelf/core/print/machine"
+	"jobshelf/core/print/recipe"
+	"jobshelf/core/shape/mesh"
+	"jobshelf/core/shape/units"
 	"jobshelf/internal/pgtest"
 	"jobshelf/internal/store"
 )

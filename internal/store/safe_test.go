@@ -14,8 +14,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"jobshelf/core/recipe"
-	"jobshelf/core/verdict"
+	"jobshelf/core/judge/verdict"
+	"jobshelf/core/print/recipe"
 	"jobshelf/internal/pgtest"
 	"jobshelf/internal/store"
 )

@@ -5,9 +5,9 @@ import (
 	"errors"
 	"time"
 
-	"jobshelf/core/estimate"
-	"jobshelf/core/recipe"
-	"jobshelf/core/slicing"
+	"jobshelf/core/judge/slicing"
+	"jobshelf/core/print/estimate"
+	"jobshelf/core/print/recipe"
 )
 
 // Slice is a row: a piece sliced for a machine.

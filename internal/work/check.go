@@ -16,12 +16,12 @@ import (
 	"github.com/riverqueue/river"
 	"github.com/riverqueue/river/riverdriver/riverpgxv5"
 
-	"jobshelf/core/gcode"
-	"jobshelf/core/mesh"
-	"jobshelf/core/modelfile"
-	"jobshelf/core/picture"
-	"jobshelf/core/units"
-	"jobshelf/core/verdict"
+	"jobshelf/core/judge/verdict"
+	"jobshelf/core/print/gcode"
+	"jobshelf/core/shape/mesh"
+	"jobshelf/core/shape/modelfile"
+	"jobshelf/core/shape/picture"
+	"jobshelf/core/shape/units"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/store"
 )

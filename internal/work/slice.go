@@ -12,10 +12,10 @@ import (
 	"github.com/riverqueue/river"
 	"github.com/riverqueue/river/riverdriver/riverpgxv5"
 
-	"jobshelf/core/mesh"
-	"jobshelf/core/modelfile"
-	"jobshelf/core/slicing"
-	"jobshelf/core/toolpath"
+	"jobshelf/core/judge/slicing"
+	"jobshelf/core/print/toolpath"
+	"jobshelf/core/shape/mesh"
+	"jobshelf/core/shape/modelfile"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/store"
 )

@@ -31,7 +31,7 @@ import (
 	"github.com/riverqueue/river/riverdriver/riverpgxv5"
 	"github.com/riverqueue/river/rivertype"
 
-	"jobshelf/core/modelfile"
+	"jobshelf/core/shape/modelfile"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/store"
 )

@@ -1,0 +1,334 @@
+package slicing
+
+import (
+	"bytes"
+	"cmp"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"math"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"jobshelf/core/print/gcode"
+	"jobshelf/core/print/machine"
+	"jobshelf/core/print/plate"
+	"jobshelf/core/print/recipe"
+	"jobshelf/core/shape/mesh"
+	"jobshelf/core/shape/modelfile"
+	"jobshelf/core/shape/solid"
+)
+
+var ctx = context.Background()
+
+// order is for a stool that hangs over.
+func order() Order {
+	m := solid.Box(6, 6, 10).Transformed(1, mesh.Vec3{X: 12, Y: 12})
+	m.Append(solid.Box(30, 20, 2).Transformed(1, mesh.Vec3{Z: 10}))
+	return Order{Mesh: m, MMPerUnit: 1,
+		Machine: &machine.Machine{Name: "Test", Process: machine.MaterialExtrusion, Volume: machine.Volume{Shape: machine.Rectangle, XMM: 120, YMM: 120, ZMM: 60}, FilamentMM: 1.75, NozzlesMM: []float64{0.4},
+			NozzleMaxC: 250, BedMaxC: 90, RateCents: 120, Motion: machine.Motion{SpeedMMPerS: 150, AccelMMPerS2: 1200, JunctionDeviationMM: 0.02, LiftMMPerS: 10},
+			WarmUp: machine.WarmUp{NozzleCPerS: 2, BedCPerS: 0.4, HomingS: 30}},
+		Recipe: recipe.Recipe{Name: "plain", LayerMM: 0.25, FirstLayerMM: 0.25, LineMM: 0.45, Shells: 2, TopLayers: 3, BottomLayers: 3, InfillPercent: 10, Hold: recipe.HoldNone, NozzleC: 205,
+			BedC: 55, OuterMMPerS: 40, InnerMMPerS: 50, CapMMPerS: 50, InfillMMPerS: 60, FirstMMPerS: 20, TravelMMPerS: 120, RetractMM: 1, RetractMMPerS: 30, Support: recipe.SupportEverywhere},
+		Spools: machine.Spools{{Name: "PLA", DensityGPerCM: 1.24, SpoolGrams: 1000, SpoolCents: 2200}}, StartCents: 50}
+}
+
+// A stance is undone by its inverse, alone and with any standing on any plate.
+func TestStancesGoThereAndBack(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		c := rapid.Float64Range(-100, 100)
+		v := mesh.Vec3{X: c.Draw(t, "x"), Y: c.Draw(t, "y"), Z: c.Draw(t, "z")}
+		s := Stance{rapid.SampledFrom([]float64{0, 1, 0.9, 25}).Draw(t, "scale"), rapid.SampledFrom([]Tip{TipNone, TipX, TipY}).Draw(t, "tip")}
+		require.InDelta(t, 0, s.from(s.to(v)).Sub(v).Len(), 1e-9)
+		st := plate.StandingOf(solid.Box(3, 4, 5), rapid.SampledFrom([]float64{1, 25.4}).Draw(t, "unit"), rapid.Float64Range(0, 180).Draw(t, "turn"), machine.Volume{XMM: 200, YMM: 100})
+		require.InDelta(t, 0, s.from(st.From(st.To(s.to(v)))).Sub(v).Len(), 1e-8)
+	})
+}
+
+// Laying over keeps the size and the volume: no mirror.
+func TestLayingOverIsATurn(t *testing.T) {
+	m := solid.TillerJoint()
+	for _, tip := range []Tip{TipX, TipY} {
+		over := Stance{Tip: tip}.of(m)
+		assert.InEpsilon(t, m.Measure().Volume, over.Measure().Volume, 1e-9)
+		a, b := m.Bounds().Size(), over.Bounds().Size()
+		if tip == TipX {
+			assert.InDeltaSlice(t, []float64{a.X, a.Z, a.Y}, []float64{b.X, b.Y, b.Z}, 1e-9)
+		} else {
+			assert.InDeltaSlice(t, []float64{a.Z, a.Y, a.X}, []float64{b.X, b.Y, b.Z}, 1e-9)
+		}
+	}
+	assert.Same(t, m, Stance{}.of(m))
+}
+
+// A region's corners, given back as a mark, meet that region: on both shapes of
+// plate, in inches, smaller, and where the part had to be turned to fit.
+func TestARegionsCornersMarkIt(t *testing.T) {
+	for name, change := range map[string]func(*Order){
+		"as it is":  func(*Order) {},
+		"round":     func(o *Order) { o.Machine.Volume.Shape = machine.Round },
+		"inches":    func(o *Order) { o.Mesh, o.MMPerUnit = o.Mesh.Transformed(1/25.4, mesh.Vec3{X: 3}), 25.4 },
+		"smaller":   func(o *Order) { o.Stance.Scale = 0.8 },
+		"turned":    func(o *Order) { o.Machine.Volume.XMM, o.Machine.Volume.YMM = 24, 40 },
+		"on a raft": func(o *Order) { o.Recipe.Hold = recipe.HoldRaft },
+	} {
+		t.Run(name, func(t *testing.T) {
+			o := order()
+			change(&o)
+			r, err := Make(ctx, o, nil)
+			require.NoError(t, err)
+			require.Len(t, r.Regions, 1)
+			require.True(t, r.Regions[0].Carried, r.Regions[0].Why)
+			b := o.Mesh.Bounds()
+			for _, c := range r.Regions[0].CornersMM { // about the top, in the part's own place
+				for k, v := range [3][2]float64{{b.Min.X, b.Max.X}, {b.Min.Y, b.Max.Y}, {b.Min.Z, b.Max.Z}} {
+					assert.InDelta(t, 0, math.Max(0, math.Max(v[0]*o.MMPerUnit-c[k], c[k]-v[1]*o.MMPerUnit)), 0.7)
+				}
+			}
+			// Eight corners of one box, each another: as far apart along each side as the region is long, and a bit.
+			seen := map[[3]float64]bool{}
+			low, high := r.Regions[0].CornersMM[0], r.Regions[0].CornersMM[0]
+			for _, c := range r.Regions[0].CornersMM {
+				seen[c] = true
+				for k := range c {
+					low[k], high[k] = math.Min(low[k], c[k]), math.Max(high[k], c[k])
+				}
+			}
+			assert.Len(t, seen, 8)
+			scale := cmp.Or(o.Stance.Scale, 1)
+			size := r.Regions[0]
+			assert.InDelta(t, (size.Max[2]-size.Min[2])/scale, high[2]-low[2], 1e-6)
+			plane := []float64{high[0] - low[0], high[1] - low[1]}
+			want := []float64{(size.Max[0] - size.Min[0] + 2*aroundMM) / scale, (size.Max[1] - size.Min[1] + 2*aroundMM) / scale}
+			slices.Sort(plane)
+			slices.Sort(want)
+			assert.InDeltaSlice(t, want, plane, 1e-6)
+			o.Marks = []Mark{{CornersMM: r.Regions[0].CornersMM, Why: "it is sanded"}}
+			kept, err := Make(ctx, o, nil)
+			require.NoError(t, err)
+			assert.Equal(t, "Kept out by hand: it is sanded", kept.Regions[0].Why)
+			assert.Zero(t, kept.Full.GramsSupport)
+			o.Recipe.Support, o.Marks[0].PutIn = recipe.SupportOff, true
+			put, err := Make(ctx, o, nil)
+			require.NoError(t, err)
+			assert.Equal(t, "Put in by hand: it is sanded", put.Regions[0].Why)
+			assert.InEpsilon(t, r.Full.GramsSupport, put.Full.GramsSupport, 0.02)
+		})
+	}
+}
+
+func TestWhatCannotBeSlicedIsToldInWords(t *testing.T) {
+	for says, change := range map[string]func(*Order){
+		"It does not fit Test: X +0.0, Y +0.0, Z +6.0 mm.": func(o *Order) { o.Machine.Volume.ZMM = 6 },
+		"lays layers of": func(o *Order) { o.Recipe.LayerMM = 0.39 },
+		"layers; the limit is": func(o *Order) {
+			o.Stance.Scale, o.Machine.Volume = 500, machine.Volume{Shape: machine.Rectangle, XMM: 1e5, YMM: 1e5, ZMM: 1e5}
+		},
+	} {
+		o := order()
+		change(&o)
+		_, err := Make(ctx, o, nil)
+		var no *Refusal
+		require.ErrorAs(t, err, &no, says)
+		assert.Contains(t, no.Text, says)
+	}
+}
+
+// Whenever it is cancelled, it says so, and blames neither part nor machine.
+func TestCancelledIsNoRefusal(t *testing.T) {
+	calls := 0
+	r, err := Make(ctx, order(), func(float64) { calls++ })
+	require.NoError(t, err)
+	require.NoError(t, r.WriteProgram(ctx, io.Discard, nil))
+	long := order()
+	long.Mesh = solid.Sphere(14, 96) // enough lines to be looked at on the way
+	r, err = Make(ctx, long, nil)
+	require.NoError(t, err)
+	gone, stop := context.WithCancel(ctx)
+	stop()
+	require.ErrorIs(t, r.WriteProgram(gone, io.Discard, nil), context.Canceled)
+	for at := range calls + 1 { // before the first, then at each
+		over, cancel := context.WithCancel(ctx)
+		n := 0
+		if at == 0 {
+			cancel()
+		}
+		_, err := Make(over, order(), func(float64) {
+			if n++; n == at {
+				cancel()
+			}
+		})
+		cancel()
+		if err != nil || at == 0 {
+			require.ErrorIs(t, err, context.Canceled, "at %d of %d", at, calls)
+		}
+	}
+}
+
+// The program's head tells what it is; the settings in it are those it was made
+// by; progress rises to the end; the plate is where the lines are.
+func TestAProgramTellsWhatItIs(t *testing.T) {
+	o := order()
+	last := 0.0
+	r, err := Make(ctx, o, func(f float64) {
+		assert.GreaterOrEqual(t, f, last)
+		last = f
+	})
+	require.NoError(t, err)
+	assert.InDelta(t, 1, last, 1e-9)
+	var b bytes.Buffer
+	require.NoError(t, r.WriteProgram(ctx, &b, [][2]string{{"job", "7, Stool"}}))
+	head := map[string]string{}
+	for _, l := range strings.Split(b.String(), "\n")[:12] {
+		if k, v, ok := strings.Cut(strings.TrimPrefix(l, "; "), ": "); ok {
+			head[k] = v
+		}
+	}
+	assert.Equal(t, "7, Stool", head["job"])
+	assert.Equal(t, "Test", head["machine"])
+	assert.Equal(t, "PLA", head["material"])
+	assert.Equal(t, fmt.Sprint(r.Full.Layers), head["layers"])
+	assert.Equal(t, fmt.Sprintf("%.0f s, of it %.0f s warm-up", r.Full.WholeSeconds(), r.Full.WarmUpSeconds), head["time"])
+	assert.Equal(t, fmt.Sprintf("%.2f g, %.3f m", r.Full.Grams(), r.Full.FilamentMM/1000), head["filament"])
+	assert.NotContains(t, head, "nozzle 1", "one nozzle is all of it")
+	var back recipe.Recipe
+	require.NoError(t, json.Unmarshal([]byte(head["settings"]), &back))
+	assert.Equal(t, o.Recipe.WithDefaults(), back)
+	s, err := gcode.Read(ctx, &b, 0, nil)
+	require.NoError(t, err)
+	var p bytes.Buffer
+	require.NoError(t, r.WritePlate(&p, "stool"))
+	f, err := modelfile.Read(ctx, bytes.NewReader(p.Bytes()), int64(p.Len()), modelfile.Limits{}, nil)
+	require.NoError(t, err)
+	box := f.Models[0].Mesh.Bounds()
+	assert.InDelta(t, 60, (box.Min.X+box.Max.X)/2, 1e-4)
+	assert.InDelta(t, 0, box.Min.Z, 1e-6)
+	assert.LessOrEqual(t, s.Max.Z, 12.01)
+	assert.Equal(t, "stool", f.Models[0].Name)
+	// 30 s of homing, and the nozzle's 185 °C at 2 °C/s, which take longer than the bed.
+	assert.InDelta(t, 30+185./2, r.Full.WarmUpSeconds, 1e-9)
+	assert.InDelta(t, 30, r.Full.HomingSeconds, 0)
+}
+
+// Whatever a recipe can be set to within its ranges, edges most of all: what is
+// not refused is sliced, timed and written; the program reads back, and its
+// figures are finite.
+func TestAnyRecipeWithinItsRanges(t *testing.T) {
+	settings := recipe.Settings()
+	made, tried := 0, 0
+	defer func() { assert.Greater(t, 3*made, tried, "most are made") }()
+	rapid.Check(t, func(t *rapid.T) {
+		o := order()
+		o.Mesh = o.Mesh.Transformed(0.3, mesh.Vec3{})
+		tried++
+		o.Machine.NozzlesMM, o.Machine.Second = []float64{0.4, 0.4}, machine.Loaded{Material: "Soluble"}
+		o.Machine.Dialect.Arcs = rapid.Bool().Draw(t, "arcs")
+		o.Machine.Dialect.AbsoluteE = rapid.Bool().Draw(t, "absolute")
+		o.Spools = append(o.Spools, &machine.Material{Name: "Soluble", DensityGPerCM: 1.2, SpoolGrams: 500, SpoolCents: 3000, NozzleC: 210})
+		for range rapid.IntRange(1, 12).Draw(t, "departures") {
+			s := rapid.SampledFrom(settings).Draw(t, "setting")
+			var value string
+			switch s.Type {
+			case "choice":
+				value = rapid.SampledFrom(s.Choices).Draw(t, "choice")
+			case "whole number":
+				value = fmt.Sprint(rapid.IntRange(int(*s.Least), int(*s.Most)).Draw(t, "n"))
+			case "list":
+				value = "0.5, 1, 400"
+			default:
+				v := rapid.OneOf(rapid.Just(*s.Least), rapid.Just(*s.Most), rapid.Float64Range(*s.Least, *s.Most), rapid.Float64Range(*s.Least, *s.Least+(*s.Most-*s.Least)/20)).Draw(t, "x")
+				value = fmt.Sprint(v)
+			}
+			// One that does not suit the machine would hide all the others.
+			r, err := o.Recipe.Apply([]recipe.Departure{{Key: s.Key, Value: value}})
+			if err == nil && (len(r.Validate(o.Machine, o.Spools)) == 0 || rapid.IntRange(0, 49).Draw(t, "all the same") == 0) {
+				o.Recipe = r
+			}
+		}
+		r, err := Make(ctx, o, nil)
+		var no *Refusal
+		if errors.As(err, &no) {
+			require.NotEmpty(t, no.Text)
+			return
+		}
+		require.NoError(t, err)
+		made++
+		for kind, s := range r.Full.ByKind {
+			require.False(t, math.IsNaN(s) || math.IsInf(s, 0) || s < 0, "%s: %g s", kind, s)
+		}
+		require.False(t, math.IsNaN(r.Full.Grams()) || r.Full.Grams() <= 0)
+		var b bytes.Buffer
+		require.NoError(t, r.WriteProgram(ctx, &b, nil))
+		s, err := gcode.Read(ctx, &b, 0, nil)
+		require.NoError(t, err)
+		pulled := r.Order.Recipe.RetractMM * float64(len(r.Full.Nozzles)) // each nozzle ends with it back
+		require.InDelta(t, r.Full.FilamentMM, s.FilamentMM+pulled, 1e-3*r.Full.FilamentMM+0.01)
+		require.Zero(t, s.NozzleEndC)
+	})
+}
+
+// Marks may be anything: boxes as large as numbers go cover everything, flat or
+// far ones nothing.
+func TestMarksMayBeAnywhere(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		o := order()
+		var m Mark
+		for range rapid.IntRange(4, 8).Draw(t, "corners") {
+			var c [3]float64
+			for k := range c {
+				c[k] = rapid.OneOf(rapid.SampledFrom([]float64{0, 1e9, -1e9, 1e300, -1e300, math.MaxFloat64}), rapid.Float64Range(-50, 50)).Draw(t, "at")
+			}
+			m.CornersMM = append(m.CornersMM, c)
+		}
+		m.PutIn, m.Why = rapid.Bool().Draw(t, "put in"), "x"
+		o.Marks = []Mark{m}
+		r, err := Make(ctx, o, nil)
+		require.NoError(t, err)
+		require.Len(t, r.Regions, 1)
+	})
+	all := Mark{Why: "all"}
+	for _, x := range []float64{-1e300, 1e300} {
+		for _, y := range []float64{-1e300, 1e300} {
+			all.CornersMM = append(all.CornersMM, [3]float64{x, y, -1e300}, [3]float64{x, y, 1e300})
+		}
+	}
+	o := order()
+	o.Marks = []Mark{all}
+	r, err := Make(ctx, o, nil)
+	require.NoError(t, err)
+	assert.Zero(t, r.Full.GramsSupport)
+}
+
+// A mark is as high as its box and no higher, wherever the part stands and however it lies.
+func TestAMarkIsItsBox(t *testing.T) {
+	m := solid.Box(20, 12, 8).Transformed(1, mesh.Vec3{X: 30, Y: -40, Z: 100})
+	st := plate.StandingOf(m, 1, 0, machine.Volume{Shape: machine.Rectangle, XMM: 100, YMM: 100, ZMM: 50})
+	x := Mark{PutIn: true, Why: "so", Who: "Cato"}
+	for k := range 8 {
+		c := [3]float64{32, -37, 103}
+		for a, far := range [3]float64{38, -33, 106} {
+			if k>>a&1 == 1 {
+				c[a] = far
+			}
+		}
+		x.CornersMM = append(x.CornersMM, c)
+	}
+	got := x.on(Stance{}, 1, st)
+	assert.InDelta(t, 3, got.FromMM, 1e-9)
+	assert.InDelta(t, 6, got.ToMM, 1e-9)
+	assert.Equal(t, []any{true, "so (Cato)"}, []any{got.Force, got.Reason})
+	require.Len(t, got.Paths, 1)
+	assert.InDelta(t, 6*4, got.Paths[0].Area(), 1e-6)
+	x.CornersMM, x.Who = x.CornersMM[:2], ""
+	got = x.on(Stance{}, 1, st)
+	assert.Empty(t, got.Paths, "a line marks nothing")
+	assert.Equal(t, "so", got.Reason)
+}

@@ -1,0 +1,345 @@
+package verdict
+
+import (
+	"fmt"
+	"math"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"jobshelf/core/judge/printability"
+	"jobshelf/core/print/estimate"
+	"jobshelf/core/print/gcode"
+	"jobshelf/core/print/machine"
+	"jobshelf/core/print/recipe"
+	"jobshelf/core/shape/mesh"
+	"jobshelf/core/shape/modelfile"
+	"jobshelf/core/shape/polygon"
+	"jobshelf/core/shape/section"
+	"jobshelf/core/shape/solid"
+	"jobshelf/core/shape/units"
+)
+
+// several is three bodies of which one is open: an oblong block of no round sizes with a
+// cavity, and a wedge beside it.
+func several() *mesh.Mesh {
+	m := solid.Box(37, 13, 9)
+	in := solid.Box(11, 5, 3).Transformed(1, mesh.Vec3{X: 4, Y: 3, Z: 2})
+	for i := range in.Triangles {
+		t := &in.Triangles[i]
+		t[0], t[1] = t[1], t[0]
+	}
+	m.Append(in)
+	wedge := solid.Extrude([]solid.P{{X: 0, Y: 0}, {X: 16, Y: -3}, {X: 16, Y: 3}}, nil, 7)
+	wedge.Triangles = wedge.Triangles[1:]
+	m.Append(wedge.Transformed(1, mesh.Vec3{X: 40, Y: 6}))
+	return m
+}
+
+// A part in any unit, wherever it was drawn, is judged as its twin in millimetres at the
+// origin: measures, bodies, places, fits, estimates and texts.
+func TestNeitherUnitNorPlaceMatters(t *testing.T) {
+	choices := house()
+	oblong := *choices[0].Machine
+	oblong.Name, oblong.Volume = "Oblong", machine.Volume{Shape: machine.Rectangle, XMM: 60, YMM: 12, ZMM: 8}
+	choices = append(choices, Choice{&oblong, choices[0].Recipe, choices[0].Spools})
+	judge := func(m *mesh.Mesh, u units.Length) *Verdict {
+		v, err := Judge(ctx, Subject{Mesh: m, Unit: u}, choices, 50, nil)
+		require.NoError(t, err)
+		return v
+	}
+	twin := judge(several(), units.Millimetre)
+	require.Equal(t, 3, twin.BodyCount)
+	require.InDelta(t, 1, twin.Machines[3].OverMM[1]+twin.Machines[3].OverMM[0], 0.01)
+	require.InDelta(t, 1, twin.Machines[3].OverMM[2], 1e-6)
+	require.NotEmpty(t, twin.Evidence)
+	for _, u := range []units.Length{units.Millimetre, units.Centimetre, units.Metre, units.Inch, units.Foot, units.Micrometre} {
+		for _, at := range []mesh.Vec3{{}, {X: 300, Y: -40, Z: 100}, {X: -37, Y: 500, Z: -9}} {
+			name := fmt.Sprintf("in %s at %v", u, at)
+			got := judge(several().Transformed(1, at).Transformed(1/u.MM(), mesh.Vec3{}), u)
+			off := [3]float64{at.X, at.Y, at.Z}
+			near := func(want, got float64, what string) {
+				t.Helper()
+				assert.InDelta(t, want, got, 1e-4*math.Max(1, math.Abs(want)), "%s: %s", name, what)
+			}
+			box := func(want, got Box, what string) {
+				t.Helper()
+				for k := range off {
+					near(want.Min[k]+off[k], got.Min[k], what)
+					near(want.Max[k]+off[k], got.Max[k], what)
+				}
+			}
+			near(twin.VolumeMM3, got.VolumeMM3, "volume")
+			near(twin.AreaMM2, got.AreaMM2, "area")
+			box(twin.BoxMM, got.BoxMM, "box")
+			require.Len(t, got.Bodies, len(twin.Bodies))
+			for i, b := range twin.Bodies {
+				o := got.Bodies[i]
+				near(b.VolumeMM3, o.VolumeMM3, "a body's volume")
+				near(b.AreaMM2, o.AreaMM2, "a body's area")
+				box(b.BoxMM, o.BoxMM, "a body's box")
+				assert.Equal(t, []any{b.Triangles, b.Closed, b.InsideOut, b.Cavity}, []any{o.Triangles, o.Closed, o.InsideOut, o.Cavity})
+			}
+			for k := range off {
+				near(twin.CentroidMM[k]+off[k], got.CentroidMM[k], "centroid")
+			}
+			for i, m := range twin.Machines {
+				o := got.Machines[i]
+				assert.Equal(t, m.Fits, o.Fits, "%s: %s", name, m.Name)
+				near(m.ScaleToFit, o.ScaleToFit, "scale")
+				for k := range m.OverMM {
+					near(m.OverMM[k], o.OverMM[k], m.Name)
+				}
+				if assert.Equal(t, m.Quick == nil, o.Quick == nil, "%s: %s", name, m.Name) && m.Quick != nil {
+					assert.InEpsilon(t, m.Quick.Seconds, o.Quick.Seconds, 0.01, name)
+					assert.InEpsilon(t, m.Quick.Grams, o.Quick.Grams, 0.01, name)
+				}
+			}
+			require.Len(t, got.Findings, len(twin.Findings), name)
+			for i, f := range twin.Findings {
+				o := got.Findings[i]
+				assert.Equal(t, f.Text, o.Text, name)
+				near(f.Value, o.Value, f.Check)
+				require.Len(t, o.Places, len(f.Places))
+				for k := range f.Places {
+					for a := range off {
+						assert.InDelta(t, f.Places[k][a]+off[a], o.Places[k][a], 0.05, "%s: where it is said: %s", name, f.Text)
+					}
+				}
+			}
+		}
+	}
+}
+
+// How far it is goes up and not down, through the steps, to the whole, with a machine's
+// share for each that is estimated.
+func TestProgressGoesUp(t *testing.T) {
+	choices := house()
+	taller := *choices[0].Recipe
+	taller.LayerMM = 0.25
+	choices = append(choices, Choice{choices[0].Machine, &taller, choices[0].Spools})
+	last, n := 0.0, 0
+	least, most := 1.0, 0.0
+	order := map[Step]int{Checking: 0, Fitting: 1, Estimating: 2}
+	at := 0
+	_, err := Judge(ctx, Subject{Mesh: several(), Unit: units.Millimetre}, choices, 50, func(s Step, f float64) {
+		assert.GreaterOrEqual(t, f, last)
+		assert.GreaterOrEqual(t, order[s], at)
+		if s == Estimating && f < 1 {
+			least, most = math.Min(least, f), math.Max(most, f)
+		}
+		last, at = f, order[s]
+		n++
+	})
+	require.NoError(t, err)
+	assert.InDelta(t, 1, last, 1e-12)
+	assert.InDelta(t, 0.6, least, 1e-9, "the first machine begins there")
+	assert.Greater(t, most, 0.9, "the last one's share")
+	assert.Greater(t, n, 6)
+}
+
+// A file of several: counts, surfaces and faults of all copies together.
+func TestAFileAddsUp(t *testing.T) {
+	a := &Verdict{Unit: units.Inch, Triangles: 2, Vertices: 3, BodyCount: 5, Closed: true, Oriented: true, BoundaryEdges: 7, NonManifold: 11, Misoriented: 13, Degenerate: 17, Duplicate: 19,
+		CrossingPairs: 23, VolumeMM3: 29, AreaMM2: 31, CentroidMM: [3]float64{1, 2, 3}, BoxMM: Box{[3]float64{0, 0, 0}, [3]float64{4, 6, 8}}}
+	b := &Verdict{Triangles: 100, Vertices: 200, BodyCount: 300, Closed: true, Oriented: true, BoundaryEdges: 400, NonManifold: 500, Misoriented: 600, Degenerate: 700, Duplicate: 800,
+		CrossingPairs: 900, VolumeMM3: 1000, AreaMM2: 2000, CentroidMM: [3]float64{5, 5, 5}, BoxMM: Box{[3]float64{3, 3, 3}, [3]float64{7, 7, 7}}}
+	boxes := []Box{{[3]float64{100, 0, -10}, [3]float64{108, 6, -2}}, {[3]float64{-3, 50, 3}, [3]float64{1, 54, 11}}}
+	got := Together(modelfile.ThreeMF, []Part{{a, 2}, {b, 3}}, boxes, nil)
+	assert.Equal(t, []int{304, 606, 910, 1214, 1522, 1826, 2134, 2438, 2746}, []int{got.Triangles, got.Vertices, got.BodyCount, got.BoundaryEdges, got.NonManifold, got.Misoriented, got.Degenerate, got.Duplicate, got.CrossingPairs})
+	assert.InDelta(t, 3058, got.VolumeMM3, 1e-9)
+	assert.InDelta(t, 6062, got.AreaMM2, 1e-9)
+	assert.Equal(t, Box{[3]float64{-3, 0, -10}, [3]float64{108, 54, 11}}, got.BoxMM)
+	// Copies lie evenly in their box: a part's centroid moves as the middle of its box does.
+	for k, want := range [3]float64{(58*(1+104-2) + 3000*(5-1-5)) / 3058., (58*(2+3-3) + 3000*(5+52-5)) / 3058., (58*(3-6-4) + 3000*(5+7-5)) / 3058.} {
+		assert.InDelta(t, want, got.CentroidMM[k], 1e-9, "axis %d", k)
+	}
+	for _, c := range []struct{ closed, oriented, crosses [2]bool }{
+		{[2]bool{true, true}, [2]bool{true, true}, [2]bool{false, false}}, {[2]bool{true, false}, [2]bool{true, false}, [2]bool{false, true}},
+		{[2]bool{false, true}, [2]bool{false, true}, [2]bool{true, false}}, {[2]bool{false, false}, [2]bool{false, false}, [2]bool{true, true}}} {
+		a.Closed, b.Closed, a.Oriented, b.Oriented, a.Crosses, b.Crosses = c.closed[0], c.closed[1], c.oriented[0], c.oriented[1], c.crosses[0], c.crosses[1]
+		got := Together(modelfile.ThreeMF, []Part{{a, 1}, {b, 1}}, boxes, nil)
+		assert.Equal(t, []bool{c.closed[0] && c.closed[1], c.oriented[0] && c.oriented[1], c.crosses[0] || c.crosses[1]}, []bool{got.Closed, got.Oriented, got.Crosses})
+	}
+	// Without a volume, the middle of the box stands in.
+	a.VolumeMM3, b.VolumeMM3 = 0, 0
+	got = Together(modelfile.ThreeMF, []Part{{a, 1}, {b, 1}}, boxes, nil)
+	assert.Equal(t, [3]float64{52.5, 27, 0.5}, got.CentroidMM)
+	assert.Same(t, a, Together(modelfile.ThreeMF, []Part{{a, 1}}, boxes, nil))
+	assert.NotSame(t, a, Together(modelfile.ThreeMF, []Part{{a, 2}}, boxes[:1], nil))
+}
+
+// A program of just the greatest heat runs, a degree more does not; nor one of more nozzles
+// than there are, nor on a machine of another process.
+func TestProgramsAtTheirEdges(t *testing.T) {
+	choices := house()[:1]
+	for name, c := range map[string]struct {
+		change func(*gcode.Summary, *machine.Machine)
+		fits   bool
+	}{
+		"as it is":    {func(*gcode.Summary, *machine.Machine) {}, true},
+		"hottest":     {func(s *gcode.Summary, _ *machine.Machine) { s.NozzleMaxC, s.BedMaxC = 260, 90 }, true},
+		"hotter":      {func(s *gcode.Summary, _ *machine.Machine) { s.NozzleMaxC = 261 }, false},
+		"bed too hot": {func(s *gcode.Summary, _ *machine.Machine) { s.BedMaxC = 91 }, false},
+		"two nozzles": {func(s *gcode.Summary, _ *machine.Machine) { s.ByTool = []float64{1, 2} }, false},
+		"two of two": {func(s *gcode.Summary, m *machine.Machine) {
+			s.ByTool = []float64{1, 2}
+			m.NozzlesMM = []float64{0.4, 0.4}
+		}, true},
+		"another way":   {func(_ *gcode.Summary, m *machine.Machine) { m.Process = machine.VatPolymerization }, false},
+		"to the border": {func(s *gcode.Summary, _ *machine.Machine) { s.Max.X, s.Max.Y, s.Max.Z = 200, 200, 200 }, true},
+		"beyond":        {func(s *gcode.Summary, _ *machine.Machine) { s.Max.Y = 200.01 }, false},
+	} {
+		m := *choices[0].Machine
+		s := &gcode.Summary{SecondsOn: []float64{100}, NozzleMaxC: 210, BedMaxC: 60}
+		s.Max.X, s.Max.Y, s.Max.Z = 50, 50, 50
+		c.change(s, &m)
+		v := JudgeProgram(s, []Choice{{&m, choices[0].Recipe, choices[0].Spools}}, 50, 0)
+		assert.Equal(t, c.fits, v.Machines[0].Fits, name)
+		assert.Equal(t, c.fits, v.Machines[0].Quick != nil, name)
+		assert.Equal(t, "as sliced elsewhere", v.Machines[0].Recipe)
+	}
+	assert.Empty(t, JudgeProgram(&gcode.Summary{SecondsOn: []float64{1}}, []Choice{{Machine: choices[0].Machine}}, 50, 0).Machines[0].Recipe)
+}
+
+// What a line is too wide for, layer by layer, by hand.
+func TestWhatIsLostOfAStack(t *testing.T) {
+	slab := func(mm2 float64) section.Slab { return section.Slab{AreaMM2: mm2, HeightMM: 0.2} }
+	s := &section.Stack{HeightMM: 1, Slabs: []section.Slab{slab(100), slab(100), slab(3), slab(2), slab(1)}}
+	const line = 0.4 // of which 0.14 mm are the least, known within 0.01
+	thin := func(k int, wide, mm2 float64, every int) section.Thin {
+		return section.Thin{Slab: k, WidthMM: wide, AreaMM2: mm2, Every: every, AtMM: [3]float64{float64(k), 0, 0}}
+	}
+	for _, c := range []struct {
+		thin         []section.Thin
+		height, area float64
+		tip, places  int
+		all          bool
+	}{
+		{nil, 0, 0, 0, 0, false},
+		{[]section.Thin{thin(1, 0.05, 7, 1), thin(1, 0.05, 2, 1), thin(3, 0.05, 1, 1)}, 0.4, 9, 0, 3, false},
+		{[]section.Thin{thin(1, 0.05, 7, 2)}, 0.4, 7, 0, 1, false},
+		{[]section.Thin{thin(1, 0.05, 7, 9)}, 1, 7, 0, 1, false}, // no more than there is
+		{[]section.Thin{thin(3, 0.05, 2, 1), thin(4, 0.05, 1, 1)}, 0.4, 2, 2, 2, false},
+		{[]section.Thin{thin(2, 0.05, 3, 1), thin(4, 0.05, 1, 1)}, 0.4, 3, 1, 2, false},
+		{[]section.Thin{thin(4, 0.1299, 1, 1)}, 0.2, 1, 1, 1, false},
+		{[]section.Thin{thin(4, 0.1301, 1, 1)}, 0, 0, 0, 0, false},
+		{[]section.Thin{thin(0, 0, 100, 1), thin(1, 0, 100, 1), thin(2, 0, 3, 1), thin(3, 0, 2, 1), thin(4, 0, 1, 1)}, 1, 100, 5, 5, true},
+	} {
+		s.Thin = c.thin
+		l, tip := lost(s, line)
+		assert.InDelta(t, c.height, l.HeightMM, 1e-9, "%v", c.thin)
+		assert.InDelta(t, c.area, l.AreaMM2, 1e-9, "%v", c.thin)
+		assert.InDelta(t, 0.14, l.LeastMM, 1e-9)
+		assert.Equal(t, []any{c.tip, c.places, c.all}, []any{tip, len(l.Places), l.All}, "%v", c.thin)
+		assert.Equal(t, 5-c.tip, LayersOf(s, line))
+	}
+}
+
+// The sharpest corner of a stack counts, with all the height that has any; what a line goes
+// into as near as a fifth of a millimetre is not told.
+func TestTheSharpestCornerCounts(t *testing.T) {
+	tips := func(deg float64, x int64) section.Tips {
+		return section.Tips{Count: 1, Deg: deg, At: polygon.Point{X: x, Y: -2 * x}}
+	}
+	slab := func(z float64, tp section.Tips) section.Slab {
+		return section.Slab{BottomMM: z, HeightMM: 0.3, Tips: tp}
+	}
+	s := &section.Stack{Slabs: []section.Slab{slab(0, section.Tips{}), slab(0.3, tips(50, 1000)), slab(0.6, section.Tips{}), slab(0.9, tips(30, 5000)), slab(1.2, tips(40, 7000))}}
+	s.Bounds.Min.Z = 4
+	f := rounded(s, 0.4)
+	require.NotNil(t, f)
+	require.Len(t, f.Places, 1)
+	for k, want := range [3]float64{5, -10, 5.05} {
+		assert.InDelta(t, want, f.Places[0][k], 1e-9)
+	}
+	assert.InDelta(t, 0.2*(1/math.Sin(math.Pi/12)-1), f.Value, 1e-9)
+	assert.Contains(t, f.Text, "30°")
+	assert.Contains(t, f.Text, " over 0.9 mm of its height")
+	s.Slabs = s.Slabs[:2]
+	assert.NotNil(t, rounded(s, 0.4), "0.27 mm short")
+	assert.Nil(t, rounded(s, 0.25), "0.17 mm short")
+	assert.Nil(t, rounded(&section.Stack{}, 0.4))
+}
+
+// In which unit a part goes on how many machines is counted over those in service.
+func TestProposedUnitsCountMachinesInService(t *testing.T) {
+	v, err := Judge(ctx, Subject{Mesh: solid.Box(0.55, 0.3, 0.2)}, house(), 0, nil)
+	require.NoError(t, err)
+	got := map[units.Length]int{}
+	for _, p := range v.Units {
+		got[p.Unit] = p.Machines
+	}
+	assert.Equal(t, map[units.Length]int{units.Inch: 2, units.Metre: 0}, got, "13.97 and 550 mm long: on 200, on 15, and on 500 that is not in service")
+	v, err = Judge(ctx, Subject{Mesh: solid.Box(0.3, 0.7, 0.2)}, house(), 0, nil)
+	require.NoError(t, err)
+	for _, p := range v.Units {
+		if p.Unit == units.Inch {
+			assert.Equal(t, 1, p.Machines, "17.8 mm deep")
+		}
+	}
+	v, err = Judge(ctx, Subject{Mesh: solid.Box(0.1, 0.1, 0.7)}, house(), 0, nil)
+	require.NoError(t, err)
+	for _, p := range v.Units {
+		if p.Unit == units.Inch {
+			assert.Equal(t, 1, p.Machines, "17.8 mm high")
+		}
+	}
+	idle := house()[2:]
+	v, err = Judge(ctx, Subject{Mesh: solid.Box(900, 900, 900), Unit: units.Millimetre}, idle, 0, nil)
+	require.NoError(t, err)
+	assert.False(t, v.Stops(), "no machine is in service: there is none that it could fit")
+	v, err = Judge(ctx, Subject{Mesh: solid.Box(190, 20, 20), Unit: units.Millimetre}, house(), 0, nil)
+	require.NoError(t, err)
+	assert.False(t, v.Stops())
+	assert.True(t, (&Verdict{Findings: []printability.Finding{{Grade: printability.WorthKnowing}, {Grade: printability.StopsIt}}}).Stops())
+	assert.False(t, (&Verdict{Findings: []printability.Finding{{Grade: printability.Decide}}}).Stops())
+	assert.False(t, (&Verdict{}).Stops())
+}
+
+// Copies lengthen filament, and whoever comes before one that has no estimate still counts
+// for what is over.
+func TestMetresAddUp(t *testing.T) {
+	a := MachineVerdict{Name: "Large", Fits: true, ScaleToFit: 1, Quick: quickOf(5, 7)}
+	b := MachineVerdict{Name: "Large", Fits: true, ScaleToFit: 1, Quick: quickOf(11, 13)}
+	part := func(m MachineVerdict, n int) Part { return Part{&Verdict{Machines: []MachineVerdict{m}}, n} }
+	got := OnMachine("Large", []Part{part(a, 3), part(b, 2)})
+	assert.InDelta(t, 3*7+2*13, got.Quick.FilamentMM, 1e-9)
+	assert.InDelta(t, 3*5+2*11, got.Quick.Seconds, 1e-9)
+	none := MachineVerdict{Name: "Large", ScaleToFit: 0.5, OverMM: [3]float64{0, 2, 0}}
+	tall := MachineVerdict{Name: "Large", ScaleToFit: 0.8, OverMM: [3]float64{0, 0, 9}}
+	got = OnMachine("Large", []Part{part(none, 1), part(tall, 1), {nil, 1}, part(a, 1)})
+	assert.Nil(t, got.Quick)
+	assert.Equal(t, [3]float64{0, 2, 9}, got.OverMM)
+	assert.InDelta(t, 0.5, got.ScaleToFit, 0)
+}
+
+func quickOf(seconds, filamentMM float64) *estimate.Quick {
+	return &estimate.Quick{Seconds: seconds, FilamentMM: filamentMM}
+}
+
+// Nothing is estimated where the house has no recipe or knows no material, or where it does
+// not fit; and corners are told by the widest line, in whatever order machines come.
+func TestOnlyWhatCanBeEstimatedIs(t *testing.T) {
+	h := house()
+	fine, coarse := *h[0].Recipe, *h[0].Recipe
+	coarse.LineMM = 0.7
+	wedge := solid.Extrude([]solid.P{{X: 0, Y: 0}, {X: 20, Y: -6}, {X: 20, Y: 6}}, nil, 3)
+	for _, order := range [][]*recipe.Recipe{{&fine, &coarse}, {&coarse, &fine}} {
+		choices := []Choice{{h[0].Machine, order[0], nil}, {h[0].Machine, nil, h[0].Spools}, {h[1].Machine, order[0], h[0].Spools}, {h[0].Machine, order[0], h[0].Spools}, {h[0].Machine, order[1], h[0].Spools}}
+		v, err := Judge(ctx, Subject{Mesh: wedge, Unit: units.Millimetre}, choices, 50, nil)
+		require.NoError(t, err)
+		for i, want := range []bool{false, false, false, true, true} {
+			assert.Equal(t, want, v.Machines[i].Quick != nil, "choice %d", i)
+		}
+		n := 0
+		for _, f := range v.Findings {
+			if f.Check == "sharp corners" {
+				n++
+				assert.Contains(t, f.Text, "a line of 0.70 mm")
+			}
+		}
+		assert.Equal(t, 1, n)
+	}
+}

@@ -1,0 +1,355 @@
+// Package verdict is the whole judgement of one model, as it is given at the
+// counter and on the command line: measure, check, try on every machine,
+// estimate by the recipe of the purpose.
+package verdict
+
+import (
+	"cmp"
+	"context"
+	"math"
+
+	"jobshelf/core/judge/printability"
+	"jobshelf/core/print/estimate"
+	"jobshelf/core/print/machine"
+	"jobshelf/core/print/recipe"
+	"jobshelf/core/print/toolpath"
+	"jobshelf/core/shape/mesh"
+	"jobshelf/core/shape/modelfile"
+	"jobshelf/core/shape/polygon"
+	"jobshelf/core/shape/section"
+	"jobshelf/core/shape/units"
+)
+
+// Choice is a machine and what would be done on it. Recipe and Spools are nil
+// where the house has no recipe for the purpose; then only the fit is tried.
+type Choice struct {
+	Machine *machine.Machine
+	Recipe  *recipe.Recipe
+	Spools  machine.Spools
+}
+
+// Box is a box in mm.
+type Box struct {
+	Min [3]float64 `json:"min"`
+	Max [3]float64 `json:"max"`
+}
+
+// MachineVerdict is one rung of the machine ladder.
+type MachineVerdict struct {
+	Name       string          `json:"name"`
+	Recipe     string          `json:"recipe,omitempty"`
+	Fits       bool            `json:"fits"`
+	OverMM     [3]float64      `json:"over_mm"`
+	ScaleToFit float64         `json:"scale_to_fit"`
+	TurnDeg    float64         `json:"turn_deg"`
+	Quick      *estimate.Quick `json:"quick,omitempty"`
+}
+
+// Verdict is everything that was found out about one model, or about a program.
+// Field names are those of docs/check-json.md.
+type Verdict struct {
+	Format        modelfile.Format            `json:"format"`
+	Unit          units.Length                `json:"unit"`
+	UnitStated    bool                        `json:"unit_stated"`
+	Name          string                      `json:"name,omitempty"`
+	Triangles     int                         `json:"triangles"`
+	Vertices      int                         `json:"vertices"`
+	BodyCount     int                         `json:"body_count"`
+	Bodies        []Body                      `json:"bodies"`
+	Closed        bool                        `json:"closed"`
+	Oriented      bool                        `json:"oriented"`
+	BoundaryEdges int                         `json:"boundary_edges"`
+	NonManifold   int                         `json:"nonmanifold_edges"`
+	Misoriented   int                         `json:"misoriented_edges"`
+	Degenerate    int                         `json:"degenerate"`
+	Duplicate     int                         `json:"duplicate_triangles"`
+	Crosses       bool                        `json:"self_crossing"`
+	CrossingPairs int                         `json:"crossing_pairs"`
+	VolumeMM3     float64                     `json:"volume_mm3"`
+	AreaMM2       float64                     `json:"area_mm2"`
+	BoxMM         Box                         `json:"bbox_mm"`
+	CentroidMM    [3]float64                  `json:"centroid_mm"`
+	Findings      []printability.Finding      `json:"findings"`
+	Units         []printability.UnitProposal `json:"unit_proposals,omitempty"`
+	Machines      []MachineVerdict            `json:"machines"`
+	Program       *Program                    `json:"gcode,omitempty"`
+	Evidence      []printability.Evidence     `json:"-"` // large; kept apart
+}
+
+// Body is one closed or open piece of surface.
+type Body struct {
+	Triangles int     `json:"triangles"`
+	Closed    bool    `json:"closed"`
+	VolumeMM3 float64 `json:"volume_mm3"`
+	AreaMM2   float64 `json:"area_mm2"`
+	BoxMM     Box     `json:"bbox_mm"`
+	InsideOut bool    `json:"inside_out"`
+	Cavity    bool    `json:"cavity"`
+}
+
+// maxBodies bounds how many bodies are listed; BodyCount tells of all.
+const maxBodies = 200
+
+// Stops says that a finding stops the job.
+func (v *Verdict) Stops() bool {
+	w, ok := printability.Worst(v.Findings)
+	return ok && w.Grade == printability.StopsIt
+}
+
+// Step names what is being done, for a person who waits.
+type Step string
+
+// The steps after reading, with the share of the work each takes of the whole.
+const (
+	Checking   Step = "checking the surface"
+	Fitting    Step = "trying the machines"
+	Estimating Step = "estimating"
+)
+
+// Subject is a model to be judged.
+type Subject struct {
+	Mesh   *mesh.Mesh
+	Name   string
+	Format modelfile.Format
+	Unit   units.Length // the file's; empty if it has none
+	Said   units.Length // what its owner or the desk says; wins over the file's
+	Odd    []string     // what was odd about its file
+}
+
+// SubjectOf is a model of a file. What was odd about the file is told with its
+// first.
+func SubjectOf(f *modelfile.File, i int) Subject {
+	m := &f.Models[i]
+	s := Subject{Mesh: m.Mesh, Name: m.Name, Format: f.Format, Unit: f.Unit}
+	if i == 0 {
+		s.Odd = f.Odd
+	}
+	return s
+}
+
+// Judge works out the verdict on a model as it stands. Sections are cut once
+// for each pair of layer heights among the choices. progress (nil is fine) is
+// told the step and a share from 0 to 1 of all that Judge does. It changes
+// nothing it is given; the only error is ctx's.
+func Judge(ctx context.Context, in Subject, choices []Choice, startCents units.Cents, progress func(Step, float64)) (*Verdict, error) {
+	if progress == nil {
+		progress = func(Step, float64) {}
+	}
+	unit := cmp.Or(in.Said, in.Unit)
+	stated := unit != ""
+	if !stated {
+		unit = units.Millimetre
+	}
+	mm := unit.MM()
+	m := in.Mesh
+	progress(Checking, 0)
+	r, err := mesh.Inspect(ctx, m)
+	if err != nil {
+		return nil, err
+	}
+	v := &Verdict{Format: in.Format, Name: in.Name, Unit: unit, UnitStated: stated,
+		Triangles: len(m.Triangles), Vertices: len(m.Vertices), Machines: []MachineVerdict{}}
+	v.measure(r, mm)
+	v.Findings, v.Evidence = printability.Surface(m, r, mm)
+	if v.Findings == nil {
+		v.Findings = []printability.Finding{}
+	}
+	for _, text := range in.Odd {
+		v.Findings = append(v.Findings, printability.Finding{Check: "odd file", Grade: printability.WorthKnowing, Text: text})
+	}
+	progress(Fitting, 0.5)
+	v.tryMachines(m, mm, stated, choices)
+	if err := ctx.Err(); err != nil {
+		return nil, err
+	}
+	return v, v.estimate(ctx, m, r.Topology, mm, choices, startCents, progress)
+}
+
+func (v *Verdict) measure(r *mesh.Report, mm float64) {
+	t := r.Topology
+	v.BodyCount, v.Closed, v.Oriented = t.Bodies, t.Closed(), t.Oriented()
+	v.BoundaryEdges, v.NonManifold, v.Misoriented = t.Boundary, t.NonManifold, t.Misoriented
+	v.Degenerate, v.Duplicate = len(r.Degenerate), len(r.Duplicate)
+	v.Crosses, v.CrossingPairs = r.Crosses(), r.Crossings.Count
+	v.VolumeMM3, v.AreaMM2 = r.Measures.Volume*mm*mm*mm, r.Measures.Area*mm*mm
+	v.BoxMM = boxMM(r.Measures.Bounds, mm)
+	v.CentroidMM = array(r.Measures.Centroid.Scale(mm))
+	v.Bodies = make([]Body, min(len(r.Bodies), maxBodies))
+	for i := range v.Bodies {
+		b := r.Bodies[i]
+		v.Bodies[i] = Body{b.Triangles, b.Closed, b.Volume * mm * mm * mm, b.Area * mm * mm, boxMM(b.Bounds, mm), b.InsideOut, b.Cavity}
+	}
+}
+
+func boxMM(b mesh.Box, mm float64) Box { return Box{array(b.Min.Scale(mm)), array(b.Max.Scale(mm))} }
+
+// tryMachines fills the ladder with fits and adds what follows from them.
+func (v *Verdict) tryMachines(m *mesh.Mesh, mm float64, stated bool, choices []Choice) {
+	points := make([]polygon.Point, len(m.Vertices))
+	for i, p := range m.Vertices {
+		points[i] = polygon.Point{X: micron(p.X * mm), Y: micron(p.Y * mm)}
+	}
+	hull := polygon.Hull(points)
+	height := v.BoxMM.Max[2] - v.BoxMM.Min[2]
+	fitting, inService, scale := 0, 0, 0.0
+	for _, c := range choices {
+		f := c.Machine.Volume.FitIn(hull, height)
+		mv := MachineVerdict{Name: c.Machine.Name, Fits: f.Fits, OverMM: f.OverMM, ScaleToFit: f.Scale, TurnDeg: f.TurnDeg}
+		if c.Recipe != nil {
+			mv.Recipe = c.Recipe.Name
+		}
+		v.Machines = append(v.Machines, mv)
+		if c.Machine.InService {
+			inService++
+			scale = math.Max(scale, f.Scale)
+			if f.Fits {
+				fitting++
+			}
+		}
+	}
+	box := mesh.Box{Min: vec(v.BoxMM.Min), Max: vec(v.BoxMM.Max)}
+	var known units.Length
+	if stated {
+		known = v.Unit
+	}
+	size, proposals := printability.Size(box, known, func(k float64) int {
+		n := 0
+		for _, c := range choices {
+			scaled := make([]polygon.Point, len(hull))
+			for i, p := range hull {
+				scaled[i] = polygon.Point{X: micron(float64(p.X) / 1000 * k), Y: micron(float64(p.Y) / 1000 * k)}
+			}
+			if c.Machine.InService && c.Machine.Volume.FitIn(scaled, height*k).Fits {
+				n++
+			}
+		}
+		return n
+	})
+	v.Units = proposals
+	v.Findings = append(v.Findings, size...)
+	v.Findings = append(v.Findings, printability.Fits(inService, fitting, scale)...)
+	v.Findings = append(v.Findings, printability.Flat(box)...)
+}
+
+func (v *Verdict) estimate(ctx context.Context, m *mesh.Mesh, topo *mesh.Topology, mm float64, choices []Choice, startCents units.Cents, progress func(Step, float64)) error {
+	stacks := map[section.Layering]*section.Stack{}
+	var thin []printability.Lost
+	tried := 0
+	var sharp *printability.Finding
+	for i, c := range choices {
+		if c.Recipe == nil || c.Spools == nil || !v.Machines[i].Fits {
+			continue
+		}
+		full := c.Recipe.WithDefaults()
+		h := toolpath.LayeringOf(&full, c.Machine)
+		from, to := 0.6+0.4*float64(i)/float64(len(choices)), 0.6+0.4*float64(i+1)/float64(len(choices))
+		progress(Estimating, from)
+		if stacks[h] == nil {
+			s, err := section.NewStack(ctx, m, topo, h, mm, func(f float64) {
+				progress(Estimating, from+(to-from)*f)
+			})
+			if err != nil {
+				return err
+			}
+			stacks[h] = s
+		}
+		q := estimate.QuickOf(stacks[h], c.Recipe, c.Machine, c.Spools, startCents)
+		v.Machines[i].Quick = &q
+		tried++
+		l, tip := lost(stacks[h], full.LineMM)
+		q.Layers -= tip
+		if f := rounded(stacks[h], full.LineMM); f != nil && (sharp == nil || f.Value > sharp.Value) {
+			sharp = f
+		}
+		if l.HeightMM > 0 {
+			l.Machine = c.Machine.Name
+			thin = append(thin, l)
+		}
+	}
+	for _, f := range printability.TooThin(thin, tried) {
+		if len(v.Units) > 0 {
+			f.Grade = printability.Decide // in its unit it may not be
+		}
+		v.Findings = append(v.Findings, f)
+	}
+	if sharp != nil {
+		v.Findings = append(v.Findings, *sharp)
+	}
+	progress(Estimating, 1)
+	return ctx.Err()
+}
+
+// LayersOf is how many layers of a stack are laid with lines of a width: those of a tip
+// too thin for them are not.
+func LayersOf(s *section.Stack, lineMM float64) int {
+	_, tip := lost(s, lineMM)
+	return len(s.Slabs) - tip
+}
+
+// lost is what of a stack a line is too wide for, and how many layers at its top are
+// nothing else.
+func lost(s *section.Stack, lineMM float64) (l printability.Lost, tip int) {
+	l = printability.Lost{LeastMM: toolpath.LeastShare * lineMM}
+	gone := make(map[int]float64) // mm², by slab
+	every := make(map[int]int)    // layers it stands for
+	for _, t := range s.Thin {
+		if t.WidthMM < l.LeastMM-thinUnsureMM {
+			gone[t.Slab] += t.AreaMM2
+			every[t.Slab] = max(every[t.Slab], t.Every)
+			l.Places = append(l.Places, t.AtMM)
+		}
+	}
+	left := 0.0
+	for k := range s.Slabs {
+		b := &s.Slabs[k]
+		left += b.AreaMM2 - gone[k]
+		if gone[k] > crumbMM2 {
+			l.HeightMM += b.HeightMM * float64(every[k])
+			l.AreaMM2 = math.Max(l.AreaMM2, gone[k])
+		}
+		tip++
+		if b.AreaMM2-gone[k] > crumbMM2 {
+			tip = 0
+		}
+	}
+	l.HeightMM = math.Min(l.HeightMM, s.HeightMM)
+	l.All = left < crumbMM2
+	return l, tip
+}
+
+// rounded is what a line leaves of the sharp corners of a stack; nil where it goes into
+// all of them, or is short by less than anybody would miss.
+func rounded(s *section.Stack, lineMM float64) *printability.Finding {
+	var most section.Tips
+	var height, z float64
+	for k := range s.Slabs {
+		b := &s.Slabs[k]
+		if b.Tips.Count == 0 {
+			continue
+		}
+		height += b.HeightMM
+		if most.Count == 0 || b.Tips.Deg < most.Deg {
+			most, z = b.Tips, s.Bounds.Min.Z+b.BottomMM+b.HeightMM/2
+		}
+	}
+	if most.Count == 0 || printability.ShortMM(most.Deg, lineMM) < toolpath.RoundedMM {
+		return nil
+	}
+	f := printability.Rounded(most.Deg, height, lineMM, [3]float64{float64(most.At.X) / 1000, float64(most.At.Y) / 1000, z})
+	return &f
+}
+
+// thinUnsureMM is how exactly a figure's width is known; crumbMM2 is nothing that
+// anybody would miss.
+const (
+	thinUnsureMM = 0.01
+	crumbMM2     = 0.001
+)
+
+// micron rounds mm to µm and keeps within what polygons take.
+func micron(mm float64) int64 {
+	return int64(math.Round(math.Max(-polygon.Limit, math.Min(polygon.Limit, mm*1000))))
+}
+
+func array(v mesh.Vec3) [3]float64 { return [3]float64{v.X, v.Y, v.Z} }
+func vec(a [3]float64) mesh.Vec3   { return mesh.Vec3{X: a[0], Y: a[1], Z: a[2]} }

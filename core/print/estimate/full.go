@@ -1,0 +1,255 @@
+package estimate
+
+import (
+	"math"
+
+	"jobshelf/core/print/machine"
+	"jobshelf/core/print/motion"
+	"jobshelf/core/print/recipe"
+	"jobshelf/core/print/toolpath"
+	"jobshelf/core/shape/units"
+)
+
+// Full is the estimate from the real toolpath; it is the number that is promised.
+type Full struct {
+	Seconds       float64            `json:"seconds" doc:"Printing, warm-up left out, s"`
+	WarmUpSeconds float64            `json:"warm_up_seconds" doc:"Heating and homing"`
+	HomingSeconds float64            `json:"homing_seconds" doc:"Of it, homing"`
+	ByKind        map[string]float64 `json:"seconds_by_kind" doc:"Lines by what they are for, travel, retraction, and waiting for a layer to cool"`
+	Layers        int                `json:"layers"`
+	GramsModel    float64            `json:"grams_model"`
+	GramsSupport  float64            `json:"grams_support"`
+	GramsHold     float64            `json:"grams_hold"`
+	GramsPurge    float64            `json:"grams_purge"`
+	Nozzles       []NozzleUse        `json:"nozzles" doc:"What each nozzle lays, those in use"`
+	Changes       int                `json:"nozzle_changes"`
+	FilamentMM    float64            `json:"filament_mm"`
+	PriceCents    units.Cents        `json:"price_cents"`
+	Lines         []PriceLine        `json:"lines"`
+	Box           [2][3]float64      `json:"bbox_mm" doc:"Around the middle of all lines: least and greatest"`
+	ByLayer       []LayerTime        `json:"by_layer,omitempty"`
+	// Pace is how each layer is given time to cool.
+	Pace []toolpath.Pace `json:"-"`
+}
+
+// NozzleUse is what a nozzle lays.
+type NozzleUse struct {
+	Nozzle       int     `json:"nozzle" doc:"Counted from 1"`
+	Material     string  `json:"material"`
+	Grams        float64 `json:"grams" doc:"All of it"`
+	GramsModel   float64 `json:"grams_model"`
+	GramsSupport float64 `json:"grams_support"`
+	GramsHold    float64 `json:"grams_hold"`
+	GramsPurge   float64 `json:"grams_purge"`
+	FilamentMM   float64 `json:"filament_mm"`
+}
+
+// Grams is all filament together.
+func (f *Full) Grams() float64 { return f.GramsModel + f.GramsSupport + f.GramsHold + f.GramsPurge }
+
+// WholeSeconds is how long the machine is busy, its warm-up among it: the time that is
+// told everywhere.
+func (f *Full) WholeSeconds() float64 { return f.Seconds + f.WarmUpSeconds }
+
+// LayerTime is one layer of the height strip.
+type LayerTime struct {
+	TopMM   float64 `json:"top_mm"`
+	Seconds float64 `json:"seconds"`
+	Grams   float64 `json:"grams"`
+	Support float64 `json:"support_grams"`
+}
+
+// The words of what is no line.
+const (
+	travelWord  = "travel"
+	retractWord = "retraction"
+	coolWord    = "cooling"
+	changeWord  = "nozzle change"
+	againWord   = "warming up again"
+)
+
+// slowest is the share of its speed below which a layer is not printed; the rest
+// of its least time is waited.
+const slowest = 0.2
+
+// shortOf is how much of its least time a layer may be short of.
+const shortOf = 0.005
+
+// FullOf times a print on a machine. A layer that would take less than the
+// recipe's least time is slowed down, and what is left then is waited for.
+func FullOf(p *toolpath.Print, r recipe.Recipe, m *machine.Machine, spools machine.Spools, startCents units.Cents) *Full {
+	r = r.WithDefaults()
+	t := passOver(p, r, m, spools, nil)
+	pace := make([]toolpath.Pace, len(p.Layers))
+	any := false
+	for i := range pace {
+		laid := t.laid[i]
+		rest := t.f.ByLayer[i].Seconds - laid
+		pace[i].Share = 1
+		if want := r.LeastLayerS - rest; laid > 0 && want > laid {
+			pace[i].Share = math.Max(slowest, laid/want)
+			any = true
+		}
+	}
+	if any {
+		t = passOver(p, r, m, spools, pace)
+	}
+	again := false
+	for i := range pace {
+		short := r.LeastLayerS - t.f.ByLayer[i].Seconds
+		if pace[i].Share == 1 || short < shortOf*r.LeastLayerS {
+			continue
+		}
+		switch { // it spends less of its time speeding up than it did
+		case pace[i].Share > slowest:
+			pace[i].Share = math.Max(slowest, pace[i].Share*t.laid[i]/(t.laid[i]+short))
+			again = true
+		case i+1 < len(pace): // nothing comes after the last
+			pace[i].WaitS = math.Round(100*short) / 100
+			again = true
+		}
+	}
+	if again {
+		t = passOver(p, r, m, spools, pace)
+	}
+	f := t.f
+	f.Pace = pace
+	for i := range f.ByLayer {
+		f.Seconds += f.ByLayer[i].Seconds
+	}
+	heats := r.Heats(m, spools)
+	hottest := 0.0
+	for _, n := range f.Nozzles {
+		hottest = math.Max(hottest, math.Max(heats.At(n.Nozzle, true), heats.At(n.Nozzle, false)))
+	}
+	f.HomingSeconds = m.WarmUp.HomingS
+	f.WarmUpSeconds = m.WarmUpSeconds(hottest, heats.Bed())
+	var uses []Use
+	for _, n := range f.Nozzles {
+		uses = append(uses, Use{spools.Of(n.Nozzle), n.Grams})
+	}
+	f.PriceCents, f.Lines = PriceOf(uses, f.Seconds, m, startCents)
+	return f
+}
+
+// heatAgain is how long nozzles that are still wanted, and the bed where it was
+// turned off, take to warm up after a pause before a layer.
+func heatAgain(p *toolpath.Print, layer int, m *machine.Machine, heats recipe.Heats) float64 {
+	hottest, bed := 0.0, 0.0
+	for i := layer; i < len(p.Layers); i++ {
+		for k := range p.Layers[i].Lines {
+			hottest = math.Max(hottest, heats.At(int(p.Layers[i].Lines[k].Nozzle)+1, layer == 0))
+		}
+	}
+	if m.IdleOffS <= 0 {
+		bed = heats.Bed()
+	}
+	return m.HeatUpSeconds(hottest, bed)
+}
+
+type pass struct {
+	f    *Full
+	laid []float64 // by layer: time spent laying
+}
+
+// passOver plays all steps through the planner.
+func passOver(p *toolpath.Print, r recipe.Recipe, m *machine.Machine, spools machine.Spools, pace []toolpath.Pace) pass {
+	n := len(p.Layers)
+	inf := math.Inf(1)
+	f := &Full{Layers: n, ByKind: map[string]float64{}, ByLayer: make([]LayerTime, n), Box: [2][3]float64{{inf, inf, inf}, {-inf, -inf, -inf}}}
+	out := pass{f, make([]float64, n)}
+	for i := range p.Layers {
+		f.ByLayer[i].TopMM = p.Layers[i].TopMM
+	}
+	const travels, retracts = 100, 101 // beside the kinds of lines
+	var byKind [128]float64
+	planner := motion.New(m.Motion.Limits(), func(tag int32, s float64) {
+		kind, layer := tag&127, tag>>7
+		byKind[kind] += s
+		f.ByLayer[layer].Seconds += s
+		if kind < travels {
+			out.laid[layer] += s
+		}
+	})
+	heats := r.Heats(m, spools)
+	var x, y, z float64
+	var used [8]NozzleUse
+	var gramsPerMM [8]float64
+	for k := range used {
+		used[k] = NozzleUse{Nozzle: k + 1, Material: spools.Of(k + 1).Name}
+		gramsPerMM[k] = spools.Of(k+1).Grams(m.FilamentMM, 1)
+	}
+	p.Steps(r, m, pace, func(s toolpath.Step) bool {
+		tag := int32(s.Layer)<<7 | travels
+		switch s.Kind {
+		case toolpath.Lay:
+			tag = int32(s.Layer)<<7 | int32(s.For)
+			g, n := s.EMM*gramsPerMM[s.Nozzle&7], &used[s.Nozzle&7]
+			n.FilamentMM += s.EMM
+			n.Grams += g
+			switch s.For {
+			case toolpath.Support:
+				n.GramsSupport += g
+				f.ByLayer[s.Layer].Support += g
+			case toolpath.Hold:
+				n.GramsHold += g
+			case toolpath.Purge:
+				n.GramsPurge += g
+			default:
+				n.GramsModel += g
+			}
+			f.ByLayer[s.Layer].Grams += g
+			f.FilamentMM += s.EMM
+			for _, q := range [2][3]float64{{x, y, z}, {s.X, s.Y, s.Z}} {
+				for k := range q {
+					f.Box[0][k], f.Box[1][k] = math.Min(f.Box[0][k], q[k]), math.Max(f.Box[1][k], q[k])
+				}
+			}
+		case toolpath.Retract, toolpath.Restore:
+			tag = int32(s.Layer)<<7 | retracts
+		case toolpath.LetOut:
+			g, n := s.EMM*gramsPerMM[s.Nozzle&7], &used[s.Nozzle&7]
+			n.FilamentMM += s.EMM
+			n.Grams += g
+			n.GramsPurge += g
+			f.FilamentMM += s.EMM
+			tag = int32(s.Layer)<<7 | retracts
+		case toolpath.Change:
+			planner.Flush()
+			f.Changes++
+			f.ByKind[changeWord] += m.ChangeS
+			f.ByLayer[s.Layer].Seconds += m.ChangeS
+			return true
+		case toolpath.Wait:
+			planner.Flush()
+			f.ByKind[coolWord] += s.S
+			f.ByLayer[s.Layer].Seconds += s.S
+			return true
+		case toolpath.Pause: // the wait is as long as somebody needs; what follows it is known
+			planner.Flush()
+			again := heatAgain(p, s.Layer, m, heats)
+			f.ByKind[againWord] += again
+			f.ByLayer[s.Layer].Seconds += again
+			return true
+		}
+		planner.Add(motion.Move{DX: s.X - x, DY: s.Y - y, DZ: s.Z - z, EMM: s.EMM, MMPerS: s.MMPerS, AccelMMPerS2: s.MMPerS2, Tag: tag})
+		x, y, z = s.X, s.Y, s.Z
+		return true
+	})
+	planner.Flush()
+	for k := range toolpath.Kinds {
+		if byKind[k] > 0 {
+			f.ByKind[toolpath.Kind(k).String()] = byKind[k]
+		}
+	}
+	for _, n := range used {
+		if n.FilamentMM == 0 {
+			continue
+		}
+		f.Nozzles = append(f.Nozzles, n)
+		f.GramsModel, f.GramsSupport = f.GramsModel+n.GramsModel, f.GramsSupport+n.GramsSupport
+		f.GramsHold, f.GramsPurge = f.GramsHold+n.GramsHold, f.GramsPurge+n.GramsPurge
+	}
+	f.ByKind[travelWord], f.ByKind[retractWord] = byKind[travels], byKind[retracts]
+	return out
+}

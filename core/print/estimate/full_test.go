@@ -1,0 +1,243 @@
+package estimate
+
+import (
+	"context"
+	"math"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"jobshelf/core/print/machine"
+	"jobshelf/core/print/recipe"
+	"jobshelf/core/print/toolpath"
+	"jobshelf/core/shape/mesh"
+	"jobshelf/core/shape/polygon"
+	"jobshelf/core/shape/solid"
+)
+
+// square is a print of n layers, each one square outline of 20 mm.
+func square(n int) *toolpath.Print {
+	const side = 20_000
+	p := &toolpath.Print{}
+	for i := range n {
+		p.Layers = append(p.Layers, toolpath.Layer{TopMM: 0.2 * float64(i+1), HeightMM: 0.2, Lines: []toolpath.Line{
+			{Kind: toolpath.Outer, Closed: true, WidthMM: 0.45, Points: polygon.Path{{X: 0, Y: 0}, {X: side, Y: 0}, {X: side, Y: side}, {X: 0, Y: side}}}}})
+	}
+	return p
+}
+
+// Layers of four sides by hand: come to from below round a corner, three more corners, the
+// end at rest, or round a corner upwards; the first at a first layer's speed, the next at its own; and their filament.
+func TestASquareByHand(t *testing.T) {
+	r := testRecipe
+	r.FirstMMPerS, r.RetractMM = 25, 0
+	a := testMachine.Motion.AccelMMPerS2
+	corner := CornerSpeed(math.Pi/2, a, testMachine.Motion.JunctionDeviationMM)
+	round := func(v, end float64) float64 {
+		leg := func(u, w float64) float64 {
+			return (v-u)/a + (v-w)/a + (20-(v*v-u*u)/(2*a)-(v*v-w*w)/(2*a))/v
+		}
+		return 3*leg(corner, corner) + leg(corner, end)
+	}
+	f := FullOf(square(1), r, &testMachine, machine.Spools{&testMaterial}, 50)
+	assert.InDelta(t, round(25, 0), f.ByKind["outer shell"], 1e-9)
+	two := FullOf(square(2), r, &testMachine, machine.Spools{&testMaterial}, 50)
+	assert.InDelta(t, round(25, corner)+round(40, 0), two.ByKind["outer shell"], 1e-9)
+	require.Len(t, two.ByLayer, 2)
+	assert.Greater(t, two.ByLayer[0].Seconds, two.ByLayer[1].Seconds+0.5)
+	bore := math.Pi * 1.75 * 1.75 / 4
+	for n, f := range map[float64]*Full{1: f, 2: two} {
+		assert.InDelta(t, n*80*(0.25*0.2+math.Pi*0.01)/bore, f.FilamentMM, 1e-9)
+		assert.InDelta(t, n*80*(0.25*0.2+math.Pi*0.01)*1.24/1000, f.GramsModel, 1e-9)
+		assert.Equal(t, [2][3]float64{{0, 0, 0.2}, {20, 20, 0.2 * n}}, f.Box)
+	}
+	assert.InDelta(t, 30+math.Max(190./2, 40/0.5), f.WarmUpSeconds, 1e-9)
+}
+
+// A layer that takes less than its least time is slowed to a fifth at the most, and
+// the rest is waited for, but for the last; one that takes longer is left alone.
+func TestLayersTakeTheirLeastTime(t *testing.T) {
+	r := testRecipe
+	free := FullOf(square(5), r, &testMachine, machine.Spools{&testMaterial}, 0)
+	for _, least := range []float64{1, 4, 9, 60} {
+		r.LeastLayerS = least
+		f := FullOf(square(5), r, &testMachine, machine.Spools{&testMaterial}, 0)
+		waited := 0.0
+		for i, l := range f.ByLayer {
+			before, pace := free.ByLayer[i].Seconds, f.Pace[i]
+			waited += pace.WaitS
+			assert.GreaterOrEqual(t, pace.Share, 0.2)
+			if i == len(f.ByLayer)-1 && least == 60 {
+				assert.Equal(t, toolpath.Pace{Share: 0.2}, pace)
+				continue
+			}
+			assert.InEpsilon(t, math.Max(before, least), l.Seconds, 0.02, "least %g, layer %d", least, i)
+			assert.Equal(t, least == 60, pace.WaitS > 0, "only what cannot be slowed is waited for")
+			if before >= least {
+				assert.Equal(t, toolpath.Pace{Share: 1}, pace)
+				assert.InDelta(t, before, l.Seconds, 1e-9)
+			}
+		}
+		assert.InDelta(t, waited, f.ByKind["cooling"], 1e-9)
+		assert.InDelta(t, free.FilamentMM, f.FilamentMM, 1e-9)
+	}
+}
+
+// A layer that is a little too fast is slowed by as much as its lines, without the ways
+// between them, take too little; one without lines is neither slowed nor waited for.
+func TestTheSharesOfSlowedLayers(t *testing.T) {
+	p := square(4)
+	for i := range p.Layers {
+		far := p.Layers[i].Lines[0]
+		far.Points = polygon.Path{{X: 60_000, Y: 40_000}, {X: 80_000, Y: 40_000}, {X: 80_000, Y: 60_000}, {X: 60_000, Y: 60_000}}
+		p.Layers[i].Lines = append(p.Layers[i].Lines, far)
+	}
+	p.Layers[1].Lines = nil
+	r := testRecipe
+	spools := machine.Spools{&testMaterial}
+	free := passOver(p, r.WithDefaults(), &testMachine, spools, nil)
+	for _, i := range []int{0, 2, 3} {
+		laid, all := free.laid[i], free.f.ByLayer[i].Seconds
+		require.Greater(t, all-laid, 0.5, "there are ways")
+		r.LeastLayerS = all * 1.004
+		f := FullOf(p, r, &testMachine, spools, 0)
+		assert.InDelta(t, laid/(r.LeastLayerS-(all-laid)), f.Pace[i].Share, 1e-9, "layer %d", i)
+		assert.Equal(t, toolpath.Pace{Share: 1}, f.Pace[1], "nothing is laid in it")
+	}
+	var kinds []string
+	for k := range free.f.ByKind {
+		kinds = append(kinds, k)
+	}
+	assert.ElementsMatch(t, []string{"outer shell", "travel", "retraction"}, kinds, "what there is none of is not told")
+}
+
+// Each nozzle lays its own material: by its name, its density and its price, also where the
+// first lays nothing.
+func TestEachNozzleLaysItsMaterial(t *testing.T) {
+	house := machine.Spools{&testMaterial, &machine.Material{Name: "Soluble", DensityGPerCM: 1.2, SpoolGrams: 500, SpoolCents: 3333}}
+	p := square(3)
+	for i := range p.Layers {
+		p.Layers[i].Lines = append(p.Layers[i].Lines, p.Layers[i].Lines[0])
+		p.Layers[i].Lines[1].Kind, p.Layers[i].Lines[1].Nozzle = toolpath.Support, 1
+	}
+	mm3 := 80 * (0.25*0.2 + math.Pi*0.01)
+	f := FullOf(p, testRecipe, &testMachine, house, 50)
+	require.Len(t, f.Nozzles, 2)
+	for k, n := range f.Nozzles {
+		assert.Equal(t, k+1, n.Nozzle)
+		assert.Equal(t, house[k].Name, n.Material)
+		assert.InDelta(t, 3*mm3/1000*house[k].DensityGPerCM, n.Grams, 1e-9)
+	}
+	assert.InDelta(t, 3*mm3/1000*1.2, f.GramsSupport, 1e-9)
+	for _, l := range f.ByLayer {
+		assert.InDelta(t, mm3/1000*1.2, l.Support, 1e-9)
+		assert.InDelta(t, mm3/1000*(1.2+1.24), l.Grams, 1e-9)
+	}
+	for i := range p.Layers {
+		p.Layers[i].Lines = p.Layers[i].Lines[1:]
+	}
+	f = FullOf(p, testRecipe, &testMachine, house, 50)
+	require.Len(t, f.Nozzles, 1)
+	assert.Equal(t, "Soluble", f.Nozzles[0].Material)
+	assert.Equal(t, 2, f.Nozzles[0].Nozzle)
+}
+
+// After a pause what is still wanted warms up again: the nozzles that lay something from
+// there on, from cold, and the bed where the machine turns it off; whoever waits for it is
+// not counted.
+func TestPausesWarmUpAgain(t *testing.T) {
+	hot := &machine.Material{Name: "Soluble", DensityGPerCM: 1.2, NozzleC: 240, SpoolGrams: 500, SpoolCents: 3333}
+	for name, c := range map[string]struct {
+		idleOff  float64
+		pauses   []float64
+		secondTo int // the layer before which the second nozzle ends
+		want     float64
+	}{
+		"none":                       {0, nil, 0, 0},
+		"one":                        {0, []float64{0.4}, 0, 190. / 2},
+		"two":                        {0, []float64{0.4, 0.6}, 0, 190},
+		"the bed keeps warm":         {600, []float64{0.4}, 0, 190. / 2},
+		"a slow bed":                 {0, []float64{0.4}, 0, 200},
+		"a slow bed that keeps warm": {600, []float64{0.4}, 0, 190. / 2},
+		"the second is wanted":       {0, []float64{0.4}, 4, 220. / 2},
+		"the second is done by it":   {0, []float64{0.4}, 2, 190. / 2},
+	} {
+		m, r := testMachine, testRecipe
+		m.IdleOffS, r.PauseMM = c.idleOff, c.pauses
+		if strings.HasPrefix(name, "a slow bed") {
+			m.WarmUp.BedCPerS = 0.2 // 40 °C in 200 s
+		}
+		p := square(4)
+		if c.secondTo > 0 {
+			r.SupportNozzle = 2
+			for i := range c.secondTo {
+				x := p.Layers[i].Lines[0]
+				x.Kind, x.Nozzle = toolpath.Support, 1
+				p.Layers[i].Lines = append(p.Layers[i].Lines, x)
+			}
+		}
+		f := FullOf(p, r, &m, machine.Spools{&testMaterial, hot}, 0)
+		assert.InDelta(t, c.want, f.ByKind["warming up again"], 1e-9, name)
+		r.PauseMM = nil
+		without := FullOf(p, r, &m, machine.Spools{&testMaterial, hot}, 0)
+		assert.InDelta(t, c.want, f.Seconds-without.Seconds, 3*float64(len(c.pauses)), "%s: and stopping and starting", name)
+		assert.InDelta(t, f.Seconds+f.WarmUpSeconds, f.WholeSeconds(), 1e-9)
+		q := Quick{Seconds: 30, WarmUpSeconds: 12}
+		assert.InDelta(t, 42, q.WholeSeconds(), 1e-9)
+	}
+}
+
+// Whatever the part and the recipe: kinds, layers, nozzles and price lines each add
+// up to the whole.
+func TestFullFiguresAddUp(t *testing.T) {
+	house := machine.Spools{&testMaterial, &machine.Material{Name: "Soluble", DensityGPerCM: 1.2, SpoolGrams: 500, SpoolCents: 3333}}
+	rapid.Check(t, func(t *rapid.T) {
+		m := solid.Box(4, 4, rapid.Float64Range(2, 4).Draw(t, "leg"))
+		top := m.Bounds().Max.Z
+		m.Append(solid.Box(rapid.Float64Range(8, 20).Draw(t, "wide"), 12, 1).Transformed(1, mesh.Vec3{Z: top}))
+		r := testRecipe
+		r.Support = rapid.SampledFrom([]recipe.Support{recipe.SupportOff, recipe.SupportEverywhere}).Draw(t, "support")
+		r.Hold = rapid.SampledFrom([]recipe.Hold{recipe.HoldNone, recipe.HoldSkirt, recipe.HoldBrim, recipe.HoldRaft}).Draw(t, "hold")
+		r.BrimMM, r.PurgeMM = 3, rapid.Float64Range(0, 20).Draw(t, "purge")
+		r.SupportNozzle = rapid.IntRange(1, 2).Draw(t, "nozzle")
+		r.LeastLayerS = rapid.Float64Range(0, 20).Draw(t, "least")
+		r.OuterMMPerS2 = rapid.Float64Range(10, 3000).Draw(t, "accel")
+		mach := testMachine
+		mach.NozzlesMM, mach.ChangeS = []float64{0.4, 0.4}, 7
+		p, err := toolpath.Slice(context.Background(), m, mesh.TopologyOf(m), 1, r, toolpath.Options{}, nil)
+		require.NoError(t, err)
+		f := FullOf(p, r, &mach, house, 50)
+		kinds, layers, grams := 0.0, 0.0, 0.0
+		for _, s := range f.ByKind {
+			require.GreaterOrEqual(t, s, 0.)
+			kinds += s
+		}
+		for _, l := range f.ByLayer {
+			layers += l.Seconds
+			grams += l.Grams
+		}
+		require.InEpsilon(t, f.Seconds, kinds, 1e-9)
+		require.InEpsilon(t, f.Seconds, layers, 1e-9)
+		byNozzle, model, support, mm := 0.0, 0.0, 0.0, 0.0
+		for _, n := range f.Nozzles {
+			require.InDelta(t, n.GramsModel+n.GramsSupport+n.GramsHold+n.GramsPurge, n.Grams, 1e-9)
+			byNozzle, model, support, mm = byNozzle+n.Grams, model+n.GramsModel, support+n.GramsSupport, mm+n.FilamentMM
+		}
+		require.InEpsilon(t, f.Grams(), byNozzle, 1e-9)
+		require.InEpsilon(t, f.GramsModel, model, 1e-9)
+		require.InDelta(t, f.GramsSupport, support, 1e-9)
+		require.InEpsilon(t, f.FilamentMM, mm, 1e-9)
+		let := math.Pi * 1.75 * 1.75 / 4 * 1.24 / 1000 * r.PurgeMM // before the first layer
+		require.InEpsilon(t, f.Grams(), grams+let, 1e-9)
+		cents := int64(0)
+		for _, l := range f.Lines {
+			cents += int64(l.Cents)
+		}
+		require.EqualValues(t, f.PriceCents, cents)
+		require.Equal(t, f.Changes > 0, len(f.Nozzles) > 1)
+		require.InDelta(t, 7*float64(f.Changes), f.ByKind["nozzle change"], 1e-9)
+	})
+}

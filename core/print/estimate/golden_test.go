@@ -1,0 +1,180 @@
+package estimate
+
+import (
+	"context"
+	"encoding/json"
+	"flag"
+	"math"
+	"os"
+	"slices"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"jobshelf/core/print/machine"
+	"jobshelf/core/print/recipe"
+	"jobshelf/core/print/toolpath"
+	"jobshelf/core/shape/mesh"
+	"jobshelf/core/shape/section"
+	"jobshelf/core/shape/solid"
+)
+
+var update = flag.Bool("update", false, "write the golden figures anew, after a fit")
+
+// gallery is what makes the quick estimate take each of its ways: supports of all kinds, two
+// nozzles that are worth it and that are not, walls of one line, pointed arms, islands.
+func gallery() map[string]struct {
+	m      *mesh.Mesh
+	change func(*recipe.Recipe, *machine.Machine)
+} {
+	type one = struct {
+		m      *mesh.Mesh
+		change func(*recipe.Recipe, *machine.Machine)
+	}
+	table := solid.Box(8, 8, 14)
+	table.Append(solid.Box(44, 34, 3).Transformed(1, mesh.Vec3{X: -18, Y: -13, Z: 12}))
+	bridge := solid.Box(5, 30, 20)
+	bridge.Append(solid.Box(5, 30, 20).Transformed(1, mesh.Vec3{X: 20}))
+	bridge.Append(solid.Box(25, 30, 2).Transformed(1, mesh.Vec3{Z: 18}))
+	post := solid.Box(8, 8, 30)
+	post.Append(solid.Box(11, 8, 2).Transformed(1, mesh.Vec3{X: 0.3, Z: 27}))
+	beam := solid.Box(30, 24, 8) // what hangs above can stand on its foot, or beside it
+	beam.Append(solid.Box(8, 24, 14).Transformed(1, mesh.Vec3{X: 11, Z: 6}))
+	beam.Append(solid.Box(44, 24, 3).Transformed(1, mesh.Vec3{X: -7, Z: 18}))
+	rack := solid.Box(30, 24, 8) // all of it stands on its foot
+	rack.Append(solid.Box(8, 24, 14).Transformed(1, mesh.Vec3{X: 11, Z: 6}))
+	rack.Append(solid.Box(30, 24, 3).Transformed(1, mesh.Vec3{Z: 18}))
+	var knurl []solid.P // many short sides
+	for i := range 90 {
+		sin, cos := math.Sincos(math.Pi * float64(i) / 45)
+		d := 9 + 0.35*float64(i%2)
+		knurl = append(knurl, solid.P{X: d * cos, Y: d * sin})
+	}
+	arm := solid.Box(8, 20, 16)
+	arm.Append(solid.Box(30, 20, 3).Transformed(1, mesh.Vec3{Z: 14}))
+	mushroom := solid.Revolve([]solid.P{{X: 0, Y: 0}, {X: 3, Y: 0}, {X: 3, Y: 8}, {X: 12, Y: 10}, {X: 9, Y: 16}, {X: 0, Y: 17}}, 40)
+	var star []solid.P
+	for i := range 14 {
+		sin, cos := math.Sincos(math.Pi * float64(i) / 7)
+		d := 22.0
+		if i%2 == 1 {
+			d = 8
+		}
+		star = append(star, solid.P{X: d * cos, Y: d * sin})
+	}
+	hole := solid.Circle(0, 0, 11.6, 48)
+	slices.Reverse(hole)
+	thin := solid.Extrude(solid.Circle(0, 0, 12, 48), [][]solid.P{hole}, 9)
+	islands := &mesh.Mesh{}
+	for k := range 5 {
+		islands.Append(solid.Cylinder(3, 7, 24).Transformed(1, mesh.Vec3{X: 12 * float64(k%3), Y: 15 * float64(k/3)}))
+	}
+	everywhere := func(more func(*recipe.Recipe, *machine.Machine)) func(*recipe.Recipe, *machine.Machine) {
+		return func(r *recipe.Recipe, m *machine.Machine) {
+			r.Support = recipe.SupportEverywhere
+			if more != nil {
+				more(r, m)
+			}
+		}
+	}
+	two := func(percent float64) func(*recipe.Recipe, *machine.Machine) {
+		return everywhere(func(r *recipe.Recipe, m *machine.Machine) {
+			m.NozzlesMM, m.ChangeS, r.RetractMM = []float64{0.4, 0.4}, 20, 1.7
+			r.SupportNozzle, r.SupportPercent, r.SupportGapMM, r.SupportDropMM = 2, percent, new(0.0), new(0.0)
+		})
+	}
+	return map[string]struct {
+		m      *mesh.Mesh
+		change func(*recipe.Recipe, *machine.Machine)
+	}{
+		"table, lines":             one{table, everywhere(nil)},
+		"table, grid":              one{table, everywhere(func(r *recipe.Recipe, _ *machine.Machine) { r.SupportPattern = recipe.SupportGrid })},
+		"table, none":              one{table, func(*recipe.Recipe, *machine.Machine) {}},
+		"table, lifted":            one{table, everywhere(func(r *recipe.Recipe, _ *machine.Machine) { r.RetractMM, r.RetractMMPerS, r.LiftMM = 2, 30, 0.4 })},
+		"bridge, from the plate":   one{bridge, func(r *recipe.Recipe, _ *machine.Machine) { r.Support = recipe.SupportPlateOnly }},
+		"mushroom":                 one{mushroom, everywhere(func(r *recipe.Recipe, _ *machine.Machine) { r.SupportMMPerS, r.SupportMMPerS2 = 50, 700 })},
+		"mushroom, sparse":         one{mushroom, everywhere(func(r *recipe.Recipe, _ *machine.Machine) { r.SupportPercent, r.SupportRoof = 6, new(0) })},
+		"two nozzles":              one{table, two(25)},
+		"two, not worth it":        one{post, two(15)},
+		"two, no purge":            one{table, func(r *recipe.Recipe, m *machine.Machine) { two(25)(r, m); r.ChangePurgeMM = new(0.0) }},
+		"table, not drawn back":    one{table, everywhere(func(r *recipe.Recipe, _ *machine.Machine) { r.RetractMM, r.RetractMMPerS = 0, 0 })},
+		"two nozzles, on the part": one{rack, two(60)},
+		"on the part":              one{beam, everywhere(nil)},
+		"beside the part":          one{beam, func(r *recipe.Recipe, _ *machine.Machine) { r.Support = recipe.SupportPlateOnly }},
+		"knurled":                  one{solid.Extrude(knurl, nil, 6), func(r *recipe.Recipe, _ *machine.Machine) { r.Shells = 4 }},
+		"arm":                      one{arm, everywhere(nil)},
+		"star":                     one{solid.Extrude(star, nil, 6), func(r *recipe.Recipe, _ *machine.Machine) { r.Shells = 3 }},
+		"thin wall":                one{thin, func(*recipe.Recipe, *machine.Machine) {}},
+		"wall of three":            one{solid.Box(20, 1.3, 6), func(*recipe.Recipe, *machine.Machine) {}},
+		"needle":                   one{solid.Box(0.5, 0.5, 6), func(r *recipe.Recipe, _ *machine.Machine) { r.LeastLayerS = 3 }},
+		"islands":                  one{islands, func(r *recipe.Recipe, _ *machine.Machine) { r.LeastLayerS = 12 }},
+		"skirt":                    one{islands, func(r *recipe.Recipe, _ *machine.Machine) { r.Hold = recipe.HoldSkirt }},
+		"brim":                     one{islands, func(r *recipe.Recipe, _ *machine.Machine) { r.Hold, r.BrimMM = recipe.HoldBrim, 4 }},
+		"raft":                     one{islands, func(r *recipe.Recipe, _ *machine.Machine) { r.Hold = recipe.HoldRaft }},
+		"accelerations": one{solid.Box(20, 15, 6), func(r *recipe.Recipe, _ *machine.Machine) {
+			r.OuterMMPerS2, r.InnerMMPerS2, r.CapMMPerS2, r.InfillMMPerS2, r.FirstMMPerS2, r.TravelMMPerS2 = 300, 400, 500, 600, 200, 800
+		}},
+		"no infill": one{solid.Box(20, 15, 6), func(r *recipe.Recipe, _ *machine.Machine) { r.InfillPercent = 0 }},
+		"many shells": one{solid.Box(20, 6, 6), func(r *recipe.Recipe, _ *machine.Machine) {
+			r.Shells, r.RetractMM, r.RetractMMPerS = 9, 0, 0
+		}},
+		"torus": one{solid.Torus(14, 4, 48, 24), everywhere(nil)},
+	}
+}
+
+// figures are what is held.
+type figures struct {
+	Seconds, WarmUp, Grams, FilamentMM float64
+	Layers                             int
+	PriceCents                         int64
+}
+
+// Each figure of the gallery is the one that was looked at, and near the toolpath's. The
+// golden ones are written anew after a fit of the factors (-update); what they are held to
+// then is the toolpath.
+func TestQuickFiguresOfAGallery(t *testing.T) {
+	const file = "testdata/quick.json"
+	golden, got := map[string]figures{}, map[string]figures{}
+	if raw, err := os.ReadFile(file); err == nil {
+		require.NoError(t, json.Unmarshal(raw, &golden))
+	}
+	nozzles := map[string]int{}
+	for name, c := range gallery() {
+		r, m := testRecipe, testMachine
+		c.change(&r, &m)
+		spools := machine.Spools{&testMaterial, {Name: "Soluble", DensityGPerCM: 1.2, NozzleC: 205, SpoolGrams: 500, SpoolCents: 3400}}[:max(1, len(m.NozzlesMM))]
+		topo := mesh.TopologyOf(c.m)
+		s, err := section.NewStack(context.Background(), c.m, topo, toolpath.LayeringOf(&r, &m), 1, nil)
+		require.NoError(t, err)
+		q := QuickOf(s, &r, &m, spools, 50)
+		got[name] = figures{q.Seconds, q.WarmUpSeconds, q.Grams, q.FilamentMM, q.Layers, int64(q.PriceCents)}
+		p, err := toolpath.Slice(context.Background(), c.m, topo, 1, r, toolpath.Options{Machine: &m}, nil)
+		require.NoError(t, err)
+		full := FullOf(p, r, &m, spools, 50)
+		nozzles[name] = len(full.Nozzles)
+		t.Logf("%-24s %6.0f s %+6.1f %%  %6.2f g %+6.1f %%", name, full.Seconds, 100*(q.Seconds/full.Seconds-1), full.Grams(), 100*(q.Grams/full.Grams()-1))
+		assert.InEpsilon(t, full.Seconds, q.Seconds, 0.13, name)
+		assert.InEpsilon(t, full.Grams(), q.Grams, 0.12, name)
+		assert.InDelta(t, full.WarmUpSeconds, q.WarmUpSeconds, 1e-9, name)
+		assert.Len(t, q.Lines, len(full.Lines), name)
+	}
+	assert.Equal(t, [3]int{2, 2, 1}, [3]int{nozzles["two nozzles"], nozzles["two nozzles, on the part"], nozzles["two, not worth it"]})
+	assert.Greater(t, got["on the part"].Grams, 1.02*got["beside the part"].Grams)
+	if *update {
+		raw, err := json.MarshalIndent(got, "", " ")
+		require.NoError(t, err)
+		require.NoError(t, os.MkdirAll("testdata", 0o755))
+		require.NoError(t, os.WriteFile(file, append(raw, '\n'), 0o600))
+		return
+	}
+	require.Len(t, golden, len(got), "run with -update")
+	for name, want := range golden {
+		g := got[name]
+		assert.InEpsilon(t, want.Seconds, g.Seconds, 1e-6, name)
+		assert.InEpsilon(t, want.Grams, g.Grams, 1e-6, name)
+		assert.InEpsilon(t, want.FilamentMM, g.FilamentMM, 1e-6, name)
+		assert.InDelta(t, want.WarmUp, g.WarmUp, 1e-9, name)
+		assert.Equal(t, []int64{int64(want.Layers), want.PriceCents}, []int64{int64(g.Layers), g.PriceCents}, name)
+	}
+}

@@ -1,0 +1,366 @@
+package estimate
+
+import (
+	"context"
+	"fmt"
+	"math"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"jobshelf/core/print/machine"
+	"jobshelf/core/print/recipe"
+	"jobshelf/core/print/toolpath"
+	"jobshelf/core/shape/mesh"
+	"jobshelf/core/shape/section"
+	"jobshelf/core/shape/solid"
+	"jobshelf/core/shape/units"
+)
+
+var (
+	testMachine = machine.Machine{Name: "test", Process: machine.MaterialExtrusion, FilamentMM: 1.75, NozzlesMM: []float64{0.4},
+		Motion: machine.Motion{SpeedMMPerS: 200, AccelMMPerS2: 1000, JunctionDeviationMM: 0.02, LiftMMPerS: 10},
+		WarmUp: machine.WarmUp{NozzleCPerS: 2, BedCPerS: 0.5, HomingS: 30}, RateCents: 120}
+	testMaterial = machine.Material{Name: "PLA", DensityGPerCM: 1.24, SpoolGrams: 1000, SpoolCents: 2500}
+	testRecipe   = recipe.Recipe{LayerMM: 0.2, FirstLayerMM: 0.2, LineMM: 0.45, Shells: 2, TopLayers: 4, BottomLayers: 4,
+		InfillPercent: 20, Hold: recipe.HoldNone, NozzleC: 210, BedC: 60,
+		OuterMMPerS: 40, InnerMMPerS: 60, CapMMPerS: 60, InfillMMPerS: 80, FirstMMPerS: 20, TravelMMPerS: 150,
+		RetractMM: 1, RetractMMPerS: 40}
+)
+
+func quick(t testing.TB, m *mesh.Mesh, r recipe.Recipe) Quick {
+	t.Helper()
+	s, err := section.NewStack(context.Background(), m, mesh.TopologyOf(m), toolpath.LayeringOf(&r, nil), 1, nil)
+	require.NoError(t, err)
+	return QuickOf(s, &r, &testMachine, machine.Spools{&testMaterial}, 50)
+}
+
+// A 20 mm cube by hand. Every layer is a 20 x 20 square, 80 mm around.
+//
+// Line section: (0.45-0.2)·0.2 + π·0.1² = 0.0814159 mm²; spacing 0.4070796 mm.
+// Outer shell, 0.225 in:                 80 - 8·0.225            = 78.2 mm
+// Inner shell, 0.6320796 in:             80 - 8·0.6320796        = 74.943363 mm
+// Within them, 0.225+1.5·0.4070796 = 0.8356194 in: side 18.3287612, area 335.943488 mm²
+// 8 cap layers, each  335.943488/0.4070796 = 825.252523 mm
+// 92 infill layers:   335.943488·0.2/0.45  = 149.308217 mm
+// All lines: 100·(78.2+74.943363) + 8·825.252523 + 92·149.308217 = 35652.712 mm
+// Filament: 35652.712·0.0814159/(π·1.75²/4 = 2.4052819) = 1206.799 mm
+// Mass: 1206.799·2.4052819·1.24/1000 = 3.599355 g
+func TestCubeByHand(t *testing.T) {
+	q := quick(t, solid.Box(20, 20, 20), testRecipe)
+	assert.Equal(t, 100, q.Layers)
+	assert.InEpsilon(t, 1206.799, q.FilamentMM, 1e-5)
+	assert.InEpsilon(t, 3.599355, q.Grams, 1e-5)
+
+	// Time of a layer, a = 1000 mm/s², δ = 0.02 mm. A right angle is taken at
+	// √(1000·0.02·sin45°/(1-sin45°)) = 6.948688 mm/s.
+	v0 := math.Sqrt(20 * math.Sin(math.Pi/4) / (1 - math.Sin(math.Pi/4)))
+	assert.InDelta(t, 6.948688, v0, 1e-6)
+	// A side of length d at speed v: (d - (v²-v0²)/a)/v + 2(v-v0)/a, if d is
+	// long enough; the short link between two lines never reaches v.
+	side := func(d, v float64) float64 { return (d-(v*v-v0*v0)/1000)/v + 2*(v-v0)/1000 }
+	link := func(d float64) float64 { return 2 * (math.Sqrt(v0*v0+1000*d) - v0) / 1000 }
+	const area, spacing = 335.943488, 0.4070796
+	rim := 80 - 0.45*2*8
+	chord := math.Pi * area / rim
+	f := Fitted
+	infill := func(v float64) float64 {
+		return 149.308217 / (f.FillChord * chord) * (side(f.FillChord*chord, v) + link(0.45*5))
+	}
+	caps := func(v float64) float64 {
+		return 825.252523 / (f.CapChord * chord) * (side(f.CapChord*chord, v) + link(spacing))
+	}
+	// Each shell begins and ends at rest, v/a longer.
+	shells := func(out, in float64) float64 {
+		return 4*side(78.2/4, out) + 4*side(74.943363/4, in) + out/1000 + 74.943363/78.2*in/1000
+	}
+	// To each layer 0.2 mm up at 10 mm/s with 10 ms of speeding up and down, 2·1/40 s of retraction and 10 mm of travel; more of
+	// that for what a square's outline is longer than a circle's; within, ways half as long
+	// that are gone into round a corner.
+	rest := func(d float64) float64 { return segmentSeconds(d, 0, 150, 1000) }
+	ragged := 80/math.Sqrt(4*math.Pi*400) - 1
+	piece := segmentSeconds(f.Near*5, v0, 150, 1000)
+	travel := 0.03 + 0.05 + rest(10) + f.Ragged*ragged*(0.05+rest(f.Near*10)) + 2*f.Loops*piece
+	want := shells(20, 20) + caps(20) + // first layer
+		99*shells(40, 60) + 7*caps(60) + 92*infill(80) + 100*travel + 8*f.Pieces*(1+ragged)*piece
+	assert.InEpsilon(t, want, q.Seconds, 1e-5)
+	t.Logf("cube: %.1f s, %.3f g", q.Seconds, q.Grams)
+
+	// Warm-up: nozzle 190/2 = 95 s, bed 40/0.5 = 80 s, homing 30 s.
+	assert.InDelta(t, 125, q.WarmUpSeconds, 1e-9)
+	// Price: 3.599355 g at 2.5 cents, hours at 120 cents, 50 to start.
+	assert.Equal(t, units.Cents(math.RoundToEven(3.599355*2.5+want/3600*120+50)), q.PriceCents)
+}
+
+// Three demo parts by hand. A tube with wide walls: areas by π, spread over
+// shells and infill as above; what the tessellation takes off is under 0.1 %.
+func TestDemoPartsByHand(t *testing.T) {
+	const w, h = 0.45, 0.2
+	line := (w-h)*h + math.Pi*h*h/4
+	s := line / h
+	// ring is a layer between two radii: lines in mm for a cap or for infill.
+	ring := func(R, r float64, infill float64) float64 {
+		shells := 0.0
+		for k := 0.; k < 2; k++ {
+			d := w/2 + k*s
+			shells += 2 * math.Pi * ((R - d) + (r + d))
+		}
+		D := w/2 + 1.5*s
+		inside := math.Pi * ((R-D)*(R-D) - (r+D)*(r+D))
+		if infill == 1 {
+			return shells + inside/s
+		}
+		return shells + inside*infill/w
+	}
+	grams := func(mm float64) float64 { return mm * line * 1.24 / 1000 }
+
+	// Oarlock bushing: flange 7…19, 4 high (20 layers); tube 7…11, 30 high.
+	// Flange: 4 bottom caps, and on top 4 caps of the ring 11…19 only; the tube's
+	// last 4 layers are caps.
+	flangeTop := ring(19, 7, 0.2)
+	{ // in the 4 upper flange layers the ring beyond 11 mm is cap
+		D := w/2 + 1.5*s
+		inside := math.Pi * ((19-D)*(19-D) - (7+D)*(7+D))
+		share := (19*19 - 11*11.) / (19*19 - 7*7.)
+		flangeTop += inside * share * (1/s - 0.2/w)
+	}
+	bushing := 4*ring(19, 7, 1) + 12*ring(19, 7, 0.2) + 4*flangeTop + 146*ring(11, 7, 0.2) + 4*ring(11, 7, 1)
+	q := quick(t, solid.OarlockBushing(), testRecipe)
+	assert.Equal(t, 170, q.Layers)
+	assert.InEpsilon(t, grams(bushing), q.Grams, 0.01)
+
+	// Chart ruler: 2 mm are 10 layers; 4 bottom and 4 top layers are caps and
+	// two are infill, but under the bevel, 27…32 mm, every layer is near a top.
+	// The six layers up to 0.8+ mm are 210 x 32, the ones above narrow to 27.
+	var ruler float64
+	for i := range 10 {
+		z := (float64(i) + 0.5) * h
+		width := 32.0
+		if z > 0.8 {
+			width -= (z - 0.8) / 1.2 * 5
+		}
+		plain := 210 * width
+		D := w/2 + 1.5*s
+		inside := plain - 2*(210+width)*D + 4*D*D
+		cap := 1.0
+		if i == 4 || i == 5 {
+			above := float64(i+4) + 0.5
+			cap = 1 - (32-(above*h-0.8)/1.2*5)/width
+		}
+		ruler += 2*(210+width)*2 - 8*(w/2) - 8*(w/2+s) + inside*(cap/s+(1-cap)*0.2/w)
+	}
+	q = quick(t, solid.ChartRuler(), testRecipe)
+	assert.Equal(t, 10, q.Layers)
+	assert.InEpsilon(t, grams(ruler), q.Grams, 0.01)
+
+	// Tiller joint, lying on its faces: 40 mm are 200 equal layers of two halves.
+	// Area and outline are the prism's: volume/height, side faces/height.
+	m := solid.TillerJoint()
+	got := m.Measure()
+	area := got.Volume / 40
+	around := (got.Area - 2*area) / 40
+	var mitre float64 // Σ 2·tan(turn/2): 2 halves, each 2π plus what mitres add
+	st, err := section.NewStack(context.Background(), m, mesh.TopologyOf(m), section.Layering{FirstMM: 0.2, LayerMM: 0.2}, 1, nil)
+	require.NoError(t, err)
+	top := st.Slabs[100]
+	mitre = top.MitreRad
+	assert.InEpsilon(t, area, top.AreaMM2, 1e-4)
+	assert.InEpsilon(t, around, top.LengthMM, 1e-4)
+	D := w/2 + 1.5*s
+	inside := area - D*around + D*D*mitre/2
+	joint := 200*(2*around-(w+s)*mitre) + 8*inside/s + 192*inside*0.2/w
+	q = quick(t, m, testRecipe)
+	assert.InEpsilon(t, grams(joint), q.Grams, 1e-3)
+}
+
+// A solid part takes its own volume of plastic: lines of a full filling lie a
+// spacing apart, so nothing is counted twice or left out.
+func TestFullInfillDepositsTheVolume(t *testing.T) {
+	r := testRecipe
+	r.TopLayers, r.BottomLayers = 1000, 0 // caps everywhere
+	for name, m := range map[string]*mesh.Mesh{
+		"cube": solid.Box(20, 20, 20), "ball": solid.Sphere(15, 96), "sheave": solid.Sheave(), "cleat": solid.MooringCleat(),
+	} {
+		q := quick(t, m, r)
+		deposited := q.FilamentMM * math.Pi * 1.75 * 1.75 / 4
+		assert.InEpsilon(t, m.Measure().Volume, deposited, 0.03, name)
+	}
+}
+
+func TestMoreOfEverythingTakesMore(t *testing.T) {
+	// Common practice, no source: thin layers take about as many times longer as
+	// they are more; infill adds time and grams; 47.7 mm at 0.3 mm is 159 layers.
+	m := solid.Sheave()
+	thin, thick := testRecipe, testRecipe
+	thin.LayerMM, thin.FirstLayerMM, thin.TopLayers, thin.BottomLayers = 0.1, 0.1, 8, 8
+	thick.LayerMM, thick.FirstLayerMM, thick.TopLayers, thick.BottomLayers = 0.4, 0.4, 2, 2
+	ratio := quick(t, m, thin).Seconds / quick(t, m, thick).Seconds
+	assert.InDelta(t, 4, ratio, 0.8)
+	last := Quick{}
+	for _, p := range []float64{0, 10, 20, 50, 90} {
+		r := testRecipe
+		r.InfillPercent = p
+		q := quick(t, m, r)
+		assert.Greater(t, q.Seconds, last.Seconds)
+		assert.Greater(t, q.Grams, last.Grams)
+		last = q
+	}
+	price, _ := Price([]Charge{{"Filament", 4 * 2500. / 1000}})
+	assert.Equal(t, units.Cents(10), price, "4 g of a 1 kg spool at 25.00 cost 0.10")
+	// 1 kg of PLA at 1.75 mm is about 335 m (data sheet values, from memory).
+	assert.InEpsilon(t, 1000, testMaterial.Grams(1.75, 335_300), 0.001)
+}
+
+// The purge block is whole in the first layer and where the nozzle changes, sparse between;
+// support is worth a nozzle of its own while no more than so many times as much is purged.
+func TestWhenSupportIsWorthItsNozzle(t *testing.T) {
+	r := testRecipe
+	r.SupportNozzle = 2
+	r = r.WithDefaults()
+	s := &section.Stack{Slabs: make([]section.Slab, 6)}
+	for i := range s.Slabs {
+		s.Slabs[i] = section.Slab{BottomMM: 0.2 * float64(i), HeightMM: 0.2}
+	}
+	for _, pattern := range []string{"xxx", "..x", ".....x", "x....x", "x", "x..", "xX", "Xx", "....xX"} {
+		last := strings.LastIndexAny(pattern, "xX")
+		want, share := 0.0, 0.0
+		for i, c := range pattern[:last+1] {
+			length, _ := blockLayer(&r, &testMachine, s.Slabs[last].BottomMM, false, i == 0 || c != '.')
+			want += length
+			share += map[rune]float64{'x': 1, 'X': 20}[c]
+		}
+		for _, by := range []float64{0.999, 1.001} {
+			laid := by * want / toolpath.PurgeAtMost / share
+			carried := make([]carrying, len(s.Slabs))
+			for i, c := range pattern {
+				l := laid * map[rune]float64{'x': 1, 'X': 20}[c]
+				carried[i] = carrying{length: l, firm: l}
+			}
+			two, tower := (&support{r: r}).twoNozzles(s, &testMachine, carried)
+			assert.Equal(t, by > 1, two, "%s by %g", pattern, by)
+			if two {
+				assert.Equal(t, last, tower, pattern)
+			}
+			one := r
+			one.SupportNozzle = 1
+			two, _ = (&support{r: one}).twoNozzles(s, &testMachine, carried)
+			assert.False(t, two, "there is one nozzle only")
+		}
+	}
+	// Where nothing is purged it is worth it, but not where there is none.
+	r.ChangePurgeMM, r.PurgeMM = new(0.0), 0
+	two, tower := (&support{r: r}).twoNozzles(s, &testMachine, []carrying{{length: 5, firm: 5}, {}, {}, {}, {}, {}})
+	assert.True(t, two)
+	assert.Zero(t, tower)
+	two, tower = (&support{r: r}).twoNozzles(s, &testMachine, make([]carrying, 6))
+	assert.False(t, two)
+	assert.Equal(t, -1, tower)
+}
+
+// Of a column as narrow as a line nothing is sure to be laid, dense or not; of a wide one all
+// is.
+func TestWhatOfAColumnIsFirm(t *testing.T) {
+	r := testRecipe
+	r.Support = recipe.SupportEverywhere
+	r = r.WithDefaults()
+	for _, roof := range []float64{0, 0.5, 1} {
+		strip := section.Column{To: 1, AreaMM2: 60 * 0.25, RoofMM2: roof * 60 * 0.25, RimMM: 120}
+		x := Fitted.column(&r, &testMachine, strip, 2500, 1)
+		assert.Positive(t, x.length)
+		assert.InDelta(t, 0, x.firm, 1e-9)
+		wide := section.Column{To: 1, AreaMM2: 900, RoofMM2: roof * 900, RimMM: 160}
+		x = Fitted.column(&r, &testMachine, wide, 2500, 1)
+		assert.Greater(t, x.length, 100.)
+		assert.InDelta(t, x.length, x.firm, 1e-9)
+	}
+}
+
+// Of no layers there is nothing but the start.
+func TestNoLayersAtAll(t *testing.T) {
+	r := testRecipe
+	r.Hold, r.Support = recipe.HoldSkirt, recipe.SupportEverywhere
+	q := QuickOf(&section.Stack{}, &r, &testMachine, machine.Spools{&testMaterial}, 50)
+	assert.Zero(t, q.Seconds+q.Grams+q.FilamentMM)
+	assert.EqualValues(t, 50, q.PriceCents)
+}
+
+// A machine slow to start in height takes longer, by what the closed form says of each
+// step up and of each lift.
+func TestHeightIsAsSlowAsTheMachine(t *testing.T) {
+	r := testRecipe
+	m := solid.Box(20, 20, 20)
+	s, err := section.NewStack(context.Background(), m, mesh.TopologyOf(m), toolpath.LayeringOf(&r, nil), 1, nil)
+	require.NoError(t, err)
+	slow := testMachine
+	slow.Motion.LiftAccelMMPerS2 = 50
+	q, p := QuickOf(s, &r, &testMachine, machine.Spools{&testMaterial}, 0), QuickOf(s, &r, &slow, machine.Spools{&testMaterial}, 0)
+	assert.InDelta(t, 100*(2*math.Sqrt(0.2/50)-0.03), p.Seconds-q.Seconds, 1e-6)
+}
+
+func TestClosedFormsOfMotion(t *testing.T) {
+	assert.InDelta(t, 10./50+50./1000, segmentSeconds(10, 0, 50, 1000), 1e-12) // d/v + v/a
+	assert.InDelta(t, 2*math.Sqrt(1./1000), segmentSeconds(1, 0, 50, 1000), 1e-12)
+	assert.InDelta(t, 0.2, segmentSeconds(10, 50, 50, 1000), 1e-12)
+	assert.True(t, math.IsInf(CornerSpeed(0, 1000, 0.02), 1), "straight on")
+	assert.InDelta(t, 0, CornerSpeed(math.Pi, 1000, 0.02), 1e-6, "straight back")
+}
+
+// An amount that is none (a machine that hardly moves) ends as nothing, soon.
+func TestNoPriceWithoutEnd(t *testing.T) {
+	for _, c := range []float64{1e80, math.Inf(1), math.NaN(), -1e80, 1e15, mostCents, -mostCents} {
+		total, lines := Price([]Charge{{"Filament", 12.6}, {"Machine time", c}, {StartLine, 50}})
+		assert.EqualValues(t, 63, total)
+		assert.EqualValues(t, 0, lines[1].Cents)
+	}
+}
+
+func TestPriceLinesAddUp(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		var charges []Charge
+		var sum float64
+		for range rapid.IntRange(1, 8).Draw(t, "n") {
+			c := rapid.Float64Range(0, 1e6).Draw(t, "cents")
+			charges, sum = append(charges, Charge{"x", c}), sum+c
+		}
+		total, lines := Price(charges)
+		var of units.Cents
+		for i, l := range lines {
+			of += l.Cents
+			require.InDelta(t, charges[i].Cents, float64(l.Cents), 1.0000001)
+		}
+		require.Equal(t, total, of)
+		// Who lost most gets a cent first.
+		least, most := 1.0, 0.0
+		for i, l := range lines {
+			whole := math.Floor(charges[i].Cents)
+			if lost := charges[i].Cents - whole; float64(l.Cents) > whole {
+				least = min(least, lost)
+			} else {
+				most = max(most, lost)
+			}
+		}
+		require.GreaterOrEqual(t, least, most)
+		require.InDelta(t, sum, float64(total), 0.5000001)
+	})
+	soluble := &machine.Material{Name: "Soluble", SpoolGrams: 500, SpoolCents: 3400}
+	for _, c := range []struct {
+		uses  []Use
+		texts string
+	}{
+		{[]Use{{&testMaterial, 0}}, "Filament 0, Machine time 60, Start 50"},
+		{[]Use{{&testMaterial, 8}, {soluble, 0}}, "Filament 20, Machine time 60, Start 50"},
+		{[]Use{{&testMaterial, 8}, {soluble, 10}}, "Filament 20, Filament, Soluble 68, Machine time 60, Start 50"},
+	} {
+		_, lines := PriceOf(c.uses, 1800, &testMachine, 50)
+		var texts []string
+		for _, l := range lines {
+			texts = append(texts, fmt.Sprintf("%s %d", l.Text, l.Cents))
+		}
+		assert.Equal(t, c.texts, strings.Join(texts, ", "))
+	}
+	half, _ := Price([]Charge{{"x", 2.5}})
+	assert.Equal(t, units.Cents(2), half, "half to even")
+}

@@ -1,0 +1,390 @@
+// Package machine describes what a job is made on and of: machines with their
+// build volume, nozzles, motion limits and warm-up, and materials.
+package machine
+
+import (
+	"cmp"
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+
+	"jobshelf/core/print/command"
+	"jobshelf/core/print/motion"
+	"jobshelf/core/print/naming"
+	"jobshelf/core/shape/polygon"
+	"jobshelf/core/shape/units"
+)
+
+// Process is the way a machine works, by ISO/ASTM 52900.
+type Process string
+
+// The processes the house knows.
+const (
+	MaterialExtrusion Process = "material extrusion"
+	VatPolymerization Process = "vat photopolymerization"
+)
+
+// Shape is the plate's.
+type Shape string
+
+// Plates are rectangles or discs.
+const (
+	Rectangle Shape = "rectangle"
+	Round     Shape = "round"
+)
+
+// Volume is the room a machine builds in. On a round plate XMM is the diameter
+// and YMM equals it.
+type Volume struct {
+	Shape Shape   `json:"shape" enum:"rectangle,round" doc:"Shape of the plate"`
+	XMM   float64 `json:"x_mm" minimum:"1" maximum:"5000" doc:"Width, or diameter of a round plate, in mm"`
+	YMM   float64 `json:"y_mm" minimum:"1" maximum:"5000" doc:"Depth in mm; the diameter again on a round plate"`
+	ZMM   float64 `json:"z_mm" minimum:"1" maximum:"5000" doc:"Height in mm"`
+}
+
+// Motion is how fast a machine can move.
+type Motion struct {
+	SpeedMMPerS         float64 `json:"speed_mm_per_s" minimum:"1" maximum:"2000" doc:"Highest speed in the plane, mm/s"`
+	AccelMMPerS2        float64 `json:"accel_mm_per_s2" minimum:"10" maximum:"100000" doc:"Acceleration, mm/s²"`
+	JunctionDeviationMM float64 `json:"junction_deviation_mm" minimum:"0.001" maximum:"1" doc:"How far a corner may be rounded in the corner speed model, mm"`
+	LiftMMPerS          float64 `json:"lift_mm_per_s" minimum:"0.5" maximum:"200" doc:"Speed in height, mm/s"`
+	LiftAccelMMPerS2    float64 `json:"lift_accel_mm_per_s2,omitempty" minimum:"0" maximum:"100000" doc:"Acceleration in height, mm/s²; 0: as in the plane"`
+	RestsInHeight       bool    `json:"rests_in_height,omitempty" doc:"Comes to rest before and after a move in height; most machines go round the corner"`
+}
+
+// Limits are what a planner keeps to.
+func (m Motion) Limits() motion.Limits {
+	return motion.Limits{AccelMMPerS2: m.AccelMMPerS2, DeviationMM: m.JunctionDeviationMM, SpeedMMPerS: m.SpeedMMPerS,
+		LiftMMPerS: m.LiftMMPerS, LiftAccelMMPerS2: m.LiftAccelMMPerS2, RestsInHeight: m.RestsInHeight}
+}
+
+// WarmUp is what happens before the first line.
+type WarmUp struct {
+	NozzleCPerS float64 `json:"nozzle_c_per_s" minimum:"0.01" maximum:"50" doc:"How fast the nozzle warms, °C/s"`
+	BedCPerS    float64 `json:"bed_c_per_s" minimum:"0.01" maximum:"20" doc:"How fast the bed warms, °C/s"`
+	HomingS     float64 `json:"homing_s" minimum:"0" maximum:"900" doc:"Homing and levelling, s"`
+}
+
+// Machine is one of the house's. Resin machines have no nozzles or motion.
+type Machine struct {
+	Name       string      `json:"name" minLength:"1" maxLength:"60"`
+	Process    Process     `json:"process" enum:"material extrusion,vat photopolymerization"`
+	InService  bool        `json:"in_service" doc:"Whether jobs may be queued on it"`
+	Volume     Volume      `json:"volume"`
+	NozzlesMM  []float64   `json:"nozzles_mm" maxItems:"8" doc:"Nozzle diameters, mm"`
+	FilamentMM float64     `json:"filament_mm" minimum:"0" maximum:"5" doc:"Filament diameter, mm"`
+	NozzleMaxC float64     `json:"nozzle_max_c" minimum:"0" maximum:"600" doc:"Hottest nozzle, °C"`
+	BedMaxC    float64     `json:"bed_max_c" minimum:"0" maximum:"250" doc:"Hottest bed, °C"`
+	Motion     Motion      `json:"motion"`
+	WarmUp     WarmUp      `json:"warm_up"`
+	RateCents  units.Cents `json:"rate_cents_per_hour" minimum:"0" maximum:"100000" doc:"Price of an hour, cents"`
+	Material   string      `json:"material" maxLength:"60" doc:"What is loaded"`
+	Colour     string      `json:"colour" pattern:"^#[0-9A-Fa-f]{6}$" doc:"Colour of what is loaded"`
+	ColourName string      `json:"colour_name" maxLength:"40"`
+	Second     Loaded      `json:"second" doc:"What the second nozzle is loaded with, where there is one"`
+	ChangeS    float64     `json:"change_s" minimum:"0" maximum:"600" doc:"How long a change of nozzle takes, s"`
+	IdleOffS   float64     `json:"idle_off_s,omitempty" minimum:"0" maximum:"86400" doc:"After how long without a command the machine turns its heat off by itself, s; 0: never"`
+	Dialect    Dialect     `json:"dialect"`
+}
+
+// Loaded is what a further nozzle is loaded with.
+type Loaded struct {
+	Material   string `json:"material" maxLength:"60"`
+	ColourName string `json:"colour_name" maxLength:"40"`
+}
+
+// Dialect is how programs for a machine are written.
+type Dialect struct {
+	// Start, End and Change are blocks of commands with named values; empty ones are
+	// StartBlock, EndBlock and ChangeBlock.
+	Start     string `json:"start" maxLength:"4000" doc:"Commands before a print; empty: the common ones"`
+	End       string `json:"end" maxLength:"4000" doc:"Commands after a print; empty: the common ones"`
+	Change    string `json:"change" maxLength:"4000" doc:"Commands that change the nozzle; empty: the common ones"`
+	Arcs      bool   `json:"arcs" doc:"Understands arcs (G2, G3)"`
+	AbsoluteE bool   `json:"absolute_e" doc:"Counts filament from the start (M82), not from move to move (M83)"`
+}
+
+// The common blocks: heat, home; then heat off, up and away, motors off. Units,
+// absolute places and the way filament is counted are set before the start block.
+const (
+	StartBlock = `M140 S{bed_c}
+M104 S{first_nozzle_c}
+G28
+M190 S{bed_c}
+M109 S{first_nozzle_c}
+G92 E0`
+	EndBlock = `M104 S0
+M140 S0
+M107
+G1 Z{clear_mm} F600
+M84`
+	ChangeBlock = `T{nozzle}
+M109 S{nozzle_c}`
+)
+
+// ClearMM is how far the common end block lifts the nozzle off a print, where the
+// machine is high enough (common practice, no source).
+const ClearMM = 5
+
+// BlockNames are the values that a block may name. {nozzle} counts from 0, as
+// machines do; {clear_mm} is a height at which the nozzle stands clear of the print.
+var BlockNames = []string{"nozzle", "nozzle_c", "first_nozzle_c", "bed_c", "layers", "top_mm", "clear_mm", "minutes", "grams", "machine", "material", "recipe", "layer"}
+
+// Blocks gives the three blocks in force.
+func (d Dialect) Blocks() (start, end, change string) {
+	return cmp.Or(d.Start, StartBlock), cmp.Or(d.End, EndBlock), cmp.Or(d.Change, ChangeBlock)
+}
+
+// Problem is a setting that cannot be: which field, and why.
+type Problem struct{ Field, Text string }
+
+// Validate lists what cannot be right about a machine.
+func (m *Machine) Validate() []Problem {
+	var out []Problem
+	bad := func(field, format string, args ...any) {
+		out = append(out, Problem{field, fmt.Sprintf(format, args...)})
+	}
+	if m.Name == "" {
+		bad("name", "A machine needs a name.")
+	}
+	if m.Volume.Shape == Round && m.Volume.XMM != m.Volume.YMM {
+		bad("volume.y_mm", "A round plate is as deep as it is wide: %g mm.", m.Volume.XMM)
+	}
+	if m.Process != MaterialExtrusion {
+		return out
+	}
+	if len(m.NozzlesMM) == 0 {
+		bad("nozzles_mm", "A machine of this process needs a nozzle.")
+	}
+	for _, b := range []struct{ field, text string }{{"dialect.start", m.Dialect.Start}, {"dialect.end", m.Dialect.End}, {"dialect.change", m.Dialect.Change}} {
+		if err := naming.Check(b.text, BlockNames); err != nil {
+			bad(b.field, "In this block %s.", err)
+			continue
+		}
+		m.checkBlock(b.field, b.text, bad)
+	}
+	for i, d := range m.NozzlesMM {
+		if d < 0.1 || d > 2 {
+			bad(fmt.Sprintf("nozzles_mm[%d]", i), "Nozzles are between 0.1 and 2 mm, not %g mm.", d)
+		}
+	}
+	if m.FilamentMM < 1 || m.FilamentMM > 4 {
+		bad("filament_mm", "Filament is between 1 and 4 mm thick, not %g mm.", m.FilamentMM)
+	}
+	return out
+}
+
+// checkBlock holds the house's own commands to what any program may hold.
+func (m *Machine) checkBlock(field, text string, bad func(field, format string, args ...any)) {
+	values := naming.Values{}
+	for _, n := range BlockNames {
+		values[n] = "0"
+	}
+	full, err := naming.Put(text, values)
+	if err != nil {
+		return // told already
+	}
+	for i, line := range strings.Split(full, "\n") {
+		line = strings.TrimRight(line, "\r")
+		if f := command.Check([]byte(line)); f != nil {
+			bad(field, "Line %d of this block %s.", i+1, strings.TrimSpace(f.Code+" "+f.What))
+		}
+		if first, _, _ := strings.Cut(strings.TrimSpace(line), " "); field == "dialect.end" && slices.Contains([]string{"M0", "M1", "M600"}, first) {
+			bad(field, "Line %d of this block waits for somebody, with the heat on. Heat goes off when the block has ended.", i+1)
+		}
+		if h, ok := command.HeatOf([]byte(line)); ok {
+			limit, what := m.NozzleMaxC, "nozzle"
+			if h.Bed {
+				limit, what = m.BedMaxC, "bed"
+			}
+			if h.C > limit {
+				bad(field, "Line %d of this block asks for %g °C; the %s goes up to %g °C.", i+1, h.C, what, limit)
+			}
+			if h.Nozzle >= len(m.NozzlesMM) {
+				bad(field, "Line %d of this block heats nozzle %d, which is not there.", i+1, h.Nozzle)
+			}
+		}
+	}
+}
+
+// WarmUpSeconds is the time from cold (20 °C) to the first line: nozzle and bed
+// warm together, then the machine homes.
+func (m *Machine) WarmUpSeconds(nozzleC, bedC float64) float64 {
+	if m.Process != MaterialExtrusion {
+		return 0
+	}
+	return m.HeatUpSeconds(nozzleC, bedC) + m.WarmUp.HomingS
+}
+
+// roomC is how cold a machine gets, °C.
+const roomC = 20
+
+// HeatUpSeconds is the time from cold to both temperatures, warming together; 0 °C
+// leaves one out.
+func (m *Machine) HeatUpSeconds(nozzleC, bedC float64) float64 {
+	of := func(c, perS float64) float64 {
+		if c <= roomC || perS <= 0 {
+			return 0
+		}
+		return (c - roomC) / perS
+	}
+	return math.Max(of(nozzleC, m.WarmUp.NozzleCPerS), of(bedC, m.WarmUp.BedCPerS))
+}
+
+// Fit is whether a part goes into a volume, turned about the vertical.
+type Fit struct {
+	Fits    bool
+	TurnDeg float64    // the turn it is about; 0 if the part fits as it stands
+	OverMM  [3]float64 // by how much it is too large in X, Y, Z at that turn
+	Scale   float64    // the largest scale, at most 1, at which it would fit
+}
+
+// slackMM is how much a part may be over and still fit: the grid that outlines
+// are held on.
+const slackMM = 0.001
+
+// FitIn tries a footprint (any points whose hull is the part's shadow, µm) and a
+// height in v, standing as it is first, then turned. Where nothing fits it tells
+// the turn with the least sum of what is missing.
+func (v Volume) FitIn(shadow []polygon.Point, heightMM float64) Fit {
+	overZ := math.Max(0, heightMM-v.ZMM)
+	scaleZ := 1.0
+	if heightMM > 0 {
+		scaleZ = math.Min(1, v.ZMM/heightMM)
+	}
+	if v.Shape == Round {
+		d := 2 * polygon.EnclosingCircle(shadow).RadiusMM
+		over := math.Max(0, d-v.XMM)
+		f := Fit{OverMM: [3]float64{over, over, overZ}, Scale: scaleZ}
+		if d > v.XMM {
+			f.Scale = math.Min(f.Scale, v.XMM/d)
+		}
+		return f.settle()
+	}
+	hull := polygon.Hull(shadow)
+	best := Fit{Scale: 0}
+	least := math.Inf(1)
+	scale := 0.0
+	for _, deg := range turns(hull) {
+		x, y := extent(hull, deg)
+		s := scaleZ
+		if x > 0 {
+			s = math.Min(s, v.XMM/x)
+		}
+		if y > 0 {
+			s = math.Min(s, v.YMM/y)
+		}
+		scale = math.Max(scale, s)
+		f := Fit{TurnDeg: deg, OverMM: [3]float64{math.Max(0, x-v.XMM), math.Max(0, y-v.YMM), overZ}}
+		// A turn must better the ones before it by more than rounding.
+		if sum := f.OverMM[0] + f.OverMM[1]; sum < least-slackMM {
+			best, least = f, sum
+		}
+		if least <= slackMM {
+			break
+		}
+	}
+	best.Scale = scale
+	return best.settle()
+}
+
+func (f Fit) settle() Fit {
+	f.Fits = true
+	for i, o := range f.OverMM {
+		if o <= slackMM {
+			f.OverMM[i] = 0
+		} else {
+			f.Fits = false
+		}
+	}
+	if f.Fits {
+		f.Scale = 1
+	}
+	return f
+}
+
+// turns are the angles worth trying: as it stands, a quarter, every edge of the
+// hull along an axis, and each whole degree.
+func turns(hull polygon.Path) []float64 {
+	out := []float64{0, 90}
+	if len(hull) <= 512 {
+		for i, p := range hull {
+			q := hull[(i+1)%len(hull)]
+			deg := math.Mod(-math.Atan2(float64(q.Y-p.Y), float64(q.X-p.X))*180/math.Pi+360, 90)
+			out = append(out, deg, deg+90)
+		}
+	}
+	for d := 1; d < 180; d++ {
+		out = append(out, float64(d))
+	}
+	return out
+}
+
+func extent(hull polygon.Path, deg float64) (xMM, yMM float64) {
+	s, c := math.Sincos(deg * math.Pi / 180)
+	minX, maxX, minY, maxY := math.Inf(1), math.Inf(-1), math.Inf(1), math.Inf(-1)
+	for _, p := range hull {
+		x, y := float64(p.X)*c-float64(p.Y)*s, float64(p.X)*s+float64(p.Y)*c
+		minX, maxX = math.Min(minX, x), math.Max(maxX, x)
+		minY, maxY = math.Min(minY, y), math.Max(maxY, y)
+	}
+	if len(hull) == 0 {
+		return 0, 0
+	}
+	return (maxX - minX) / 1000, (maxY - minY) / 1000
+}
+
+// Material is what parts are made of.
+type Material struct {
+	Name          string      `json:"name" minLength:"1" maxLength:"60"`
+	DensityGPerCM float64     `json:"density_g_per_cm3" minimum:"0.1" maximum:"20" doc:"Density, g/cm³"`
+	SpoolGrams    float64     `json:"spool_grams" minimum:"1" maximum:"20000" doc:"What a full spool or bottle holds, g"`
+	SpoolCents    units.Cents `json:"spool_cents" minimum:"0" maximum:"1000000" doc:"What a full one costs, cents"`
+	NozzleC       float64     `json:"nozzle_c" minimum:"0" maximum:"600" doc:"Usual nozzle temperature, °C"`
+	NozzleMaxC    float64     `json:"nozzle_max_c" minimum:"0" maximum:"600" doc:"Hottest it may be, °C"`
+	BedC          float64     `json:"bed_c" minimum:"0" maximum:"250" doc:"Usual bed temperature, °C"`
+	ShrinkPercent float64     `json:"shrink_percent" minimum:"0" maximum:"20" doc:"How much it shrinks on cooling, %"`
+	Drying        string      `json:"drying" maxLength:"120" doc:"How to dry it, in words"`
+}
+
+// Validate lists what cannot be right about a material.
+func (m *Material) Validate() []Problem {
+	if m.NozzleMaxC > 0 && m.NozzleC > m.NozzleMaxC {
+		return []Problem{{"nozzle_c", fmt.Sprintf("It is laid at %g °C and may be %g °C hot at the most.", m.NozzleC, m.NozzleMaxC)}}
+	}
+	return nil
+}
+
+// Grams is the mass of a length of filament.
+func (m *Material) Grams(filamentMM, lengthMM float64) float64 {
+	return lengthMM * math.Pi * filamentMM * filamentMM / 4 * m.DensityGPerCM / 1000
+}
+
+// Spools are the materials in a machine's nozzles, in order. Where a nozzle's own
+// is not known, the first is taken.
+type Spools []*Material
+
+// Load finds what a machine's nozzles are loaded with: the first with a recipe's
+// material, the second with what the house says of it.
+func (m *Machine) Load(first *Material, house []Material) Spools {
+	out := Spools{first}
+	for i := range house {
+		if len(m.NozzlesMM) > 1 && house[i].Name == m.Second.Material {
+			out = append(out, &house[i])
+		}
+	}
+	return out
+}
+
+// Of gives what a nozzle, counted from 1, is loaded with; nil if nothing is known
+// at all.
+func (s Spools) Of(nozzle int) *Material {
+	if len(s) == 0 {
+		return nil
+	}
+	if nozzle >= 1 && nozzle <= len(s) && s[nozzle-1] != nil {
+		return s[nozzle-1]
+	}
+	return s[0]
+}

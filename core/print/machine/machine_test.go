@@ -1,0 +1,84 @@
+package machine
+
+import (
+	"math"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"jobshelf/core/shape/polygon"
+)
+
+func rect(x, y float64) []polygon.Point {
+	X, Y := int64(x*1000), int64(y*1000)
+	return []polygon.Point{{X: 0, Y: 0}, {X: X, Y: 0}, {X: X, Y: Y}, {X: 0, Y: Y}}
+}
+
+func TestFitByHand(t *testing.T) {
+	box := Volume{Rectangle, 220, 220, 250}
+	round := Volume{Round, 200, 200, 300}
+	for _, c := range []struct {
+		name   string
+		v      Volume
+		x, y   float64
+		height float64
+		want   Fit
+	}{
+		{"exactly", box, 220, 220, 250, Fit{Fits: true, Scale: 1}},
+		{"12.4 over in X", box, 232.4, 200, 10, Fit{OverMM: [3]float64{12.4, 0, 0}, Scale: 220 / 232.4}},
+		{"too high", box, 20, 20, 300, Fit{OverMM: [3]float64{0, 0, 50}, Scale: 250. / 300}},
+		{"a quarter turn", Volume{Rectangle, 100, 300, 50}, 300, 100, 10, Fit{Fits: true, TurnDeg: 90, Scale: 1}},
+		// A bar of 290 x 10 goes into 220 x 220 at 45°: (290+10)/√2 = 212.1.
+		{"diagonally", box, 290, 10, 10, Fit{Fits: true, Scale: 1}},
+		// A circle around 120 x 160 has the diameter 200.
+		{"round, exactly", round, 120, 160, 10, Fit{Fits: true, Scale: 1}},
+		{"round, over", round, 150, 200, 10, Fit{OverMM: [3]float64{50, 50, 0}, Scale: 0.8}},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			got := c.v.FitIn(rect(c.x, c.y), c.height)
+			assert.Equal(t, c.want.Fits, got.Fits)
+			for i := range got.OverMM {
+				assert.InDelta(t, c.want.OverMM[i], got.OverMM[i], 0.0015, "axis %d", i)
+			}
+			if c.name != "diagonally" {
+				assert.Equal(t, c.want.TurnDeg, got.TurnDeg)
+			}
+			assert.InDelta(t, c.want.Scale, got.Scale, 0.02)
+			assert.GreaterOrEqual(t, got.Scale, c.want.Scale-1e-4, "another turn may allow more, never less")
+		})
+	}
+}
+
+// What the fit promises holds: at the scale it names, the part fits.
+func TestScaleToFitDoesFit(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		v := Volume{rapid.SampledFrom([]Shape{Rectangle, Round}).Draw(t, "shape"), 200, 200, 150}
+		x, y, z := rapid.Float64Range(1, 900).Draw(t, "x"), rapid.Float64Range(1, 900).Draw(t, "y"), rapid.Float64Range(1, 900).Draw(t, "z")
+		f := v.FitIn(rect(x, y), z)
+		require.Equal(t, f.Fits, f.OverMM == [3]float64{})
+		s := f.Scale * (1 - 1e-4)
+		require.True(t, v.FitIn(rect(x*s, y*s), z*s).Fits, "%+v", f)
+		if !f.Fits && f.Scale < 0.99 {
+			s = f.Scale * 1.01
+			require.False(t, v.FitIn(rect(x*s, y*s), z*s).Fits, "a larger scale fits: %+v", f)
+		}
+	})
+}
+
+func TestWarmUpAndValidation(t *testing.T) {
+	m := Machine{Name: "x", Process: MaterialExtrusion, NozzlesMM: []float64{0.4}, FilamentMM: 1.75,
+		WarmUp: WarmUp{NozzleCPerS: 2, BedCPerS: 0.5, HomingS: 30}}
+	assert.Empty(t, m.Validate())
+	assert.InDelta(t, 130, m.WarmUpSeconds(210, 70), 1e-9) // bed 50/0.5 = 100 is longer than 95
+	m.NozzlesMM = []float64{0.4, 5}
+	m.Volume = Volume{Round, 100, 90, 10}
+	var fields []string
+	for _, p := range m.Validate() {
+		fields = append(fields, p.Field)
+	}
+	assert.Equal(t, []string{"volume.y_mm", "nozzles_mm[1]"}, fields)
+	mat := Material{DensityGPerCM: 1.24}
+	assert.InDelta(t, math.Pi*1.75*1.75/4*1.24, mat.Grams(1.75, 1000), 1e-9)
+}

@@ -1,0 +1,408 @@
+package post_test
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"math"
+	"regexp"
+	"strconv"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"jobshelf/core/print/estimate"
+	"jobshelf/core/print/gcode"
+	"jobshelf/core/print/machine"
+	"jobshelf/core/print/plate"
+	"jobshelf/core/print/post"
+	"jobshelf/core/print/recipe"
+	"jobshelf/core/print/toolpath"
+	"jobshelf/core/shape/mesh"
+	"jobshelf/core/shape/polygon"
+	"jobshelf/core/shape/solid"
+)
+
+var ctx = context.Background()
+
+func settings() (recipe.Recipe, *machine.Machine, *machine.Material) {
+	r := recipe.Recipe{LayerMM: 0.2, FirstLayerMM: 0.24, LineMM: 0.45, Shells: 2, TopLayers: 4, BottomLayers: 4, InfillPercent: 15, Hold: recipe.HoldSkirt,
+		NozzleC: 210, FirstNozzleC: 215, BedC: 60, OuterMMPerS: 40, InnerMMPerS: 60, CapMMPerS: 60, InfillMMPerS: 80, FirstMMPerS: 20, TravelMMPerS: 150, RetractMM: 1,
+		RetractMMPerS: 35, LiftMM: 0.3, Support: recipe.SupportEverywhere, FanPercent: 80, PauseMM: []float64{5}, LeastLayerS: 6}
+	m := &machine.Machine{Name: "Test", Process: machine.MaterialExtrusion, Volume: machine.Volume{Shape: machine.Rectangle, XMM: 200, YMM: 200, ZMM: 200},
+		FilamentMM: 1.75, Motion: machine.Motion{SpeedMMPerS: 180, AccelMMPerS2: 1500, JunctionDeviationMM: 0.02, LiftMMPerS: 12}, WarmUp: machine.WarmUp{NozzleCPerS: 2, BedCPerS: 0.5}}
+	return r.WithDefaults(), m, &machine.Material{Name: "PLA", DensityGPerCM: 1.24, SpoolGrams: 1000, SpoolCents: 2500}
+}
+
+// written slices a part, writes it and reads it back.
+func written(t *testing.T, part *mesh.Mesh, r recipe.Recipe, m *machine.Machine, spools machine.Spools) (*estimate.Full, string, *gcode.Summary) {
+	t.Helper()
+	stood := plate.Stand(part, 1, 0, m.Volume)
+	p, err := toolpath.Slice(ctx, stood, mesh.TopologyOf(stood), 1, r, toolpath.Options{Machine: m}, nil)
+	require.NoError(t, err)
+	full := estimate.FullOf(p, r, m, spools, 0)
+	var b bytes.Buffer
+	require.NoError(t, post.Write(&b, p, post.Job{Machine: m, Recipe: r, Spools: spools, Pace: full.Pace, Seconds: full.Seconds, Grams: full.Grams(),
+		Facts: [][2]string{{"part", "two\nlines"}}}))
+	s, err := gcode.Read(ctx, bytes.NewReader(b.Bytes()), 0, nil)
+	require.NoError(t, err)
+	return full, b.String(), s
+}
+
+// timed is how long a program takes on a machine.
+func timed(t *testing.T, text string, m *machine.Machine) float64 {
+	t.Helper()
+	s, err := gcode.Read(ctx, strings.NewReader(text), 0, nil, m)
+	require.NoError(t, err)
+	return s.SecondsOn[0]
+}
+
+// What is written reads back the same, in every dialect: filament within 0.1 %,
+// bounds, layers, and the planner gives the same time within 0.5 %.
+func TestWrittenProgramsReadBackTheSame(t *testing.T) {
+	for name, change := range map[string]func(*recipe.Recipe, *machine.Machine){
+		"plain":    func(*recipe.Recipe, *machine.Machine) {},
+		"absolute": func(_ *recipe.Recipe, m *machine.Machine) { m.Dialect.AbsoluteE = true },
+		"arcs":     func(_ *recipe.Recipe, m *machine.Machine) { m.Dialect.Arcs = true },
+		"accelerations": func(r *recipe.Recipe, _ *machine.Machine) {
+			r.OuterMMPerS2, r.TravelMMPerS2, r.FirstMMPerS2 = 500, 1200, 300
+		},
+		"all": func(r *recipe.Recipe, m *machine.Machine) {
+			r.OuterMMPerS2, m.Dialect.Arcs, m.Dialect.AbsoluteE = 700, true, true
+		},
+	} {
+		t.Run(name, func(t *testing.T) {
+			r, m, mat := settings()
+			change(&r, m)
+			parts := []*mesh.Mesh{solid.Sheave(), solid.BaitBox(), solid.Bollard(), solid.TillerJoint()}
+			if name != "plain" && name != "all" {
+				parts = parts[:2]
+			}
+			for _, part := range parts {
+				full, text, s := written(t, part, r, m, machine.Spools{mat})
+				assert.InEpsilon(t, full.FilamentMM, s.FilamentMM+r.RetractMM, 1e-3) // pulled back once at the end
+				assert.Len(t, s.Layers, full.Layers)
+				assert.InDelta(t, 0.2, s.LayerMM, 1e-9)
+				assert.InDelta(t, 0.24, s.FirstLayerMM, 1e-9)
+				for k, v := range [3]float64{s.Min.X, s.Min.Y, s.Min.Z} {
+					assert.InDelta(t, full.Box[0][k], v, 0.02)
+				}
+				for k, v := range [3]float64{s.Max.X, s.Max.Y, s.Max.Z} {
+					assert.InDelta(t, full.Box[1][k], v, 0.02)
+				}
+				assert.Zero(t, s.NozzleEndC+s.BedEndC, "heating ends with the print")
+				assert.Equal(t, 215., s.NozzleMaxC)
+				assert.InEpsilon(t, full.Seconds, timed(t, text, m), 0.005)
+				assert.Equal(t, 1, strings.Count(text, "\nM0\n"), "one pause")
+				assert.True(t, strings.HasPrefix(text, "; part: two lines\n"))
+				assert.Contains(t, text, "M106 S204")
+			}
+		})
+	}
+}
+
+// A round part in arcs: few commands, the same way within 0.1 %, nowhere further
+// than 0.02 mm from where the straight ones go.
+func TestArcsFollowTheLines(t *testing.T) {
+	r, m, mat := settings()
+	r.Support, r.InfillPercent = recipe.SupportOff, 0
+	part := solid.RevolveClosed([]solid.P{{X: 14, Y: 0}, {X: 20, Y: 0}, {X: 20, Y: 4}, {X: 14, Y: 4}}, 180)
+	_, straight, a := written(t, part, r, m, machine.Spools{mat})
+	m.Dialect.Arcs = true
+	_, arcs, b := written(t, part, r, m, machine.Spools{mat})
+	assert.Greater(t, b.Arcs, 1000)
+	assert.Less(t, len(arcs), len(straight)*2/3)
+	assert.InEpsilon(t, a.ExtrudedMM, b.ExtrudedMM, 1e-3)
+	far := func(text string) (least, most float64) {
+		least = math.Inf(1)
+		_, err := gcode.Walk(ctx, strings.NewReader(text), 0, gcode.Visitor{Move: func(x gcode.Move) {
+			if d := math.Hypot(x.To.X-100, x.To.Y-100); x.EMM > 0 && x.From != x.To && d < 21 {
+				least, most = math.Min(least, d), math.Max(most, d)
+			}
+		}}, nil)
+		require.NoError(t, err)
+		return least, most
+	}
+	l1, m1 := far(straight)
+	l2, m2 := far(arcs)
+	assert.InDelta(t, l1, l2, 0.02)
+	assert.InDelta(t, m1, m2, 0.02)
+}
+
+// What has corners on a circle is no arc where its sides are far from it: a prism of a dozen
+// sides stays one; nor is what lies beside it at one place.
+func TestWhatIsNoArcStaysStraight(t *testing.T) {
+	r, m, mat := settings()
+	r.Support, r.Hold, r.InfillPercent, r.TopLayers, r.BottomLayers = recipe.SupportOff, recipe.HoldNone, 0, 0, 0
+	m.Dialect.Arcs = true
+	_, _, prism := written(t, solid.Cylinder(20, 3, 12), r, m, machine.Spools{mat})
+	assert.Zero(t, prism.Arcs)
+	_, _, round := written(t, solid.Cylinder(20, 3, 360), r, m, machine.Spools{mat})
+	assert.Positive(t, round.Arcs)
+	dented := solid.Circle(0, 0, 20, 360)
+	for k := 0; k < 360; k += 4 {
+		dented[k] = solid.P{X: dented[k].X * 0.997, Y: dented[k].Y * 0.997} // 0.06 mm
+	}
+	_, _, s := written(t, solid.Extrude(dented, nil, 3), r, m, machine.Spools{mat})
+	assert.Less(t, 10*s.Arcs, round.Arcs, "but where a shell within has come round")
+}
+
+// With two nozzles: both are heated before the start, the change block is obeyed
+// at every change with its values, both are off at the end, and the filament of
+// each is what the estimate says.
+func TestProgramsForTwoNozzles(t *testing.T) {
+	r, m, mat := settings()
+	m.NozzlesMM, m.Second, m.ChangeS = []float64{0.4, 0.4}, machine.Loaded{Material: "Soluble"}, 9
+	m.Dialect.Change = "T{nozzle}\nM109 S{nozzle_c} ; layer {layer}"
+	r.SupportNozzle = 2
+	soluble := &machine.Material{Name: "Soluble", DensityGPerCM: 1.19, SpoolGrams: 500, SpoolCents: 3400, NozzleC: 222}
+	full, text, s := written(t, solid.Bollard(), r, m, machine.Spools{mat, soluble})
+	require.Len(t, full.Nozzles, 2)
+	assert.Equal(t, full.Changes, s.ToolChanges)
+	assert.Greater(t, full.Changes, 100)
+	assert.InDelta(t, 9*float64(full.Changes), full.ByKind["nozzle change"], 1e-6)
+	require.Len(t, s.ByTool, 2)
+	for k, n := range full.Nozzles {
+		assert.InEpsilon(t, n.FilamentMM, s.ByTool[k]+r.RetractMM, 1e-3, "nozzle %d", n.Nozzle)
+		assert.InEpsilon(t, machine.Spools{mat, soluble}[k].Grams(1.75, n.FilamentMM), n.Grams, 1e-9)
+	}
+	assert.InDelta(t, full.Grams(), full.Nozzles[0].Grams+full.Nozzles[1].Grams, 1e-6)
+	assert.Zero(t, full.Nozzles[0].GramsSupport+full.Nozzles[1].GramsModel)
+	assert.InDelta(t, full.GramsSupport+full.Nozzles[1].GramsPurge, full.Nozzles[1].Grams, 1e-9)
+	assert.Positive(t, full.Nozzles[0].GramsPurge)
+	assert.Zero(t, s.NozzleEndC, "both are off")
+	assert.Equal(t, 222., s.NozzleMaxC)
+	start := text[:strings.Index(text, "; layer 1 of")]
+	assert.Less(t, strings.Index(start, "M104 T1 S222"), strings.Index(start, "G28"))
+	assert.Contains(t, text, "T1\nM109 S222 ; layer 1\n")
+	assert.NotContains(t, text, "; layer -1\n")
+	assert.Contains(t, text, "T0\nM109 S210 ; layer 2\n")
+	assert.Contains(t, text, "M104 T0 S0\nM104 T1 S0\n")
+	assert.Equal(t, 2, strings.Count(text, "M104 T1 S0"), "off as soon as it is done, and at the end to be sure")
+	assert.Less(t, strings.Index(text, "M104 T1 S0"), strings.Index(text, "; layer 210 of"))
+	assert.InEpsilon(t, full.Seconds, timed(t, text, m), 0.005)
+	cents := int64(0)
+	lines := map[string]int64{}
+	for _, l := range full.Lines {
+		cents += int64(l.Cents)
+		lines[l.Text] = int64(l.Cents)
+	}
+	assert.EqualValues(t, full.PriceCents, cents)
+	assert.InDelta(t, full.Nozzles[1].Grams*6.8, lines["Filament, Soluble"], 1)
+}
+
+// Blocks of the house are filled; one that cannot be is refused by name. Heat goes
+// off behind them, whatever they say.
+func TestBlocksAreTheHouses(t *testing.T) {
+	r, m, mat := settings()
+	m.Dialect.Start, m.Dialect.End = "G28 ; {material} on {machine}, {grams} g in {minutes} min\nM109 S{first_nozzle_c}", "M140 S{bed_c}\nM104 S150 ; {layers} layers to {top_mm}"
+	full, text, s := written(t, solid.Sheave(), r, m, machine.Spools{mat})
+	assert.Contains(t, text[:400], fmt.Sprintf("G28 ; PLA on Test, %.1f g in %.0f min\nM109 S215\n", full.Grams(), math.Round(full.Seconds/60)))
+	assert.Contains(t, text, fmt.Sprintf("M104 S150 ; %d layers to ", full.Layers))
+	assert.NotContains(t, text, "\nT0\n", "of one nozzle")
+	assert.Zero(t, s.NozzleEndC+s.BedEndC)
+	assert.True(t, strings.HasSuffix(text, "\nM104 S0\nM140 S0\n"))
+	p := &toolpath.Print{}
+	m.Dialect.End = "M117 {colour}"
+	err := post.Write(io.Discard, p, post.Job{Machine: m, Recipe: r, Spools: machine.Spools{mat}})
+	assert.ErrorContains(t, err, "end block: there is no value {colour}")
+	m.Dialect.End = ""
+	err = post.Write(noRoom{}, p, post.Job{Machine: m, Recipe: r, Spools: machine.Spools{mat}})
+	assert.ErrorContains(t, err, "no space")
+	for _, x := range m.Validate() {
+		assert.NotContains(t, x.Field, "dialect")
+	}
+	m.Dialect.Change = "T{tool}"
+	fields := ""
+	for _, x := range m.Validate() {
+		fields += x.Field + ": " + x.Text + "\n"
+	}
+	assert.Contains(t, fields, "dialect.change: In this block there is no value {tool}; there are {bed_c}")
+}
+
+// noRoom is a disk without room.
+type noRoom struct{}
+
+func (noRoom) Write([]byte) (int, error) { return 0, errors.New("no space") }
+
+// Trade checks (common practice, no source): layers of 0.1 mm take about four
+// times as long as of 0.4 mm; time and grams rise with infill; 4 g of a 1 kg spool
+// at 25.00 cost 0.10.
+func TestTradeChecks(t *testing.T) {
+	r, m, mat := settings()
+	r.Support, r.PauseMM, r.Hold, r.LeastLayerS = recipe.SupportOff, nil, recipe.HoldNone, 0
+	run := func(change func(*recipe.Recipe)) *estimate.Full {
+		q := r
+		change(&q)
+		part := solid.Box(40, 40, 20)
+		p, err := toolpath.Slice(ctx, part, mesh.TopologyOf(part), 1, q, toolpath.Options{}, nil)
+		require.NoError(t, err)
+		return estimate.FullOf(p, q, m, machine.Spools{mat}, 0)
+	}
+	layers := func(h float64) func(*recipe.Recipe) {
+		return func(r *recipe.Recipe) {
+			r.LayerMM, r.FirstLayerMM = h, h
+			r.TopLayers, r.BottomLayers = int(0.8/h+0.5), int(0.8/h+0.5) // caps as thick
+		}
+	}
+	fine, coarse := run(layers(0.1)), run(layers(0.4))
+	assert.InDelta(t, 4, fine.Seconds/coarse.Seconds, 0.8)
+	last := run(func(r *recipe.Recipe) { r.InfillPercent = 0 })
+	for _, share := range []float64{10, 20, 40, 70, 100} {
+		f := run(func(r *recipe.Recipe) { r.InfillPercent = share })
+		assert.Greater(t, f.Seconds, last.Seconds, fmt.Sprint(share))
+		assert.Greater(t, f.Grams(), last.Grams(), fmt.Sprint(share))
+		last = f
+	}
+	cents, _ := estimate.PriceOf([]estimate.Use{{Material: mat, Grams: 4}}, 0, m, 0)
+	assert.EqualValues(t, 10, cents)
+	// 1 kg of PLA at 1.75 mm is 335 m (CORE's figure, from memory).
+	assert.InDelta(t, 1000, mat.Grams(1.75, 335_000), 2)
+}
+
+// The nozzle goes to its later heat at the second layer's beginning, no sooner and no later.
+func TestTheLaterHeatComesWithTheSecondLayer(t *testing.T) {
+	r, m, mat := settings()
+	_, text, _ := written(t, solid.Box(20, 20, 3), r, m, machine.Spools{mat})
+	first, rest, ok := strings.Cut(text, "; layer 2 of ")
+	require.True(t, ok)
+	second, later, ok := strings.Cut(rest, "; layer 3 of ")
+	require.True(t, ok)
+	assert.Contains(t, first, "S215")
+	assert.NotContains(t, first, "M104 S210")
+	assert.Equal(t, 1, strings.Count(second, "M104 S210"))
+	assert.NotContains(t, strings.TrimSuffix(later, "M104 S0\nM140 S0\n"), "M104 S2")
+	assert.NotContains(t, first+second, "M106", "the fan comes with the third")
+}
+
+// A layer that has to cool is waited for in milliseconds: the program takes as long as the
+// estimate says, also where it is waiting most of the time.
+func TestWaitsAreWrittenInMilliseconds(t *testing.T) {
+	r, m, mat := settings()
+	r.LeastLayerS, r.PauseMM = 30, nil
+	full, text, _ := written(t, solid.Box(3, 3, 4), r, m, machine.Spools{mat})
+	waits := regexp.MustCompile(`(?m)^G4 P(\d+)$`).FindAllStringSubmatch(text, -1)
+	require.Greater(t, len(waits), full.Layers-4)
+	sum := 0.0
+	for _, w := range waits {
+		ms, err := strconv.Atoi(w[1])
+		require.NoError(t, err)
+		sum += float64(ms) / 1000
+	}
+	assert.InDelta(t, full.ByKind["cooling"], sum, 0.05)
+	assert.InEpsilon(t, full.Seconds, timed(t, text, m), 0.005)
+}
+
+// After a block of the house's, which may have moved the head, each axis and the speed are
+// written anew before anything is laid.
+func TestAfterABlockAllIsWrittenAnew(t *testing.T) {
+	r, m, mat := settings()
+	m.NozzlesMM, m.Second.Material = []float64{0.4, 0.4}, "Soluble"
+	m.Dialect.Change = "T{nozzle}\nG0 X0 Y0"
+	r.SupportNozzle, r.ChangePurgeMM = 2, new(0.0)
+	part := solid.Box(30, 8, 3)
+	part.Append(solid.Box(8, 8, 12))
+	part.Append(solid.Box(30, 8, 3).Transformed(1, mesh.Vec3{Z: 9}))
+	_, text, _ := written(t, part, r, m, machine.Spools{mat, {Name: "Soluble", DensityGPerCM: 1.2, NozzleC: 205, SpoolGrams: 500, SpoolCents: 3400}})
+	blocks := strings.Split(text, "\nG0 X0 Y0\n")[1:]
+	require.NotEmpty(t, blocks)
+	for _, after := range blocks {
+		seen := map[string]bool{}
+		for _, line := range strings.Split(after, "\n") {
+			words := strings.Fields(strings.SplitN(line, ";", 2)[0])
+			if len(words) == 0 || words[0] != "G0" && words[0] != "G1" {
+				continue
+			}
+			e := false
+			for _, w := range words[1:] {
+				seen[w[:1]] = true
+				e = e || w[0] == 'E'
+			}
+			if e && (seen["X"] || seen["Y"]) {
+				assert.True(t, seen["X"] && seen["Y"] && seen["F"], "%s", after[:min(len(after), 200)])
+				break
+			}
+		}
+	}
+}
+
+// What a program says in inches is the same in millimetres, accelerations too; and homing
+// an axis forgets what G92 had called it.
+// No kind of line is laid with more acceleration than the machine has, nor with less than
+// the recipe asks for where the machine has it.
+func TestAccelerationIsTheMachinesAtMost(t *testing.T) {
+	r, m, mat := settings()
+	r.OuterMMPerS2, r.InfillMMPerS2, r.TravelMMPerS2 = 400, 9000, 2500
+	_, text, _ := written(t, solid.Box(20, 20, 3), r, m, machine.Spools{mat})
+	asked := map[string]bool{}
+	for _, l := range strings.Split(text, "\n") {
+		if strings.HasPrefix(l, "M204 ") {
+			asked[strings.TrimSpace(l)] = true
+		}
+	}
+	assert.Equal(t, map[string]bool{"M204 S400": true, "M204 S1500": true}, asked)
+}
+
+// Also where the next line begins straight behind the last one's end, so that an axis has not
+// changed as far as we know: the house's block may have moved it.
+func TestAnAxisIsWrittenAnewThoughItIsTheSame(t *testing.T) {
+	r, m, mat := settings()
+	m.NozzlesMM, m.Second.Material, m.Dialect.Change = []float64{0.4, 0.4}, "Soluble", "T{nozzle}\nG0 X0 Y0"
+	r.PauseMM, r.SupportNozzle, r.LiftMM, r.RetractMM = nil, 2, 0, 0
+	at := func(xy ...int64) (p polygon.Path) {
+		for i := 0; i < len(xy); i += 2 {
+			p = append(p, polygon.Point{X: 1000 * xy[i], Y: 1000 * xy[i+1]})
+		}
+		return p
+	}
+	p := &toolpath.Print{Layers: []toolpath.Layer{{TopMM: 0.2, HeightMM: 0.2, Lines: []toolpath.Line{
+		{Kind: toolpath.Outer, WidthMM: 0.45, Points: at(30, 10, 10, 10)},
+		{Kind: toolpath.Support, Nozzle: 1, WidthMM: 0.45, Points: at(10, 40, 50, 40)},
+		{Kind: toolpath.Outer, WidthMM: 0.45, Points: at(70, 40, 70, 60)},
+	}}}}
+	var b bytes.Buffer
+	spools := machine.Spools{mat, {Name: "Soluble", DensityGPerCM: 1.2, NozzleC: 205, SpoolGrams: 500, SpoolCents: 3400}}
+	require.NoError(t, post.Write(&b, p, post.Job{Machine: m, Recipe: r, Spools: spools}))
+	blocks := strings.Split(b.String(), "\nG0 X0 Y0\n")[1:]
+	require.Len(t, blocks, 2)
+	for i, want := range []string{"X10 Y40", "X70 Y40"} {
+		first := ""
+		for _, l := range strings.Split(blocks[i], "\n") {
+			if strings.HasPrefix(l, "G0 ") || strings.HasPrefix(l, "G1 X") || strings.HasPrefix(l, "G1 Y") {
+				first = l
+				break
+			}
+		}
+		assert.Contains(t, first, want)
+		assert.Contains(t, first, " F", "and the speed")
+	}
+}
+
+// While somebody is waited for, nozzle and bed are off; a machine that turns its heat off by
+// itself after a time keeps the bed warm until then.
+func TestNothingIsHotWhileSomebodyIsWaitedFor(t *testing.T) {
+	for _, idleOff := range []float64{0, 600} {
+		r, m, mat := settings()
+		m.IdleOffS = idleOff
+		_, text, s := written(t, solid.Box(20, 20, 8), r, m, machine.Spools{mat})
+		before, after, found := strings.Cut(text, "\nM0\n")
+		require.True(t, found)
+		nozzle, bed := "", ""
+		for _, l := range strings.Split(before, "\n") {
+			switch {
+			case strings.HasPrefix(l, "M104") || strings.HasPrefix(l, "M109"):
+				nozzle = l
+			case strings.HasPrefix(l, "M140") || strings.HasPrefix(l, "M190"):
+				bed = l
+			}
+		}
+		assert.Equal(t, "M104 S0", nozzle)
+		assert.Equal(t, idleOff == 0, bed == "M140 S0", "%g: %s", idleOff, bed)
+		assert.Equal(t, idleOff == 0, strings.Contains(after, "M190 S60") || strings.Contains(after, "M140 S60"), "%g", idleOff)
+		assert.Equal(t, idleOff == 0, s.HotPauses == 0)
+	}
+}

@@ -1,0 +1,264 @@
+// Package recipe holds the house's settings: for a purpose, on a machine, in a
+// material.
+package recipe
+
+import (
+	"cmp"
+	"fmt"
+	"math"
+
+	"jobshelf/core/print/machine"
+)
+
+// Purpose is what a part is for; it chooses the recipe.
+type Purpose string
+
+// The three purposes of the house.
+const (
+	QuickLook   Purpose = "quick look"
+	Everyday    Purpose = "everyday"
+	WorkingPart Purpose = "working part"
+)
+
+// Hold is what keeps the first layer down.
+type Hold string
+
+// The ways of holding.
+const (
+	HoldNone  Hold = "none"
+	HoldSkirt Hold = "skirt"
+	HoldBrim  Hold = "brim"
+	HoldRaft  Hold = "raft"
+)
+
+// Recipe is one set of settings. Where 0 is a value of its own, a pointer tells it
+// from what is left out; nobody writes through those pointers.
+type Recipe struct {
+	Name          string  `json:"name" minLength:"1" maxLength:"60"`
+	Purpose       Purpose `json:"purpose" enum:"quick look,everyday,working part"`
+	Machine       string  `json:"machine" maxLength:"60" doc:"Name of the machine it is for"`
+	Material      string  `json:"material" maxLength:"60" doc:"Name of the material"`
+	LayerMM       float64 `json:"layer_mm" minimum:"0.01" maximum:"1.5" doc:"Layer height, mm"`
+	FirstLayerMM  float64 `json:"first_layer_mm" minimum:"0.01" maximum:"1.5" doc:"Height of the first layer, mm"`
+	LineMM        float64 `json:"line_mm" minimum:"0.1" maximum:"3" doc:"Width of a line, mm"`
+	Shells        int     `json:"shells" minimum:"1" maximum:"20" doc:"Outline passes"`
+	TopLayers     int     `json:"top_layers" minimum:"0" maximum:"50" doc:"Solid layers that close the top"`
+	BottomLayers  int     `json:"bottom_layers" minimum:"0" maximum:"50" doc:"Solid layers that close the bottom"`
+	InfillPercent float64 `json:"infill_percent" minimum:"0" maximum:"100" doc:"How full the inside is, %"`
+	Hold          Hold    `json:"hold" enum:"none,skirt,brim,raft" doc:"What keeps the first layer down"`
+	BrimMM        float64 `json:"brim_mm" minimum:"0" maximum:"50" doc:"Width of a brim, mm" with:"hold"`
+	NozzleC       float64 `json:"nozzle_c" minimum:"0" maximum:"600" doc:"Nozzle temperature, °C"`
+	BedC          float64 `json:"bed_c" minimum:"0" maximum:"250" doc:"Bed temperature, °C"`
+	OuterMMPerS   float64 `json:"outer_mm_per_s" minimum:"1" maximum:"1000" doc:"Speed of the outer shell, mm/s"`
+	InnerMMPerS   float64 `json:"inner_mm_per_s" minimum:"1" maximum:"1000" doc:"Speed of the inner shells, mm/s"`
+	CapMMPerS     float64 `json:"cap_mm_per_s" minimum:"1" maximum:"1000" doc:"Speed of solid layers, mm/s"`
+	InfillMMPerS  float64 `json:"infill_mm_per_s" minimum:"1" maximum:"1000" doc:"Speed of the infill, mm/s" with:"infill_percent"`
+	FirstMMPerS   float64 `json:"first_mm_per_s" minimum:"1" maximum:"500" doc:"Speed of the first layer, mm/s"`
+	TravelMMPerS  float64 `json:"travel_mm_per_s" minimum:"1" maximum:"2000" doc:"Speed without extruding, mm/s"`
+	RetractMM     float64 `json:"retract_mm" minimum:"0" maximum:"20" doc:"Filament pulled back before a travel, mm"`
+	RetractMMPerS float64 `json:"retract_mm_per_s" minimum:"1" maximum:"200" doc:"Speed of pulling back, mm/s" with:"retract_mm"`
+	LeastLayerS   float64 `json:"least_layer_s" minimum:"0" maximum:"600" doc:"A layer takes at least this long, so that it cools, s"`
+
+	Pattern            Pattern        `json:"pattern" enum:"lines,grid,honeycomb,gyroid" doc:"How the inside is filled" with:"infill_percent" unset:"grid"`
+	Support            Support        `json:"support" enum:"off,plate only,everywhere,first layer only" doc:"Where support may stand" unset:"off"`
+	SupportDeg         float64        `json:"support_deg" minimum:"10" maximum:"89" doc:"Faces that lean out further than this from upright are supported, °" with:"support" unset:"50"`
+	SupportPercent     float64        `json:"support_percent" minimum:"1" maximum:"100" doc:"How dense support is, %" with:"support" unset:"15"`
+	SupportGapMM       *float64       `json:"support_gap_mm,omitempty" minimum:"0" maximum:"5" doc:"How far support stays from walls, mm" with:"support" unset:"1.5 lines"`
+	SupportDropMM      *float64       `json:"support_drop_mm,omitempty" minimum:"0" maximum:"2" doc:"Gap between support and what rests on it, mm" with:"support" unset:"a layer"`
+	SupportRoof        *int           `json:"support_roof,omitempty" minimum:"0" maximum:"20" doc:"Dense layers on top of support" with:"support" unset:"2"`
+	SupportRoofPercent float64        `json:"support_roof_percent" minimum:"0" maximum:"100" doc:"How dense those layers are, %" with:"support" unset:"83"`
+	SupportPattern     SupportPattern `json:"support_pattern" enum:"lines,grid" doc:"How support is laid" with:"support" unset:"lines"`
+	BridgeMMPerS       float64        `json:"bridge_mm_per_s" minimum:"1" maximum:"500" doc:"Speed of bridges, mm/s" unset:"0.6 of the outer shell's"`
+	SupportMMPerS      float64        `json:"support_mm_per_s" minimum:"1" maximum:"1000" doc:"Speed of support, mm/s" with:"support" unset:"the inner shells'"`
+	LiftMM             float64        `json:"lift_mm" minimum:"0" maximum:"10" doc:"How far the nozzle lifts on a travel that crosses an outline, mm" with:"retract_mm"`
+	FirstNozzleC       float64        `json:"first_nozzle_c" minimum:"0" maximum:"600" doc:"Nozzle temperature of the first layer, °C" with:"nozzle_c" unset:"as the others"`
+	FanPercent         float64        `json:"fan_percent" minimum:"0" maximum:"100" doc:"Fan from the third layer on, %"`
+	Seam               Seam           `json:"seam" enum:"rear,aligned,nearest" doc:"Where outlines begin" unset:"rear"`
+	PauseMM            []float64      `json:"pause_mm" maxItems:"20" doc:"Heights at which the machine waits for somebody, mm"`
+	PurgeMM            float64        `json:"purge_mm" minimum:"0" maximum:"500" doc:"Filament let out before the first line, mm"`
+
+	PieceNozzle   int      `json:"piece_nozzle" minimum:"0" maximum:"2" doc:"Nozzle that lays the part" unset:"1"`
+	SupportNozzle int      `json:"support_nozzle" minimum:"0" maximum:"2" doc:"Nozzle that lays support" with:"support" unset:"the one that lays the part"`
+	ChangePurgeMM *float64 `json:"change_purge_mm,omitempty" minimum:"0" maximum:"500" doc:"Filament laid into the purge block after a change of nozzle, mm" with:"support_nozzle" unset:"10"`
+
+	OuterMMPerS2   float64 `json:"outer_mm_per_s2" minimum:"0" maximum:"100000" doc:"Acceleration of the outer shell, mm/s²" unset:"the machine's"`
+	InnerMMPerS2   float64 `json:"inner_mm_per_s2" minimum:"0" maximum:"100000" doc:"Acceleration of the inner shells, mm/s²" unset:"the machine's"`
+	CapMMPerS2     float64 `json:"cap_mm_per_s2" minimum:"0" maximum:"100000" doc:"Acceleration of solid layers, mm/s²" unset:"the machine's"`
+	InfillMMPerS2  float64 `json:"infill_mm_per_s2" minimum:"0" maximum:"100000" doc:"Acceleration of the infill, mm/s²" unset:"the machine's"`
+	BridgeMMPerS2  float64 `json:"bridge_mm_per_s2" minimum:"0" maximum:"100000" doc:"Acceleration of bridges, mm/s²" unset:"the machine's"`
+	SupportMMPerS2 float64 `json:"support_mm_per_s2" minimum:"0" maximum:"100000" doc:"Acceleration of support, mm/s²" with:"support" unset:"the machine's"`
+	FirstMMPerS2   float64 `json:"first_mm_per_s2" minimum:"0" maximum:"100000" doc:"Acceleration of the first layer, mm/s²" unset:"the machine's"`
+	TravelMMPerS2  float64 `json:"travel_mm_per_s2" minimum:"0" maximum:"100000" doc:"Acceleration without extruding, mm/s²" unset:"the machine's"`
+}
+
+// Pattern is how the inside is filled.
+type Pattern string
+
+// The patterns.
+const (
+	PatternLines     Pattern = "lines"
+	PatternGrid      Pattern = "grid"
+	PatternHoneycomb Pattern = "honeycomb"
+	PatternGyroid    Pattern = "gyroid"
+)
+
+// Support is where support may stand.
+type Support string
+
+// The places.
+const (
+	SupportOff        Support = "off"
+	SupportPlateOnly  Support = "plate only"
+	SupportEverywhere Support = "everywhere"
+	SupportFirstLayer Support = "first layer only"
+)
+
+// SupportPattern is how support is laid.
+type SupportPattern string
+
+// Lines come off easily; a grid stands firmer.
+const (
+	SupportLines SupportPattern = "lines"
+	SupportGrid  SupportPattern = "grid"
+)
+
+// Seam is where outlines begin.
+type Seam string
+
+// The seams.
+const (
+	SeamRear    Seam = "rear"
+	SeamAligned Seam = "aligned"
+	SeamNearest Seam = "nearest"
+)
+
+// WithDefaults fills what a recipe leaves out with values that are common
+// practice (no source): support from 50°, 15 % dense, a line from walls.
+func (r Recipe) WithDefaults() Recipe {
+	text := func(v *string, d string) {
+		if *v == "" {
+			*v = d
+		}
+	}
+	text((*string)(&r.Pattern), string(PatternGrid))
+	text((*string)(&r.Support), string(SupportOff))
+	text((*string)(&r.Seam), string(SeamRear))
+	num := func(v *float64, d float64) {
+		if *v <= 0 {
+			*v = d
+		}
+	}
+	num(&r.SupportDeg, 50)
+	num(&r.SupportPercent, 15)
+	num(&r.SupportRoofPercent, 83)
+	text((*string)(&r.SupportPattern), string(SupportLines))
+	r.SupportGapMM = cmp.Or(r.SupportGapMM, new(1.5*r.LineMM))
+	r.SupportDropMM = cmp.Or(r.SupportDropMM, new(r.LayerMM))
+	r.SupportRoof = cmp.Or(r.SupportRoof, new(2))
+	r.ChangePurgeMM = cmp.Or(r.ChangePurgeMM, new(10.0))
+	num(&r.BridgeMMPerS, 0.6*r.OuterMMPerS)
+	num(&r.SupportMMPerS, r.InnerMMPerS)
+	num(&r.FirstNozzleC, r.NozzleC)
+	if r.PieceNozzle == 0 {
+		r.PieceNozzle = 1
+	}
+	if r.SupportNozzle == 0 {
+		r.SupportNozzle = r.PieceNozzle
+	}
+	if r.PauseMM == nil {
+		r.PauseMM = []float64{}
+	}
+	return r
+}
+
+// Validate lists what cannot work, each with the field it is about, in the order
+// of the fields. mach is the machine it is for and loaded what is in its nozzles,
+// the recipe's material first; nil leaves out what depends on them.
+//
+// The bounds of layer height (a fifth to four fifths of the nozzle) and line
+// width (nine tenths to twice the nozzle) are common practice, no source.
+func (r *Recipe) Validate(mach *machine.Machine, loaded machine.Spools) []machine.Problem {
+	var out []machine.Problem
+	bad := func(field, format string, args ...any) {
+		out = append(out, machine.Problem{Field: field, Text: fmt.Sprintf(format, args...)})
+	}
+	if r.LineMM < r.LayerMM || r.LineMM < r.FirstLayerMM {
+		bad("line_mm", "A line of %g mm is narrower than a layer is high; widen it or lower the layers.", r.LineMM)
+	}
+	for _, v := range []struct {
+		key     string
+		percent float64
+	}{{"infill_percent", r.InfillPercent}, {"support_roof_percent", r.SupportRoofPercent}} {
+		if v.percent != 0 && v.percent < 1 {
+			bad(v.key, "It is 0 or at least 1 %%, not %g %%.", v.percent)
+		}
+	}
+	for i, h := range r.PauseMM {
+		if h <= 0 {
+			bad(fmt.Sprintf("pause_mm[%d]", i), "A pause is at a height above 0, not at %g mm.", h)
+		}
+	}
+	for _, a := range []struct {
+		key     string
+		mmPerS2 float64
+	}{{"outer_mm_per_s2", r.OuterMMPerS2}, {"inner_mm_per_s2", r.InnerMMPerS2}, {"cap_mm_per_s2", r.CapMMPerS2}, {"infill_mm_per_s2", r.InfillMMPerS2},
+		{"bridge_mm_per_s2", r.BridgeMMPerS2}, {"support_mm_per_s2", r.SupportMMPerS2}, {"first_mm_per_s2", r.FirstMMPerS2}, {"travel_mm_per_s2", r.TravelMMPerS2}} {
+		if a.mmPerS2 != 0 && a.mmPerS2 < 10 {
+			bad(a.key, "An acceleration is 10 mm/s² or more, or 0 for the machine's; not %g mm/s².", a.mmPerS2)
+		}
+	}
+	if mach == nil {
+		return out
+	}
+	r.suits(mach, loaded, bad)
+	r.Heats(mach, loaded).problems(mach, bad)
+	return out
+}
+
+// A layer is this share of the nozzle high. Common practice, no source.
+const (
+	leastLayer = 0.2
+	mostLayer  = 0.8
+)
+
+// LayerBounds are how high a layer may be that the recipe's nozzles lay, in mm: no
+// higher than a line is wide. Of a machine whose nozzles nobody told, only that is
+// known. The recipe has its defaults; mach may be nil.
+func (r *Recipe) LayerBounds(mach *machine.Machine) (leastMM, mostMM float64) {
+	mostMM = r.LineMM
+	for _, n := range [2]int{r.PieceNozzle, r.SupportNozzle} {
+		if mach != nil && n >= 1 && n <= len(mach.NozzlesMM) {
+			leastMM = math.Max(leastMM, leastLayer*mach.NozzlesMM[n-1])
+			mostMM = math.Min(mostMM, mostLayer*mach.NozzlesMM[n-1])
+		}
+	}
+	return leastMM, math.Max(leastMM, mostMM)
+}
+
+// suits looks at nozzles: there, loaded, and of a size for the layers and lines.
+func (r *Recipe) suits(mach *machine.Machine, loaded machine.Spools, bad func(field, format string, args ...any)) {
+	full := r.WithDefaults()
+	for k, n := range [2]int{full.PieceNozzle, full.SupportNozzle} {
+		field := [2]string{"piece_nozzle", "support_nozzle"}[k]
+		if len(mach.NozzlesMM) > 0 && n > len(mach.NozzlesMM) {
+			bad(field, "%s has no nozzle %d.", mach.Name, n)
+			continue
+		}
+		switch {
+		case n == 2 && mach.Second.Material == "":
+			bad(field, "Nothing is loaded in nozzle 2 of %s. Say in the house what is.", mach.Name)
+		case n == 2 && len(loaded) < 2:
+			bad(field, "Nozzle 2 of %s is loaded with %s, which is no material of the house; nobody can tell how hot it may be.", mach.Name, mach.Second.Material)
+		}
+		if len(mach.NozzlesMM) == 0 || k == 1 && full.SupportNozzle == full.PieceNozzle {
+			continue
+		}
+		d := mach.NozzlesMM[n-1]
+		if r.LayerMM < leastLayer*d-1e-9 || r.LayerMM > mostLayer*d+1e-9 {
+			bad("layer_mm", "A nozzle of %g mm lays layers of %.2f to %.2f mm, not %g mm.", d, leastLayer*d, mostLayer*d, r.LayerMM)
+		}
+		if r.LineMM < 0.9*d-1e-9 || r.LineMM > 2*d+1e-9 {
+			bad("line_mm", "A nozzle of %g mm lays lines of %.2f to %.2f mm, not %g mm.", d, 0.9*d, 2*d, r.LineMM)
+		}
+	}
+}

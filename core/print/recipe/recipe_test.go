@@ -1,0 +1,192 @@
+package recipe
+
+import (
+	"encoding/json"
+	"fmt"
+	"math"
+	"reflect"
+	"strconv"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"jobshelf/core/print/machine"
+)
+
+func everyday() Recipe {
+	return Recipe{Name: "everyday", LayerMM: 0.2, FirstLayerMM: 0.24, LineMM: 0.45, Shells: 2, NozzleC: 210, BedC: 60, OuterMMPerS: 40, InnerMMPerS: 60}
+}
+
+// Every field of a recipe is a setting with a type, a description, its unit where
+// the name has one, and a range or choices; what it depends on is a setting too.
+func TestSettingsDescribeTheWholeRecipe(t *testing.T) {
+	all := map[string]Setting{}
+	for _, s := range Settings() {
+		all[s.Key] = s
+	}
+	typ := reflect.TypeOf(Recipe{})
+	for i := range typ.NumField() {
+		key := keyOf(typ.Field(i))
+		if fixed[key] {
+			assert.NotContains(t, all, key)
+			continue
+		}
+		s, ok := all[key]
+		require.True(t, ok, key)
+		assert.NotEmpty(t, s.Text, key)
+		for ending, unit := range map[string]string{"_mm": "mm", "_c": "°C", "_percent": "%", "_mm_per_s": "mm/s", "_mm_per_s2": "mm/s²", "_deg": "°", "_layer_s": "s"} {
+			if strings.HasSuffix(key, ending) {
+				assert.Equal(t, unit, s.Unit, key)
+			}
+		}
+		switch s.Type {
+		case "number", "whole number":
+			require.True(t, s.Least != nil && s.Most != nil, key)
+			assert.Less(t, *s.Least, *s.Most, key)
+		case "choice":
+			assert.Greater(t, len(s.Choices), 1, key)
+		default:
+			assert.Equal(t, "list", s.Type, key)
+		}
+		if s.With != "" {
+			assert.Contains(t, all, s.With, key)
+			assert.NotEqual(t, key, s.With)
+		}
+	}
+	assert.Len(t, all, typ.NumField()-len(fixed))
+}
+
+// Whatever is set within its range is what the recipe then says; nothing else has
+// changed, and the recipe it came from has not.
+func TestDeparturesSetWhatTheySay(t *testing.T) {
+	settings := Settings()
+	rapid.Check(t, func(t *rapid.T) {
+		base := everyday().WithDefaults()
+		before, err := json.Marshal(base)
+		require.NoError(t, err)
+		s := rapid.SampledFrom(settings).Draw(t, "setting")
+		var value string
+		switch s.Type {
+		case "choice":
+			value = rapid.SampledFrom(s.Choices).Draw(t, "choice")
+		case "whole number":
+			value = strconv.Itoa(rapid.IntRange(int(*s.Least), int(*s.Most)).Draw(t, "n"))
+		case "list":
+			value = "3, 7.5"
+		default:
+			value = strconv.FormatFloat(math.Round(1000*rapid.Float64Range(*s.Least, *s.Most).Draw(t, "x"))/1000, 'f', -1, 64)
+		}
+		got, err := base.Apply([]Departure{{Key: s.Key, Value: " " + value + " "}})
+		if s.Least != nil && err != nil { // rounding may step over the edge
+			v, _ := strconv.ParseFloat(value, 64)
+			require.True(t, v < *s.Least || v > *s.Most, "%s: %v", value, err)
+			return
+		}
+		require.NoError(t, err)
+		require.Equal(t, value, got.Value(s.Key))
+		for _, o := range settings {
+			if o.Key != s.Key {
+				require.Equal(t, base.Value(o.Key), got.Value(o.Key), o.Key)
+			}
+		}
+		after, err := json.Marshal(base)
+		require.NoError(t, err)
+		require.JSONEq(t, string(before), string(after))
+	})
+}
+
+func TestWhatCannotBeSetIsRefusedWithTheReason(t *testing.T) {
+	for value, says := range map[string]string{
+		"colour=red": `no setting "colour"`, "name=x": `no setting "name"`, "layer_mm=thin": `"thin" is no number`, "layer_mm=NaN": "no number",
+		"layer_mm=7": "not between 0.01 and 1.5 mm", "shells=2.5": "cannot be taken", "support=perhaps": "none of off, plate only",
+		"pause_mm=3, x": `"x" is no number`, "infill_percent=-1": "not between 0 and 100 %",
+	} {
+		key, v, _ := strings.Cut(value, "=")
+		_, err := everyday().Apply([]Departure{{Key: key, Value: v}})
+		assert.ErrorContains(t, err, says, value)
+	}
+	got, err := everyday().Apply([]Departure{{Key: "support", Value: "Everywhere"}, {Key: "pause_mm", Value: ""}})
+	require.NoError(t, err)
+	assert.Equal(t, SupportEverywhere, got.Support)
+	assert.Empty(t, got.PauseMM)
+}
+
+// What is left out is filled once; what is set stays.
+func TestDefaultsFillWhatIsLeftOut(t *testing.T) {
+	r := everyday().WithDefaults()
+	assert.Equal(t, r, r.WithDefaults())
+	assert.InDelta(t, 0.675, *r.SupportGapMM, 1e-12, "one and a half lines")
+	assert.InDelta(t, 24, r.BridgeMMPerS, 1e-12)
+	assert.Equal(t, 1, r.SupportNozzle)
+	set := everyday()
+	set.PieceNozzle, set.SupportGapMM, set.SupportDropMM, set.FirstNozzleC = 2, new(1.0), new(0.0), 220
+	set = set.WithDefaults()
+	assert.Equal(t, 2, set.SupportNozzle, "as the part's")
+	assert.Equal(t, []float64{1, 0}, []float64{*set.SupportGapMM, *set.SupportDropMM}, "no gap is a gap of 0, not one left out")
+	soluble := &machine.Material{NozzleC: 225}
+	spools := machine.Spools{{NozzleC: 1}, soluble}
+	both := set
+	both.SupportNozzle = 1
+	h := both.Heats(nil, spools)
+	assert.Equal(t, []float64{220, 210, 225, 225, 0}, []float64{h.At(1, true), h.At(1, false), h.At(2, true), h.At(2, false), h.At(3, true)})
+}
+
+// Layers of a fifth to four fifths of the nozzle, lines of nine tenths to twice
+// (common practice, no source); heat within machine and material; nozzles that are
+// there and loaded.
+func TestRecipesMustSuitMachineAndMaterial(t *testing.T) {
+	m := machine.Machine{Name: "Bowline", NozzlesMM: []float64{0.4, 0.8}, NozzleMaxC: 260, BedMaxC: 90}
+	mat := machine.Material{Name: "PLA", NozzleMaxC: 230}
+	fields := func(change func(*Recipe), mach machine.Machine) string {
+		r := everyday()
+		change(&r)
+		out := ""
+		for _, p := range r.Validate(&mach, machine.Spools{&mat}) {
+			out += fmt.Sprintf("%s: %s\n", p.Field, p.Text)
+		}
+		return out
+	}
+	assert.Empty(t, fields(func(*Recipe) {}, m))
+	for says, change := range map[string]func(*Recipe){
+		"layer_mm: A nozzle of 0.4 mm lays layers of 0.08 to 0.32 mm, not 0.33 mm.": func(r *Recipe) { r.LayerMM = 0.33 },
+		"line_mm: A nozzle of 0.4 mm lays lines of 0.36 to 0.80 mm, not 0.35 mm.":   func(r *Recipe) { r.LineMM = 0.35 },
+		"line_mm: A line of 0.45 mm is narrower than a layer is high":               func(r *Recipe) { r.FirstLayerMM = 0.5 },
+		"nozzle_c: Bowline goes up to 260 °C, not 270 °C.":                          func(r *Recipe) { r.NozzleC = 270 },
+		"nozzle_c: PLA may be 230 °C hot, not 240 °C.":                              func(r *Recipe) { r.NozzleC = 240 },
+		"infill_percent: It is 0 or at least 1 %, not 1e-300 %.":                    func(r *Recipe) { r.InfillPercent = 1e-300 },
+		"travel_mm_per_s2: An acceleration is 10 mm/s² or more":                     func(r *Recipe) { r.TravelMMPerS2 = 1e-9 },
+		"bed_c: Bowline has a bed that goes up to 90 °C, not 91 °C.":                func(r *Recipe) { r.BedC = 91 },
+		"support_nozzle: Nothing is loaded in nozzle 2 of Bowline.":                 func(r *Recipe) { r.SupportNozzle = 2 },
+		"line_mm: A nozzle of 0.8 mm lays lines of 0.72 to 1.60 mm, not 0.45 mm.":   func(r *Recipe) { r.SupportNozzle = 2 },
+	} {
+		assert.Contains(t, fields(change, m), says)
+	}
+	m.NozzlesMM = m.NozzlesMM[:1]
+	assert.Contains(t, fields(func(r *Recipe) { r.PieceNozzle = 2 }, m), "piece_nozzle: Bowline has no nozzle 2.")
+	assert.Empty(t, (&Recipe{LineMM: 0.4, LayerMM: 0.2}).Validate(nil, nil))
+}
+
+// What can be chosen is what the program knows, by the same words: they are in the houses'
+// databases.
+func TestChoicesAreTheKnownOnes(t *testing.T) {
+	want := map[string][]string{
+		"hold": {"none", "skirt", "brim", "raft"}, "pattern": {"lines", "grid", "honeycomb", "gyroid"}, "support_pattern": {"lines", "grid"},
+		"seam": {"rear", "aligned", "nearest"}, "support": {"off", "plate only", "everywhere", "first layer only"}, "purpose": {"quick look", "everyday", "working part"},
+	}
+	known := map[string][]string{
+		"hold":            {string(HoldNone), string(HoldSkirt), string(HoldBrim), string(HoldRaft)},
+		"pattern":         {string(PatternLines), string(PatternGrid), string(PatternHoneycomb), string(PatternGyroid)},
+		"support_pattern": {string(SupportLines), string(SupportGrid)},
+		"seam":            {string(SeamRear), string(SeamAligned), string(SeamNearest)},
+		"support":         {string(SupportOff), string(SupportPlateOnly), string(SupportEverywhere), string(SupportFirstLayer)},
+	}
+	for _, s := range Settings() {
+		if len(s.Choices) > 0 {
+			assert.ElementsMatch(t, want[s.Key], s.Choices, s.Key)
+			assert.ElementsMatch(t, known[s.Key], s.Choices, s.Key)
+		}
+	}
+}

@@ -1,0 +1,216 @@
+package toolpath
+
+import (
+	"flag"
+	"fmt"
+	"math"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"jobshelf/core/print/machine"
+	"jobshelf/core/print/recipe"
+	"jobshelf/core/shape/mesh"
+	"jobshelf/core/shape/polygon"
+	"jobshelf/core/shape/solid"
+)
+
+var update = flag.Bool("update", false, "write the golden files anew; look at them before you commit")
+
+// picture draws a layer in mm, lines as wide as they are laid, seams as dots.
+func picture(l *Layer) string {
+	box := struct{ x0, y0, x1, y1 int64 }{1 << 60, 1 << 60, -1 << 60, -1 << 60}
+	for i := range l.Lines {
+		for _, q := range l.Lines[i].Points {
+			box.x0, box.y0, box.x1, box.y1 = min(box.x0, q.X), min(box.y0, q.Y), max(box.x1, q.X), max(box.y1, q.Y)
+		}
+	}
+	mm := func(um int64) float64 { return float64(um) / 1000 }
+	path := func(p polygon.Path, closed bool) string {
+		var b strings.Builder
+		for i, q := range p {
+			fmt.Fprintf(&b, "%c%.2f %.2f", "ML"[min(i, 1)], mm(q.X), -mm(q.Y))
+		}
+		if closed {
+			b.WriteByte('Z')
+		}
+		return b.String()
+	}
+	var b strings.Builder
+	w, h := mm(box.x1-box.x0)+2, mm(box.y1-box.y0)+2
+	fmt.Fprintf(&b, "<svg xmlns=\"http://www.w3.org/2000/svg\" viewBox=\"%.2f %.2f %.2f %.2f\" width=\"%.0f\" height=\"%.0f\" fill=\"none\" stroke-linejoin=\"round\" stroke-linecap=\"round\">\n",
+		mm(box.x0)-1, -mm(box.y1)-1, w, h, w*10, h*10)
+	colours := [kinds]string{"#1b4965", "#62a8c9", "#b5838d", "#c9a227", "#d1495b", "#7a8450", "#9a8c98", "#4f5d75"}
+	for i := range l.Lines {
+		n := &l.Lines[i]
+		if len(n.Points) == 0 {
+			continue
+		}
+		fmt.Fprintf(&b, "<path stroke=\"%s\" stroke-width=\"%.3f\" d=\"%s\"/>\n", colours[n.Kind], n.WidthMM*0.86, path(n.Points, n.Closed))
+		if n.Closed {
+			fmt.Fprintf(&b, "<circle cx=\"%.2f\" cy=\"%.2f\" r=\"0.12\" fill=\"#000\"/>\n", mm(n.Points[0].X), -mm(n.Points[0].Y))
+		}
+	}
+	for _, p := range l.Outlines {
+		fmt.Fprintf(&b, "<path stroke=\"#000\" stroke-width=\"0.04\" d=\"%s\"/>\n", path(p, true))
+	}
+	return b.String() + "</svg>\n"
+}
+
+// held has support under everything.
+func held(r *recipe.Recipe) {
+	r.Support, r.SupportDeg, r.SupportPercent, r.SupportGapMM, r.SupportRoof = recipe.SupportEverywhere, 50, 15, new(0.5), new(2)
+}
+
+// Layers of seven demo parts, as they were when somebody last looked at them and
+// found them good: horns that rest on support, a grid in narrow places, a first
+// layer with its brim, two islands beside support, a bridge, gyroid infill, rings
+// of support of a second nozzle beside their purge block.
+func TestLayersLookAsTheyDid(t *testing.T) {
+	for _, c := range []struct {
+		part   string
+		atMM   float64
+		change func(*recipe.Recipe)
+	}{
+		{"mooring-cleat", 22.4, held},
+		{"net-needle", 1, nil},
+		{"sheave", 0.2, func(r *recipe.Recipe) { r.Hold, r.BrimMM = recipe.HoldBrim, 3 }},
+		{"mast-finial", 110, held},
+		{"lamp-bracket", 23.2, func(r *recipe.Recipe) { r.Pattern = recipe.PatternHoneycomb }},
+		{"bollard", 28, func(r *recipe.Recipe) { held(r); r.Pattern = recipe.PatternGyroid }},
+		{"sheave second-nozzle", 6, func(r *recipe.Recipe) { held(r); r.SupportNozzle, r.SupportPattern = 2, recipe.SupportGrid }},
+	} {
+		var part *solid.Part
+		for _, p := range solid.Parts() {
+			if p.Name == strings.Fields(c.part)[0] {
+				part = &p
+			}
+		}
+		require.NotNil(t, part, c.part)
+		p := sliced(t, part.Mesh, plain(c.change))
+		var at *Layer
+		for i := range p.Layers {
+			if p.Layers[i].TopMM >= c.atMM-1e-6 {
+				at = &p.Layers[i]
+				break
+			}
+		}
+		require.NotNil(t, at, "%s has no layer at %g mm", c.part, c.atMM)
+		got, file := picture(at), filepath.Join("testdata", "layers", strings.ReplaceAll(c.part, " ", "-")+".svg")
+		if *update {
+			require.NoError(t, os.MkdirAll(filepath.Dir(file), 0o755))
+			require.NoError(t, os.WriteFile(file, []byte(got), 0o644))
+		}
+		want, err := os.ReadFile(file)
+		require.NoError(t, err)
+		assert.True(t, string(want) == got, "%s looks otherwise: go test ./core/print/toolpath -run Look -update, then look at %s", c.part, file)
+	}
+}
+
+// The figures of whole prints by many settings are as they were: by layer what is laid, how
+// wide, from where to where, and what is gone between; all steps; notes and regions. Other
+// tests say what is right; this one says that nothing moved.
+func TestFiguresAreAsTheyWere(t *testing.T) {
+	named := map[string]*mesh.Mesh{}
+	for _, p := range solid.Parts() {
+		named[p.Name] = p.Mesh
+	}
+	named["tips"] = solid.Extrude([]solid.P{{X: 0, Y: 0}, {X: 30, Y: 0}, {X: 30, Y: 8}, {X: 42, Y: 8.3}, {X: 30, Y: 8.6}, {X: 30, Y: 14}, {X: 12, Y: 14}, {X: 4, Y: 40}, {X: 0, Y: 14}},
+		[][]solid.P{{{X: 10, Y: 4}, {X: 10, Y: 9}, {X: 20, Y: 9}, {X: 20, Y: 4}}}, 3.1)
+	mobile := solid.Box(30, 20, 1) // with a peg and a fin that are too thin, and what begins in mid-air
+	mobile.Append(solid.Box(0.25, 0.25, 6).Transformed(1, mesh.Vec3{X: 3, Y: 3, Z: 1}))
+	mobile.Append(solid.Box(8, 0.14, 4).Transformed(1, mesh.Vec3{X: 12, Y: 3, Z: 1}))
+	for k := range 4 {
+		mobile.Append(solid.Box(0.8+float64(3*k), 1.2+float64(k), 0.5+float64(k)).Transformed(1, mesh.Vec3{X: float64(7 * k), Y: 10, Z: 6 + float64(k)}))
+	}
+	mobile.Append(solid.Box(14, 5, 2).Transformed(1, mesh.Vec3{X: 28, Y: 2, Z: 5}))
+	mobile.Append(solid.Extrude([]solid.P{{X: 0, Y: 0}, {X: 12, Y: 0.12}, {X: 12, Y: 0.24}, {X: 0, Y: 0.36}}, nil, 2).Transformed(1, mesh.Vec3{X: 8, Y: 17, Z: 1}))
+	mobile.Append(solid.Extrude([]solid.P{{X: 0, Y: 0}, {X: 0.4, Y: 0}, {X: 0.2, Y: 0.3}}, nil, 2).Transformed(1, mesh.Vec3{X: 3, Y: 17, Z: 1}))
+	named["mobile"] = mobile
+	var out strings.Builder
+	for _, c := range []struct {
+		part   string
+		change func(*recipe.Recipe)
+		marks  []Mark
+	}{
+		{"sheave", func(r *recipe.Recipe) { held(r); r.Hold = recipe.HoldRaft; r.Seam = recipe.SeamAligned }, nil},
+		{"mooring-cleat", func(r *recipe.Recipe) {
+			held(r)
+			r.Support, r.Pattern, r.Seam = recipe.SupportPlateOnly, recipe.PatternGyroid, recipe.SeamRear
+		}, nil},
+		{"mooring-cleat", func(r *recipe.Recipe) {
+			r.Support, r.InfillPercent, r.Hold, r.BrimMM = recipe.SupportOff, 100, recipe.HoldBrim, 4
+		}, nil},
+		{"bollard", func(r *recipe.Recipe) { held(r); r.SupportNozzle, r.SupportPattern = 2, recipe.SupportGrid }, nil},
+		{"lamp-bracket", func(r *recipe.Recipe) {
+			held(r)
+			r.Support, r.Pattern = recipe.SupportFirstLayer, recipe.PatternHoneycomb
+		}, nil},
+		{"crossed-band", func(r *recipe.Recipe) { r.Shells, r.LineMM, r.LayerMM = 1, 0.5, 0.28 }, nil},
+		{"mobile", func(r *recipe.Recipe) { held(r); r.OuterMMPerS2, r.InfillMMPerS2, r.TravelMMPerS2 = 700, 1300, 1900 }, nil},
+		{"mobile", func(r *recipe.Recipe) { held(r); r.Support = recipe.SupportPlateOnly }, nil},
+		{"tips", func(r *recipe.Recipe) { r.InfillPercent = 30; r.Support = recipe.SupportOff }, []Mark{{Paths: []polygon.Path{{{X: 0, Y: 0}, {X: 9000, Y: 0}, {X: 9000, Y: 9000}, {X: 0, Y: 9000}}}, ToMM: 2, Force: true}}},
+	} {
+		m, ok := named[c.part]
+		require.True(t, ok, c.part)
+		r := plain(c.change)
+		p := sliced(t, m, r, c.marks...)
+		fmt.Fprintf(&out, "%s: %d layers, lifted %.3f\n", c.part, len(p.Layers), p.LiftedMM)
+		fmt.Fprintf(&out, "  %s\n", strings.Join(p.Notes, "\n  "))
+		for i := 0; i < len(p.Layers); i += max(1, len(p.Layers)/9) {
+			l := &p.Layers[i]
+			var count [kinds]int
+			var length, width [kinds]float64
+			between := 0.0
+			for k := range l.Lines {
+				x := &l.Lines[k]
+				count[x.Kind]++
+				length[x.Kind] += x.LengthMM()
+				width[x.Kind] += x.WidthMM * x.LengthMM()
+				if k > 0 {
+					last := &l.Lines[k-1]
+					from := last.Points[len(last.Points)-1]
+					if last.Closed {
+						from = last.Points[0]
+					}
+					between += dist(from, x.Points[0]) / 1000
+				}
+			}
+			fmt.Fprintf(&out, "  %d at %.3f of %.3f: travel %.2f,", i, l.TopMM, l.HeightMM, between)
+			for k := range count {
+				if count[k] > 0 {
+					fmt.Fprintf(&out, " %s %d %.2f %.2f", Kind(k), count[k], length[k], width[k])
+				}
+			}
+			fmt.Fprintln(&out)
+		}
+		steps, way, e, lift, accel := map[StepKind]int{}, 0.0, 0.0, 0.0, 0.0
+		var at Step
+		p.Steps(r, &machine.Machine{FilamentMM: 1.75, Volume: machine.Volume{XMM: 200, YMM: 200, ZMM: 200}, Motion: machine.Motion{SpeedMMPerS: 140, LiftMMPerS: 10}}, make([]Pace, len(p.Layers)), func(s Step) bool {
+			steps[s.Kind]++
+			way += math.Hypot(s.X-at.X, s.Y-at.Y) * s.MMPerS
+			lift += math.Abs(s.Z - at.Z)
+			accel += s.MMPerS2
+			e += math.Abs(s.EMM)
+			at = s
+			return true
+		})
+		fmt.Fprintf(&out, "  steps %v, way × speed %.1f, filament %.2f, up and down %.2f, accelerations %.0f\n", steps, way, e, lift, accel)
+		for k, g := range p.Regions {
+			if k < 3 {
+				fmt.Fprintf(&out, "  region %d of %d: %.5g %.5g %.4g %v %s\n", k, len(p.Regions), g.Min, g.Max, g.AreaMM2, g.Carried, g.Why)
+			}
+		}
+	}
+	file := filepath.Join("testdata", "figures.txt")
+	if *update {
+		require.NoError(t, os.WriteFile(file, []byte(out.String()), 0o644))
+	}
+	want, err := os.ReadFile(file)
+	require.NoError(t, err)
+	assert.Equal(t, string(want), out.String())
+}

@@ -1,0 +1,386 @@
+package toolpath
+
+import (
+	"fmt"
+	"math"
+	"runtime"
+	"slices"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"jobshelf/core/print/machine"
+	"jobshelf/core/print/recipe"
+	"jobshelf/core/shape/mesh"
+	"jobshelf/core/shape/polygon"
+	"jobshelf/core/shape/solid"
+)
+
+// Laws over parts and recipes drawn at random: every line lies in the part's
+// outline of its layer, its sides too, within a hair; layers add up to the height; what the steps
+// lay is what the lines hold; every retraction is undone; nothing is laid while
+// the nozzle is lifted.
+func TestLawsOfAPrint(t *testing.T) {
+	var s polygon.Scratch
+	rapid.Check(t, func(t *rapid.T) {
+		size := rapid.Float64Range(2, 14)
+		var m *mesh.Mesh
+		switch rapid.IntRange(0, 2).Draw(t, "shape") {
+		case 0:
+			m = solid.Box(size.Draw(t, "x"), size.Draw(t, "y"), size.Draw(t, "z")/3)
+		case 1:
+			m = solid.Cylinder(size.Draw(t, "r")/2, size.Draw(t, "h")/3, rapid.IntRange(3, 40).Draw(t, "n"))
+		default:
+			r := size.Draw(t, "r") / 2
+			m = solid.Torus(r, r*rapid.Float64Range(0.3, 0.8).Draw(t, "tube"), 24, 12)
+		}
+		r := plain(func(r *recipe.Recipe) {
+			r.LayerMM = rapid.Float64Range(0.1, 0.32).Draw(t, "layer")
+			r.FirstLayerMM = r.LayerMM
+			r.Shells = rapid.IntRange(1, 4).Draw(t, "shells")
+			r.InfillPercent = rapid.Float64Range(0, 100).Draw(t, "infill")
+			r.Pattern = rapid.SampledFrom([]recipe.Pattern{recipe.PatternLines, recipe.PatternGrid, recipe.PatternHoneycomb, recipe.PatternGyroid}).Draw(t, "pattern")
+			r.TopLayers = rapid.IntRange(0, 5).Draw(t, "top")
+			r.LiftMM = rapid.Float64Range(0, 1).Draw(t, "lift")
+		})
+		p, err := Slice(ctx, m, mesh.TopologyOf(m), 1, r, Options{}, nil)
+		require.NoError(t, err)
+
+		top, held := 0.0, 0.0
+		for i := range p.Layers {
+			l := &p.Layers[i]
+			require.InDelta(t, top+l.HeightMM, l.TopMM, 1e-6)
+			top = l.TopMM
+			// A line of constant width keeps its middle half a width off the border.
+			wide, narrow := s.Offset(l.Outlines, 30, polygon.Offsets{}), s.Offset(l.Outlines, -185, polygon.Offsets{})
+			for k := range l.Lines {
+				held += l.Lines[k].VolumeMM3(l.HeightMM)
+				room := narrow
+				if l.Lines[k].Widths != nil {
+					room = wide
+				} else if w := l.Lines[k].WidthMM; w < 0.44 { // a ring in a figure narrower than two lines
+					room = s.Offset(l.Outlines, 40-500*w, polygon.Offsets{})
+				}
+				for _, q := range l.Lines[k].Points {
+					require.True(t, inside(room, q), "layer %d, %s at %v is outside", i, l.Lines[k].Kind, q)
+				}
+			}
+		}
+		require.InDelta(t, m.Bounds().Size().Z, top, r.LayerMM*1.001)
+
+		mach := &machine.Machine{FilamentMM: 1.75, Motion: machine.Motion{SpeedMMPerS: 200, LiftMMPerS: 10}}
+		laid, pulled, z := 0.0, 0.0, 0.0
+		p.Steps(r, mach, nil, func(x Step) bool {
+			switch x.Kind {
+			case Lay:
+				laid += x.EMM
+				assert.InDelta(t, p.Layers[x.Layer].TopMM, x.Z, 1e-9)
+				assert.InDelta(t, z, x.Z, 1e-9, "laid while it moves up or down")
+				assert.InDelta(t, 0, pulled, 1e-9, "laid with the filament pulled back")
+			case Retract, Restore:
+				pulled += x.EMM
+				assert.GreaterOrEqual(t, pulled, -r.RetractMM-1e-9)
+			}
+			z = x.Z
+			return true
+		})
+		require.InEpsilon(t, held+1, laid*math.Pi*1.75*1.75/4+1, 1e-6)
+	})
+}
+
+// Whatever the part, as large as the machine or less, its hold and its support: no
+// line leaves the machine, in the plane or upwards, or slicing says that it would.
+func TestNothingLeavesTheMachine(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		v := machine.Volume{Shape: machine.Rectangle, XMM: 40, YMM: 30, ZMM: rapid.Float64Range(5, 12).Draw(t, "room")}
+		r := plain(func(r *recipe.Recipe) {
+			r.Hold = rapid.SampledFrom([]recipe.Hold{recipe.HoldNone, recipe.HoldSkirt, recipe.HoldBrim, recipe.HoldRaft}).Draw(t, "hold")
+			r.Support = rapid.SampledFrom([]recipe.Support{recipe.SupportOff, recipe.SupportPlateOnly, recipe.SupportEverywhere}).Draw(t, "support")
+			r.BrimMM, r.LiftMM = 4, 0.5
+			r.SupportDropMM = new(rapid.SampledFrom([]float64{0, 0.2, 0.6}).Draw(t, "drop"))
+			r.SupportNozzle = rapid.IntRange(1, 2).Draw(t, "nozzle")
+			r.ChangePurgeMM = new(rapid.Float64Range(0, 20).Draw(t, "purge"))
+		})
+		short := rapid.SampledFrom([]float64{0, 0, 0.05, 3}).Draw(t, "short, mm") // of the machine, on every side
+		high := v.ZMM - rapid.SampledFrom([]float64{0, 0.03, 0.5, 3}).Draw(t, "short upwards, mm")
+		var m *mesh.Mesh
+		if rapid.Bool().Draw(t, "round") {
+			v.Shape, v.YMM = machine.Round, v.XMM
+			rad := v.XMM/2 - short
+			m = solid.Revolve([]solid.P{{X: 0, Y: 0}, {X: rad / 2, Y: 0}, {X: rad / 2, Y: high / 2}, {X: rad, Y: high - 1}, {X: rad, Y: high}, {X: 0, Y: high}}, 60)
+		} else {
+			m = solid.Box(v.XMM-2*short, v.YMM-2*short, 1).Transformed(1, mesh.Vec3{X: short, Y: short, Z: high - 1})
+			m.Append(solid.Box(6, 6, high-1).Transformed(1, mesh.Vec3{X: 10, Y: 10}))
+		}
+		p, err := Slice(ctx, m, mesh.TopologyOf(m), 1, r, Options{Machine: &machine.Machine{Volume: v}}, nil)
+		if err != nil {
+			require.Equal(t, recipe.HoldRaft, r.Hold)
+			require.ErrorContains(t, err, "on its raft it would be")
+			return
+		}
+		support := 0
+		for i := range p.Layers {
+			for _, l := range p.Layers[i].Lines {
+				if l.Kind == Support {
+					support++
+				}
+				for _, q := range l.Points {
+					require.False(t, off(v, q, l.WidthMM/2-0.01), "layer %d: %s at %v", i, l.Kind, q)
+				}
+			}
+		}
+		require.True(t, r.Support == recipe.SupportOff || support > 0)
+		below := 0.0
+		p.Steps(r, &machine.Machine{FilamentMM: 1.75, Volume: v, Motion: machine.Motion{SpeedMMPerS: 200, LiftMMPerS: 10}}, nil, func(x Step) bool {
+			require.LessOrEqual(t, x.Z, v.ZMM+1e-9)
+			if x.Kind == Lay {
+				require.GreaterOrEqual(t, x.Z, below)
+				below = x.Z
+			}
+			return true
+		})
+		require.GreaterOrEqual(t, below, math.Min(high+p.LiftedMM, v.ZMM)-0.03)
+	})
+}
+
+// Settings at the very edges of what can be asked for end soon, in little memory,
+// and lay nothing outside: shares next to nothing and to everything, thin lines on
+// a large plate.
+func TestSettingsAtTheirEdges(t *testing.T) {
+	plates := solid.Extrude(solid.Circle(150, 150, 150, 90), nil, 0.5)
+	for _, p := range []recipe.Pattern{recipe.PatternLines, recipe.PatternGrid, recipe.PatternHoneycomb, recipe.PatternGyroid} {
+		for _, share := range []float64{1e-300, 1e-9, 0.4, 99.4} {
+			for _, line := range []float64{0.12, 3} {
+				m := plates
+				if line < 1 && share > 50 && testing.Short() {
+					continue
+				}
+				r := plain(func(r *recipe.Recipe) {
+					r.Pattern, r.InfillPercent, r.LineMM, r.LayerMM, r.FirstLayerMM, r.TopLayers, r.BottomLayers = p, share, line, 0.1, 0.1, 0, 0
+					r.Support, r.SupportRoofPercent = recipe.SupportEverywhere, share
+				})
+				if line < 1 && share > 50 { // a hand's size: three hundred thousand lines are slow, not wrong
+					m = solid.Box(60, 60, 0.2)
+				}
+				var before, after runtime.MemStats
+				runtime.ReadMemStats(&before)
+				pr := sliced(t, m, r)
+				runtime.ReadMemStats(&after)
+				assert.Less(t, int64(after.HeapSys)-int64(before.HeapSys), int64(1<<30), "%s %g %% of %g mm", p, share, line)
+				for _, l := range pr.Layers {
+					room := (&polygon.Scratch{}).Offset(l.Outlines, 30, polygon.Offsets{})
+					for k := range l.Lines {
+						for _, q := range l.Lines[k].Points {
+							require.True(t, inside(room, q), "%s %g %% of %g mm: %v", p, share, line, q)
+						}
+					}
+				}
+			}
+		}
+	}
+}
+
+// inside tells by the even-odd rule; the outlines are simple.
+func inside(ps []polygon.Path, q polygon.Point) bool {
+	in := false
+	for _, p := range ps {
+		a := p[len(p)-1]
+		for _, b := range p {
+			if (a.Y > q.Y) != (b.Y > q.Y) && float64(q.X-a.X) < float64(b.X-a.X)*float64(q.Y-a.Y)/float64(b.Y-a.Y) {
+				in = !in
+			}
+			a = b
+		}
+	}
+	return in
+}
+
+// What is too thin for a line is told with its place, what a line fits in is laid, and
+// what nothing fits in is refused: sheets, pegs, cones, an island on a thread.
+func TestNothingVanishesUnsaid(t *testing.T) {
+	slice := func(m *mesh.Mesh) (*Print, error) {
+		return Slice(ctx, m, mesh.TopologyOf(m), 1, plain(func(r *recipe.Recipe) { r.Hold = recipe.HoldSkirt }), Options{}, nil)
+	}
+	for name, m := range map[string]*mesh.Mesh{"a sheet": solid.Box(30, 0.15, 10), "a hair": solid.Cylinder(0.06, 20, 12), "at a thousandth": solid.Box(20, 20, 20).Transformed(0.001, mesh.Vec3{})} {
+		_, err := slice(m)
+		require.ErrorContains(t, err, "nothing of it can be laid", name)
+	}
+	laidMM := func(p *Print, x0, x1 float64) float64 {
+		sum := 0.0
+		for _, l := range p.Layers {
+			for _, x := range l.Lines {
+				if x.Kind != Hold && float64(x.Points[0].X) > 1000*x0 && float64(x.Points[0].X) < 1000*x1 {
+					sum += l.HeightMM
+					break
+				}
+			}
+		}
+		return sum
+	}
+	for _, wide := range []float64{0.2, 0.3, 0.45, 0.7} { // a peg on a foot
+		m := solid.Box(10, 10, 5)
+		m.Append(solid.Box(wide, wide, 15).Transformed(1, mesh.Vec3{X: 30}))
+		p, err := slice(m)
+		require.NoError(t, err)
+		assert.InDelta(t, 15, laidMM(p, 25, 35), 0.01, "%g mm", wide)
+		assert.Empty(t, p.Notes)
+	}
+	thread := solid.Box(0.7, 1.3, 6)
+	thread.Append(solid.Box(12, 0.12, 6).Transformed(1, mesh.Vec3{X: 0.7, Y: 0.6}))
+	thread.Append(solid.Box(5, 5, 6).Transformed(1, mesh.Vec3{X: 12.7, Y: -2}))
+	p, err := slice(thread)
+	require.NoError(t, err)
+	assert.InDelta(t, 6, laidMM(p, -1, 1), 0.01, "the island")
+	require.Len(t, p.Notes, 1)
+	assert.Contains(t, p.Notes[0], "6.00 mm of height")
+
+	cone := solid.Revolve([]solid.P{{X: 0, Y: 0}, {X: 4, Y: 0}, {X: 0.01, Y: 30}, {X: 0, Y: 30}}, 60)
+	p, err = slice(cone)
+	require.NoError(t, err)
+	top := p.Layers[len(p.Layers)-1].TopMM
+	// As far up as a line fits: 4·(1 − z/30) of radius.
+	assert.InDelta(t, 30*(1-LeastShare*0.45/2/4), top, 0.25)
+	require.Len(t, p.Notes, 1)
+	assert.Contains(t, p.Notes[0], fmt.Sprintf("%.2f mm of height", 30-top))
+	for _, part := range solid.Parts() {
+		if part.Fault == "" {
+			p, err := slice(part.Mesh)
+			require.NoError(t, err)
+			t.Log(part.Name, p.Notes)
+		}
+	}
+}
+
+// Figures of a line's size, at random: what is laid covers no strip outside that is
+// wider than a third of a line, and leaves no place of more than a corner untold in
+// which half a line fits.
+func TestSmallFiguresAreFilledAndKept(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		var corners []solid.P
+		n := rapid.IntRange(3, 7).Draw(t, "corners")
+		for i := range n {
+			sin, cos := math.Sincos(2 * math.Pi * (float64(i) + rapid.Float64Range(0, 0.7).Draw(t, "turn")) / float64(n))
+			r := rapid.Float64Range(0.15, 1.35).Draw(t, "radius")
+			corners = append(corners, solid.P{X: r * cos, Y: r * sin})
+		}
+		var poly polygon.Scratch
+		m := solid.Extrude(corners, nil, 0.6)
+		p, err := Slice(ctx, m, mesh.TopologyOf(m), 1, plain(nil), Options{}, nil)
+		if err != nil {
+			var figure polygon.Path
+			for _, c := range corners {
+				figure = append(figure, polygon.Point{X: int64(1000 * c.X), Y: int64(1000 * c.Y)})
+			}
+			if len(poly.Offset([]polygon.Path{figure}, -450./4, mitre)) > 0 {
+				t.Fatalf("%v, and half a line fits", err)
+			}
+			return
+		}
+		l := p.Layers[1]
+		laid := poly.Strokes(strokesOf(l.Lines), mitre)
+		if out := poly.Boolean(polygon.Difference, polygon.NonZero, laid, l.Outlines); len(poly.Offset(out, -75, mitre)) > 0 {
+			t.Fatalf("lines lie outside: %v", out)
+		}
+		left := poly.Boolean(polygon.Difference, polygon.NonZero, l.Outlines, laid)
+		for _, f := range polygon.Figures(poly.Offset(poly.Offset(left, -450./4, mitre), 450./4, mitre)) {
+			if figureArea(f) > 0.2*1e6 && len(p.Notes) == 0 {
+				t.Fatalf("%g µm² are neither laid nor told: %v", figureArea(f), f.Outer)
+			}
+		}
+	})
+}
+
+// A way crosses an outline where it does by the signs of four triangles, told of all sides
+// one by one; a way that ends on a border may be told either way.
+func TestCrossingIsWhatTheSignsSay(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		point := rapid.Custom(func(t *rapid.T) polygon.Point {
+			return polygon.Point{X: 1000 * rapid.Int64Range(-9, 9).Draw(t, "x"), Y: 1000 * rapid.Int64Range(-9, 9).Draw(t, "y")}
+		})
+		l := &Layer{}
+		for range rapid.IntRange(1, 3).Draw(t, "outlines") {
+			l.Outlines = append(l.Outlines, rapid.SliceOfN(point, 3, 9).Draw(t, "outline"))
+		}
+		a, b := point.Draw(t, "from"), point.Draw(t, "to")
+		sign := func(p, q, r polygon.Point) int64 { return (q.X-p.X)*(r.Y-p.Y) - (q.Y-p.Y)*(r.X-p.X) }
+		want, touches := false, false
+		for _, o := range l.Outlines {
+			for i, c := range o {
+				d := o[(i+1)%len(o)]
+				s := [4]int64{sign(a, b, c), sign(a, b, d), sign(c, d, a), sign(c, d, b)}
+				touches = touches || s[0] == 0 || s[1] == 0 || s[2] == 0 || s[3] == 0
+				want = want || s[0] != 0 && s[1] != 0 && s[2] != 0 && s[3] != 0 && s[0] > 0 != (s[1] > 0) && s[2] > 0 != (s[3] > 0)
+			}
+		}
+		s := &stepper{x: float64(a.X) / 1000, y: float64(a.Y) / 1000}
+		got := s.crosses(l, float64(b.X)/1000, float64(b.Y)/1000)
+		if want || !touches {
+			require.Equal(t, want, got)
+		}
+	})
+}
+
+// A line across a span is held where both its ends are on what carries, and lines that
+// follow each other and are held alike stay together.
+func TestSpansArePartedWhereTheyAreHeld(t *testing.T) {
+	near := []polygon.Path{{{X: 0, Y: 0}, {X: 10, Y: 0}, {X: 10, Y: 100}, {X: 0, Y: 100}}, {{X: 50, Y: 0}, {X: 60, Y: 0}, {X: 60, Y: 100}, {X: 50, Y: 100}}}
+	line := func(from, to, y int64) polygon.Path { return polygon.Path{{X: from, Y: y}, {X: to, Y: y}} }
+	held, half, loose, other := line(5, 55, 10), line(5, 40, 20), line(20, 40, 30), line(20, 55, 40)
+	b := &span{}
+	b.part(slices.Concat(held, line(55, 5, 12), half, loose, other, line(10, 50, 50)), near)
+	assert.Equal(t, []polygon.Path{slices.Concat(held, line(55, 5, 12)), line(10, 50, 50)}, b.held)
+	assert.Equal(t, []polygon.Path{slices.Concat(half, loose, other)}, b.loose)
+}
+
+// What is left out of a stroke lies within the tolerance of what stays, in place and in
+// width, and no more is kept than that asks for: of a straight stroke that grows evenly both
+// ends, of one with a bump its top.
+func TestPlainerStrokes(t *testing.T) {
+	for _, turn := range []float64{0, 0.3, math.Pi / 4, 1.2, math.Pi / 2, 2.5} {
+		sin, cos := math.Sincos(turn)
+		at := func(x, y float64) polygon.Point {
+			return polygon.Point{X: int64(math.Round(x*cos - y*sin)), Y: int64(math.Round(x*sin + y*cos))}
+		}
+		stroke := func(bump, wide float64) polygon.Stroke {
+			var st polygon.Stroke
+			for k := range 11 {
+				y, w := 0.0, 300+20*float64(k)
+				if k == 4 {
+					y, w = bump, w+wide
+				}
+				st.Points, st.WidthUM = append(st.Points, at(3000*float64(k), y)), append(st.WidthUM, w)
+			}
+			return st
+		}
+		for _, c := range []struct {
+			bump, wide float64
+			most       int
+		}{{0, 0, 2}, {2*simplifyUM - 2, 0, 2}, {2*simplifyUM + 2, 0, 5}, {0, widthUM - 0.5, 2}, {0, widthUM + 0.5, 5}, {-2*simplifyUM - 2, 0, 5}, {0, -widthUM - 0.5, 5}} {
+			st := stroke(c.bump, c.wide)
+			got := plainer(st)
+			assert.Equal(t, st.Points[0], got.Points[0])
+			assert.Equal(t, st.Points[10], got.Points[len(got.Points)-1])
+			assert.Len(t, got.WidthUM, len(got.Points))
+			assert.LessOrEqual(t, len(got.Points), c.most, "%+v turned %g", c, turn)
+			if c.most > 2 {
+				assert.Contains(t, got.Points, st.Points[4], "%+v turned %g", c, turn)
+			}
+		}
+	}
+	// Widths far along a short way, and points that lie on each other.
+	same := polygon.Stroke{Points: polygon.Path{{X: 5, Y: 5}, {X: 5, Y: 5}, {X: 5, Y: 5}}, WidthUM: []float64{100, 100, 100}}
+	assert.Len(t, plainer(same).Points, 2)
+}
+
+// A box is closed by as many layers as asked for, above and below, and open between.
+func TestABoxHasAsManyCapsAsAskedFor(t *testing.T) {
+	for _, c := range [][2]int{{1, 1}, {3, 2}, {0, 4}, {5, 0}} {
+		p := sliced(t, solid.Box(20, 20, 6), plain(func(r *recipe.Recipe) { r.TopLayers, r.BottomLayers, r.InfillPercent = c[0], c[1], 10 }))
+		for i, l := range p.Layers {
+			caps := slices.ContainsFunc(l.Lines, func(x Line) bool { return x.Kind == Cap || x.Kind == Bridge })
+			assert.Equal(t, i < c[1] || i >= len(p.Layers)-c[0], caps, "layer %d of %d, %v", i, len(p.Layers), c)
+		}
+	}
+}

@@ -1,0 +1,430 @@
+package toolpath
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"jobshelf/core/print/machine"
+	"jobshelf/core/print/recipe"
+	"jobshelf/core/shape/mesh"
+	"jobshelf/core/shape/polygon"
+	"jobshelf/core/shape/solid"
+)
+
+// stool is a top of 30 × 30 × 2 mm on a foot of 6 × 6 mm, legMM high.
+func stool(legMM float64) *mesh.Mesh {
+	m := solid.Box(6, 6, legMM).Transformed(1, mesh.Vec3{X: 12, Y: 12})
+	m.Append(solid.Box(30, 30, 2).Transformed(1, mesh.Vec3{Z: legMM}))
+	return m
+}
+
+func twoNozzles(r *recipe.Recipe) {
+	r.Support, r.SupportNozzle = recipe.SupportEverywhere, 2
+}
+
+// With support on a nozzle of its own: each kind is on its nozzle; at most one
+// change a layer; right after a change what is let out goes into the block, which
+// takes as much as was asked for; the block stands on every layer up to the last
+// change, clear of part and support.
+func TestSupportHasItsOwnNozzle(t *testing.T) {
+	r := plain(twoNozzles).WithDefaults()
+	p := sliced(t, stool(10), r)
+	require.NotContains(t, strings.Join(p.Notes, " "), "nozzle")
+	bore := math.Pi * 1.75 * 1.75 / 4
+	var s polygon.Scratch
+	at, changes, last := p.FirstNozzle(), 0, 0
+	for i := range p.Layers {
+		l := &p.Layers[i]
+		inLayer, purged, block := 0, 0.0, 0.0
+		for k := range l.Lines {
+			x := &l.Lines[k]
+			switch x.Kind {
+			case Support:
+				require.EqualValues(t, 1, x.Nozzle)
+			case Purge:
+				block += x.VolumeMM3(l.HeightMM)
+			default:
+				require.EqualValues(t, 0, x.Nozzle, "%s in layer %d", x.Kind, i)
+			}
+			if x.Nozzle != at {
+				at = x.Nozzle
+				inLayer++
+				last = i
+				require.Equal(t, Purge, x.Kind, "first after a change, layer %d", i)
+			}
+		}
+		changes += inLayer
+		require.LessOrEqual(t, inLayer, 1)
+		if inLayer == 1 {
+			purged = block
+			require.GreaterOrEqual(t, purged, 0.93**r.ChangePurgeMM*bore, "layer %d", i)
+			apart := s.Boolean(polygon.Intersection, polygon.NonZero,
+				strokes(&s, l.Lines, func(k Kind) bool { return k == Purge }), strokes(&s, l.Lines, func(k Kind) bool { return k != Purge }))
+			require.Empty(t, apart)
+		}
+	}
+	assert.Greater(t, changes, 40)
+	for i := range p.Layers {
+		block := 0
+		for _, x := range p.Layers[i].Lines {
+			if x.Kind == Purge {
+				block++
+			}
+		}
+		assert.Equal(t, i <= last, block > 0, "layer %d of %d", i, last)
+	}
+	// The other way round: the part on nozzle 2.
+	q := sliced(t, stool(10), plain(func(r *recipe.Recipe) { r.PieceNozzle = 2 }))
+	assert.EqualValues(t, 1, q.FirstNozzle())
+	assert.Zero(t, volume(q, func(k Kind) bool { return k == Purge }), "one nozzle, nothing to purge")
+}
+
+// No room beside the part, or far more to purge than to support: the part's nozzle
+// lays the support, and a note says so.
+func TestASecondNozzleHasToBeWorthIt(t *testing.T) {
+	one := func(p *Print) {
+		for i := range p.Layers {
+			for _, x := range p.Layers[i].Lines {
+				require.Zero(t, x.Nozzle)
+				require.NotEqual(t, Purge, x.Kind)
+			}
+		}
+	}
+	r := plain(twoNozzles)
+	stood := stool(10).Transformed(1, mesh.Vec3{X: 3, Y: 3})
+	p, err := Slice(ctx, stood, mesh.TopologyOf(stood), 1, r, Options{Machine: &machine.Machine{Volume: machine.Volume{Shape: machine.Rectangle, XMM: 36, YMM: 36, ZMM: 50}}}, nil)
+	require.NoError(t, err)
+	assert.Contains(t, strings.Join(p.Notes, " "), "no room beside the part for the purge block")
+	one(p)
+	tall := solid.Box(8, 8, 60)
+	tall.Append(solid.Box(3.5, 8, 2).Transformed(1, mesh.Vec3{X: 8, Y: 0, Z: 58}))
+	p = sliced(t, tall, r)
+	assert.Positive(t, volume(p, func(k Kind) bool { return k == Support }))
+	p = sliced(t, tall, plain(func(r *recipe.Recipe) { twoNozzles(r); r.ChangePurgeMM = new(400.0) }))
+	assert.Regexp(t, `Support is laid by the part's nozzle: it is 0\.\d\d cm³, and changing the nozzle for it would purge \d+\.\d cm³`, strings.Join(p.Notes, " "))
+	one(p)
+
+	// Support that was to dissolve, and touches the part, keeps off it where the part's
+	// nozzle lays it.
+	p = sliced(t, tall, plain(func(r *recipe.Recipe) { twoNozzles(r); r.SupportDropMM, r.SupportGapMM = new(0.0), new(0.0) }))
+	one(p)
+	assert.Len(t, p.Notes, 1)
+	apart := sliced(t, tall, plain(func(r *recipe.Recipe) {
+		r.Support, r.SupportDropMM, r.SupportGapMM = recipe.SupportEverywhere, new(0.2), new(0.45)
+	}))
+	assert.Equal(t, apart.Layers, p.Layers)
+	assert.Empty(t, apart.Notes)
+	welded := sliced(t, tall, plain(func(r *recipe.Recipe) { r.Support, r.SupportDropMM = recipe.SupportEverywhere, new(0.0) }))
+	assert.Contains(t, strings.Join(welded.Notes, " "), "it will not come off by hand")
+}
+
+// 0 is a value: nothing is purged, so no block stands; and what dissolves may
+// touch what it carries, in every way.
+func TestNothingPurgedAndNoGap(t *testing.T) {
+	part := stool(4)
+	p := sliced(t, part, plain(func(r *recipe.Recipe) {
+		twoNozzles(r)
+		r.ChangePurgeMM, r.SupportDropMM, r.SupportGapMM, r.SupportRoof = new(0.0), new(0.0), new(0.0), new(0)
+	}))
+	assert.Zero(t, volume(p, func(k Kind) bool { return k == Purge }))
+	top, changes := -1, 0
+	for i, l := range p.Layers {
+		for _, x := range l.Lines {
+			if x.Kind == Support {
+				require.EqualValues(t, 1, x.Nozzle)
+				top = i
+			}
+		}
+	}
+	p.Steps(plain(twoNozzles), &machine.Machine{FilamentMM: 1.75, Motion: machine.Motion{SpeedMMPerS: 200, LiftMMPerS: 10}}, nil, func(x Step) bool {
+		if x.Kind == Change {
+			changes++
+		}
+		return true
+	})
+	assert.Equal(t, top+1, changes, "one in every layer with support")
+	seat := 0 // the first layer of what rests on it
+	for area(p.Layers[seat].Outlines) < 100 {
+		seat++
+	}
+	assert.Equal(t, seat-1, top)
+	// The foot is 6 mm in a top of 30: support has all the rest.
+	touching := strokes(&polygon.Scratch{}, p.Layers[top].Lines, func(k Kind) bool { return k == Support })
+	lo, hi := bounds(touching)
+	assert.InDelta(t, 30, float64(hi.X-lo.X)/1000, 3, "but for a pitch of its lattice")
+}
+
+// The steps of any print with two nozzles: a change only with the filament pulled
+// back, which each nozzle gets back before it lays again.
+func TestChangesKeepFilamentBack(t *testing.T) {
+	m := &machine.Machine{FilamentMM: 1.75, Motion: machine.Motion{SpeedMMPerS: 200, LiftMMPerS: 10}}
+	rapid.Check(t, func(t *rapid.T) {
+		r := plain(func(r *recipe.Recipe) {
+			twoNozzles(r)
+			r.ChangePurgeMM = new(rapid.Float64Range(1, 30).Draw(t, "purge"))
+			r.RetractMM = rapid.Float64Range(0, 3).Draw(t, "retract")
+			r.LiftMM = rapid.Float64Range(0, 1).Draw(t, "lift")
+		})
+		part := stool(rapid.Float64Range(2, 5).Draw(t, "leg"))
+		p, err := Slice(ctx, part, mesh.TopologyOf(part), 1, r, Options{}, nil)
+		require.NoError(t, err)
+		var back [2]float64
+		at := p.FirstNozzle()
+		p.Steps(r, m, nil, func(x Step) bool {
+			switch x.Kind {
+			case Change:
+				require.InDelta(t, -r.RetractMM, back[at], 1e-9)
+				require.NotEqual(t, at, x.Nozzle)
+				at = x.Nozzle
+			case Retract, Restore:
+				back[at] += x.EMM
+			case Lay:
+				require.InDelta(t, 0, back[at], 1e-9)
+			}
+			require.Equal(t, at, x.Nozzle)
+			return true
+		})
+	})
+}
+
+// Every place that hangs is told with what is done about it and why.
+func TestRegionsSayWhy(t *testing.T) {
+	region := func(m *mesh.Mesh, change func(*recipe.Recipe), marks ...Mark) []Region {
+		return sliced(t, m, plain(change), marks...).Regions
+	}
+	every := func(r *recipe.Recipe) { r.Support = recipe.SupportEverywhere }
+	got := region(stool(10), every)
+	require.Len(t, got, 1)
+	assert.True(t, got[0].Carried)
+	assert.Equal(t, "Stands because it lies flat over nothing at 10.0 mm.", got[0].Why)
+	// The top less the foot, which reaches out by the lean of one layer: tan 50° of 0.2 mm.
+	foot := 6 + 2*0.2*math.Tan(50*math.Pi/180)
+	assert.InDelta(t, 900-foot*foot, got[0].AreaMM2, 0.1)
+	assert.InDelta(t, 10, got[0].Min[2], 1e-6)
+	assert.InDelta(t, 30, got[0].Max[0]-got[0].Min[0], 0.01)
+
+	off := region(stool(10), nil)
+	require.Len(t, off, 1)
+	assert.Equal(t, "Left out: the recipe has support off. It lies flat over nothing at 10.0 mm.", off[0].Why)
+	assert.False(t, off[0].Carried)
+
+	// The bounds of a region, widened, are a mark that meets it.
+	box := func(r Region, put bool) Mark {
+		c := func(v float64, d int64) int64 { return int64(math.Round(v*1000)) + d }
+		return Mark{FromMM: r.Min[2], ToMM: r.Max[2], Force: put, Reason: "the face shows", Paths: []polygon.Path{{{X: c(r.Min[0], -500), Y: c(r.Min[1], -500)},
+			{X: c(r.Max[0], 500), Y: c(r.Min[1], -500)}, {X: c(r.Max[0], 500), Y: c(r.Max[1], 500)}, {X: c(r.Min[0], -500), Y: c(r.Max[1], 500)}}}}
+	}
+	for _, c := range []struct {
+		change  func(*recipe.Recipe)
+		put     bool
+		says    string
+		carried bool
+	}{{every, false, "Kept out by hand: the face shows", false}, {nil, true, "Put in by hand: the face shows", true}} {
+		r := region(stool(10), c.change, box(got[0], c.put))
+		require.Len(t, r, 1)
+		assert.Equal(t, c.says, r[0].Why)
+		assert.Equal(t, c.carried, r[0].Carried)
+	}
+
+	table := solid.Box(40, 40, 2)
+	table.Append(stool(10).Transformed(1, mesh.Vec3{X: 5, Y: 5, Z: 2}))
+	r := region(table, func(r *recipe.Recipe) { r.Support = recipe.SupportPlateOnly })
+	require.Len(t, r, 1)
+	assert.Contains(t, r[0].Why, "may stand on the plate only, and the part is below")
+	r = region(stool(10), func(r *recipe.Recipe) { r.Support = recipe.SupportFirstLayer })
+	require.Len(t, r, 1)
+	assert.Contains(t, r[0].Why, "first layer only")
+
+	// What hangs on both sides of a slit is one region, wherever it lies and whichever side
+	// comes first.
+	slit := solid.Box(10, 24, 10)
+	slit.Append(solid.Box(34, 11.7, 3).Transformed(1, mesh.Vec3{Z: 10}))
+	slit.Append(solid.Box(34, 11.7, 3).Transformed(1, mesh.Vec3{Y: 12.3, Z: 10}))
+	for k := range 16 {
+		turned := slit.Transformed(1, mesh.Vec3{})
+		for i, v := range turned.Vertices {
+			for range k % 4 { // a quarter turn
+				v.X, v.Y = -v.Y, v.X
+			}
+			turned.Vertices[i] = v.Add(mesh.Vec3{X: 0.37 * float64(k), Y: 0.53 * float64(k)})
+		}
+		assert.Len(t, region(turned, every), 1, "place %d", k)
+	}
+
+	// A slot that is wider than a line, but not than a line and its gaps, has no room; one
+	// narrower than a line needs none.
+	for slot, says := range map[float64]string{1.2: "no room for support beside the part's walls", 0.8: "too narrow for support to stand under"} {
+		tunnel := solid.Box(8, 30, 12)
+		tunnel.Append(solid.Box(8, 30, 12).Transformed(1, mesh.Vec3{X: 8 + slot}))
+		tunnel.Append(solid.Box(16+slot, 30, 3).Transformed(1, mesh.Vec3{Z: 10}))
+		r = region(tunnel, every)
+		require.Len(t, r, 1, "%g mm", slot)
+		assert.Contains(t, r[0].Why, says, "%g mm", slot)
+	}
+
+	// A drop that hangs under a beam begins in mid-air; a cone's slope leans.
+	hung := solid.Box(4, 20, 20)
+	hung.Append(solid.Box(30, 20, 3).Transformed(1, mesh.Vec3{Z: 20}))
+	hung.Append(solid.Box(5, 5, 6).Transformed(1, mesh.Vec3{X: 20, Y: 8, Z: 14}))
+	whys := ""
+	for _, x := range region(hung, every) {
+		whys += fmt.Sprintf("%v %s\n", x.Carried, x.Why)
+	}
+	assert.Contains(t, whys, "true Stands because it begins in mid-air at 14.0 mm.")
+	assert.Contains(t, whys, "true Stands because it lies flat over nothing at 20.0 mm.")
+	r = region(solid.Revolve([]solid.P{{X: 0, Y: 0}, {X: 5, Y: 0}, {X: 25, Y: 10}, {X: 0, Y: 10}}, 64), every)
+	require.Len(t, r, 1)
+	assert.Regexp(t, `leans out further than 50° from 0\.[24] to 10\.0 mm`, r[0].Why)
+	assert.Empty(t, region(solid.Cylinder(10, 10, 48), every))
+}
+
+// Cones that lean out past the angle stand on support whatever the slope, the
+// layers and the gap: what carries them is one lattice over the ring of their
+// shadow, not a ring for each layer.
+func TestSlopesAreCarriedWhateverTheirAngle(t *testing.T) {
+	for k, deg := range []float64{53, 57, 63, 70, 78, 85} {
+		for j, h := range []float64{0.1, 0.2, 0.3} {
+			drop := float64((k + j) % 3)
+			r := plain(func(r *recipe.Recipe) {
+				r.Support, r.LayerMM, r.FirstLayerMM, r.SupportDropMM = recipe.SupportEverywhere, h, h, new(drop*h)
+			})
+			rise := 20 / math.Tan(deg*math.Pi/180)
+			p := sliced(t, solid.Revolve([]solid.P{{X: 0, Y: 0}, {X: 5, Y: 0}, {X: 25, Y: rise}, {X: 25, Y: rise + 1}, {X: 0, Y: rise + 1}}, 64), r)
+			// In the first layer the lattice stands on a ring from 6 to 25 mm or so.
+			length := 0.0
+			for _, x := range p.Layers[0].Lines {
+				if x.Kind == Support {
+					length += x.LengthMM()
+				}
+			}
+			pitch := 0.45 * 100 / 15
+			lattice := math.Pi * (25*25 - 6.5*6.5) / pitch
+			assert.Greater(t, length, 0.85*lattice, "%g° in layers of %g mm, gap of %g layers", deg, h, drop)
+			if deg < 70 { // flat ones have their roof there
+				assert.Less(t, length, 1.5*lattice, "%g° in layers of %g mm, gap of %g layers", deg, h, drop)
+			}
+			require.NotEmpty(t, p.Regions)
+			assert.True(t, p.Regions[0].Carried, "%g° in layers of %g mm: %s", deg, h, p.Regions[0].Why)
+		}
+	}
+}
+
+// Lines or a grid: as dense as asked for, to a tenth, under a top of 30 × 30.
+func TestSupportIsAsDenseAsAskedFor(t *testing.T) {
+	for _, p := range []recipe.SupportPattern{recipe.SupportLines, recipe.SupportGrid} {
+		for _, share := range []float64{20, 30} {
+			pr := sliced(t, stool(10), plain(func(r *recipe.Recipe) {
+				r.Support, r.SupportPattern, r.SupportPercent, r.SupportRoofPercent = recipe.SupportEverywhere, p, share, 60
+			}))
+			of := func(i int) float64 {
+				length := 0.0
+				for _, x := range pr.Layers[i].Lines {
+					if x.Kind == Support {
+						length += x.LengthMM()
+					}
+				}
+				return length * 0.45
+			}
+			// What reaches beyond the top, less the foot with its gap.
+			side := 30 + 2*(0.45*1.5-0.2*math.Tan(50*math.Pi/180)+0.02)
+			stands := side*side - 7.35*7.35
+			// Its rim is laid once at the most, where no row of the lattice ends.
+			assert.Greater(t, of(20)/stands, 0.95*share/100, "%s", p)
+			assert.Less(t, of(20)/stands, 1.05*share/100+0.45*4*(side+7.35)/stands, "%s", p)
+			assert.InEpsilon(t, 0.6, of(48)/stands, 0.1, "the roof")
+		}
+	}
+}
+
+// A cap that rests on support is laid as a cap; without support it is a bridge.
+func TestWhatRestsOnSupportIsNoBridge(t *testing.T) {
+	of := func(p *Print, k Kind) float64 { return volume(p, func(x Kind) bool { return x == k }) }
+	table := solid.Box(6, 30, 8)
+	table.Append(solid.Box(6, 30, 8).Transformed(1, mesh.Vec3{X: 24}))
+	table.Append(solid.Box(30, 30, 2).Transformed(1, mesh.Vec3{Z: 8}))
+	free := sliced(t, table, plain(nil))
+	held := sliced(t, table, plain(func(r *recipe.Recipe) { r.Support = recipe.SupportEverywhere }))
+	assert.Greater(t, of(free, Bridge), 100.)
+	assert.Less(t, of(held, Bridge), 0.05*of(free, Bridge))
+	assert.InEpsilon(t, of(free, Bridge)+of(free, Cap), of(held, Bridge)+of(held, Cap), 0.03)
+}
+
+// The purge block stands beside all that is laid and on the plate, whichever side of the part
+// has room for it; where none has, the part's nozzle lays the support.
+func TestThePurgeBlockFindsRoom(t *testing.T) {
+	r := plain(func(r *recipe.Recipe) {
+		r.Support, r.SupportNozzle, r.SupportPercent, r.SupportGapMM, r.SupportDropMM = recipe.SupportEverywhere, 2, 60, new(0.0), new(0.0)
+	})
+	mach := &machine.Machine{FilamentMM: 1.75, NozzlesMM: []float64{0.4, 0.4}, ChangeS: 5, Volume: machine.Volume{Shape: machine.Rectangle, XMM: 100, YMM: 100, ZMM: 60}}
+	part := stool(10)
+	size := part.Bounds().Size()
+	for name, c := range map[string]struct {
+		x, y   float64 // of its lower left corner
+		room   machine.Volume
+		side   string
+		blocks bool
+	}{
+		"right":    {5, 30, mach.Volume, "right", true},
+		"left":     {98 - size.X, 30, mach.Volume, "left", true},
+		"behind":   {(size.X + 10 - size.X) / 2, 3, machine.Volume{Shape: machine.Rectangle, XMM: size.X + 10, YMM: 100, ZMM: 60}, "behind", true},
+		"in front": {5, 97 - size.Y, machine.Volume{Shape: machine.Rectangle, XMM: size.X + 10, YMM: 100, ZMM: 60}, "in front", true},
+		"nowhere":  {5, 5, machine.Volume{Shape: machine.Rectangle, XMM: size.X + 10, YMM: size.Y + 10, ZMM: 60}, "", false},
+	} {
+		m := *mach
+		m.Volume = c.room
+		if name == "left" {
+			m.FilamentMM = 2.85
+		}
+		at := part.Bounds().Min
+		stood := part.Transformed(1, mesh.Vec3{X: c.x - at.X, Y: c.y - at.Y})
+		p, err := Slice(ctx, stood, mesh.TopologyOf(stood), 1, r, Options{Machine: &m}, nil)
+		require.NoError(t, err, name)
+		laid, purged := [2]polygon.Point{{X: math.MaxInt64, Y: math.MaxInt64}, {X: math.MinInt64, Y: math.MinInt64}}, [2]polygon.Point{{X: math.MaxInt64, Y: math.MaxInt64}, {X: math.MinInt64, Y: math.MinInt64}}
+		for _, l := range p.Layers {
+			for _, x := range l.Lines {
+				of := &laid
+				if x.Kind == Purge {
+					of = &purged
+				}
+				for _, q := range x.Points {
+					of[0] = polygon.Point{X: min(of[0].X, q.X), Y: min(of[0].Y, q.Y)}
+					of[1] = polygon.Point{X: max(of[1].X, q.X), Y: max(of[1].Y, q.Y)}
+					assert.False(t, off(m.Volume, q, 0.2), "%s: %v is off the plate", name, q)
+				}
+			}
+		}
+		if !c.blocks {
+			assert.Greater(t, purged[0].X, purged[1].X, name)
+			assert.Contains(t, strings.Join(p.Notes, " "), "no room", name)
+			continue
+		}
+		side := ""
+		switch {
+		case purged[0].X > laid[1].X:
+			side = "right"
+		case purged[1].X < laid[0].X:
+			side = "left"
+		case purged[0].Y > laid[1].Y:
+			side = "behind"
+		case purged[1].Y < laid[0].Y:
+			side = "in front"
+		}
+		assert.Equal(t, c.side, side, name)
+		assert.InDelta(t, float64(purged[1].X-purged[0].X), float64(purged[1].Y-purged[0].Y), 1, name)
+		top := 0.0 // of the last layer of the block
+		for _, l := range p.Layers {
+			if slices.ContainsFunc(l.Lines, func(x Line) bool { return x.Kind == Purge }) {
+				top = l.TopMM - l.HeightMM
+			}
+		}
+		full := r.WithDefaults()
+		assert.InDelta(t, BlockSideMM(&full, m.FilamentMM, top)-r.LineMM, float64(purged[1].X-purged[0].X)/1000, 0.01, name)
+	}
+}

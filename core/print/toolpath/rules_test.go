@@ -1,0 +1,227 @@
+package toolpath
+
+import (
+	"fmt"
+	"math"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"jobshelf/core/print/machine"
+	"jobshelf/core/print/recipe"
+	"jobshelf/core/shape/mesh"
+	"jobshelf/core/shape/polygon"
+	"jobshelf/core/shape/solid"
+)
+
+func stepsOf(p *Print, r recipe.Recipe) []Step {
+	m := &machine.Machine{FilamentMM: 1.75, Motion: machine.Motion{SpeedMMPerS: 100, AccelMMPerS2: 1000, JunctionDeviationMM: 0.02, LiftMMPerS: 10}}
+	var out []Step
+	p.Steps(r, m, nil, func(s Step) bool { out = append(out, s); return true })
+	return out
+}
+
+// Every line has the speed and the acceleration of its kind, no faster than the machine
+// goes; in the first layer, and in no other, no faster than a first layer is laid.
+func TestEveryKindHasItsSpeed(t *testing.T) {
+	r := plain(func(r *recipe.Recipe) {
+		r.OuterMMPerS, r.InnerMMPerS, r.CapMMPerS, r.InfillMMPerS, r.BridgeMMPerS, r.SupportMMPerS, r.FirstMMPerS = 31, 32, 33, 140, 35, 36, 34
+		r.OuterMMPerS2, r.InnerMMPerS2, r.CapMMPerS2, r.InfillMMPerS2, r.BridgeMMPerS2, r.SupportMMPerS2, r.FirstMMPerS2 = 310, 320, 330, 340, 350, 360, 370
+		r.Support, r.Hold = recipe.SupportEverywhere, recipe.HoldSkirt
+	})
+	p := sliced(t, stool(8), r)
+	speeds := map[Kind]float64{Outer: 31, Inner: 32, Cap: 33, Infill: 100, Bridge: 35, Support: 36, Hold: 34}
+	accels := map[Kind]float64{Outer: 310, Inner: 320, Cap: 330, Infill: 340, Bridge: 350, Support: 360, Hold: 370}
+	seen := map[string]int{}
+	for _, s := range stepsOf(p, r) {
+		if s.Kind != Lay {
+			continue
+		}
+		v, a := speeds[s.For], accels[s.For]
+		if s.Layer == 0 {
+			v, a = math.Min(v, 34), 370
+		}
+		require.InDelta(t, v, s.MMPerS, 1e-9, "%s in layer %d", s.For, s.Layer)
+		require.InDelta(t, a, s.MMPerS2, 1e-9, "%s in layer %d", s.For, s.Layer)
+		seen[fmt.Sprintf("%s %d", s.For, min(s.Layer, 2))]++
+	}
+	for _, want := range []string{"outer shell 0", "outer shell 1", "outer shell 2", "support 0", "support 1", "infill 2", "cap 0", "cap 1", "first-layer hold 0"} {
+		assert.Positive(t, seen[want], want)
+	}
+}
+
+// A skirt goes around all there is, SkirtGapMM away from its hull and outwards from there,
+// round after round beside the one before; a brim touches the part and is as wide as said;
+// both lie in the first layer alone.
+func TestFirstLayerHolds(t *testing.T) {
+	two := solid.Box(10, 6, 2)
+	far := solid.Box(5, 12, 2)
+	for i := range far.Vertices {
+		far.Vertices[i].X += 30
+		far.Vertices[i].Y += 9
+	}
+	two.Append(far)
+	rings := func(r recipe.Recipe) (out []polygon.Path, foot []polygon.Path, w, gap float64) {
+		p := sliced(t, two, r)
+		for i, l := range p.Layers {
+			for _, x := range l.Lines {
+				if x.Kind == Hold {
+					require.Zero(t, i)
+					require.True(t, x.Closed)
+					out = append(out, x.Points)
+				}
+			}
+		}
+		return out, p.Layers[0].Outlines, r.LineMM, Spacing(r.LineMM, r.FirstLayerMM)
+	}
+	skirt, foot, w, gap := rings(plain(func(r *recipe.Recipe) { r.Hold = recipe.HoldSkirt }))
+	require.Len(t, skirt, SkirtRounds)
+	var all polygon.Path
+	for _, o := range foot {
+		all = append(all, o...)
+	}
+	hull := []polygon.Path{polygon.Hull(all)}
+	for k, round := range skirt {
+		want := SkirtGapMM + w/2 + float64(k)*gap
+		for _, q := range round {
+			assert.InDelta(t, want, fromOutline(hull, q)/1000, 0.02, "round %d", k)
+			assert.Negative(t, polygon.Inside(polygon.NonZero, hull, q))
+		}
+		assert.Greater(t, round.Area(), hull[0].Area())
+	}
+	brim, foot, _, gap := rings(plain(func(r *recipe.Recipe) { r.Hold, r.BrimMM = recipe.HoldBrim, 3 }))
+	nearest, furthest := math.Inf(1), 0.0
+	for _, round := range brim {
+		d := math.Inf(1)
+		for _, q := range round {
+			d = math.Min(d, fromOutline(foot, q)/1000)
+		}
+		nearest, furthest = math.Min(nearest, d), math.Max(furthest, d)
+	}
+	assert.InDelta(t, w/2, nearest, 0.02, "it touches the part")
+	assert.InDelta(t, 3, furthest+gap/2, gap)
+	rounds := int(math.Ceil(3 / gap))
+	assert.GreaterOrEqual(t, len(brim), rounds)
+}
+
+// Support for the first layer alone stands in it and nowhere else.
+func TestSupportOfTheFirstLayerAlone(t *testing.T) {
+	for _, h := range []float64{0.1, 0.2, 0.32} {
+		p := sliced(t, stool(6), plain(func(r *recipe.Recipe) {
+			r.LayerMM, r.FirstLayerMM, r.Support = h, 0.3, recipe.SupportFirstLayer
+		}))
+		for i, l := range p.Layers {
+			n := 0
+			for _, x := range l.Lines {
+				if x.Kind == Support {
+					n++
+				}
+			}
+			assert.Equal(t, i == 0, n > 0, "layers of %g mm: layer %d has %d lines of support", h, i, n)
+		}
+	}
+}
+
+// A pause comes before the layer whose foot is at its height, counted from the part's own
+// foot: a raft beneath makes no difference.
+func TestPausesAreCountedFromThePart(t *testing.T) {
+	for _, hold := range []recipe.Hold{recipe.HoldNone, recipe.HoldRaft} {
+		for _, c := range []struct {
+			at    []float64
+			tops  []float64 // of the layers that follow, over the part's foot
+			layer float64
+		}{{[]float64{1}, []float64{1.2}, 0.2}, {[]float64{1.05, 1.1, 3}, []float64{1.4, 3.2}, 0.2}, {[]float64{4, 2}, []float64{2.2, 4.2}, 0.2}, {[]float64{50}, nil, 0.2}, {[]float64{0.001}, []float64{0.4}, 0.2}} {
+			r := plain(func(r *recipe.Recipe) { r.Hold, r.PauseMM, r.LayerMM = hold, c.at, c.layer })
+			p := sliced(t, solid.Box(10, 10, 5), r)
+			var got []float64
+			for _, s := range stepsOf(p, r) {
+				if s.Kind == Pause {
+					got = append(got, math.Round(1000*(p.Layers[s.Layer].TopMM-p.LiftedMM))/1000)
+				}
+			}
+			assert.Equal(t, c.tops, got, "%s, pauses at %v", hold, c.at)
+			assert.Equal(t, hold == recipe.HoldRaft, p.LiftedMM > 0)
+		}
+	}
+}
+
+// Each closed outer line begins where the recipe says: at the rear, over the seam below,
+// or at the point nearest to where the nozzle is.
+func TestSeamsBeginWhereTheRecipeSays(t *testing.T) {
+	square := polygon.Path{{X: 0, Y: 0}, {X: 9000, Y: 0}, {X: 9000, Y: 8000}, {X: 500, Y: 9000}}
+	for _, c := range []struct {
+		seam recipe.Seam
+		from polygon.Point
+		want polygon.Point
+	}{
+		{recipe.SeamRear, polygon.Point{X: 9000, Y: 0}, square[3]},
+		{recipe.SeamNearest, polygon.Point{X: 9500, Y: -700}, square[1]},
+		{recipe.SeamNearest, polygon.Point{X: -400, Y: 100}, square[0]},
+		{recipe.SeamAligned, polygon.Point{X: 500, Y: 9000}, square[1]}, // over the one below, wherever the nozzle is
+	} {
+		o := orderer{seam: c.seam, at: c.from}
+		if c.seam == recipe.SeamAligned {
+			o.below = []seam{{polygon.Point{X: 8900, Y: 100}, [2]polygon.Point{{X: 0, Y: 0}, {X: 9000, Y: 9000}}, 34}}
+		}
+		o.lay([]Line{{Kind: Outer, Closed: true, Points: append(polygon.Path{}, square...), WidthMM: 0.45}})
+		require.Len(t, o.out, 1)
+		assert.Equal(t, c.want, o.out[0].Points[0], "%s from %v", c.seam, c.from)
+		assert.Equal(t, c.seam == recipe.SeamAligned, len(o.here) == 1)
+	}
+}
+
+// What a block of purge takes is counted as it is laid: all of it where the nozzle changes
+// and in the first layer, a frame with a sparse inside in the others.
+func TestPurgeIsWeighedAsItIsLaid(t *testing.T) {
+	s := &slicer{r: plain(nil), heights: []float64{0.3, 0.2, 0.2}, layers: make([]Layer, 3)}
+	s.layers[1].Lines = []Line{{Kind: Support, Points: polygon.Path{{X: 0, Y: 0}, {X: 10000, Y: 0}}, WidthMM: 0.45}, {Kind: Outer, Points: polygon.Path{{X: 0, Y: 0}, {X: 70000, Y: 0}}, WidthMM: 0.45}}
+	const side = 8.0
+	whole, frame := side*side, 4*side*0.45+side*side/BlockSparse
+	for _, c := range []struct {
+		changes []bool
+		purged  float64
+	}{{[]bool{false, true, false}, 0.3*whole + 0.2*whole + 0.2*frame}, {[]bool{true, true, true}, 0.7 * whole}, {[]bool{false, false, false}, 0.3*whole + 0.4*frame}} {
+		laid, purged := s.worthIt(side, c.changes)
+		assert.InDelta(t, c.purged, purged, 1e-9, "%v", c.changes)
+		assert.InDelta(t, 10*LineArea(0.45, 0.2), laid, 1e-9)
+	}
+}
+
+// Under a slope the dense layers of support run along its rim, each of their lines over one
+// beneath or within half a line of it; under a broad flat roof they are rows, and where they
+// are sparse, rows too.
+func TestNarrowRoofsRunAlongTheirRim(t *testing.T) {
+	cone := solid.Revolve([]solid.P{{X: 0, Y: 0}, {X: 4, Y: 0}, {X: 4, Y: 6}, {X: 18, Y: 14}, {X: 0, Y: 14}}, 64)
+	closedIn := func(m *mesh.Mesh, percent float64) (closed, open int) {
+		r := plain(func(r *recipe.Recipe) {
+			r.Support, r.SupportRoofPercent, r.SupportPercent = recipe.SupportEverywhere, percent, 15
+		})
+		p := sliced(t, m, r)
+		for i := range p.Layers {
+			if p.Layers[i].TopMM < 7 || p.Layers[i].TopMM > 11 {
+				continue
+			}
+			for _, l := range p.Layers[i].Lines {
+				if l.Kind != Support {
+					continue
+				}
+				if l.Closed {
+					closed++
+				} else {
+					open++
+				}
+			}
+		}
+		return closed, open
+	}
+	closed, _ := closedIn(cone, 83)
+	assert.Greater(t, closed, 20, "round the cone")
+	rows, _ := closedIn(cone, 20)
+	assert.Less(t, rows, closed, "sparse ones are rows")
+	table := solid.Box(4, 4, 9)
+	table.Append(solid.Box(50, 50, 3).Transformed(1, mesh.Vec3{X: -23, Y: -23, Z: 8.5}))
+	closed, open := closedIn(table, 83)
+	assert.Zero(t, closed, "a broad roof is rows")
+	assert.Positive(t, open)
+}

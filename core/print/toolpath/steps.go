@@ -1,0 +1,336 @@
+package toolpath
+
+import (
+	"cmp"
+	"math"
+	"slices"
+
+	"jobshelf/core/print/machine"
+	"jobshelf/core/print/recipe"
+	"jobshelf/core/shape/polygon"
+)
+
+// StepKind says what a step does.
+type StepKind uint8
+
+// The kinds of steps.
+const (
+	Lay     StepKind = iota // move and extrude
+	Travel                  // move without
+	Retract                 // pull filament back
+	Restore                 // push it forth again
+	Lift                    // up
+	Lower                   // down, or up to a new layer
+	LetOut                  // let filament out where the nozzle stands
+	Pause                   // wait for somebody
+	Wait                    // let the layer cool
+	Change                  // to another nozzle
+)
+
+// Step is one thing the machine does. Places are mm on the plate.
+type Step struct {
+	Kind    StepKind
+	For     Kind // of a Lay
+	Layer   int
+	X, Y, Z float64 // where it ends
+	EMM     float64 // filament, negative when pulled back
+	MMPerS  float64 // speed asked for, of the filament where nothing else moves
+	MMPerS2 float64 // acceleration asked for; 0 is the machine's
+	Nozzle  uint8   // in use, or changed to, counted from 0
+	First   bool    // the first step of a line
+	S       float64 // how long a Wait is, s
+}
+
+// Pace is how a layer is given time to cool: the share of its speed it is laid at,
+// where 0 is all of it, and how long the nozzle waits above it then.
+type Pace struct{ Share, WaitS float64 }
+
+// Travels up to travelsFree, mm, need no retraction whatever they cross; those up to
+// travelsOpen none outside of every outline, as between rows of support; those up to
+// TravelsHeldMM none within one.
+const (
+	travelsFree   = 1.5
+	travelsOpen   = 5
+	TravelsHeldMM = 8 * travelsFree
+)
+
+// stepper turns lines into steps.
+type stepper struct {
+	r       recipe.Recipe
+	m       *machine.Machine
+	bore    float64 // section of the filament, mm²
+	yield   func(Step) bool
+	x, y, z float64
+	back    [256]bool // filament is pulled back, by nozzle
+	nozzle  uint8
+	accel   float64
+	pace    []Pace
+	speeds  [kinds]float64
+	accels  [kinds]float64
+	stopped bool
+	lost    bool               // a block of the house's was obeyed: where the nozzle is, it alone knows
+	of      *Layer             // whose outlines' bounds are in boxes
+	boxes   [][2]polygon.Point // least and greatest
+}
+
+// Steps tells, in order, all that a machine does to make a print: lines at their
+// speeds, travels, retraction and lift where a travel crosses an outline or is
+// long, layer changes, pauses. pace is for each layer; nil is full speed. yield may
+// end it by false.
+func (p *Print) Steps(r recipe.Recipe, m *machine.Machine, pace []Pace, yield func(Step) bool) {
+	s := &stepper{r: r.WithDefaults(), m: m, bore: math.Pi * m.FilamentMM * m.FilamentMM / 4, yield: yield, pace: pace}
+	s.speeds = [kinds]float64{Outer: s.r.OuterMMPerS, Inner: s.r.InnerMMPerS, Cap: s.r.CapMMPerS, Infill: s.r.InfillMMPerS,
+		Bridge: s.r.BridgeMMPerS, Support: s.r.SupportMMPerS, Hold: s.r.FirstMMPerS, Purge: s.r.InnerMMPerS}
+	s.accels = [kinds]float64{Outer: s.r.OuterMMPerS2, Inner: s.r.InnerMMPerS2, Cap: s.r.CapMMPerS2, Infill: s.r.InfillMMPerS2,
+		Bridge: s.r.BridgeMMPerS2, Support: s.r.SupportMMPerS2, Hold: s.r.FirstMMPerS2, Purge: s.r.InnerMMPerS2}
+	s.nozzle = p.FirstNozzle()
+	if s.r.PurgeMM > 0 {
+		s.do(Step{Kind: LetOut, EMM: s.r.PurgeMM, MMPerS: 5})
+	}
+	pauses := slices.Compact(slices.Sorted(slices.Values(s.r.PauseMM)))
+	for i := range p.Layers {
+		l := &p.Layers[i]
+		if len(l.Lines) == 0 {
+			continue
+		}
+		for len(pauses) > 0 && pauses[0]+p.LiftedMM <= l.TopMM-l.HeightMM+1e-9 {
+			if next := pauses[1:]; len(next) == 0 || next[0]+p.LiftedMM > l.TopMM-l.HeightMM+1e-9 { // once before a layer
+				s.pause(p, i)
+			}
+			pauses = pauses[1:]
+		}
+		s.retract(i)
+		s.do(Step{Kind: Lower, Layer: i, X: s.x, Y: s.y, Z: l.TopMM, MMPerS: m.Motion.LiftMMPerS})
+		for k := range l.Lines {
+			s.line(i, l, &l.Lines[k])
+			if s.stopped {
+				return
+			}
+		}
+		if s.pace != nil && s.pace[i].WaitS > 0 {
+			s.wait(i)
+		}
+	}
+	s.retract(len(p.Layers) - 1)
+}
+
+// wait lets the layer cool, the nozzle lifted off it.
+func (s *stepper) wait(layer int) {
+	s.retract(layer)
+	if high := s.above(); high > s.z {
+		s.do(Step{Kind: Lift, Layer: layer, X: s.x, Y: s.y, Z: high, MMPerS: s.m.Motion.LiftMMPerS})
+	}
+	s.do(Step{Kind: Wait, Layer: layer, S: s.pace[layer].WaitS})
+}
+
+// pause waits for somebody before a layer: filament drawn back, the nozzle lifted
+// and moved off the part.
+func (s *stepper) pause(p *Print, layer int) {
+	s.retract(layer)
+	if high := math.Min(s.z+math.Max(s.r.LiftMM, parkMM), cmp.Or(s.m.Volume.ZMM, math.Inf(1))); high > s.z {
+		s.do(Step{Kind: Lift, Layer: layer, X: s.x, Y: s.y, Z: high, MMPerS: s.m.Motion.LiftMMPerS})
+	}
+	if x, y, ok := s.parking(p, layer); ok {
+		s.do(Step{Kind: Travel, Layer: layer, X: x, Y: y, Z: s.z, MMPerS: math.Min(s.r.TravelMMPerS, s.m.Motion.SpeedMMPerS), MMPerS2: s.r.TravelMMPerS2})
+	}
+	s.do(Step{Kind: Pause, Layer: layer})
+}
+
+// A paused nozzle stands parkMM higher, and as far from the plate's edge (common
+// practice, no source).
+const parkMM = 10
+
+// parking is the place by the plate's edge that is farthest from all that is laid
+// below and in a layer; false where the plate's size is not known.
+func (s *stepper) parking(p *Print, layer int) (x, y float64, ok bool) {
+	v := s.m.Volume
+	if v.XMM <= 0 || v.YMM <= 0 {
+		return 0, 0, false
+	}
+	var lo, hi polygon.Point
+	any := false
+	for i := range p.Layers[:layer+1] {
+		for k := range p.Layers[i].Lines {
+			for _, q := range p.Layers[i].Lines[k].Points {
+				if !any {
+					lo, hi, any = q, q, true
+				}
+				lo = polygon.Point{X: min(lo.X, q.X), Y: min(lo.Y, q.Y)}
+				hi = polygon.Point{X: max(hi.X, q.X), Y: max(hi.Y, q.Y)}
+			}
+		}
+	}
+	best := -1.0
+	const around = 16
+	for k := range around {
+		sin, cos := math.Sincos(2 * math.Pi * float64(k) / around)
+		var cx, cy float64
+		if v.Shape == machine.Round { // the origin is in the middle
+			r := math.Max(0, v.XMM/2-parkMM)
+			cx, cy = r*cos, r*sin
+		} else { // the ray from the middle, to the edge
+			hx, hy := math.Max(0, v.XMM/2-parkMM), math.Max(0, v.YMM/2-parkMM)
+			t := 1 / math.Max(math.Abs(cos), math.Abs(sin))
+			cx, cy = v.XMM/2+hx*t*cos, v.YMM/2+hy*t*sin
+		}
+		dx := math.Max(0, math.Max(float64(lo.X)/1000-cx, cx-float64(hi.X)/1000))
+		dy := math.Max(0, math.Max(float64(lo.Y)/1000-cy, cy-float64(hi.Y)/1000))
+		if d := math.Hypot(dx, dy); d > best+1e-9 {
+			best, x, y = d, cx, cy
+		}
+	}
+	return x, y, true
+}
+
+// above is where a lift goes: no higher than the machine does.
+func (s *stepper) above() float64 {
+	return math.Min(s.z+s.r.LiftMM, cmp.Or(s.m.Volume.ZMM, math.Inf(1)))
+}
+
+// FirstNozzle is the one that a print begins with, counted from 0.
+func (p *Print) FirstNozzle() uint8 {
+	for i := range p.Layers {
+		for _, l := range p.Layers[i].Lines {
+			return l.Nozzle
+		}
+	}
+	return 0
+}
+
+func (s *stepper) do(x Step) {
+	if s.stopped {
+		return
+	}
+	x.Nozzle = s.nozzle
+	switch x.Kind {
+	case Lay, Travel, Lift, Lower:
+		s.x, s.y, s.z = x.X, x.Y, x.Z
+	default:
+		x.X, x.Y, x.Z = s.x, s.y, s.z
+	}
+	if x.Kind == Lay || x.Kind == Travel {
+		s.accel = x.MMPerS2
+	}
+	x.MMPerS2 = s.accel // what is set holds for what comes between
+	s.stopped = !s.yield(x)
+}
+
+func (s *stepper) retract(layer int) {
+	if !s.back[s.nozzle] && s.r.RetractMM > 0 {
+		s.back[s.nozzle] = true
+		s.do(Step{Kind: Retract, Layer: layer, EMM: -s.r.RetractMM, MMPerS: s.r.RetractMMPerS})
+	}
+}
+
+func (s *stepper) restore(layer int) {
+	if s.back[s.nozzle] {
+		s.back[s.nozzle] = false
+		s.do(Step{Kind: Restore, Layer: layer, EMM: s.r.RetractMM, MMPerS: s.r.RetractMMPerS})
+	}
+}
+
+// speed of a kind in a layer.
+func (s *stepper) speed(k Kind, layer int) float64 {
+	v := s.speeds[k]
+	if layer == 0 {
+		v = math.Min(v, s.r.FirstMMPerS)
+	}
+	if s.pace != nil && s.pace[layer].Share > 0 {
+		v *= s.pace[layer].Share
+	}
+	return math.Min(v, s.m.Motion.SpeedMMPerS)
+}
+
+func (s *stepper) line(layer int, l *Layer, line *Line) {
+	n := len(line.Points)
+	if n == 0 {
+		return
+	}
+	if line.Nozzle != s.nozzle {
+		s.retract(layer)
+		s.nozzle = line.Nozzle
+		s.do(Step{Kind: Change, Layer: layer})
+		s.lost = true
+	}
+	mm := func(q polygon.Point) (float64, float64) { return float64(q.X) / 1000, float64(q.Y) / 1000 }
+	x, y := mm(line.Points[0])
+	s.travel(layer, l, x, y)
+	s.restore(layer)
+	last := n
+	if line.Closed {
+		last = n + 1
+	}
+	v, a := s.speed(line.Kind, layer), s.accels[line.Kind]
+	if layer == 0 && s.r.FirstMMPerS2 > 0 {
+		a = s.r.FirstMMPerS2
+	}
+	area := LineArea(line.WidthMM, l.HeightMM)
+	for i := 1; i < last; i++ {
+		x, y := mm(line.Points[i%n])
+		d := math.Hypot(x-s.x, y-s.y)
+		if d == 0 {
+			continue
+		}
+		if line.Widths != nil {
+			area = LineArea((line.Widths[i-1]+line.Widths[i%n])/2000, l.HeightMM)
+		}
+		s.do(Step{Kind: Lay, For: line.Kind, Layer: layer, X: x, Y: y, Z: s.z, EMM: area * d / s.bore, MMPerS: v, MMPerS2: a, First: i == 1})
+	}
+}
+
+// travel goes to where a line begins.
+func (s *stepper) travel(layer int, l *Layer, x, y float64) {
+	d := math.Hypot(x-s.x, y-s.y)
+	if d < 1e-6 && !s.lost {
+		return
+	}
+	s.lost = false
+	crosses := d > travelsFree && s.crosses(l, x, y)
+	if d > TravelsHeldMM || crosses || d > travelsOpen && !s.within(l) {
+		s.retract(layer)
+	}
+	z := s.z
+	high := s.above()
+	up := s.back[s.nozzle] && crosses && high > z
+	if up {
+		s.do(Step{Kind: Lift, Layer: layer, X: s.x, Y: s.y, Z: high, MMPerS: s.m.Motion.LiftMMPerS})
+	}
+	s.do(Step{Kind: Travel, Layer: layer, X: x, Y: y, Z: s.z, MMPerS: math.Min(s.r.TravelMMPerS, s.m.Motion.SpeedMMPerS), MMPerS2: s.r.TravelMMPerS2})
+	if up {
+		s.do(Step{Kind: Lower, Layer: layer, X: x, Y: y, Z: z, MMPerS: s.m.Motion.LiftMMPerS})
+	}
+}
+
+// within says that the nozzle is inside an outline, where what it drips does not show.
+func (s *stepper) within(l *Layer) bool {
+	return polygon.Inside(polygon.NonZero, l.Outlines, polygon.Point{X: int64(math.Round(s.x * 1000)), Y: int64(math.Round(s.y * 1000))}) >= 0
+}
+
+// crosses says that the straight way from here to x, y crosses an outline.
+func (s *stepper) crosses(l *Layer, x, y float64) bool {
+	a := polygon.Point{X: int64(math.Round(s.x * 1000)), Y: int64(math.Round(s.y * 1000))}
+	b := polygon.Point{X: int64(math.Round(x * 1000)), Y: int64(math.Round(y * 1000))}
+	x0, x1, y0, y1 := min(a.X, b.X), max(a.X, b.X), min(a.Y, b.Y), max(a.Y, b.Y)
+	left := func(p, q, r polygon.Point) bool { return (q.X-p.X)*(r.Y-p.Y)-(q.Y-p.Y)*(r.X-p.X) > 0 }
+	if s.of != l {
+		s.of, s.boxes = l, s.boxes[:0]
+		for k := range l.Outlines {
+			lo, hi := bounds(l.Outlines[k : k+1])
+			s.boxes = append(s.boxes, [2]polygon.Point{lo, hi})
+		}
+	}
+	for k, p := range l.Outlines {
+		if lo, hi := s.boxes[k][0], s.boxes[k][1]; hi.X < x0 || lo.X > x1 || hi.Y < y0 || lo.Y > y1 {
+			continue
+		}
+		c := p[len(p)-1]
+		for _, d := range p {
+			apart := c.X < x0 && d.X < x0 || c.X > x1 && d.X > x1 || c.Y < y0 && d.Y < y0 || c.Y > y1 && d.Y > y1
+			if !apart && left(a, b, c) != left(a, b, d) && left(c, d, a) != left(c, d, b) {
+				return true
+			}
+			c = d
+		}
+	}
+	return false
+}
