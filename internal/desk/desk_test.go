@@ -3,6 +3,7 @@ package desk_test
 import (
 	"bytes"
 	"context"
+	"fmt"
 	"slices"
 	"strings"
 	"sync"
@@ -269,7 +270,9 @@ func TestWhatGoesAtWhichStep(t *testing.T) {
 				assert.NoError(t, err, "%s of a job that is %s", name, step)
 			} else {
 				var conflict *desk.Conflict
-				assert.ErrorAs(t, err, &conflict, "%s of a job that is %s", name, step)
+				if assert.ErrorAs(t, err, &conflict, "%s of a job that is %s", name, step) && strings.HasPrefix(conflict.Text, "Job ") {
+					assert.Contains(t, conflict.Text, fmt.Sprintf("Job %d is %s", job, step))
+				}
 				assert.Equal(t, before, h.job(job), "%s of a job that is %s", name, step)
 			}
 			for h.job(job).Run != nil && h.job(job).Run.State != "finished" { // room for the next

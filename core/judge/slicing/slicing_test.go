@@ -267,6 +267,7 @@ func TestAnyRecipeWithinItsRanges(t *testing.T) {
 		require.False(t, math.IsNaN(r.Full.Grams()) || r.Full.Grams() <= 0)
 		var b bytes.Buffer
 		require.NoError(t, r.WriteProgram(ctx, &b, nil))
+		require.Equal(t, len(r.Full.Nozzles) > 1, strings.Contains(b.String(), "\n; nozzle 2: Soluble, "), "each nozzle's share is told where there are two")
 		s, err := gcode.Read(ctx, &b, 0, nil)
 		require.NoError(t, err)
 		pulled := r.Order.Recipe.RetractMM * float64(len(r.Full.Nozzles)) // each nozzle ends with it back
