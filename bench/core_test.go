@@ -189,7 +189,7 @@ func BenchmarkQuickEstimate(b *testing.B) {
 			b.Fatal(err)
 		}
 		for b.Loop() {
-			estimate.QuickOf(s, c.Recipe, c.Machine, c.Spools, 50)
+			estimate.QuickOf(s, c.Recipe, c.Machine, c.Spools)
 		}
 	})
 }
@@ -257,7 +257,7 @@ func BenchmarkSliceToGCode(b *testing.B) {
 				if err != nil {
 					b.Fatal(err)
 				}
-				full := estimate.FullOf(p, *c.Recipe, c.Machine, c.Spools, 0)
+				full := estimate.FullOf(p, *c.Recipe, c.Machine, c.Spools)
 				var out bytes.Buffer
 				if err := post.Write(&out, p, post.Job{Machine: c.Machine, Recipe: *c.Recipe, Spools: c.Spools, Pace: full.Pace}); err != nil {
 					b.Fatal(err)

@@ -24,6 +24,7 @@ import (
 	"jobshelf/core/shape/modelfile"
 	"jobshelf/core/shape/section"
 	"jobshelf/core/shape/solid"
+	"jobshelf/core/shop/option"
 	"jobshelf/internal/demo"
 )
 
@@ -151,7 +152,8 @@ func (a *checked) judge(ctx context.Context, name string, choices []verdict.Choi
 	if format == modelfile.GCode {
 		s, err := gcode.Read(ctx, f, size, nil, verdict.MachinesOf(choices)...)
 		if err == nil {
-			a.Verdict = verdict.JudgeProgram(s, choices, demo.StartCents, 60*float64(demo.House().LongestRunMin))
+			a.Verdict = verdict.JudgeProgram(s, choices, 60*float64(demo.House().LongestRunMin))
+			option.SetPrices(a.Verdict, choices, demo.StartCents)
 		}
 		return err
 	}
@@ -159,22 +161,23 @@ func (a *checked) judge(ctx context.Context, name string, choices []verdict.Choi
 	if err != nil {
 		return err
 	}
-	var parts []verdict.Part
+	var parts []option.Part
 	var boxes []verdict.Box
 	var names []string
 	for _, c := range choices {
 		names = append(names, c.Machine.Name)
 	}
 	for i, m := range file.Models {
-		v, err := verdict.Judge(ctx, verdict.SubjectOf(file, i), choices, demo.StartCents, nil)
+		v, err := verdict.Judge(ctx, verdict.SubjectOf(file, i), choices, nil)
 		if err != nil {
 			return err
 		}
-		parts = append(parts, verdict.Part{Verdict: v, Copies: m.Copies()})
+		option.SetPrices(v, choices, demo.StartCents)
+		parts = append(parts, option.Part{Verdict: v, Copies: m.Copies()})
 		boxes = append(boxes, placedBox(v, m.Places))
 		a.Models = append(a.Models, modelEntry{m.Copies(), v})
 	}
-	a.Verdict = verdict.Together(file.Format, parts, boxes, names)
+	a.Verdict = option.Together(file.Format, parts, boxes, names)
 	if len(a.Models) == 1 && a.Models[0].Copies == 1 {
 		a.Models = nil // it would say the same again
 	}
@@ -308,7 +311,7 @@ func say(out io.Writer, a checked) {
 			q := m.Quick
 			minutes := naming.Minutes(q.WholeSeconds())
 			fmt.Fprintf(out, "  %-9s fits: about %d h %02d min, of it %d min warm-up, %.1f g, %.2f m, %d layers, %.2f %s\n", m.Name,
-				minutes/60, minutes%60, naming.Minutes(q.WarmUpSeconds), q.Grams, q.FilamentMM/1000, q.Layers, float64(q.PriceCents)/100, demo.House().Currency)
+				minutes/60, minutes%60, naming.Minutes(q.WarmUpSeconds), q.Grams, q.FilamentMM/1000, q.Layers, float64(q.Cents)/100, demo.House().Currency)
 		}
 	}
 }

@@ -12,6 +12,7 @@ import (
 
 	"jobshelf/core/judge/slicing"
 	"jobshelf/core/print/recipe"
+	"jobshelf/core/shop/price"
 	"jobshelf/internal/demo"
 )
 
@@ -56,11 +57,11 @@ func slice(ctx context.Context, args []string, out, errOut io.Writer) (int, erro
 	if file.Unit != "" {
 		mm = file.Unit.MM()
 	}
-	made, err := slicing.Make(ctx, slicing.Order{Mesh: whole, MMPerUnit: mm, Machine: c.Machine, Recipe: r, Spools: c.Spools, StartCents: demo.StartCents}, nil)
+	made, err := slicing.Make(ctx, slicing.Order{Mesh: whole, MMPerUnit: mm, Machine: c.Machine, Recipe: r, Spools: c.Spools}, nil)
 	if err != nil {
 		return 1, err
 	}
-	full := made.Full
+	full := price.OfFull(made.Full, c.Machine, demo.StartCents)
 	if to != "" {
 		if err := writeProgram(ctx, to, files[0], made); err != nil {
 			return 1, err
@@ -79,7 +80,7 @@ func slice(ctx context.Context, args []string, out, errOut io.Writer) (int, erro
 	busy := int(math.Round(full.WholeSeconds()))
 	fmt.Fprintf(out, "%d h %02d min %02d s, of it %.0f s warm-up, %d layers, %.2f g (support %.2f g, hold %.2f g), %.2f m, %.2f %s\n",
 		busy/3600, busy/60%60, busy%60, full.WarmUpSeconds, full.Layers, full.Grams(), full.GramsSupport, full.GramsHold,
-		full.FilamentMM/1000, float64(full.PriceCents)/100, demo.House().Currency)
+		full.FilamentMM/1000, float64(full.Cents)/100, demo.House().Currency)
 	return 0, nil
 }
 

@@ -10,8 +10,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"jobshelf/core/print/estimate"
 	"jobshelf/core/print/gcode"
+	"jobshelf/core/shop/price"
 )
 
 // The program that slice writes reads back as what its JSON promises; a departure
@@ -19,10 +19,10 @@ import (
 func TestSliceWritesWhatItPromises(t *testing.T) {
 	dir := demoParts(t)
 	to := filepath.Join(dir, "needle.gcode")
-	promise := func(args ...string) estimate.Full {
+	promise := func(args ...string) price.Full {
 		code, out, errOut := call(t, append([]string{"slice", filepath.Join(dir, "net-needle.stl"), "--machine", "Bowline", "--json"}, args...)...)
 		require.Zero(t, code, errOut)
-		var f estimate.Full
+		var f price.Full
 		require.NoError(t, json.Unmarshal([]byte(out), &f))
 		return f
 	}
@@ -40,7 +40,7 @@ func TestSliceWritesWhatItPromises(t *testing.T) {
 	for _, l := range plain.Lines {
 		cents += int64(l.Cents)
 	}
-	assert.EqualValues(t, plain.PriceCents, cents, "the lines add up")
+	assert.EqualValues(t, plain.Cents, cents, "the lines add up")
 	kinds := 0.0
 	for _, s := range plain.ByKind {
 		kinds += s

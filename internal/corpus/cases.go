@@ -85,7 +85,7 @@ func caseOf(ctx context.Context, p Part, c verdict.Choice) (*Case, error) {
 	if err != nil {
 		return nil, err
 	}
-	full := estimate.FullOf(print, *c.Recipe, c.Machine, c.Spools, demo.StartCents)
+	full := estimate.FullOf(print, *c.Recipe, c.Machine, c.Spools)
 	return &Case{Part: p, Choice: c, Sketch: estimate.SketchOf(stack, c.Recipe, c.Machine, c.Spools), Full: full,
 		Ground: GroundOf(print, *c.Recipe, m.Bounds().Size().Z), Layers: verdict.LayersOf(stack, c.Recipe.WithDefaults().LineMM), Notes: print.Notes}, nil
 }
@@ -93,7 +93,7 @@ func caseOf(ctx context.Context, p Part, c verdict.Choice) (*Case, error) {
 // Off is how far the quick estimate by some factors is off, in time and in filament, as
 // shares.
 func (c *Case) Off(f *estimate.Factors) (seconds, grams float64) {
-	q := c.Sketch.Quick(f, demo.StartCents)
+	q := c.Sketch.Quick(f)
 	return q.Seconds/c.Full.Seconds - 1, q.Grams/c.Full.Grams() - 1
 }
 

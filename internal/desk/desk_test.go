@@ -21,6 +21,7 @@ import (
 	"jobshelf/core/shape/modelfile"
 	"jobshelf/core/shape/solid"
 	"jobshelf/core/shape/units"
+	"jobshelf/core/shop/price"
 	"jobshelf/internal/demo"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/pgtest"
@@ -83,7 +84,7 @@ func open(t *testing.T) *house {
 			h.owner = who(p.Login, desk.Member)
 		}
 	}
-	h.found, err = verdict.Judge(ctx, verdict.Subject{Mesh: solid.Box(20, 20, 10), Unit: units.Millimetre, Format: modelfile.STLBinary}, demo.Choices(recipe.Everyday), demo.StartCents, nil)
+	h.found, err = verdict.Judge(ctx, verdict.Subject{Mesh: solid.Box(20, 20, 10), Unit: units.Millimetre, Format: modelfile.STLBinary}, demo.Choices(recipe.Everyday), nil)
 	require.NoError(t, err)
 	h.machines, err = h.store.Machines(ctx)
 	require.NoError(t, err)
@@ -139,7 +140,7 @@ func (h *house) sliced(piece, machine int64, seconds float64) int64 {
 func (h *house) endSlice(id int64, seconds float64) error {
 	s, err := h.store.Slice(ctx, id)
 	require.NoError(h.t, err)
-	s.State, s.Full = "done", &estimate.Full{Seconds: seconds, Layers: 50, ByKind: map[string]float64{}}
+	s.State, s.Full = "done", &price.Full{Full: estimate.Full{Seconds: seconds, Layers: 50, ByKind: map[string]float64{}}}
 	return h.desk.EndSlice(ctx, s, func(*store.Tx) error { return nil })
 }
 
@@ -433,7 +434,7 @@ func TestFinishIsStartAndDuration(t *testing.T) {
 // house's machines.
 func TestTheLadderIsOfAllPieces(t *testing.T) {
 	h := open(t)
-	tall, err := verdict.Judge(ctx, verdict.Subject{Mesh: solid.Box(20, 20, 300), Unit: units.Millimetre, Format: modelfile.STLBinary}, demo.Choices(recipe.Everyday), demo.StartCents, nil)
+	tall, err := verdict.Judge(ctx, verdict.Subject{Mesh: solid.Box(20, 20, 300), Unit: units.Millimetre, Format: modelfile.STLBinary}, demo.Choices(recipe.Everyday), nil)
 	require.NoError(t, err)
 	var pieces []desk.HandInPiece
 	for _, copies := range []int{2, 3} {

@@ -3,6 +3,7 @@ package desk
 import (
 	"jobshelf/core/print/estimate"
 	"jobshelf/core/shape/units"
+	"jobshelf/core/shop/price"
 )
 
 // FullView is the full estimate as the bench shows it.
@@ -19,11 +20,16 @@ type FullView struct {
 	Changes      int                  `json:"nozzle_changes"`
 	FilamentMM   float64              `json:"filament_mm"`
 	Price        units.Cents          `json:"price_cents"`
-	Lines        []estimate.PriceLine `json:"lines"`
+	Lines        []units.PriceLine    `json:"lines"`
 	ByKind       map[string]float64   `json:"seconds_by_kind"`
 	Strip        []estimate.LayerTime `json:"by_layer"`
 }
 
-func fullView(f *estimate.Full) FullView {
-	return FullView{f.WholeSeconds(), f.WarmUpSeconds, f.Layers, f.Grams(), f.GramsModel, f.GramsSupport, f.GramsHold, f.GramsPurge, f.Nozzles, f.Changes, f.FilamentMM, f.PriceCents, f.Lines, f.ByKind, f.ByLayer}
+func fullView(f *price.Full) FullView {
+	return FullView{
+		Seconds: f.WholeSeconds(), WarmUp: f.WarmUpSeconds, ByKind: f.ByKind, Strip: f.ByLayer,
+		Layers: f.Layers, Nozzles: f.Nozzles, Changes: f.Changes, FilamentMM: f.FilamentMM,
+		Grams: f.Grams(), GramsModel: f.GramsModel, GramsSupport: f.GramsSupport, GramsHold: f.GramsHold, GramsPurge: f.GramsPurge,
+		Price: f.Cents, Lines: f.Lines,
+	}
 }

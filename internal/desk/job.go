@@ -12,9 +12,9 @@ import (
 
 	"jobshelf/core/judge/printability"
 	"jobshelf/core/judge/verdict"
-	"jobshelf/core/print/estimate"
 	"jobshelf/core/shape/mesh"
 	"jobshelf/core/shape/units"
+	"jobshelf/core/shop/option"
 	"jobshelf/core/shop/planning"
 	"jobshelf/internal/store"
 )
@@ -55,30 +55,30 @@ type Check struct {
 
 // Rung is one machine of a job's ladder: all pieces and copies together.
 type Rung struct {
-	MachineID int64                `json:"machine_id"`
-	Name      string               `json:"name"`
-	InService bool                 `json:"in_service"`
-	Recipe    string               `json:"recipe,omitempty"`
-	Material  string               `json:"material,omitempty"`
-	Colour    string               `json:"colour,omitempty"`
-	Loaded    string               `json:"loaded,omitempty" doc:"What is loaded, in words"`
-	Fits      bool                 `json:"fits"`
-	OverMM    [3]float64           `json:"over_mm"`
-	Scale     float64              `json:"scale_to_fit"`
-	TurnDeg   float64              `json:"turn_deg"`
-	Seconds   float64              `json:"seconds,omitempty"`
-	WarmUp    float64              `json:"warm_up_seconds,omitempty"`
-	Grams     float64              `json:"grams,omitempty"`
-	Metres    float64              `json:"filament_m,omitempty"`
-	Layers    int                  `json:"layers,omitempty"`
-	Price     units.Cents          `json:"price_cents,omitempty"`
-	Lines     []estimate.PriceLine `json:"lines,omitempty"`
-	Start     *time.Time           `json:"start,omitempty" doc:"Earliest"`
-	Finish    *time.Time           `json:"finish,omitempty" doc:"Earliest"`
-	Proposed  bool                 `json:"proposed"`
-	Full      bool                 `json:"full" doc:"From the toolpath: the number that is promised"`
-	VolumeMM  [3]float64           `json:"volume_mm"`
-	Shape     string               `json:"shape" enum:"rectangle,round"`
+	MachineID int64             `json:"machine_id"`
+	Name      string            `json:"name"`
+	InService bool              `json:"in_service"`
+	Recipe    string            `json:"recipe,omitempty"`
+	Material  string            `json:"material,omitempty"`
+	Colour    string            `json:"colour,omitempty"`
+	Loaded    string            `json:"loaded,omitempty" doc:"What is loaded, in words"`
+	Fits      bool              `json:"fits"`
+	OverMM    [3]float64        `json:"over_mm"`
+	Scale     float64           `json:"scale_to_fit"`
+	TurnDeg   float64           `json:"turn_deg"`
+	Seconds   float64           `json:"seconds,omitempty"`
+	WarmUp    float64           `json:"warm_up_seconds,omitempty"`
+	Grams     float64           `json:"grams,omitempty"`
+	Metres    float64           `json:"filament_m,omitempty"`
+	Layers    int               `json:"layers,omitempty"`
+	Price     units.Cents       `json:"price_cents,omitempty"`
+	Lines     []units.PriceLine `json:"lines,omitempty"`
+	Start     *time.Time        `json:"start,omitempty" doc:"Earliest"`
+	Finish    *time.Time        `json:"finish,omitempty" doc:"Earliest"`
+	Proposed  bool              `json:"proposed"`
+	Full      bool              `json:"full" doc:"From the toolpath: the number that is promised"`
+	VolumeMM  [3]float64        `json:"volume_mm"`
+	Shape     string            `json:"shape" enum:"rectangle,round"`
 }
 
 // takes says that the job can go on this machine.
@@ -201,22 +201,22 @@ func (h *house) ladder(pieces []store.Piece) []Rung {
 }
 
 func (r *Rung) add(h *house, pieces []store.Piece) {
-	parts := make([]verdict.Part, len(pieces))
+	parts := make([]option.Part, len(pieces))
 	r.Full = len(pieces) > 0
 	for i, p := range pieces {
-		parts[i] = verdict.Part{Verdict: p.Verdict, Copies: p.Copies}
+		parts[i] = option.Part{Verdict: p.Verdict, Copies: p.Copies}
 		s, ok := h.chosen[p.ID]
 		if !ok || s.MachineID != r.MachineID || p.Verdict == nil {
 			r.Full = false
 			continue
 		}
-		parts[i].Verdict = p.Verdict.Sliced(r.Name, s.Full)
+		parts[i].Verdict = option.Sliced(p.Verdict, r.Name, s.Full)
 	}
-	v := verdict.OnMachine(r.Name, parts)
+	v := option.OnMachine(r.Name, parts)
 	r.Fits, r.OverMM, r.Scale, r.TurnDeg, r.Recipe = v.Fits, v.OverMM, v.ScaleToFit, v.TurnDeg, v.Recipe
 	if q := v.Quick; q != nil {
 		r.Seconds, r.WarmUp, r.Grams, r.Metres, r.Layers = q.WholeSeconds(), q.WarmUpSeconds, q.Grams, q.FilamentMM/1000, q.Layers
-		r.Price, r.Lines = q.PriceCents, q.Lines
+		r.Price, r.Lines = q.Cents, q.Price.Lines
 	}
 }
 

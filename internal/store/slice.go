@@ -6,8 +6,8 @@ import (
 	"time"
 
 	"jobshelf/core/judge/slicing"
-	"jobshelf/core/print/estimate"
 	"jobshelf/core/print/recipe"
+	"jobshelf/core/shop/price"
 )
 
 // Slice is a row: a piece sliced for a machine.
@@ -27,7 +27,7 @@ type Slice struct {
 	Fraction   float32
 	Error      string
 	QueueID    int64
-	Full       *estimate.Full
+	Full       *price.Full
 	Notes      []string
 	Regions    []slicing.Region
 	LayersID   *int64
@@ -122,7 +122,7 @@ func (q Q) AgainSlice(ctx context.Context, id int64) error {
 type Chosen struct {
 	PieceID   int64
 	MachineID int64
-	Full      *estimate.Full
+	Full      *price.Full
 }
 
 // ChosenSlices gives what counts for pieces of open jobs, of one job if it is not 0,

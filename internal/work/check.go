@@ -22,6 +22,7 @@ import (
 	"jobshelf/core/shape/modelfile"
 	"jobshelf/core/shape/picture"
 	"jobshelf/core/shape/units"
+	"jobshelf/core/shop/option"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/store"
 )
@@ -238,7 +239,9 @@ func (w *checkWorker) program(ctx context.Context, p store.Piece, in desk.CheckI
 	if err != nil {
 		return nil, err
 	}
-	return verdict.JudgeProgram(s, in.Choices, in.StartCents, in.LongestS), nil
+	v := verdict.JudgeProgram(s, in.Choices, in.LongestS)
+	option.SetPrices(v, in.Choices, in.StartCents)
+	return v, nil
 }
 
 func (w *checkWorker) read(ctx context.Context, id int64, kept *keptFile, r *reporter) (*modelfile.File, error) {
@@ -321,7 +324,7 @@ func (w *checkWorker) judge(ctx context.Context, p store.Piece, file *modelfile.
 	m := file.Models[part]
 	subject := verdict.SubjectOf(file, part)
 	subject.Said = p.Unit
-	v, err := verdict.Judge(r.ctx, subject, in.Choices, in.StartCents, func(s verdict.Step, f float64) {
+	v, err := verdict.Judge(r.ctx, subject, in.Choices, func(s verdict.Step, f float64) {
 		_ = r.tell(string(s), readShare+judgeShare*f, false)
 	})
 	if err != nil {
@@ -330,6 +333,7 @@ func (w *checkWorker) judge(ctx context.Context, p store.Piece, file *modelfile.
 	if err := r.tell("drawing", readShare+judgeShare, false); err != nil {
 		return out, err
 	}
+	option.SetPrices(v, in.Choices, in.StartCents)
 	out.Verdict, out.Evidence = v, v.Evidence
 	shown := mesh.Simplified(m.Mesh, viewTriangles)
 	var img bytes.Buffer

@@ -16,6 +16,7 @@ import (
 	"jobshelf/core/print/toolpath"
 	"jobshelf/core/shape/mesh"
 	"jobshelf/core/shape/modelfile"
+	"jobshelf/core/shop/price"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/store"
 )
@@ -130,7 +131,7 @@ func (w *sliceWorker) make(ctx context.Context, in desk.SliceInput, r *reporter)
 		return s, err
 	}
 	made, err := slicing.Make(ctx, slicing.Order{Mesh: m, MMPerUnit: mm, Stance: slicing.Stance{Scale: s.Scale, Tip: s.Tip}, Machine: in.Machine,
-		Recipe: rec, Spools: in.Spools, Marks: s.Marks, StartCents: in.StartCents}, func(f float64) { _ = r.tell("", 0.1+0.7*f, false) })
+		Recipe: rec, Spools: in.Spools, Marks: s.Marks}, func(f float64) { _ = r.tell("", 0.1+0.7*f, false) })
 	if err != nil {
 		return s, refused(err)
 	}
@@ -150,7 +151,7 @@ func (w *sliceWorker) make(ctx context.Context, in desk.SliceInput, r *reporter)
 		return s, err
 	}
 	s.Regions = made.Regions
-	s.State, s.Full, s.Notes, s.LayersID, s.GCodeID, s.PlateID = "done", made.Full, made.Print.Notes, &layers, &program, &standing
+	s.State, s.Full, s.Notes, s.LayersID, s.GCodeID, s.PlateID = "done", price.OfFull(made.Full, in.Machine, in.StartCents), made.Print.Notes, &layers, &program, &standing
 	return s, ctx.Err()
 }
 

@@ -34,8 +34,6 @@ type Order struct {
 	Recipe    recipe.Recipe
 	Spools    machine.Spools
 	Marks     []Mark
-	// StartCents is the house's fee for a run.
-	StartCents units.Cents
 }
 
 // Stance is how a part stands other than as it came.
@@ -110,7 +108,7 @@ func Make(ctx context.Context, o Order, progress func(float64)) (*Result, error)
 	if err != nil {
 		return nil, &Refusal{fmt.Sprintf("It cannot be sliced: %v.", err)}
 	}
-	r.Full = estimate.FullOf(r.Print, o.Recipe, o.Machine, o.Spools, o.StartCents)
+	r.Full = estimate.FullOf(r.Print, o.Recipe, o.Machine, o.Spools)
 	for _, x := range r.Print.Regions {
 		r.Regions = append(r.Regions, Region{x, corners(x, r.Print.LiftedMM, o.Stance, o.MMPerUnit, standing)})
 	}

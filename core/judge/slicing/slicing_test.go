@@ -38,7 +38,7 @@ func order() Order {
 			WarmUp: machine.WarmUp{NozzleCPerS: 2, BedCPerS: 0.4, HomingS: 30}},
 		Recipe: recipe.Recipe{Name: "plain", LayerMM: 0.25, FirstLayerMM: 0.25, LineMM: 0.45, Shells: 2, TopLayers: 3, BottomLayers: 3, InfillPercent: 10, Hold: recipe.HoldNone, NozzleC: 205,
 			BedC: 55, OuterMMPerS: 40, InnerMMPerS: 50, CapMMPerS: 50, InfillMMPerS: 60, FirstMMPerS: 20, TravelMMPerS: 120, RetractMM: 1, RetractMMPerS: 30, Support: recipe.SupportEverywhere},
-		Spools: machine.Spools{{Name: "PLA", DensityGPerCM: 1.24, SpoolGrams: 1000, SpoolCents: 2200}}, StartCents: 50}
+		Spools: machine.Spools{{Name: "PLA", DensityGPerCM: 1.24, SpoolGrams: 1000, SpoolCents: 2200}}}
 }
 
 // A stance is undone by its inverse, alone and with any standing on any plate.

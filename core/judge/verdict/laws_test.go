@@ -9,12 +9,10 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"jobshelf/core/judge/printability"
-	"jobshelf/core/print/estimate"
 	"jobshelf/core/print/gcode"
 	"jobshelf/core/print/machine"
 	"jobshelf/core/print/recipe"
 	"jobshelf/core/shape/mesh"
-	"jobshelf/core/shape/modelfile"
 	"jobshelf/core/shape/polygon"
 	"jobshelf/core/shape/section"
 	"jobshelf/core/shape/solid"
@@ -45,7 +43,7 @@ func TestNeitherUnitNorPlaceMatters(t *testing.T) {
 	oblong.Name, oblong.Volume = "Oblong", machine.Volume{Shape: machine.Rectangle, XMM: 60, YMM: 12, ZMM: 8}
 	choices = append(choices, Choice{&oblong, choices[0].Recipe, choices[0].Spools})
 	judge := func(m *mesh.Mesh, u units.Length) *Verdict {
-		v, err := Judge(ctx, Subject{Mesh: m, Unit: u}, choices, 50, nil)
+		v, err := Judge(ctx, Subject{Mesh: m, Unit: u}, choices, nil)
 		require.NoError(t, err)
 		return v
 	}
@@ -123,7 +121,7 @@ func TestProgressGoesUp(t *testing.T) {
 	least, most := 1.0, 0.0
 	order := map[Step]int{Checking: 0, Fitting: 1, Estimating: 2}
 	at := 0
-	_, err := Judge(ctx, Subject{Mesh: several(), Unit: units.Millimetre}, choices, 50, func(s Step, f float64) {
+	_, err := Judge(ctx, Subject{Mesh: several(), Unit: units.Millimetre}, choices, func(s Step, f float64) {
 		assert.GreaterOrEqual(t, f, last)
 		assert.GreaterOrEqual(t, order[s], at)
 		if s == Estimating && f < 1 {
@@ -137,37 +135,6 @@ func TestProgressGoesUp(t *testing.T) {
 	assert.InDelta(t, 0.6, least, 1e-9, "the first machine begins there")
 	assert.Greater(t, most, 0.9, "the last one's share")
 	assert.Greater(t, n, 6)
-}
-
-// A file of several: counts, surfaces and faults of all copies together.
-func TestAFileAddsUp(t *testing.T) {
-	a := &Verdict{Unit: units.Inch, Triangles: 2, Vertices: 3, BodyCount: 5, Closed: true, Oriented: true, BoundaryEdges: 7, NonManifold: 11, Misoriented: 13, Degenerate: 17, Duplicate: 19,
-		CrossingPairs: 23, VolumeMM3: 29, AreaMM2: 31, CentroidMM: [3]float64{1, 2, 3}, BoxMM: Box{[3]float64{0, 0, 0}, [3]float64{4, 6, 8}}}
-	b := &Verdict{Triangles: 100, Vertices: 200, BodyCount: 300, Closed: true, Oriented: true, BoundaryEdges: 400, NonManifold: 500, Misoriented: 600, Degenerate: 700, Duplicate: 800,
-		CrossingPairs: 900, VolumeMM3: 1000, AreaMM2: 2000, CentroidMM: [3]float64{5, 5, 5}, BoxMM: Box{[3]float64{3, 3, 3}, [3]float64{7, 7, 7}}}
-	boxes := []Box{{[3]float64{100, 0, -10}, [3]float64{108, 6, -2}}, {[3]float64{-3, 50, 3}, [3]float64{1, 54, 11}}}
-	got := Together(modelfile.ThreeMF, []Part{{a, 2}, {b, 3}}, boxes, nil)
-	assert.Equal(t, []int{304, 606, 910, 1214, 1522, 1826, 2134, 2438, 2746}, []int{got.Triangles, got.Vertices, got.BodyCount, got.BoundaryEdges, got.NonManifold, got.Misoriented, got.Degenerate, got.Duplicate, got.CrossingPairs})
-	assert.InDelta(t, 3058, got.VolumeMM3, 1e-9)
-	assert.InDelta(t, 6062, got.AreaMM2, 1e-9)
-	assert.Equal(t, Box{[3]float64{-3, 0, -10}, [3]float64{108, 54, 11}}, got.BoxMM)
-	// Copies lie evenly in their box: a part's centroid moves as the middle of its box does.
-	for k, want := range [3]float64{(58*(1+104-2) + 3000*(5-1-5)) / 3058., (58*(2+3-3) + 3000*(5+52-5)) / 3058., (58*(3-6-4) + 3000*(5+7-5)) / 3058.} {
-		assert.InDelta(t, want, got.CentroidMM[k], 1e-9, "axis %d", k)
-	}
-	for _, c := range []struct{ closed, oriented, crosses [2]bool }{
-		{[2]bool{true, true}, [2]bool{true, true}, [2]bool{false, false}}, {[2]bool{true, false}, [2]bool{true, false}, [2]bool{false, true}},
-		{[2]bool{false, true}, [2]bool{false, true}, [2]bool{true, false}}, {[2]bool{false, false}, [2]bool{false, false}, [2]bool{true, true}}} {
-		a.Closed, b.Closed, a.Oriented, b.Oriented, a.Crosses, b.Crosses = c.closed[0], c.closed[1], c.oriented[0], c.oriented[1], c.crosses[0], c.crosses[1]
-		got := Together(modelfile.ThreeMF, []Part{{a, 1}, {b, 1}}, boxes, nil)
-		assert.Equal(t, []bool{c.closed[0] && c.closed[1], c.oriented[0] && c.oriented[1], c.crosses[0] || c.crosses[1]}, []bool{got.Closed, got.Oriented, got.Crosses})
-	}
-	// Without a volume, the middle of the box stands in.
-	a.VolumeMM3, b.VolumeMM3 = 0, 0
-	got = Together(modelfile.ThreeMF, []Part{{a, 1}, {b, 1}}, boxes, nil)
-	assert.Equal(t, [3]float64{52.5, 27, 0.5}, got.CentroidMM)
-	assert.Same(t, a, Together(modelfile.ThreeMF, []Part{{a, 1}}, boxes, nil))
-	assert.NotSame(t, a, Together(modelfile.ThreeMF, []Part{{a, 2}}, boxes[:1], nil))
 }
 
 // A program of just the greatest heat runs, a degree more does not; nor one of more nozzles
@@ -195,12 +162,12 @@ func TestProgramsAtTheirEdges(t *testing.T) {
 		s := &gcode.Summary{SecondsOn: []float64{100}, NozzleMaxC: 210, BedMaxC: 60}
 		s.Max.X, s.Max.Y, s.Max.Z = 50, 50, 50
 		c.change(s, &m)
-		v := JudgeProgram(s, []Choice{{&m, choices[0].Recipe, choices[0].Spools}}, 50, 0)
+		v := JudgeProgram(s, []Choice{{&m, choices[0].Recipe, choices[0].Spools}}, 0)
 		assert.Equal(t, c.fits, v.Machines[0].Fits, name)
 		assert.Equal(t, c.fits, v.Machines[0].Quick != nil, name)
 		assert.Equal(t, "as sliced elsewhere", v.Machines[0].Recipe)
 	}
-	assert.Empty(t, JudgeProgram(&gcode.Summary{SecondsOn: []float64{1}}, []Choice{{Machine: choices[0].Machine}}, 50, 0).Machines[0].Recipe)
+	assert.Empty(t, JudgeProgram(&gcode.Summary{SecondsOn: []float64{1}}, []Choice{{Machine: choices[0].Machine}}, 0).Machines[0].Recipe)
 }
 
 // What a line is too wide for, layer by layer, by hand.
@@ -265,21 +232,21 @@ func TestTheSharpestCornerCounts(t *testing.T) {
 
 // In which unit a part goes on how many machines is counted over those in service.
 func TestProposedUnitsCountMachinesInService(t *testing.T) {
-	v, err := Judge(ctx, Subject{Mesh: solid.Box(0.55, 0.3, 0.2)}, house(), 0, nil)
+	v, err := Judge(ctx, Subject{Mesh: solid.Box(0.55, 0.3, 0.2)}, house(), nil)
 	require.NoError(t, err)
 	got := map[units.Length]int{}
 	for _, p := range v.Units {
 		got[p.Unit] = p.Machines
 	}
 	assert.Equal(t, map[units.Length]int{units.Inch: 2, units.Metre: 0}, got, "13.97 and 550 mm long: on 200, on 15, and on 500 that is not in service")
-	v, err = Judge(ctx, Subject{Mesh: solid.Box(0.3, 0.7, 0.2)}, house(), 0, nil)
+	v, err = Judge(ctx, Subject{Mesh: solid.Box(0.3, 0.7, 0.2)}, house(), nil)
 	require.NoError(t, err)
 	for _, p := range v.Units {
 		if p.Unit == units.Inch {
 			assert.Equal(t, 1, p.Machines, "17.8 mm deep")
 		}
 	}
-	v, err = Judge(ctx, Subject{Mesh: solid.Box(0.1, 0.1, 0.7)}, house(), 0, nil)
+	v, err = Judge(ctx, Subject{Mesh: solid.Box(0.1, 0.1, 0.7)}, house(), nil)
 	require.NoError(t, err)
 	for _, p := range v.Units {
 		if p.Unit == units.Inch {
@@ -287,36 +254,15 @@ func TestProposedUnitsCountMachinesInService(t *testing.T) {
 		}
 	}
 	idle := house()[2:]
-	v, err = Judge(ctx, Subject{Mesh: solid.Box(900, 900, 900), Unit: units.Millimetre}, idle, 0, nil)
+	v, err = Judge(ctx, Subject{Mesh: solid.Box(900, 900, 900), Unit: units.Millimetre}, idle, nil)
 	require.NoError(t, err)
 	assert.False(t, v.Stops(), "no machine is in service: there is none that it could fit")
-	v, err = Judge(ctx, Subject{Mesh: solid.Box(190, 20, 20), Unit: units.Millimetre}, house(), 0, nil)
+	v, err = Judge(ctx, Subject{Mesh: solid.Box(190, 20, 20), Unit: units.Millimetre}, house(), nil)
 	require.NoError(t, err)
 	assert.False(t, v.Stops())
 	assert.True(t, (&Verdict{Findings: []printability.Finding{{Grade: printability.WorthKnowing}, {Grade: printability.StopsIt}}}).Stops())
 	assert.False(t, (&Verdict{Findings: []printability.Finding{{Grade: printability.Decide}}}).Stops())
 	assert.False(t, (&Verdict{}).Stops())
-}
-
-// Copies lengthen filament, and whoever comes before one that has no estimate still counts
-// for what is over.
-func TestMetresAddUp(t *testing.T) {
-	a := MachineVerdict{Name: "Large", Fits: true, ScaleToFit: 1, Quick: quickOf(5, 7)}
-	b := MachineVerdict{Name: "Large", Fits: true, ScaleToFit: 1, Quick: quickOf(11, 13)}
-	part := func(m MachineVerdict, n int) Part { return Part{&Verdict{Machines: []MachineVerdict{m}}, n} }
-	got := OnMachine("Large", []Part{part(a, 3), part(b, 2)})
-	assert.InDelta(t, 3*7+2*13, got.Quick.FilamentMM, 1e-9)
-	assert.InDelta(t, 3*5+2*11, got.Quick.Seconds, 1e-9)
-	none := MachineVerdict{Name: "Large", ScaleToFit: 0.5, OverMM: [3]float64{0, 2, 0}}
-	tall := MachineVerdict{Name: "Large", ScaleToFit: 0.8, OverMM: [3]float64{0, 0, 9}}
-	got = OnMachine("Large", []Part{part(none, 1), part(tall, 1), {nil, 1}, part(a, 1)})
-	assert.Nil(t, got.Quick)
-	assert.Equal(t, [3]float64{0, 2, 9}, got.OverMM)
-	assert.InDelta(t, 0.5, got.ScaleToFit, 0)
-}
-
-func quickOf(seconds, filamentMM float64) *estimate.Quick {
-	return &estimate.Quick{Seconds: seconds, FilamentMM: filamentMM}
 }
 
 // Nothing is estimated where the house has no recipe or knows no material, or where it does
@@ -328,7 +274,7 @@ func TestOnlyWhatCanBeEstimatedIs(t *testing.T) {
 	wedge := solid.Extrude([]solid.P{{X: 0, Y: 0}, {X: 20, Y: -6}, {X: 20, Y: 6}}, nil, 3)
 	for _, order := range [][]*recipe.Recipe{{&fine, &coarse}, {&coarse, &fine}} {
 		choices := []Choice{{h[0].Machine, order[0], nil}, {h[0].Machine, nil, h[0].Spools}, {h[1].Machine, order[0], h[0].Spools}, {h[0].Machine, order[0], h[0].Spools}, {h[0].Machine, order[1], h[0].Spools}}
-		v, err := Judge(ctx, Subject{Mesh: wedge, Unit: units.Millimetre}, choices, 50, nil)
+		v, err := Judge(ctx, Subject{Mesh: wedge, Unit: units.Millimetre}, choices, nil)
 		require.NoError(t, err)
 		for i, want := range []bool{false, false, false, true, true} {
 			assert.Equal(t, want, v.Machines[i].Quick != nil, "choice %d", i)

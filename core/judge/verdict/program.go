@@ -43,7 +43,7 @@ func MachinesOf(choices []Choice) []*machine.Machine {
 // ladder says where it would run as it is, and how long by that machine's limits;
 // filament is its own, the mass that of the machine's material. The program was
 // read with MachinesOf(choices).
-func JudgeProgram(s *gcode.Summary, choices []Choice, startCents units.Cents, longestS float64) *Verdict {
+func JudgeProgram(s *gcode.Summary, choices []Choice, longestS float64) *Verdict {
 	heights := map[float64]bool{}
 	for _, l := range s.Layers[min(1, len(s.Layers)):] {
 		heights[l.HeightMM] = true
@@ -68,10 +68,9 @@ func JudgeProgram(s *gcode.Summary, choices []Choice, startCents units.Cents, lo
 		if mv.Fits && c.Spools != nil {
 			quickest = math.Min(quickest, s.SecondsOn[i])
 			loaded := c.Spools.Of(1)
-			q := estimate.Quick{Seconds: s.SecondsOn[i], WarmUpSeconds: c.Machine.WarmUpSeconds(s.NozzleMaxC, s.BedMaxC), FilamentMM: s.FilamentMM,
-				Grams: loaded.Grams(c.Machine.FilamentMM, s.FilamentMM), Layers: len(s.Layers)}
-			q.PriceCents, q.Lines = estimate.PriceOf([]estimate.Use{{Material: loaded, Grams: q.Grams}}, q.Seconds, c.Machine, startCents)
-			mv.Quick = &q
+			grams := loaded.Grams(c.Machine.FilamentMM, s.FilamentMM)
+			mv.Quick = &Quick{Quick: estimate.Quick{Seconds: s.SecondsOn[i], WarmUpSeconds: c.Machine.WarmUpSeconds(s.NozzleMaxC, s.BedMaxC), FilamentMM: s.FilamentMM,
+				Grams: grams, Layers: len(s.Layers), Uses: []estimate.Use{{Material: loaded, Grams: grams}}}}
 		}
 		v.Machines = append(v.Machines, mv)
 	}

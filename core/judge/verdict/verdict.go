@@ -36,13 +36,19 @@ type Box struct {
 
 // MachineVerdict is one rung of the machine ladder.
 type MachineVerdict struct {
-	Name       string          `json:"name"`
-	Recipe     string          `json:"recipe,omitempty"`
-	Fits       bool            `json:"fits"`
-	OverMM     [3]float64      `json:"over_mm"`
-	ScaleToFit float64         `json:"scale_to_fit"`
-	TurnDeg    float64         `json:"turn_deg"`
-	Quick      *estimate.Quick `json:"quick,omitempty"`
+	Name       string     `json:"name"`
+	Recipe     string     `json:"recipe,omitempty"`
+	Fits       bool       `json:"fits"`
+	OverMM     [3]float64 `json:"over_mm"`
+	ScaleToFit float64    `json:"scale_to_fit"`
+	TurnDeg    float64    `json:"turn_deg"`
+	Quick      *Quick     `json:"quick,omitempty"`
+}
+
+// Quick is a quick estimate with its price, which is the shop's to fill in.
+type Quick struct {
+	estimate.Quick
+	units.Price
 }
 
 // Verdict is everything that was found out about one model, or about a program.
@@ -131,7 +137,7 @@ func SubjectOf(f *modelfile.File, i int) Subject {
 // for each pair of layer heights among the choices. progress (nil is fine) is
 // told the step and a share from 0 to 1 of all that Judge does. It changes
 // nothing it is given; the only error is ctx's.
-func Judge(ctx context.Context, in Subject, choices []Choice, startCents units.Cents, progress func(Step, float64)) (*Verdict, error) {
+func Judge(ctx context.Context, in Subject, choices []Choice, progress func(Step, float64)) (*Verdict, error) {
 	if progress == nil {
 		progress = func(Step, float64) {}
 	}
@@ -162,7 +168,7 @@ func Judge(ctx context.Context, in Subject, choices []Choice, startCents units.C
 	if err := ctx.Err(); err != nil {
 		return nil, err
 	}
-	return v, v.estimate(ctx, m, r.Topology, mm, choices, startCents, progress)
+	return v, v.estimate(ctx, m, r.Topology, mm, choices, progress)
 }
 
 func (v *Verdict) measure(r *mesh.Report, mm float64) {
@@ -231,7 +237,7 @@ func (v *Verdict) tryMachines(m *mesh.Mesh, mm float64, stated bool, choices []C
 	v.Findings = append(v.Findings, printability.Flat(box)...)
 }
 
-func (v *Verdict) estimate(ctx context.Context, m *mesh.Mesh, topo *mesh.Topology, mm float64, choices []Choice, startCents units.Cents, progress func(Step, float64)) error {
+func (v *Verdict) estimate(ctx context.Context, m *mesh.Mesh, topo *mesh.Topology, mm float64, choices []Choice, progress func(Step, float64)) error {
 	stacks := map[section.Layering]*section.Stack{}
 	var thin []printability.Lost
 	tried := 0
@@ -253,8 +259,8 @@ func (v *Verdict) estimate(ctx context.Context, m *mesh.Mesh, topo *mesh.Topolog
 			}
 			stacks[h] = s
 		}
-		q := estimate.QuickOf(stacks[h], c.Recipe, c.Machine, c.Spools, startCents)
-		v.Machines[i].Quick = &q
+		q := &Quick{Quick: estimate.QuickOf(stacks[h], c.Recipe, c.Machine, c.Spools)}
+		v.Machines[i].Quick = q
 		tried++
 		l, tip := lost(stacks[h], full.LineMM)
 		q.Layers -= tip

@@ -8,10 +8,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
-	"pgregory.net/rapid"
 
 	"jobshelf/core/judge/printability"
-	"jobshelf/core/print/estimate"
 	"jobshelf/core/print/gcode"
 	"jobshelf/core/print/machine"
 	"jobshelf/core/print/recipe"
@@ -45,7 +43,7 @@ func house() []Choice {
 func TestACubeIsJudged(t *testing.T) {
 	steps := map[Step]bool{}
 	last := 0.0
-	v, err := Judge(ctx, Subject{Mesh: solid.Box(20, 20, 20), Name: "cube", Format: modelfile.STLBinary, Said: units.Millimetre}, house(), 50, func(s Step, f float64) {
+	v, err := Judge(ctx, Subject{Mesh: solid.Box(20, 20, 20), Name: "cube", Format: modelfile.STLBinary, Said: units.Millimetre}, house(), func(s Step, f float64) {
 		steps[s] = true
 		assert.GreaterOrEqual(t, f, last)
 		last = f
@@ -77,7 +75,7 @@ func TestACubeIsJudged(t *testing.T) {
 
 	over, cancel := context.WithCancel(ctx)
 	cancel()
-	_, err = Judge(over, Subject{Mesh: solid.Box(1, 1, 1)}, house(), 0, nil)
+	_, err = Judge(over, Subject{Mesh: solid.Box(1, 1, 1)}, house(), nil)
 	assert.ErrorIs(t, err, context.Canceled)
 }
 
@@ -88,7 +86,7 @@ func TestUnitsOfASubject(t *testing.T) {
 	m := solid.Box(2, 2, 2)
 	of := func(s Subject) *Verdict {
 		s.Mesh = m
-		v, err := Judge(ctx, s, house(), 0, nil)
+		v, err := Judge(ctx, s, house(), nil)
 		require.NoError(t, err)
 		return v
 	}
@@ -107,77 +105,8 @@ func TestUnitsOfASubject(t *testing.T) {
 	assert.True(t, huge.Stops(), "it fits nowhere")
 }
 
-// Adding up: copies and pieces add time, mass and price, the start is due once,
-// the warm-up is the longest. Whatever the parts, the lines add up to the price.
-func TestPartsAddUpOnAMachine(t *testing.T) {
-	rapid.Check(t, func(t *rapid.T) {
-		var parts []Part
-		seconds, grams, filament, machineTime, layers := 0.0, 0.0, units.Cents(0), units.Cents(0), 0
-		for range rapid.IntRange(1, 5).Draw(t, "parts") {
-			n := rapid.IntRange(1, 20).Draw(t, "copies")
-			c := rapid.IntRange(0, 5000)
-			q := estimate.Quick{Seconds: float64(c.Draw(t, "s")), Grams: float64(c.Draw(t, "g")), Layers: c.Draw(t, "layers"), WarmUpSeconds: 90,
-				Lines: []estimate.PriceLine{{Text: "Filament", Cents: units.Cents(c.Draw(t, "f"))}, {Text: "Machine time", Cents: units.Cents(c.Draw(t, "m"))}, {Text: estimate.StartLine, Cents: 50}}}
-			parts = append(parts, Part{&Verdict{Machines: []MachineVerdict{{Name: "Other"}, {Name: "Large", Fits: true, ScaleToFit: 1, Quick: &q}}}, n})
-			seconds, grams, layers = seconds+float64(n)*q.Seconds, grams+float64(n)*q.Grams, max(layers, q.Layers)
-			filament, machineTime = filament+units.Cents(n)*q.Lines[0].Cents, machineTime+units.Cents(n)*q.Lines[1].Cents
-		}
-		got := OnMachine("Large", parts)
-		require.True(t, got.Fits)
-		require.InDelta(t, seconds, got.Quick.Seconds, 1e-6)
-		require.InDelta(t, grams, got.Quick.Grams, 1e-6)
-		require.InDelta(t, 90, got.Quick.WarmUpSeconds, 0)
-		require.Equal(t, layers, got.Quick.Layers)
-		require.Equal(t, []estimate.PriceLine{{Text: "Filament", Cents: filament}, {Text: "Machine time", Cents: machineTime}, {Text: estimate.StartLine, Cents: 50}}, got.Quick.Lines)
-		require.Equal(t, filament+machineTime+50, got.Quick.PriceCents)
-	})
-	no := Part{&Verdict{Machines: []MachineVerdict{{Name: "Large", OverMM: [3]float64{0, 3, 0}, ScaleToFit: 0.9}}}, 1}
-	yes := Part{&Verdict{Machines: []MachineVerdict{{Name: "Large", Fits: true, ScaleToFit: 1, Quick: &estimate.Quick{}}}}, 1}
-	got := OnMachine("Large", []Part{yes, no})
-	assert.False(t, got.Fits)
-	assert.Nil(t, got.Quick)
-	assert.Equal(t, [3]float64{0, 3, 0}, got.OverMM)
-	assert.InDelta(t, 0.9, got.ScaleToFit, 0)
-	assert.False(t, OnMachine("Large", []Part{yes, {nil, 1}}).Fits, "not judged yet")
-	assert.False(t, OnMachine("Nowhere", []Part{yes}).Fits)
-	assert.False(t, OnMachine("Large", nil).Fits)
-}
-
-// The full figures take the place of the quick ones on one machine, in a copy.
-func TestASlicedVerdict(t *testing.T) {
-	v := &Verdict{Machines: []MachineVerdict{{Name: "Large", Fits: true, Quick: &estimate.Quick{Seconds: 1}}, {Name: "Small", OverMM: [3]float64{5, 0, 0}}}}
-	got := v.Sliced("Small", &estimate.Full{Seconds: 77, GramsModel: 3, GramsPurge: 1, PriceCents: 9})
-	assert.True(t, got.Machines[1].Fits, "it was laid over to fit")
-	assert.InDelta(t, 77, got.Machines[1].Quick.Seconds, 0)
-	assert.InDelta(t, 4, got.Machines[1].Quick.Grams, 0)
-	assert.InDelta(t, 1, got.Machines[0].Quick.Seconds, 0)
-	assert.False(t, v.Machines[1].Fits)
-}
-
-// A file of a cube and two smaller ones, as they stand in it.
-func TestAFileTogether(t *testing.T) {
-	judge := func(side float64) *Verdict {
-		v, err := Judge(ctx, Subject{Mesh: solid.Box(side, side, side), Unit: units.Millimetre}, house(), 50, nil)
-		require.NoError(t, err)
-		return v
-	}
-	parts := []Part{{judge(10), 1}, {judge(8), 2}}
-	boxes := []Box{{[3]float64{0, 0, 0}, [3]float64{10, 10, 10}}, {[3]float64{20, 0, 0}, [3]float64{44, 8, 8}}}
-	v := Together(modelfile.ThreeMF, parts, boxes, []string{"Large", "Small"})
-	assert.Equal(t, 36, v.Triangles)
-	assert.Equal(t, 3, v.BodyCount)
-	assert.InDelta(t, 1000+2*512, v.VolumeMM3, 1e-6)
-	assert.Equal(t, Box{[3]float64{0, 0, 0}, [3]float64{44, 10, 10}}, v.BoxMM)
-	assert.InDelta(t, (1000*5+1024*32.)/2024, v.CentroidMM[0], 1e-9)
-	require.Len(t, v.Machines, 2)
-	assert.InDelta(t, parts[0].Verdict.Machines[0].Quick.Seconds+2*parts[1].Verdict.Machines[0].Quick.Seconds, v.Machines[0].Quick.Seconds, 1e-9)
-	assert.True(t, v.Machines[1].Fits)
-	one := []Part{{parts[0].Verdict, 1}}
-	assert.Same(t, parts[0].Verdict, Together(modelfile.STLBinary, one, boxes[:1], nil))
-}
-
-// Two nozzles reach the quick estimate, with the price of each material.
-func TestSupportInAnotherMaterialIsPriced(t *testing.T) {
+// Two nozzles reach the quick estimate, each material by itself.
+func TestSupportInAnotherMaterialIsApart(t *testing.T) {
 	c := house()[:1]
 	r := *c[0].Recipe
 	r.Support, r.SupportNozzle = recipe.SupportEverywhere, 2
@@ -185,15 +114,15 @@ func TestSupportInAnotherMaterialIsPriced(t *testing.T) {
 	c[0].Spools = append(c[0].Spools, &machine.Material{Name: "Soluble", DensityGPerCM: 1.2, SpoolGrams: 500, SpoolCents: 4000})
 	m := solid.Box(6, 6, 10)
 	m.Append(solid.Box(40, 30, 2).Transformed(1, mesh.Vec3{Z: 10}))
-	v, err := Judge(ctx, Subject{Mesh: m, Unit: units.Millimetre}, c, 50, nil)
+	v, err := Judge(ctx, Subject{Mesh: m, Unit: units.Millimetre}, c, nil)
 	require.NoError(t, err)
-	require.Len(t, v.Machines[0].Quick.Lines, 4)
-	assert.Equal(t, "Filament, Soluble", v.Machines[0].Quick.Lines[1].Text)
-	assert.Positive(t, v.Machines[0].Quick.Lines[1].Cents)
+	require.Len(t, v.Machines[0].Quick.Uses, 2)
+	assert.Equal(t, "Soluble", v.Machines[0].Quick.Uses[1].Material.Name)
+	assert.Positive(t, v.Machines[0].Quick.Uses[1].Grams)
 	r.SupportNozzle = 1
-	one, err := Judge(ctx, Subject{Mesh: m, Unit: units.Millimetre}, c, 50, nil)
+	one, err := Judge(ctx, Subject{Mesh: m, Unit: units.Millimetre}, c, nil)
 	require.NoError(t, err)
-	assert.Len(t, one.Machines[0].Quick.Lines, 3)
+	assert.Zero(t, one.Machines[0].Quick.Uses[1].Grams)
 	assert.Greater(t, v.Machines[0].Quick.Seconds, one.Machines[0].Quick.Seconds+45*10, "some fifty changes")
 }
 
@@ -203,7 +132,7 @@ func TestAProgramIsJudged(t *testing.T) {
 	text := "M104 S210\nG28\nG90\nM83\nG1 Z0.2 F600\nG1 X10 Y10\nG1 X90 E3 F1200\nG1 Z0.4\nG1 X10 E3\nM104 S0\n"
 	s, err := gcode.Read(ctx, strings.NewReader(text), 0, nil, MachinesOf(house())...)
 	require.NoError(t, err)
-	v := JudgeProgram(s, house(), 50, 0)
+	v := JudgeProgram(s, house(), 0)
 	require.NotNil(t, v.Program)
 	assert.Equal(t, 2, v.Program.Layers)
 	assert.Equal(t, modelfile.GCode, v.Format)
@@ -222,7 +151,7 @@ func TestAProgramIsJudged(t *testing.T) {
 // is nothing else.
 func TestWhatIsTooThinIsTold(t *testing.T) {
 	find := func(m *mesh.Mesh) (printability.Finding, bool) {
-		v, err := Judge(ctx, Subject{Mesh: m, Unit: units.Millimetre}, house(), 0, nil)
+		v, err := Judge(ctx, Subject{Mesh: m, Unit: units.Millimetre}, house(), nil)
 		require.NoError(t, err)
 		for _, f := range v.Findings {
 			if f.Check == "too thin" {
@@ -258,7 +187,7 @@ func TestWhatIsTooThinIsTold(t *testing.T) {
 	}
 	// The layers that are promised are those that are laid: a cone without its tip.
 	cone := solid.Revolve([]solid.P{{X: 0, Y: 0}, {X: 4, Y: 0}, {X: 0.01, Y: 14}, {X: 0, Y: 14}}, 60)
-	judged, err := Judge(ctx, Subject{Mesh: cone, Unit: units.Millimetre}, house(), 0, nil)
+	judged, err := Judge(ctx, Subject{Mesh: cone, Unit: units.Millimetre}, house(), nil)
 	require.NoError(t, err)
 	c := house()[0]
 	p, err := toolpath.Slice(ctx, cone, mesh.TopologyOf(cone), 1, *c.Recipe, toolpath.Options{Machine: c.Machine}, nil)
@@ -266,7 +195,7 @@ func TestWhatIsTooThinIsTold(t *testing.T) {
 	assert.Less(t, len(p.Layers), 70)
 	assert.InDelta(t, len(p.Layers), judged.Machines[0].Quick.Layers, 1)
 	// Of a part in inches that came without its unit, the unit is what is to be decided.
-	v, err := Judge(ctx, Subject{Mesh: solid.Box(2, 0.1, 1)}, house(), 0, nil)
+	v, err := Judge(ctx, Subject{Mesh: solid.Box(2, 0.1, 1)}, house(), nil)
 	require.NoError(t, err)
 	require.NotEmpty(t, v.Units)
 	w, _ := printability.Worst(v.Findings)
@@ -278,7 +207,7 @@ func TestWhatIsTooThinIsTold(t *testing.T) {
 // the distance from the tip of a corner α to a bead of radius w/2 that touches both sides.
 func TestSharpCornersAreTold(t *testing.T) {
 	told := func(m *mesh.Mesh, u units.Length) *printability.Finding {
-		v, err := Judge(ctx, Subject{Mesh: m, Unit: u}, house(), 0, nil)
+		v, err := Judge(ctx, Subject{Mesh: m, Unit: u}, house(), nil)
 		require.NoError(t, err)
 		for k := range v.Findings {
 			if v.Findings[k].Check == "sharp corners" {

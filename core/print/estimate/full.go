@@ -7,7 +7,6 @@ import (
 	"jobshelf/core/print/motion"
 	"jobshelf/core/print/recipe"
 	"jobshelf/core/print/toolpath"
-	"jobshelf/core/shape/units"
 )
 
 // Full is the estimate from the real toolpath; it is the number that is promised.
@@ -24,10 +23,10 @@ type Full struct {
 	Nozzles       []NozzleUse        `json:"nozzles" doc:"What each nozzle lays, those in use"`
 	Changes       int                `json:"nozzle_changes"`
 	FilamentMM    float64            `json:"filament_mm"`
-	PriceCents    units.Cents        `json:"price_cents"`
-	Lines         []PriceLine        `json:"lines"`
 	Box           [2][3]float64      `json:"bbox_mm" doc:"Around the middle of all lines: least and greatest"`
 	ByLayer       []LayerTime        `json:"by_layer,omitempty"`
+	// Uses are what the nozzles lay, in the order of Nozzles.
+	Uses []Use `json:"-"`
 	// Pace is how each layer is given time to cool.
 	Pace []toolpath.Pace `json:"-"`
 }
@@ -77,7 +76,7 @@ const shortOf = 0.005
 
 // FullOf times a print on a machine. A layer that would take less than the
 // recipe's least time is slowed down, and what is left then is waited for.
-func FullOf(p *toolpath.Print, r recipe.Recipe, m *machine.Machine, spools machine.Spools, startCents units.Cents) *Full {
+func FullOf(p *toolpath.Print, r recipe.Recipe, m *machine.Machine, spools machine.Spools) *Full {
 	r = r.WithDefaults()
 	t := passOver(p, r, m, spools, nil)
 	pace := make([]toolpath.Pace, len(p.Layers))
@@ -124,11 +123,9 @@ func FullOf(p *toolpath.Print, r recipe.Recipe, m *machine.Machine, spools machi
 	}
 	f.HomingSeconds = m.WarmUp.HomingS
 	f.WarmUpSeconds = m.WarmUpSeconds(hottest, heats.Bed())
-	var uses []Use
 	for _, n := range f.Nozzles {
-		uses = append(uses, Use{spools.Of(n.Nozzle), n.Grams})
+		f.Uses = append(f.Uses, Use{spools.Of(n.Nozzle), n.Grams})
 	}
-	f.PriceCents, f.Lines = PriceOf(uses, f.Seconds, m, startCents)
 	return f
 }
 

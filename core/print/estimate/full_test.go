@@ -42,9 +42,9 @@ func TestASquareByHand(t *testing.T) {
 		}
 		return 3*leg(corner, corner) + leg(corner, end)
 	}
-	f := FullOf(square(1), r, &testMachine, machine.Spools{&testMaterial}, 50)
+	f := FullOf(square(1), r, &testMachine, machine.Spools{&testMaterial})
 	assert.InDelta(t, round(25, 0), f.ByKind["outer shell"], 1e-9)
-	two := FullOf(square(2), r, &testMachine, machine.Spools{&testMaterial}, 50)
+	two := FullOf(square(2), r, &testMachine, machine.Spools{&testMaterial})
 	assert.InDelta(t, round(25, corner)+round(40, 0), two.ByKind["outer shell"], 1e-9)
 	require.Len(t, two.ByLayer, 2)
 	assert.Greater(t, two.ByLayer[0].Seconds, two.ByLayer[1].Seconds+0.5)
@@ -61,10 +61,10 @@ func TestASquareByHand(t *testing.T) {
 // the rest is waited for, but for the last; one that takes longer is left alone.
 func TestLayersTakeTheirLeastTime(t *testing.T) {
 	r := testRecipe
-	free := FullOf(square(5), r, &testMachine, machine.Spools{&testMaterial}, 0)
+	free := FullOf(square(5), r, &testMachine, machine.Spools{&testMaterial})
 	for _, least := range []float64{1, 4, 9, 60} {
 		r.LeastLayerS = least
-		f := FullOf(square(5), r, &testMachine, machine.Spools{&testMaterial}, 0)
+		f := FullOf(square(5), r, &testMachine, machine.Spools{&testMaterial})
 		waited := 0.0
 		for i, l := range f.ByLayer {
 			before, pace := free.ByLayer[i].Seconds, f.Pace[i]
@@ -103,7 +103,7 @@ func TestTheSharesOfSlowedLayers(t *testing.T) {
 		laid, all := free.laid[i], free.f.ByLayer[i].Seconds
 		require.Greater(t, all-laid, 0.5, "there are ways")
 		r.LeastLayerS = all * 1.004
-		f := FullOf(p, r, &testMachine, spools, 0)
+		f := FullOf(p, r, &testMachine, spools)
 		assert.InDelta(t, laid/(r.LeastLayerS-(all-laid)), f.Pace[i].Share, 1e-9, "layer %d", i)
 		assert.Equal(t, toolpath.Pace{Share: 1}, f.Pace[1], "nothing is laid in it")
 	}
@@ -124,7 +124,7 @@ func TestEachNozzleLaysItsMaterial(t *testing.T) {
 		p.Layers[i].Lines[1].Kind, p.Layers[i].Lines[1].Nozzle = toolpath.Support, 1
 	}
 	mm3 := 80 * (0.25*0.2 + math.Pi*0.01)
-	f := FullOf(p, testRecipe, &testMachine, house, 50)
+	f := FullOf(p, testRecipe, &testMachine, house)
 	require.Len(t, f.Nozzles, 2)
 	for k, n := range f.Nozzles {
 		assert.Equal(t, k+1, n.Nozzle)
@@ -139,7 +139,7 @@ func TestEachNozzleLaysItsMaterial(t *testing.T) {
 	for i := range p.Layers {
 		p.Layers[i].Lines = p.Layers[i].Lines[1:]
 	}
-	f = FullOf(p, testRecipe, &testMachine, house, 50)
+	f = FullOf(p, testRecipe, &testMachine, house)
 	require.Len(t, f.Nozzles, 1)
 	assert.Equal(t, "Soluble", f.Nozzles[0].Material)
 	assert.Equal(t, 2, f.Nozzles[0].Nozzle)
@@ -179,10 +179,10 @@ func TestPausesWarmUpAgain(t *testing.T) {
 				p.Layers[i].Lines = append(p.Layers[i].Lines, x)
 			}
 		}
-		f := FullOf(p, r, &m, machine.Spools{&testMaterial, hot}, 0)
+		f := FullOf(p, r, &m, machine.Spools{&testMaterial, hot})
 		assert.InDelta(t, c.want, f.ByKind["warming up again"], 1e-9, name)
 		r.PauseMM = nil
-		without := FullOf(p, r, &m, machine.Spools{&testMaterial, hot}, 0)
+		without := FullOf(p, r, &m, machine.Spools{&testMaterial, hot})
 		assert.InDelta(t, c.want, f.Seconds-without.Seconds, 3*float64(len(c.pauses)), "%s: and stopping and starting", name)
 		assert.InDelta(t, f.Seconds+f.WarmUpSeconds, f.WholeSeconds(), 1e-9)
 		q := Quick{Seconds: 30, WarmUpSeconds: 12}
@@ -209,7 +209,7 @@ func TestFullFiguresAddUp(t *testing.T) {
 		mach.NozzlesMM, mach.ChangeS = []float64{0.4, 0.4}, 7
 		p, err := toolpath.Slice(context.Background(), m, mesh.TopologyOf(m), 1, r, toolpath.Options{}, nil)
 		require.NoError(t, err)
-		f := FullOf(p, r, &mach, house, 50)
+		f := FullOf(p, r, &mach, house)
 		kinds, layers, grams := 0.0, 0.0, 0.0
 		for _, s := range f.ByKind {
 			require.GreaterOrEqual(t, s, 0.)
@@ -232,11 +232,11 @@ func TestFullFiguresAddUp(t *testing.T) {
 		require.InEpsilon(t, f.FilamentMM, mm, 1e-9)
 		let := math.Pi * 1.75 * 1.75 / 4 * 1.24 / 1000 * r.PurgeMM // before the first layer
 		require.InEpsilon(t, f.Grams(), grams+let, 1e-9)
-		cents := int64(0)
-		for _, l := range f.Lines {
-			cents += int64(l.Cents)
+		require.Len(t, f.Uses, len(f.Nozzles))
+		for k, u := range f.Uses {
+			require.InDelta(t, f.Nozzles[k].Grams, u.Grams, 0)
+			require.Equal(t, f.Nozzles[k].Material, u.Material.Name)
 		}
-		require.EqualValues(t, f.PriceCents, cents)
 		require.Equal(t, f.Changes > 0, len(f.Nozzles) > 1)
 		require.InDelta(t, 7*float64(f.Changes), f.ByKind["nozzle change"], 1e-9)
 	})

@@ -1,4 +1,5 @@
-// Package estimate tells time, filament, mass and price before a job is made.
+// Package estimate tells time, filament and mass before a job is made; what they cost is the
+// shop's to say.
 //
 // Quick works from measured sections in milliseconds and ranks choices: shells
 // are the outlines moved inwards, caps come from comparing layers, infill fills
@@ -14,27 +15,25 @@ import (
 	"jobshelf/core/print/recipe"
 	"jobshelf/core/print/toolpath"
 	"jobshelf/core/shape/section"
-	"jobshelf/core/shape/units"
 )
 
 // Quick is the quick estimate of one part, once.
 type Quick struct {
-	Seconds       float64     `json:"seconds"`         // printing, without warm-up
-	WarmUpSeconds float64     `json:"warm_up_seconds"` // from cold to the first line
-	Grams         float64     `json:"grams"`
-	FilamentMM    float64     `json:"filament_mm"`
-	PriceCents    units.Cents `json:"price_cents"`
-	Layers        int         `json:"layers"`
-	Lines         []PriceLine `json:"lines"`
+	Seconds       float64 `json:"seconds"`         // printing, without warm-up
+	WarmUpSeconds float64 `json:"warm_up_seconds"` // from cold to the first line
+	Grams         float64 `json:"grams"`
+	FilamentMM    float64 `json:"filament_mm"`
+	Layers        int     `json:"layers"`
+	Uses          []Use   `json:"-"` // of each nozzle, the part's first
 }
 
 // WholeSeconds is how long the machine is busy, its warm-up among it.
 func (q *Quick) WholeSeconds() float64 { return q.Seconds + q.WarmUpSeconds }
 
-// PriceLine is one line of a price.
-type PriceLine struct {
-	Text  string      `json:"text"`
-	Cents units.Cents `json:"cents"`
+// Use is a mass of a material.
+type Use struct {
+	Material *machine.Material
+	Grams    float64
 }
 
 // lengths are the lines of one layer, in mm.
@@ -95,13 +94,13 @@ func supportBy(s *section.Stack, r recipe.Recipe) support {
 }
 
 // QuickOf estimates a part from its stack, which must have been cut at the
-// recipe's layer heights. startCents is the house's fee for starting a run.
-func QuickOf(s *section.Stack, r *recipe.Recipe, m *machine.Machine, spools machine.Spools, startCents units.Cents) Quick {
-	return SketchOf(s, r, m, spools).Quick(&Fitted, startCents)
+// recipe's layer heights.
+func QuickOf(s *section.Stack, r *recipe.Recipe, m *machine.Machine, spools machine.Spools) Quick {
+	return SketchOf(s, r, m, spools).Quick(&Fitted)
 }
 
 // Quick is the estimate by some factors.
-func (k *Sketch) Quick(f *Factors, startCents units.Cents) Quick {
+func (k *Sketch) Quick(f *Factors) Quick {
 	s, m := k.stack, k.m
 	plateMM2 := s.Bounds.Size().X * s.Bounds.Size().Y
 	by := &k.meant
@@ -133,10 +132,10 @@ func (k *Sketch) Quick(f *Factors, startCents units.Cents) Quick {
 	}
 	bore := math.Pi * m.FilamentMM * m.FilamentMM / 4
 	q.FilamentMM = (volume + other) / bore
-	uses := []Use{{k.spools.Of(full.PieceNozzle), 0}, {k.spools.Of(full.SupportNozzle), 0}}
+	q.Uses = []Use{{k.spools.Of(full.PieceNozzle), 0}, {k.spools.Of(full.SupportNozzle), 0}}
 	for j, v := range [2]float64{volume, other} {
-		uses[j].Grams = uses[j].Material.Grams(m.FilamentMM, v/bore)
-		q.Grams += uses[j].Grams
+		q.Uses[j].Grams = q.Uses[j].Material.Grams(m.FilamentMM, v/bore)
+		q.Grams += q.Uses[j].Grams
 	}
 	heats := full.Heats(m, k.spools)
 	hottest := math.Max(heats.At(full.PieceNozzle, true), heats.At(full.PieceNozzle, false))
@@ -144,7 +143,6 @@ func (k *Sketch) Quick(f *Factors, startCents units.Cents) Quick {
 		hottest = math.Max(hottest, math.Max(heats.At(full.SupportNozzle, true), heats.At(full.SupportNozzle, false)))
 	}
 	q.WarmUpSeconds = m.WarmUpSeconds(hottest, heats.Bed())
-	q.PriceCents, q.Lines = PriceOf(uses, q.Seconds, m, startCents)
 	return q
 }
 

@@ -2,14 +2,12 @@ package estimate
 
 import (
 	"context"
-	"fmt"
 	"math"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
-	"pgregory.net/rapid"
 
 	"jobshelf/core/print/machine"
 	"jobshelf/core/print/recipe"
@@ -17,7 +15,6 @@ import (
 	"jobshelf/core/shape/mesh"
 	"jobshelf/core/shape/section"
 	"jobshelf/core/shape/solid"
-	"jobshelf/core/shape/units"
 )
 
 var (
@@ -35,7 +32,7 @@ func quick(t testing.TB, m *mesh.Mesh, r recipe.Recipe) Quick {
 	t.Helper()
 	s, err := section.NewStack(context.Background(), m, mesh.TopologyOf(m), toolpath.LayeringOf(&r, nil), 1, nil)
 	require.NoError(t, err)
-	return QuickOf(s, &r, &testMachine, machine.Spools{&testMaterial}, 50)
+	return QuickOf(s, &r, &testMachine, machine.Spools{&testMaterial})
 }
 
 // A 20 mm cube by hand. Every layer is a 20 x 20 square, 80 mm around.
@@ -91,8 +88,7 @@ func TestCubeByHand(t *testing.T) {
 
 	// Warm-up: nozzle 190/2 = 95 s, bed 40/0.5 = 80 s, homing 30 s.
 	assert.InDelta(t, 125, q.WarmUpSeconds, 1e-9)
-	// Price: 3.599355 g at 2.5 cents, hours at 120 cents, 50 to start.
-	assert.Equal(t, units.Cents(math.RoundToEven(3.599355*2.5+want/3600*120+50)), q.PriceCents)
+	assert.Equal(t, []Use{{&testMaterial, q.Grams}, {&testMaterial, 0}}, q.Uses)
 }
 
 // Three demo parts by hand. A tube with wide walls: areas by π, spread over
@@ -208,8 +204,6 @@ func TestMoreOfEverythingTakesMore(t *testing.T) {
 		assert.Greater(t, q.Grams, last.Grams)
 		last = q
 	}
-	price, _ := Price([]Charge{{"Filament", 4 * 2500. / 1000}})
-	assert.Equal(t, units.Cents(10), price, "4 g of a 1 kg spool at 25.00 cost 0.10")
 	// 1 kg of PLA at 1.75 mm is about 335 m (data sheet values, from memory).
 	assert.InEpsilon(t, 1000, testMaterial.Grams(1.75, 335_300), 0.001)
 }
@@ -282,9 +276,8 @@ func TestWhatOfAColumnIsFirm(t *testing.T) {
 func TestNoLayersAtAll(t *testing.T) {
 	r := testRecipe
 	r.Hold, r.Support = recipe.HoldSkirt, recipe.SupportEverywhere
-	q := QuickOf(&section.Stack{}, &r, &testMachine, machine.Spools{&testMaterial}, 50)
+	q := QuickOf(&section.Stack{}, &r, &testMachine, machine.Spools{&testMaterial})
 	assert.Zero(t, q.Seconds+q.Grams+q.FilamentMM)
-	assert.EqualValues(t, 50, q.PriceCents)
 }
 
 // A machine slow to start in height takes longer, by what the closed form says of each
@@ -296,7 +289,7 @@ func TestHeightIsAsSlowAsTheMachine(t *testing.T) {
 	require.NoError(t, err)
 	slow := testMachine
 	slow.Motion.LiftAccelMMPerS2 = 50
-	q, p := QuickOf(s, &r, &testMachine, machine.Spools{&testMaterial}, 0), QuickOf(s, &r, &slow, machine.Spools{&testMaterial}, 0)
+	q, p := QuickOf(s, &r, &testMachine, machine.Spools{&testMaterial}), QuickOf(s, &r, &slow, machine.Spools{&testMaterial})
 	assert.InDelta(t, 100*(2*math.Sqrt(0.2/50)-0.03), p.Seconds-q.Seconds, 1e-6)
 }
 
@@ -306,61 +299,4 @@ func TestClosedFormsOfMotion(t *testing.T) {
 	assert.InDelta(t, 0.2, segmentSeconds(10, 50, 50, 1000), 1e-12)
 	assert.True(t, math.IsInf(CornerSpeed(0, 1000, 0.02), 1), "straight on")
 	assert.InDelta(t, 0, CornerSpeed(math.Pi, 1000, 0.02), 1e-6, "straight back")
-}
-
-// An amount that is none (a machine that hardly moves) ends as nothing, soon.
-func TestNoPriceWithoutEnd(t *testing.T) {
-	for _, c := range []float64{1e80, math.Inf(1), math.NaN(), -1e80, 1e15, mostCents, -mostCents} {
-		total, lines := Price([]Charge{{"Filament", 12.6}, {"Machine time", c}, {StartLine, 50}})
-		assert.EqualValues(t, 63, total)
-		assert.EqualValues(t, 0, lines[1].Cents)
-	}
-}
-
-func TestPriceLinesAddUp(t *testing.T) {
-	rapid.Check(t, func(t *rapid.T) {
-		var charges []Charge
-		var sum float64
-		for range rapid.IntRange(1, 8).Draw(t, "n") {
-			c := rapid.Float64Range(0, 1e6).Draw(t, "cents")
-			charges, sum = append(charges, Charge{"x", c}), sum+c
-		}
-		total, lines := Price(charges)
-		var of units.Cents
-		for i, l := range lines {
-			of += l.Cents
-			require.InDelta(t, charges[i].Cents, float64(l.Cents), 1.0000001)
-		}
-		require.Equal(t, total, of)
-		// Who lost most gets a cent first.
-		least, most := 1.0, 0.0
-		for i, l := range lines {
-			whole := math.Floor(charges[i].Cents)
-			if lost := charges[i].Cents - whole; float64(l.Cents) > whole {
-				least = min(least, lost)
-			} else {
-				most = max(most, lost)
-			}
-		}
-		require.GreaterOrEqual(t, least, most)
-		require.InDelta(t, sum, float64(total), 0.5000001)
-	})
-	soluble := &machine.Material{Name: "Soluble", SpoolGrams: 500, SpoolCents: 3400}
-	for _, c := range []struct {
-		uses  []Use
-		texts string
-	}{
-		{[]Use{{&testMaterial, 0}}, "Filament 0, Machine time 60, Start 50"},
-		{[]Use{{&testMaterial, 8}, {soluble, 0}}, "Filament 20, Machine time 60, Start 50"},
-		{[]Use{{&testMaterial, 8}, {soluble, 10}}, "Filament 20, Filament, Soluble 68, Machine time 60, Start 50"},
-	} {
-		_, lines := PriceOf(c.uses, 1800, &testMachine, 50)
-		var texts []string
-		for _, l := range lines {
-			texts = append(texts, fmt.Sprintf("%s %d", l.Text, l.Cents))
-		}
-		assert.Equal(t, c.texts, strings.Join(texts, ", "))
-	}
-	half, _ := Price([]Charge{{"x", 2.5}})
-	assert.Equal(t, units.Cents(2), half, "half to even")
 }

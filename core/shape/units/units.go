@@ -24,6 +24,18 @@ func CentsFromFloat(cents float64) Cents {
 	return Cents(math.RoundToEven(cents))
 }
 
+// Price is an amount with the lines that add up to it.
+type Price struct {
+	Cents Cents       `json:"price_cents"`
+	Lines []PriceLine `json:"lines"`
+}
+
+// PriceLine is one line of a price.
+type PriceLine struct {
+	Text  string `json:"text"`
+	Cents Cents  `json:"cents"`
+}
+
 // Length is a unit that a model's coordinates may be in.
 type Length string
 

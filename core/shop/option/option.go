@@ -1,27 +1,42 @@
-package verdict
+// Package option is the machine ladder: what a job of several pieces would take on each
+// machine, by the verdicts on its pieces, and what it would cost there.
+package option
 
 import (
 	"slices"
 
 	"jobshelf/core/judge/printability"
+	"jobshelf/core/judge/verdict"
 	"jobshelf/core/print/estimate"
 	"jobshelf/core/shape/modelfile"
 	"jobshelf/core/shape/units"
+	"jobshelf/core/shop/price"
 )
 
-// Part is a judged model and how many of it are wanted. Verdict is nil while it
+// SetPrices prices a verdict's quick estimates. startCents is the house's fee for a run.
+func SetPrices(v *verdict.Verdict, choices []verdict.Choice, startCents units.Cents) {
+	for i := range v.Machines {
+		m := &v.Machines[i]
+		k := slices.IndexFunc(choices, func(c verdict.Choice) bool { return c.Machine.Name == m.Name })
+		if k >= 0 && m.Quick != nil {
+			m.Quick.Price = price.Of(m.Quick.Uses, m.Quick.Seconds, choices[k].Machine, startCents)
+		}
+	}
+}
+
+// Part is a judged model and how many of it are wanted. verdict.Verdict is nil while it
 // is not judged.
 type Part struct {
-	Verdict *Verdict
+	Verdict *verdict.Verdict
 	Copies  int
 }
 
 // OnMachine adds up what all parts take on one machine: it fits if each does,
 // and there is an estimate if each has one. Times and masses add, warm-up and
 // layers are the most of any; the fee for the start is due once.
-func OnMachine(name string, parts []Part) MachineVerdict {
-	out := MachineVerdict{Name: name, Fits: len(parts) > 0, ScaleToFit: 1}
-	q := estimate.Quick{}
+func OnMachine(name string, parts []Part) verdict.MachineVerdict {
+	out := verdict.MachineVerdict{Name: name, Fits: len(parts) > 0, ScaleToFit: 1}
+	q := verdict.Quick{}
 	priced := len(parts) > 0
 	for _, p := range parts {
 		v := p.on(name)
@@ -45,7 +60,7 @@ func OnMachine(name string, parts []Part) MachineVerdict {
 		q.Grams += n * v.Quick.Grams
 		q.FilamentMM += n * v.Quick.FilamentMM
 		q.Layers = max(q.Layers, v.Quick.Layers)
-		charge(&q, v.Quick.Lines, p.Copies)
+		q.Price = price.Add(q.Price, v.Quick.Price, p.Copies)
 	}
 	if priced {
 		out.Quick = &q
@@ -55,55 +70,37 @@ func OnMachine(name string, parts []Part) MachineVerdict {
 
 // Sliced is a copy of the verdict in which a machine has the figures of a full
 // estimate, and takes the part if it was sliced for it.
-func (v *Verdict) Sliced(machine string, f *estimate.Full) *Verdict {
+func Sliced(v *verdict.Verdict, machine string, f *price.Full) *verdict.Verdict {
 	out := *v
 	out.Machines = slices.Clone(v.Machines)
 	for i := range out.Machines {
 		if m := &out.Machines[i]; m.Name == machine {
 			m.Fits, m.OverMM = true, [3]float64{}
-			m.Quick = &estimate.Quick{Seconds: f.Seconds, WarmUpSeconds: f.WarmUpSeconds, Grams: f.Grams(), FilamentMM: f.FilamentMM, PriceCents: f.PriceCents, Layers: f.Layers, Lines: f.Lines}
+			m.Quick = &verdict.Quick{Quick: estimate.Quick{Seconds: f.Seconds, WarmUpSeconds: f.WarmUpSeconds, Grams: f.Grams(), FilamentMM: f.FilamentMM, Layers: f.Layers}, Price: f.Price}
 		}
 	}
 	return &out
 }
 
-func (p *Part) on(name string) *MachineVerdict {
+func (p *Part) on(name string) *verdict.MachineVerdict {
 	if p.Verdict == nil {
 		return nil
 	}
-	i := slices.IndexFunc(p.Verdict.Machines, func(m MachineVerdict) bool { return m.Name == name })
+	i := slices.IndexFunc(p.Verdict.Machines, func(m verdict.MachineVerdict) bool { return m.Name == name })
 	if i < 0 {
 		return nil
 	}
 	return &p.Verdict.Machines[i]
 }
 
-// charge adds price lines, each times the copies, save the fee for the start.
-func charge(q *estimate.Quick, lines []estimate.PriceLine, copies int) {
-	for _, l := range lines {
-		k := slices.IndexFunc(q.Lines, func(o estimate.PriceLine) bool { return o.Text == l.Text })
-		if k < 0 {
-			q.Lines, k = append(q.Lines, estimate.PriceLine{Text: l.Text}), len(q.Lines)
-		} else if l.Text == estimate.StartLine {
-			continue
-		}
-		c := l.Cents
-		if l.Text != estimate.StartLine {
-			c *= units.Cents(copies)
-		}
-		q.Lines[k].Cents += c
-		q.PriceCents += c
-	}
-}
-
 // Together is the verdict on a whole file: counts, volumes and areas of all
 // placed copies, every finding, and the ladder over the named machines. boxes
 // are where each part stands in the file, all its copies together.
-func Together(format modelfile.Format, parts []Part, boxes []Box, names []string) *Verdict {
+func Together(format modelfile.Format, parts []Part, boxes []verdict.Box, names []string) *verdict.Verdict {
 	if len(parts) == 1 && parts[0].Copies == 1 {
 		return parts[0].Verdict
 	}
-	v := &Verdict{Format: format, Closed: true, Oriented: true, Bodies: []Body{}, Findings: []printability.Finding{}, Machines: []MachineVerdict{}}
+	v := &verdict.Verdict{Format: format, Closed: true, Oriented: true, Bodies: []verdict.Body{}, Findings: []printability.Finding{}, Machines: []verdict.MachineVerdict{}}
 	var moment [3]float64
 	for i, p := range parts {
 		o, n := p.Verdict, p.Copies
