@@ -122,7 +122,7 @@ func TestThreeMFWithPartsByPath(t *testing.T) {
 // Whatever is read comes back from a 3MF of ours the same: pieces, names,
 // places, unit, every coordinate.
 func TestEveryFormatGoesThroughThreeMF(t *testing.T) {
-	amfText := `<?xml version="1.0" encoding="utf-8"?><amf unit="feet"><metadata type="name">ship</metadata>
+	amfText := `<?xml version="1.0" encoding="utf-8"?><?note 2 > 1?><amf unit="feet"><metadata type="name">ship</metadata>
 <object id="a"><metadata type="name">keel</metadata><mesh><vertices>` + amfVertices(2) + `</vertices><volume>` + amfTriangles + `</volume></mesh></object>
 <object id="b"><mesh><vertices>` + amfVertices(5) + `</vertices><volume>` + amfTriangles + `</volume></mesh></object>
 <constellation id="c"><instance objectid="a"><deltax>30</deltax><deltay>0</deltay><rz>90</rz></instance><instance objectid="a"/><instance objectid="b"><deltaz>40</deltaz></instance></constellation></amf>`

@@ -168,6 +168,53 @@ func TestNarrowingAndWideningByCells(t *testing.T) {
 	})
 }
 
+// Figures by their definition: cells that touch, counted, those at the rim (without a
+// neighbour above or below, and both ends of every row), those that are dense.
+func TestFiguresOfCells(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		s := &Stack{rows: rapid.IntRange(1, 12).Draw(t, "rows"), wordsWide: rapid.IntRange(1, 2).Draw(t, "words")}
+		wide := 64 * s.wordsWide
+		here, dense := make([]uint64, s.rows*s.wordsWide), make([]uint64, s.rows*s.wordsWide)
+		for i := range here {
+			here[i], dense[i] = rapid.Uint64().Draw(t, "here"), rapid.Uint64().Draw(t, "dense")
+		}
+		at := func(m []uint64, c, r int) bool {
+			return c >= 0 && c < wide && r >= 0 && r < s.rows && m[r*s.wordsWide+c/64]>>(c&63)&1 == 1
+		}
+		var want []figure
+		seen := map[[2]int]bool{}
+		for r := range s.rows {
+			for c := range wide {
+				if !at(here, c, r) || seen[[2]int{c, r}] {
+					continue
+				}
+				f := figure{box: [4]int{c, c, r, r}}
+				for todo := [][2]int{{c, r}}; len(todo) > 0; {
+					x, y := todo[0][0], todo[0][1]
+					todo = todo[1:]
+					if !at(here, x, y) || seen[[2]int{x, y}] {
+						continue
+					}
+					seen[[2]int{x, y}] = true
+					todo = append(todo, [2]int{x - 1, y}, [2]int{x + 1, y}, [2]int{x, y - 1}, [2]int{x, y + 1})
+					f.areaMM2++
+					f.box = [4]int{min(f.box[0], x), max(f.box[1], x), min(f.box[2], y), max(f.box[3], y)}
+					for _, yes := range []bool{!at(here, x, y-1) || !at(here, x, y+1), !at(here, x-1, y), !at(here, x+1, y)} {
+						if yes {
+							f.rimMM++
+						}
+					}
+					if at(dense, x, y) {
+						f.roofMM2++
+					}
+				}
+				want = append(want, f)
+			}
+		}
+		require.ElementsMatch(t, want, s.figures(here, dense, nil))
+	})
+}
+
 // What leans by just the angle holds; what leans by two degrees more is carried, whatever
 // way it is turned: under a frustum on its smaller end stands the ring between both ends
 // (π·(R²-r²), wider by the reach), less what the gap takes at its foot.

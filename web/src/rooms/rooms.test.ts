@@ -153,10 +153,11 @@ describe('the counter', () => {
     expect(router.currentRoute.value.path).toBe('/counter/6')
     expect(notices.at(-1)).toMatchObject({ kind: 'refused', text: 'Job 6 was changed by somebody else meanwhile.' })
   })
-  it('has no yes to what stops it', async () => {
-    server.answers['/jobs/6'] = jobView(6, { findings: [{ check: 'open surface', grade: 'stops it', text: 'It is open.', piece_id: 6, piece: 'a', value: 3, unit: 'edges', limit: 0, places: null, mend: null } as never] })
+  it('has no yes to what stops it, and marks the piece it is about', async () => {
+    server.answers['/jobs/6'] = jobView(6, { piece_set: [piece(5), piece(6)], findings: [{ check: 'open surface', grade: 'stops it', text: 'It is open.', piece_id: 6, piece: 'a', value: 3, unit: 'edges', limit: 0, places: null, mend: null } as never] })
     const { w } = await room(CounterRoom, '/counter/6')
     expect(w.find('#yes').attributes('disabled')).toBeDefined()
+    expect(w.findAll('.pieces button, .piece').map((p) => p.findAll('.grade').length)).toEqual([0, 1])
     await press('y')
     expect(server.asked).toEqual([])
   })
@@ -175,6 +176,8 @@ describe('the bench', () => {
     expect(server.asked).toEqual([['POST', '/jobs/9/advance', { version: 7 }]])
     await press('j')
     expect(router.currentRoute.value.path).toBe('/bench/10')
+    await press('k')
+    expect(router.currentRoute.value.path).toBe('/bench/9')
   })
 })
 
