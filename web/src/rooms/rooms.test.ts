@@ -213,8 +213,11 @@ describe('the floor', () => {
     expect(Number.parseFloat(styles(w, '.run')[0]![1]!)).toBeCloseTo(3 * an - 2, 3)
     expect(Number.parseFloat(styles(w, '.now')[0]![0]!)).toBeCloseTo(2.5 * an, 3)
     expect(styles(w, '.lane:first-of-type .closed, .lane .closed')[0]).toEqual(['0px', `${an}px`])
+    const ticks = () => w.findAll('.tick').slice(0, 4).map((x) => Number.parseInt(x.text().replace(/.*\D/, '')))
+    expect(ticks()).toEqual([8, 9, 10, 11])
     await press('z')
     expect(Number.parseFloat(styles(w, '.now')[0]![0]!)).toBeCloseTo(2.5 * 30, 3)
+    expect(ticks()).toEqual([8, 10, 12, 14])
   })
   it('begins an hour before now where nothing runs', async () => {
     server.answers['/floor'] = { now: '2026-11-26T10:30:00Z', open: [], lanes: [lane(1, 'Bowline', [])] }
