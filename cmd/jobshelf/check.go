@@ -15,7 +15,7 @@ import (
 	"strconv"
 	"strings"
 
-	"jobshelf/core/judge/printability"
+	"jobshelf/core/judge/finding"
 	"jobshelf/core/judge/verdict"
 	"jobshelf/core/print/gcode"
 	"jobshelf/core/print/naming"
@@ -290,7 +290,7 @@ func say(out io.Writer, a checked) {
 			fmt.Fprintf(out, "    %d × %s: %d triangles, %.2f cm³\n", m.Copies, cmp.Or(m.Name, "without a name"), m.Triangles, m.VolumeMM3/1000)
 		}
 	}
-	for _, g := range []printability.Grade{printability.StopsIt, printability.Decide, printability.WorthKnowing} {
+	for _, g := range []finding.Grade{finding.StopsIt, finding.Decide, finding.WorthKnowing} {
 		for _, f := range a.Findings {
 			if f.Grade == g {
 				fmt.Fprintf(out, "  %s: %s\n", g, f.Text)

@@ -7,7 +7,7 @@ import (
 	"strings"
 	"time"
 
-	"jobshelf/core/judge/printability"
+	"jobshelf/core/judge/finding"
 	"jobshelf/core/shape/units"
 	"jobshelf/internal/store"
 )
@@ -33,12 +33,12 @@ func (d *Desk) Approve(ctx context.Context, a Actor, id int64, version int, mach
 		if err != nil {
 			return err
 		}
-		if w, ok := worst(pieces); ok && w.Grade == printability.StopsIt {
-			return conflict("This stops it: %s", w.Text)
-		}
 		h, err := look(ctx, tx.Q, d.Now(), id)
 		if err != nil {
 			return err
+		}
+		if w, ok := worst(pieces, h.words); ok && w.Grade == finding.StopsIt {
+			return conflict("This stops it: %s", w.Text)
 		}
 		rung, err := h.choose(pieces, machineID)
 		if err != nil {

@@ -13,7 +13,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"jobshelf/core/judge/printability"
+	"jobshelf/core/judge/finding"
 	"jobshelf/core/judge/verdict"
 	"jobshelf/core/print/estimate"
 	"jobshelf/core/print/recipe"
@@ -497,10 +497,10 @@ func TestMembersTouchTheirOwnOnly(t *testing.T) {
 // A finding that stops a job keeps it from being approved; one to be decided on does not.
 func TestWhatStopsAJob(t *testing.T) {
 	h := open(t)
-	for grade, goes := range map[printability.Grade]bool{printability.StopsIt: false, printability.Decide: true, printability.WorthKnowing: true} {
+	for grade, goes := range map[finding.Grade]bool{finding.StopsIt: false, finding.Decide: true, finding.WorthKnowing: true} {
 		job, _ := h.arrived()
 		sound := *h.found
-		sound.Findings = append(slices.Clone(sound.Findings), printability.Finding{Check: "test", Grade: grade, Text: "It is blue."})
+		sound.Findings = append(slices.Clone(sound.Findings), finding.Finding{Check: "test", Grade: grade, Text: "It is blue."})
 		was := h.found
 		h.found = &sound
 		h.checked(job)
@@ -587,7 +587,7 @@ func TestAShelfReadsEachJudgementOnce(t *testing.T) {
 	h := open(t)
 	was := h.found
 	sound := *was
-	sound.Findings = append(slices.Clone(sound.Findings), printability.Finding{Check: "test", Grade: printability.Decide, Text: "It is blue."})
+	sound.Findings = append(slices.Clone(sound.Findings), finding.Finding{Check: "test", Grade: finding.Decide, Text: "It is blue."})
 	h.found = &sound
 	job, _ := h.toDecide()
 	h.found = was

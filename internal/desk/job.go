@@ -10,6 +10,7 @@ import (
 	"strings"
 	"time"
 
+	"jobshelf/core/judge/finding"
 	"jobshelf/core/judge/printability"
 	"jobshelf/core/judge/verdict"
 	"jobshelf/core/shape/mesh"
@@ -21,28 +22,28 @@ import (
 
 // Slip is a job as it lies on the shelf.
 type Slip struct {
-	ID        int64                 `json:"id"`
-	Title     string                `json:"title"`
-	MemberID  int64                 `json:"member_id"`
-	Member    string                `json:"member"`
-	Purpose   string                `json:"purpose"`
-	Wish      string                `json:"wish"`
-	NeededBy  string                `json:"needed_by,omitempty" doc:"Date, YYYY-MM-DD"`
-	Step      string                `json:"step"`
-	Reason    string                `json:"reason,omitempty"`
-	ArrivedAt time.Time             `json:"arrived_at"`
-	Version   int                   `json:"version"`
-	PieceID   int64                 `json:"piece_id" doc:"The first piece, whose picture stands for the job"`
-	Pictured  bool                  `json:"pictured"`
-	Pieces    int                   `json:"pieces" doc:"How many, copies counted"`
-	Check     Check                 `json:"check"`
-	Worst     *printability.Finding `json:"worst,omitempty"`
-	Machine   string                `json:"machine,omitempty" doc:"Where it is queued, or is proposed to go"`
-	MachineID int64                 `json:"machine_id,omitempty"`
-	Seconds   float64               `json:"seconds,omitempty" doc:"On that machine, with warm-up"`
-	Grams     float64               `json:"grams,omitempty"`
-	Price     units.Cents           `json:"price_cents,omitempty"`
-	Finish    *time.Time            `json:"finish,omitempty" doc:"When it would be, or will be, finished"`
+	ID        int64        `json:"id"`
+	Title     string       `json:"title"`
+	MemberID  int64        `json:"member_id"`
+	Member    string       `json:"member"`
+	Purpose   string       `json:"purpose"`
+	Wish      string       `json:"wish"`
+	NeededBy  string       `json:"needed_by,omitempty" doc:"Date, YYYY-MM-DD"`
+	Step      string       `json:"step"`
+	Reason    string       `json:"reason,omitempty"`
+	ArrivedAt time.Time    `json:"arrived_at"`
+	Version   int          `json:"version"`
+	PieceID   int64        `json:"piece_id" doc:"The first piece, whose picture stands for the job"`
+	Pictured  bool         `json:"pictured"`
+	Pieces    int          `json:"pieces" doc:"How many, copies counted"`
+	Check     Check        `json:"check"`
+	Worst     *FindingView `json:"worst,omitempty"`
+	Machine   string       `json:"machine,omitempty" doc:"Where it is queued, or is proposed to go"`
+	MachineID int64        `json:"machine_id,omitempty"`
+	Seconds   float64      `json:"seconds,omitempty" doc:"On that machine, with warm-up"`
+	Grams     float64      `json:"grams,omitempty"`
+	Price     units.Cents  `json:"price_cents,omitempty"`
+	Finish    *time.Time   `json:"finish,omitempty" doc:"When it would be, or will be, finished"`
 }
 
 // Check is how far the check of a job is.
@@ -87,6 +88,7 @@ func (r *Rung) takes() bool { return r.InService && r.Fits && r.Seconds > 0 }
 // house is what ladders and lanes are worked out from.
 type house struct {
 	hours    planning.Hours
+	words    finding.Speaker
 	machines []store.Machine
 	lanes    map[int64][]store.Run
 	slots    map[int64]planning.Slot // by run
@@ -109,7 +111,7 @@ func look(ctx context.Context, q store.Q, now time.Time, job int64) (*house, err
 	if err != nil {
 		return nil, err
 	}
-	out := &house{lanes: map[int64][]store.Run{}, slots: map[int64]planning.Slot{}, free: map[int64]time.Time{}, start: map[int64]time.Time{}, now: now}
+	out := &house{lanes: map[int64][]store.Run{}, slots: map[int64]planning.Slot{}, free: map[int64]time.Time{}, start: map[int64]time.Time{}, now: now, words: finding.Speak(h.Locale)}
 	if out.hours, err = hours(h); err != nil {
 		return nil, err
 	}
@@ -220,22 +222,39 @@ func (r *Rung) add(h *house, pieces []store.Piece) {
 	}
 }
 
+// FindingView is a finding told in the house's language.
+type FindingView struct {
+	Check  string        `json:"check" doc:"Which check noticed it"`
+	Grade  finding.Grade `json:"grade" enum:"stops it,decide,worth knowing"`
+	Value  float64       `json:"value"`
+	Limit  float64       `json:"limit"`
+	Unit   string        `json:"unit"`
+	Text   string        `json:"text" doc:"What it is and what to do, in plain words"`
+	Places [][3]float64  `json:"places,omitempty" doc:"Points on the model, mm, worst first"`
+	Mend   []mesh.Step   `json:"mend,omitempty" doc:"Repair steps that would mend it"`
+}
+
+func findingView(f *finding.Finding, words finding.Speaker) FindingView {
+	return FindingView{Check: f.Check, Grade: f.Grade, Value: f.Value, Limit: f.Limit, Unit: f.Unit, Text: words.Text(f), Places: f.Places, Mend: f.Mend}
+}
+
 // JobFinding is a finding with the piece it is about.
 type JobFinding struct {
-	printability.Finding
+	FindingView
 	PieceID int64  `json:"piece_id"`
 	Piece   string `json:"piece"`
 }
 
-func findings(pieces []store.Piece) []JobFinding {
+// findings are those on all pieces, told in the house's language.
+func findings(pieces []store.Piece, words finding.Speaker) []JobFinding {
 	out := []JobFinding{}
 	for _, p := range pieces {
 		if p.Problem != "" {
-			out = append(out, JobFinding{printability.Finding{Check: "not readable", Grade: printability.StopsIt, Text: p.Problem}, p.ID, p.Name})
+			out = append(out, JobFinding{unreadable(p), p.ID, p.Name})
 		}
 		if p.Verdict != nil {
-			for _, f := range p.Verdict.Findings {
-				out = append(out, JobFinding{f, p.ID, p.Name})
+			for i := range p.Verdict.Findings {
+				out = append(out, JobFinding{findingView(&p.Verdict.Findings[i], words), p.ID, p.Name})
 			}
 		}
 	}
@@ -243,12 +262,22 @@ func findings(pieces []store.Piece) []JobFinding {
 }
 
 // worst is the finding that matters most; false if there is none.
-func worst(pieces []store.Piece) (printability.Finding, bool) {
-	var plain []printability.Finding
-	for _, f := range findings(pieces) {
-		plain = append(plain, f.Finding)
+func worst(pieces []store.Piece, words finding.Speaker) (FindingView, bool) {
+	var all []finding.Finding
+	for _, p := range pieces {
+		if p.Problem != "" {
+			return unreadable(p), true
+		}
+		if p.Verdict != nil {
+			all = append(all, p.Verdict.Findings...)
+		}
 	}
-	return printability.Worst(plain)
+	f, ok := finding.Worst(all)
+	return findingView(&f, words), ok
+}
+
+func unreadable(p store.Piece) FindingView {
+	return FindingView{Check: "not readable", Grade: finding.StopsIt, Text: p.Problem}
 }
 
 func (h *house) slip(j store.Job, pieces []store.Piece) Slip {
@@ -264,7 +293,7 @@ func (h *house) slip(j store.Job, pieces []store.Piece) Slip {
 		}
 		s.Pieces += p.Copies
 	}
-	if w, ok := worst(pieces); ok {
+	if w, ok := worst(pieces, h.words); ok {
 		s.Worst = &w
 	}
 	return s
@@ -472,7 +501,7 @@ func (d *Desk) Job(ctx context.Context, a Actor, id int64) (JobView, error) {
 	if err != nil {
 		return JobView{}, err
 	}
-	v := JobView{Slip: h.slip(j, pieces), Findings: findings(pieces), Ladder: h.ladder(pieces), PieceSet: []PieceView{}, History: []HistoryLine{}}
+	v := JobView{Slip: h.slip(j, pieces), Findings: findings(pieces, h.words), Ladder: h.ladder(pieces), PieceSet: []PieceView{}, History: []HistoryLine{}}
 	run, err := d.Store.RunOfJob(ctx, id)
 	if err != nil && !errors.Is(err, store.ErrNotFound) {
 		return v, err
@@ -513,7 +542,7 @@ func pieceView(p store.Piece, versions []store.Version) PieceView {
 		v.Format, v.Unit, v.Program = string(c.Format), string(c.Unit), c.Program
 		v.Units = append(v.Units, c.Units...)
 		for _, s := range mesh.Steps {
-			if slices.ContainsFunc(c.Findings, func(f printability.Finding) bool { return slices.Contains(f.Mend, s) }) {
+			if slices.ContainsFunc(c.Findings, func(f finding.Finding) bool { return slices.Contains(f.Mend, s) }) {
 				v.Mend = append(v.Mend, s)
 			}
 		}

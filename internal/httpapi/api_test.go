@@ -20,7 +20,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"jobshelf/core/judge/printability"
+	"jobshelf/core/judge/finding"
 	"jobshelf/core/print/gcode"
 	"jobshelf/core/print/recipe"
 	"jobshelf/core/shape/mesh"
@@ -614,7 +614,7 @@ func TestARepairIsAVersionAndTheOriginalStays(t *testing.T) {
 	require.Equal(t, "open surface", v.Findings[0].Check)
 	assert.NotEmpty(t, v.Findings[0].Places)
 	assert.Contains(t, piece.Mend, mesh.StepHoles)
-	var evidence []printability.Evidence
+	var evidence []finding.Evidence
 	h.call("GET", fmt.Sprintf("/pieces/%d/evidence", piece.ID), nil).into(t, &evidence)
 	require.Len(t, evidence, 1)
 	assert.Len(t, evidence[0].Lines, piece.Surface.Boundary)

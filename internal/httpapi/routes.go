@@ -15,7 +15,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/adapters/humachi"
 
-	"jobshelf/core/judge/printability"
+	"jobshelf/core/judge/finding"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/store"
 )
@@ -272,7 +272,7 @@ func (s *Server) fileRoutes() {
 		}
 		return s.Desk.Store.BlobReader(ctx, b.ID), header{contentType: "application/octet-stream", size: b.Size, name: name}, err
 	})
-	register(s, desk.Member, op("piece-evidence", "GET", "/pieces/{id}/evidence", "Lines and faces of the findings, mm"), func(ctx context.Context, in *ofVersion) (*body[[]printability.Evidence], error) {
+	register(s, desk.Member, op("piece-evidence", "GET", "/pieces/{id}/evidence", "Lines and faces of the findings, mm"), func(ctx context.Context, in *ofVersion) (*body[[]finding.Evidence], error) {
 		p, v, err := s.Desk.Version(ctx, actorOf(ctx), in.ID, in.Version)
 		if err != nil {
 			return nil, err

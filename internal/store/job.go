@@ -5,7 +5,7 @@ import (
 	"errors"
 	"time"
 
-	"jobshelf/core/judge/printability"
+	"jobshelf/core/judge/finding"
 	"jobshelf/core/judge/verdict"
 	"jobshelf/core/shape/mesh"
 	"jobshelf/core/shape/units"
@@ -185,7 +185,7 @@ func (q Q) AddVersion(ctx context.Context, piece int64, steps []string) (int, er
 // repair made, if it was to be mended.
 type Judgement struct {
 	Verdict  *verdict.Verdict
-	Evidence []printability.Evidence
+	Evidence []finding.Evidence
 	Problem  string
 	Picture  []byte
 	ViewID   *int64
@@ -209,8 +209,8 @@ func (q Q) Picture(ctx context.Context, piece int64, n int) ([]byte, error) {
 }
 
 // Evidence is what the findings on a version are drawn with; nil if there is none.
-func (q Q) Evidence(ctx context.Context, piece int64, n int) ([]printability.Evidence, error) {
-	return scalar[[]printability.Evidence](ctx, q, `SELECT coalesce(evidence, '[]') FROM version WHERE piece_id = $1 AND n = $2`, piece, n)
+func (q Q) Evidence(ctx context.Context, piece int64, n int) ([]finding.Evidence, error) {
+	return scalar[[]finding.Evidence](ctx, q, `SELECT coalesce(evidence, '[]') FROM version WHERE piece_id = $1 AND n = $2`, piece, n)
 }
 
 // Task is the check of a job.

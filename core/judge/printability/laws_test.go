@@ -4,15 +4,12 @@ import (
 	"context"
 	"fmt"
 	"math"
-	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"jobshelf/core/print/gcode"
-	"jobshelf/core/print/machine"
-	"jobshelf/core/print/recipe"
+	"jobshelf/core/judge/finding"
 	"jobshelf/core/shape/mesh"
 	"jobshelf/core/shape/solid"
 	"jobshelf/core/shape/units"
@@ -69,7 +66,7 @@ func spoiled() map[string]struct {
 // stands; places and evidence lie on the part, and near the fault.
 func TestPlacesLieAtTheFault(t *testing.T) {
 	for name, c := range spoiled() {
-		judge := func(m *mesh.Mesh, mm float64) ([]Finding, []Evidence) {
+		judge := func(m *mesh.Mesh, mm float64) ([]finding.Finding, []finding.Evidence) {
 			r, err := mesh.Inspect(context.Background(), m)
 			require.NoError(t, err)
 			return Surface(m, r, mm)
@@ -133,7 +130,7 @@ func TestPlacesLieAtTheFault(t *testing.T) {
 // However many faults there are, so many places are told and no more, and the text counts
 // all of them.
 func TestPlacesAreBounded(t *testing.T) {
-	for _, n := range []int{1, 3, maxPlaces - 1, maxPlaces, maxPlaces + 1, maxPlaces + 15} {
+	for _, n := range []int{1, 3, finding.MaxPlaces - 1, finding.MaxPlaces, finding.MaxPlaces + 1, finding.MaxPlaces + 15} {
 		holes, turned := &mesh.Mesh{}, &mesh.Mesh{}
 		for k := range n {
 			b := solid.Box(3, 3, 3)
@@ -148,9 +145,9 @@ func TestPlacesAreBounded(t *testing.T) {
 		require.NoError(t, err)
 		f, _ := Surface(holes, r, 1)
 		require.Equal(t, "open surface", f[0].Check)
-		assert.Len(t, f[0].Places, min(n, maxPlaces))
+		assert.Len(t, f[0].Places, min(n, finding.MaxPlaces))
 		assert.InDelta(t, 3*float64(n), f[0].Value, 0)
-		assert.Contains(t, f[0].Text, "The surface has "+plural(n, "hole")+": ")
+		assert.Contains(t, f[0].Text, fmt.Sprintf("The surface has %d hole", n))
 		assert.Contains(t, f[0].Text, fmt.Sprintf("longest rim is %.3g mm around %.3g mm²", 6+3*math.Sqrt2, 4.5))
 		r, err = mesh.Inspect(context.Background(), turned)
 		require.NoError(t, err)
@@ -158,9 +155,9 @@ func TestPlacesAreBounded(t *testing.T) {
 		most := 0
 		for _, x := range f {
 			most = max(most, len(x.Places))
-			assert.LessOrEqual(t, len(x.Places), maxPlaces)
+			assert.LessOrEqual(t, len(x.Places), finding.MaxPlaces)
 		}
-		assert.GreaterOrEqual(t, most, min(n, maxPlaces))
+		assert.GreaterOrEqual(t, most, min(n, finding.MaxPlaces))
 	}
 }
 
@@ -175,76 +172,6 @@ func TestAnOpenSurfaceWithoutARim(t *testing.T) {
 	require.NotEmpty(t, f)
 	assert.Contains(t, f[0].Text, "The surface is open: 3 edges have only one face")
 	assert.Empty(t, f[0].Places)
-}
-
-// A program's findings at the edges of what machines, materials and the house allow.
-func TestProgramsAtTheEdges(t *testing.T) {
-	base := machine.Machine{Name: "Bowline", Process: machine.MaterialExtrusion, InService: true, Volume: machine.Volume{Shape: machine.Rectangle, XMM: 100, YMM: 80, ZMM: 60}, NozzlesMM: []float64{0.4}, NozzleMaxC: 260, BedMaxC: 90}
-	hotter := base
-	hotter.Name, hotter.NozzleMaxC, hotter.BedMaxC = "Capstan", 300, 60
-	pla, abs := &machine.Material{Name: "PLA", NozzleMaxC: 230}, &machine.Material{Name: "ABS", NozzleMaxC: 250}
-	unknown := &machine.Material{Name: "Dust"}
-	fine, coarse := &recipe.Recipe{LayerMM: 0.2}, &recipe.Recipe{LayerMM: 0.3}
-	sound := gcode.Summary{NozzleMaxC: 210, BedMaxC: 60, LayerMM: 0.2, Nozzles: []float64{210}}
-	sound.Max = gcode.XYZ{X: 50, Y: 50, Z: 50}
-	one := []Target{{&base, fine, machine.Spools{pla}}}
-	for name, c := range map[string]struct {
-		change  func(*gcode.Summary)
-		targets []Target
-		seconds float64
-		says    string // "check: value of limit"; empty: nothing
-	}{
-		"sound":                   {func(*gcode.Summary) {}, one, 0, ""},
-		"at the border":           {func(s *gcode.Summary) { s.Max = gcode.XYZ{X: 100, Y: 80, Z: 60} }, one, 0, ""},
-		"a hair beyond":           {func(s *gcode.Summary) { s.Max.X = 100.0009 }, one, 0, ""},
-		"beyond":                  {func(s *gcode.Summary) { s.Max.Y = 80.002 }, one, 0, "outside the machine: 0.002 of 0"},
-		"before the border":       {func(s *gcode.Summary) { s.Min.X = -2 }, one, 0, "outside the machine: 2 of 0"},
-		"too high":                {func(s *gcode.Summary) { s.Max.Z = 63 }, one, 0, "outside the machine: 3 of 0"},
-		"as long as allowed":      {func(*gcode.Summary) {}, one, 7200, ""},
-		"longer":                  {func(*gcode.Summary) {}, one, 9000, "too long: 2.5 of 2"},
-		"hottest":                 {func(s *gcode.Summary) { s.NozzleMaxC, s.Nozzles = 230, []float64{230} }, one, 0, ""},
-		"hotter than it may":      {func(s *gcode.Summary) { s.NozzleMaxC, s.Nozzles = 231, []float64{231} }, one, 0, "hotter than the material: 231 of 230"},
-		"nobody knows its heat":   {func(s *gcode.Summary) { s.NozzleMaxC, s.Nozzles = 260, []float64{260} }, []Target{{&base, fine, machine.Spools{unknown}}}, 0, ""},
-		"another may":             {func(s *gcode.Summary) { s.NozzleMaxC, s.Nozzles = 240, []float64{240} }, []Target{{&base, fine, machine.Spools{pla}}, {&hotter, fine, machine.Spools{abs}}}, 0, ""},
-		"none may":                {func(s *gcode.Summary) { s.NozzleMaxC, s.Nozzles = 255, []float64{255} }, []Target{{&base, fine, machine.Spools{pla}}, {&hotter, fine, machine.Spools{abs}}}, 0, "hotter than the material: 255 of 250"},
-		"a second nozzle hotter":  {func(s *gcode.Summary) { s.NozzleMaxC, s.Nozzles = 255, []float64{235, 255} }, []Target{{twoOf(base), fine, machine.Spools{pla, abs}}}, 0, "hotter than the material: 235 of 230"},
-		"a second much hotter":    {func(s *gcode.Summary) { s.NozzleMaxC, s.Nozzles = 258, []float64{235, 258} }, []Target{{twoOf(base), fine, machine.Spools{pla, abs}}}, 0, "hotter than the material: 258 of 250"},
-		"the machine's most":      {func(s *gcode.Summary) { s.NozzleMaxC, s.BedMaxC, s.Nozzles = 260, 90, []float64{210} }, one, 0, ""},
-		"too hot for it":          {func(s *gcode.Summary) { s.NozzleMaxC = 261 }, one, 0, "hotter than the machine: 261 of 260"},
-		"too hot for all":         {func(s *gcode.Summary) { s.NozzleMaxC = 301 }, []Target{{&base, fine, nil}, {&hotter, fine, nil}}, 0, "hotter than the machine: 301 of 300"},
-		"bed too hot":             {func(s *gcode.Summary) { s.BedMaxC = 91 }, one, 0, "hotter than the machine: 91 of 90"},
-		"bed too hot, nozzle not": {func(s *gcode.Summary) { s.NozzleMaxC, s.BedMaxC = 260, 91 }, one, 0, "hotter than the machine: 91 of 90"},
-		"between two layers":      {func(s *gcode.Summary) { s.LayerMM = 0.26 }, []Target{{&base, fine, nil}, {&hotter, coarse, nil}}, 0, "layer height: 0.26 of 0.3"},
-		"nearer to the other":     {func(s *gcode.Summary) { s.LayerMM = 0.24 }, []Target{{&hotter, coarse, nil}, {&base, fine, nil}}, 0, "layer height: 0.24 of 0.2"},
-		"as high, nearly":         {func(s *gcode.Summary) { s.LayerMM = 0.2049 }, one, 0, ""},
-		"one of two":              {func(s *gcode.Summary) { s.LayerMM = 0.3 }, []Target{{&base, fine, nil}, {&hotter, coarse, nil}}, 0, ""},
-		"no recipe":               {func(s *gcode.Summary) { s.LayerMM = 0.7 }, []Target{{&base, nil, nil}}, 0, ""},
-		"two nozzles":             {func(s *gcode.Summary) { s.ByTool = []float64{3, 4} }, one, 0, "nozzles: 2 of 1"},
-		"nobody told of nozzles":  {func(s *gcode.Summary) { s.ByTool = []float64{3, 4} }, []Target{{func() *machine.Machine { m := base; m.NozzlesMM = nil; return &m }(), fine, nil}}, 0, ""},
-		"nozzle left on":          {func(s *gcode.Summary) { s.NozzleEndC = 0.5 }, one, 0, "heating stays on: 0.5 of 0"},
-		"both left on":            {func(s *gcode.Summary) { s.NozzleEndC, s.BedEndC = 200, 60 }, one, 0, "heating stays on: 200 of 0"},
-		"waits hot":               {func(s *gcode.Summary) { s.HotPauses = 2 }, one, 0, "waits with the heat on: 2 of 0"},
-		"cold":                    {func(s *gcode.Summary) { s.NozzleMaxC, s.Nozzles = 0, nil }, one, 0, "no heat: 0 of 0"},
-	} {
-		s := sound
-		c.change(&s)
-		var got []string
-		for _, f := range Program(&s, c.targets, c.seconds, 7200) {
-			got = append(got, fmt.Sprintf("%s: %.3g of %.3g", f.Check, f.Value, f.Limit))
-		}
-		assert.Equal(t, c.says, strings.Join(got, ", "), name)
-	}
-	assert.Empty(t, Program(&sound, one, 1e9, 0), "the house allows any length")
-	idle := base
-	idle.InService = false
-	s := sound
-	s.Max.X = 500
-	assert.Empty(t, Program(&s, []Target{{&idle, fine, nil}}, 0, 0), "no machine is in service")
-}
-
-func twoOf(m machine.Machine) *machine.Machine {
-	m.NozzlesMM = []float64{0.4, 0.4}
-	return &m
 }
 
 // A size without a unit is questioned below and above what people make, and not at it.
@@ -291,7 +218,7 @@ func TestSizesAtTheirEdges(t *testing.T) {
 // Of every kind of fault as many places are told as there are faults, up to the bound; each
 // at its own fault; and the count is of all.
 func TestEveryKindOfFaultIsCountedAndPlaced(t *testing.T) {
-	for _, n := range []int{1, 2, maxPlaces, maxPlaces + 3} {
+	for _, n := range []int{1, 2, finding.MaxPlaces, finding.MaxPlaces + 3} {
 		at := func(k int) mesh.Vec3 { return mesh.Vec3{X: 40 * float64(k), Y: 7, Z: 3} }
 		for name, c := range map[string]struct {
 			check string
@@ -335,7 +262,7 @@ func TestEveryKindOfFaultIsCountedAndPlaced(t *testing.T) {
 			r, err := mesh.Inspect(context.Background(), m)
 			require.NoError(t, err)
 			all, _ := Surface(m, r, 1)
-			var f *Finding
+			var f *finding.Finding
 			for i := range all {
 				if all[i].Check == c.check {
 					f = &all[i]
@@ -346,9 +273,9 @@ func TestEveryKindOfFaultIsCountedAndPlaced(t *testing.T) {
 			}
 			if c.unit > 0 {
 				assert.InDelta(t, c.unit*float64(n), f.Value, 0, "%d %s", n, name)
-				assert.Len(t, f.Places, min(n, maxPlaces), "%d %s", n, name)
+				assert.Len(t, f.Places, min(n, finding.MaxPlaces), "%d %s", n, name)
 			}
-			assert.LessOrEqual(t, len(f.Places), maxPlaces)
+			assert.LessOrEqual(t, len(f.Places), finding.MaxPlaces)
 			seen := map[int]bool{}
 			for _, p := range f.Places {
 				k := int(math.Round((p[0] - 7) / 40))
@@ -357,7 +284,7 @@ func TestEveryKindOfFaultIsCountedAndPlaced(t *testing.T) {
 				seen[k] = true
 			}
 			if c.unit > 0 {
-				assert.Len(t, seen, min(n, maxPlaces), "%s: each its own", name)
+				assert.Len(t, seen, min(n, finding.MaxPlaces), "%s: each its own", name)
 			}
 		}
 	}

@@ -2,16 +2,12 @@ package printability
 
 import (
 	"context"
-	"fmt"
-	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"jobshelf/core/print/gcode"
-	"jobshelf/core/print/machine"
-	"jobshelf/core/print/recipe"
+	"jobshelf/core/judge/finding"
 	"jobshelf/core/shape/mesh"
 	"jobshelf/core/shape/solid"
 	"jobshelf/core/shape/units"
@@ -25,8 +21,8 @@ func TestSizesAndTheirUnits(t *testing.T) {
 	fits := func(scale float64) int { return map[float64]int{25.4: 4, 10: 5}[scale] }
 	f, p := Size(box(2, 1, 0.5), "", fits)
 	require.Len(t, f, 1)
-	assert.Equal(t, Decide, f[0].Grade)
-	assert.Contains(t, f[0].Text, "in inches it would be 50.8 mm and go on 4 machines; in centimetres it would be 20 mm and go on 5 machines")
+	assert.Equal(t, finding.Decide, f[0].Grade)
+	assert.Contains(t, f[0].Text, "in inches it would be 50.8 mm and go on 4 machines, in centimetres it would be 20 mm and go on 5 machines")
 	require.Len(t, p, 3)
 	assert.Equal(t, []units.Length{units.Inch, units.Centimetre, units.Metre}, []units.Length{p[0].Unit, p[1].Unit, p[2].Unit})
 	assert.InDelta(t, 50.8, p[0].LongestMM, 1e-9)
@@ -57,29 +53,29 @@ func TestFitsFlatAndWorst(t *testing.T) {
 	assert.Empty(t, Flat(box(179, 20, 3)), "less than sixty times")
 	assert.Empty(t, Flat(box(400, 20, 4.1)), "thick enough")
 	assert.Empty(t, Flat(box(400, 20, 0)))
-	w, ok := Worst([]Finding{{Check: "a", Grade: WorthKnowing}, {Check: "b", Grade: StopsIt}, {Check: "c", Grade: Decide}})
+	w, ok := finding.Worst([]finding.Finding{{Check: "a", Grade: finding.WorthKnowing}, {Check: "b", Grade: finding.StopsIt}, {Check: "c", Grade: finding.Decide}})
 	assert.True(t, ok)
 	assert.Equal(t, "b", w.Check)
-	_, ok = Worst(nil)
+	_, ok = finding.Worst(nil)
 	assert.False(t, ok)
 }
 
 // judged inspects a mesh and gives its findings by check.
-func judged(t *testing.T, m *mesh.Mesh, mm float64) (map[string]Finding, map[string]Evidence) {
+func judged(t *testing.T, m *mesh.Mesh, mm float64) (map[string]finding.Finding, map[string]finding.Evidence) {
 	t.Helper()
 	r, err := mesh.Inspect(context.Background(), m)
 	require.NoError(t, err)
 	found, drawn := Surface(m, r, mm)
-	f, e := map[string]Finding{}, map[string]Evidence{}
+	f, e := map[string]finding.Finding{}, map[string]finding.Evidence{}
 	for _, x := range found {
 		assert.NotContains(t, f, x.Check, "once each")
 		assert.NotEmpty(t, x.Text)
-		assert.LessOrEqual(t, len(x.Places), maxPlaces)
+		assert.LessOrEqual(t, len(x.Places), finding.MaxPlaces)
 		f[x.Check] = x
 	}
 	for _, x := range drawn {
-		assert.LessOrEqual(t, len(x.Lines), maxLines)
-		assert.LessOrEqual(t, len(x.Faces), maxFaces)
+		assert.LessOrEqual(t, len(x.Lines), finding.MaxLines)
+		assert.LessOrEqual(t, len(x.Faces), finding.MaxFaces)
 		e[x.Check] = x
 	}
 	return f, e
@@ -103,7 +99,7 @@ func TestFaultsOfASurface(t *testing.T) {
 	f, e := judged(t, hole, 25.4)
 	require.Contains(t, f, "open surface")
 	x := f["open surface"]
-	assert.Equal(t, StopsIt, x.Grade)
+	assert.Equal(t, finding.StopsIt, x.Grade)
 	assert.InDelta(t, 3, x.Value, 0)
 	assert.Contains(t, x.Text, "1 hole: 3 edges have only one face")
 	require.Len(t, x.Places, 1)
@@ -113,7 +109,7 @@ func TestFaultsOfASurface(t *testing.T) {
 	assert.Len(t, e["open surface"].Lines, 3)
 
 	f, e = judged(t, turned(sound, 5), 1)
-	assert.Equal(t, Decide, f["turned faces"].Grade)
+	assert.Equal(t, finding.Decide, f["turned faces"].Grade)
 	assert.InDelta(t, 3, f["turned faces"].Value, 0, "all its three edges")
 	assert.Equal(t, []mesh.Step{mesh.StepOrient}, f["turned faces"].Mend)
 	assert.Len(t, e["turned faces"].Lines, 3)
@@ -135,7 +131,7 @@ func TestFaultsOfASurface(t *testing.T) {
 	n := uint32(len(sound.Vertices))
 	flat.Triangles = append(flat.Triangles, [3]uint32{n, n + 1, n + 2})
 	f, _ = judged(t, flat, 1)
-	assert.Equal(t, WorthKnowing, f["triangles without area"].Grade)
+	assert.Equal(t, finding.WorthKnowing, f["triangles without area"].Grade)
 
 	two := solid.Box(10, 10, 10)
 	two.Append(solid.Box(10, 10, 10).Transformed(1, mesh.Vec3{X: 5, Y: 5, Z: 5}))
@@ -156,57 +152,5 @@ func TestFaultsOfASurface(t *testing.T) {
 
 	sheet := &mesh.Mesh{Vertices: []mesh.Vec3{{}, {X: 10}, {Y: 10}}, Triangles: [][3]uint32{{0, 1, 2}}}
 	f, _ = judged(t, sheet, 1)
-	assert.Equal(t, StopsIt, f["no volume"].Grade)
-}
-
-// A program from elsewhere, sound for the house, and with each thing that is not.
-func TestForeignPrograms(t *testing.T) {
-	m := machine.Machine{Name: "Bowline", Process: machine.MaterialExtrusion, InService: true, Volume: machine.Volume{Shape: machine.Rectangle, XMM: 100, YMM: 100, ZMM: 100}, NozzlesMM: []float64{0.4}, NozzleMaxC: 260, BedMaxC: 90}
-	round := m
-	round.Name, round.Volume = "Halyard", machine.Volume{Shape: machine.Round, XMM: 80, YMM: 80, ZMM: 100}
-	idle := m
-	idle.InService = false
-	targets := []Target{{&m, &recipe.Recipe{LayerMM: 0.2}, machine.Spools{{Name: "PLA", NozzleMaxC: 230}}}, {Machine: &round}, {Machine: &idle}}
-	program := func(start, body, end string) []Finding {
-		text := "G28\n" + start + "\nG90\nM83\nG1 Z0.2 F600\nG1 X10 Y10\n" + body + "\n" + end + "\n"
-		s, err := gcode.Read(context.Background(), strings.NewReader(text), 0, nil)
-		require.NoError(t, err)
-		return Program(s, targets, s.Seconds, 4*3600)
-	}
-	const layers = "\nG1 Z0.4\nG1 X20 E2\nG1 Z0.6\nG1 X80 E2"
-	heat, off := "M104 S210\nM140 S60", "M104 S0\nM140 S0"
-	assert.Empty(t, program(heat, "G1 X90 E2 F1200"+layers, off))
-	for _, c := range []struct {
-		grade            Grade
-		check, says      string
-		start, body, end string
-	}{
-		{StopsIt, "outside the machine", "by at least 12.5 mm", heat, "G1 X112.5 E2 F1200" + layers, off},
-		{Decide, "no heat", "never sets the nozzle's temperature", "", "G1 X90 E2 F1200" + layers, ""},
-		{StopsIt, "hotter than the machine", "asks for 270 °C at the nozzle", "M104 S270", "G1 X90 E2 F1200" + layers, off},
-		{Decide, "hotter than the material", "PLA, which is loaded, may be 230 °C hot", "M104 S240", "G1 X90 E2 F1200" + layers, off},
-		{StopsIt, "heating stays on", "leaves the nozzle at 210 °C and the bed at 60 °C", heat, "G1 X90 E2 F1200" + layers, ""},
-		{StopsIt, "heating stays on", "leaves the bed at 60 °C", heat, "G1 X90 E2 F1200" + layers, "M104 S0"},
-		{Decide, "layer height", "Its layers are 0.3 mm high. The house lays 0.2 mm on Bowline", heat, "G1 X90 E2 F1200\nG1 Z0.5\nG1 X10 E9\nG1 Z0.8\nG1 X90 E9\nG1 Z1.1\nG1 X10 E9", off},
-		{Decide, "too long", "It runs for 5.", heat, "G4 S18000\nG1 X90 E2 F1200" + layers, off},
-		{StopsIt, "command not allowed", "M500 in line 8 saves settings in the machine", heat, "M500\nG1 X90 E2 F1200" + layers, off},
-		{StopsIt, "hotter than the machine", "asks for 95 °C at the bed; that of Bowline goes up to 90 °C", "M104 S210\nM140 S95", "G1 X90 E2 F1200" + layers, off},
-		{StopsIt, "nozzles", "It uses 2 nozzles; no machine that it fits has more than 1.", heat, "G1 X90 E2 F1200" + layers, "M104 T1 S0\n" + off},
-		{StopsIt, "unclear line", "Line 8 is in lower case", heat, "m104 s210\nG1 X90 E2 F1200" + layers, off},
-		{StopsIt, "unclear line", "Line 8 holds a control character", heat, "; nothing\rM104 S210\nG1 X90 E2 F1200" + layers, off},
-		{Decide, "waits with the heat on", "waits for somebody once with the heat on", heat, "G1 X90 E2 F1200\nM0" + layers, off},
-		{StopsIt, "command not allowed", "START_PRINT in line 8 is not among", heat, "START_PRINT BED=60\nG1 X90 E2 F1200" + layers, off},
-	} {
-		found := program(c.start, c.body, c.end)
-		list := ""
-		for _, f := range found {
-			list += fmt.Sprintf("%s / %s: %s\n", f.Grade, f.Check, f.Text)
-		}
-		assert.Contains(t, list, fmt.Sprintf("%s / %s: ", c.grade, c.check), "%s", c.check)
-		assert.Contains(t, list, c.says)
-	}
-	// On a round plate the middle is the origin.
-	s := &gcode.Summary{Min: gcode.XYZ{X: -39, Y: -1}, Max: gcode.XYZ{X: 39, Y: 1, Z: 101}, RadiusMM: 39.5}
-	assert.Equal(t, [3]float64{0, 0, 1}, FitProgram(s, round.Volume))
-	assert.Equal(t, [3]float64{39, 1, 1}, FitProgram(s, m.Volume))
+	assert.Equal(t, finding.StopsIt, f["no volume"].Grade)
 }

@@ -1,10 +1,9 @@
 package printability
 
 import (
-	"fmt"
 	"math"
-	"strings"
 
+	"jobshelf/core/judge/finding"
 	"jobshelf/core/shape/mesh"
 )
 
@@ -13,20 +12,20 @@ type surface struct {
 	m        *mesh.Mesh
 	r        *mesh.Report
 	mm       float64
-	findings []Finding
-	evidence []Evidence
+	findings []finding.Finding
+	evidence []finding.Evidence
 }
 
 // Surface judges whether a mesh bounds a solid, says where it does not, and
 // which repair would mend it. mm is the size of the mesh's unit.
-func Surface(m *mesh.Mesh, r *mesh.Report, mm float64) ([]Finding, []Evidence) {
+func Surface(m *mesh.Mesh, r *mesh.Report, mm float64) ([]finding.Finding, []finding.Evidence) {
 	s := &surface{m: m, r: r, mm: mm}
 	s.open()
 	s.shared()
-	s.edges("turned faces", Decide, mesh.TurnedEdge, r.Topology.Misoriented, "Along %s one face looks in and its neighbour out."+mends, mesh.StepOrient)
+	s.edges("turned faces", finding.Decide, mesh.TurnedEdge, r.Topology.Misoriented, "turned faces", mesh.StepOrient)
 	s.insideOut()
-	s.triangles("triangles without area", r.Degenerate, have, "%s no area, which does no harm by itself.", mesh.StepFlat)
-	s.triangles("repeated triangles", r.Duplicate, are, "%s there twice.", mesh.StepDuplicates)
+	s.triangles("triangles without area", r.Degenerate, mesh.StepFlat)
+	s.triangles("repeated triangles", r.Duplicate, mesh.StepDuplicates)
 	s.crossings()
 	s.overlaps()
 	s.touching()
@@ -40,7 +39,7 @@ func (s *surface) at(v mesh.Vec3) [3]float64 {
 	return [3]float64{round(v.X), round(v.Y), round(v.Z)}
 }
 
-func (s *surface) add(f Finding, e Evidence) {
+func (s *surface) add(f finding.Finding, e finding.Evidence) {
 	e.Check = f.Check
 	s.findings = append(s.findings, f)
 	if len(e.Lines)+len(e.Faces) > 0 {
@@ -48,15 +47,15 @@ func (s *surface) add(f Finding, e Evidence) {
 	}
 }
 
-func (s *surface) line(e *Evidence, a, b mesh.Vec3) {
-	if len(e.Lines) < maxLines {
+func (s *surface) line(e *finding.Evidence, a, b mesh.Vec3) {
+	if len(e.Lines) < finding.MaxLines {
 		p, q := a.Scale(s.mm), b.Scale(s.mm)
 		e.Lines = append(e.Lines, [6]float32{float32(p.X), float32(p.Y), float32(p.Z), float32(q.X), float32(q.Y), float32(q.Z)})
 	}
 }
 
-func (s *surface) face(e *Evidence, t int32) {
-	if len(e.Faces) >= maxFaces {
+func (s *surface) face(e *finding.Evidence, t int32) {
+	if len(e.Faces) >= finding.MaxFaces {
 		return
 	}
 	var f [9]float32
@@ -78,55 +77,26 @@ func (s *surface) open() {
 	if n == 0 {
 		return
 	}
-	f := Finding{Check: "open surface", Grade: StopsIt, Value: float64(n), Unit: "edges",
+	f := finding.Finding{Check: "open surface", Grade: finding.StopsIt, Value: float64(n), Unit: "edges",
 		Mend: []mesh.Step{mesh.StepWeld, mesh.StepStitch, mesh.StepHoles}}
-	var e Evidence
+	var e finding.Evidence
 	for _, l := range s.r.Loops {
 		var mid mesh.Vec3
 		for i, v := range l.Vertices {
 			s.line(&e, s.m.Vertices[v], s.m.Vertices[l.Vertices[(i+1)%len(l.Vertices)]])
 			mid = mid.Add(s.m.Vertices[v])
 		}
-		if len(f.Places) < maxPlaces {
+		if len(f.Places) < finding.MaxPlaces {
 			f.Places = append(f.Places, s.at(mid.Scale(1/float64(len(l.Vertices)))))
 		}
 	}
-	f.Text = fmt.Sprintf("The surface is open: %s only one face, so what is inside is a guess. Repair closes holes; look at the result, or ask for a closed model.", have(n, "edge"))
+	f = f.That("open surface", n)
 	if len(s.r.Loops) > 0 {
 		l := s.r.Loops[0]
-		f.Text = fmt.Sprintf("The surface has %s: %s only one face, so what is inside is a guess. The longest rim is %.3g mm around %.3g mm². Repair closes holes; look at the result, or ask for a closed model.",
-			plural(len(s.r.Loops), "hole"), have(n, "edge"), l.Length*s.mm, math.Round(l.Area*s.mm*s.mm*1000)/1000)
+		f = f.That("open surface, holes", len(s.r.Loops), n, finding.Digits(l.Length*s.mm, 3), finding.Digits(math.Round(l.Area*s.mm*s.mm*1000)/1000, 9))
 	}
 	s.add(f, e)
 }
-
-func plural(n int, what string) string {
-	switch {
-	case n == 1:
-		return "1 " + what
-	case strings.HasSuffix(what, "y"):
-		return fmt.Sprintf("%d %sies", n, what[:len(what)-1])
-	}
-	return fmt.Sprintf("%d %ss", n, what)
-}
-
-// have is "1 edge has" or "7 edges have".
-func have(n int, what string) string {
-	if n == 1 {
-		return plural(n, what) + " has"
-	}
-	return plural(n, what) + " have"
-}
-
-// are is "1 edge is" or "7 edges are".
-func are(n int, what string) string {
-	if n == 1 {
-		return plural(n, what) + " is"
-	}
-	return plural(n, what) + " are"
-}
-
-const mends = " Repair mends most of this; look at the layers before you say yes."
 
 // shared tells of edges with more than two faces: harmless where each pair of faces
 // has solid between it, as where bodies touch.
@@ -141,18 +111,18 @@ func (s *surface) shared() {
 		clear = clear && mate >= 0 && s.m.Triangles[x.Side/3][x.Side%3] != s.m.Triangles[mate/3][mate%3]
 	}
 	if clear {
-		s.edges("shared edges", WorthKnowing, mesh.SharedEdge, t.NonManifold, "Surfaces touch along %s. Inside and outside are clear there; it does no harm by itself.")
+		s.edges("shared edges", finding.WorthKnowing, mesh.SharedEdge, t.NonManifold, "shared edges, harmless")
 		return
 	}
-	s.edges("shared edges", Decide, mesh.SharedEdge, t.NonManifold, "Along %s more than two faces meet, so inside and outside are not clear there."+mends, mesh.StepDuplicates, mesh.StepFlat, mesh.StepHoles)
+	s.edges("shared edges", finding.Decide, mesh.SharedEdge, t.NonManifold, "shared edges", mesh.StepDuplicates, mesh.StepFlat, mesh.StepHoles)
 }
 
-func (s *surface) edges(check string, grade Grade, kind mesh.EdgeKind, n int, text string, mend ...mesh.Step) {
+func (s *surface) edges(check string, grade finding.Grade, kind mesh.EdgeKind, n int, code string, mend ...mesh.Step) {
 	if n == 0 {
 		return
 	}
-	f := Finding{Check: check, Grade: grade, Value: float64(n), Unit: "edges", Text: fmt.Sprintf(text, plural(n, "edge")), Mend: mend}
-	var e Evidence
+	f := finding.Finding{Check: check, Grade: grade, Value: float64(n), Unit: "edges", Mend: mend}.That(code, n)
+	var e finding.Evidence
 	last := mesh.Fault{}
 	for _, x := range s.r.Topology.Faults {
 		if x.Kind != kind || x.A == last.A && x.B == last.B {
@@ -161,33 +131,26 @@ func (s *surface) edges(check string, grade Grade, kind mesh.EdgeKind, n int, te
 		last = x
 		a, b := s.m.Vertices[x.A], s.m.Vertices[x.B]
 		s.line(&e, a, b)
-		if len(f.Places) < maxPlaces {
+		if len(f.Places) < finding.MaxPlaces {
 			f.Places = append(f.Places, s.at(a.Add(b).Scale(0.5)))
 		}
 	}
 	s.add(f, e)
 }
 
-func (s *surface) triangles(check string, list []int32, count func(int, string) string, text string, mend mesh.Step) {
+func (s *surface) triangles(check string, list []int32, mend mesh.Step) {
 	if len(list) == 0 {
 		return
 	}
-	f := Finding{Check: check, Grade: WorthKnowing, Value: float64(len(list)), Unit: "triangles", Text: fmt.Sprintf(text, count(len(list), "triangle")) + " Repair takes them out.", Mend: []mesh.Step{mend}}
-	var e Evidence
+	f := finding.Finding{Check: check, Grade: finding.WorthKnowing, Value: float64(len(list)), Unit: "triangles", Mend: []mesh.Step{mend}}.That(check, len(list))
+	var e finding.Evidence
 	for _, t := range list {
 		s.face(&e, t)
-		if len(f.Places) < maxPlaces {
+		if len(f.Places) < finding.MaxPlaces {
 			f.Places = append(f.Places, s.at(s.middle(t)))
 		}
 	}
 	s.add(f, e)
-}
-
-func faces(n int) string {
-	if n == 1 {
-		return "1 faces"
-	}
-	return fmt.Sprintf("%d face", n)
 }
 
 func (s *surface) insideOut() {
@@ -196,7 +159,7 @@ func (s *surface) insideOut() {
 	for _, b := range s.r.Bodies {
 		if b.InsideOut {
 			n++
-			if len(places) < maxPlaces {
+			if len(places) < finding.MaxPlaces {
 				places = append(places, s.at(b.Bounds.Min.Add(b.Bounds.Max).Scale(0.5)))
 			}
 		}
@@ -204,11 +167,11 @@ func (s *surface) insideOut() {
 	if n == 0 {
 		return
 	}
-	text := "Every face looks inwards. The shape is sound; turning all faces mends it."
+	f := finding.Finding{Check: "inside out", Grade: finding.Decide, Value: float64(n), Unit: "bodies", Places: places, Mend: []mesh.Step{mesh.StepTurn}}.That("inside out")
 	if len(s.r.Bodies) > 1 {
-		text = fmt.Sprintf("Of %d bodies, %s inwards. Turning the faces mends it.", len(s.r.Bodies), faces(n))
+		f = f.That("inside out, some", len(s.r.Bodies), n)
 	}
-	s.add(Finding{Check: "inside out", Grade: Decide, Value: float64(n), Unit: "bodies", Text: text, Places: places, Mend: []mesh.Step{mesh.StepTurn}}, Evidence{})
+	s.add(f, finding.Evidence{})
 }
 
 // crossings tells of a surface that goes through itself, apart from bodies that
@@ -222,9 +185,8 @@ func (s *surface) crossings() {
 	if n <= 0 {
 		return
 	}
-	f := Finding{Check: "crosses itself", Grade: Decide, Value: float64(n), Unit: "pairs",
-		Text: fmt.Sprintf("The surface goes through itself: %s of triangles cross. Repair cannot mend this. Look at the layers there; if they are not as meant, only its maker can.", plural(n, "pair"))}
-	var e Evidence
+	f := finding.Finding{Check: "crosses itself", Grade: finding.Decide, Value: float64(n), Unit: "pairs"}.That("crosses itself", n)
+	var e finding.Evidence
 	body := s.r.Topology.Body
 	for _, p := range c.Pairs {
 		if body[p[0]] != body[p[1]] {
@@ -232,7 +194,7 @@ func (s *surface) crossings() {
 		}
 		s.face(&e, p[0])
 		s.face(&e, p[1])
-		if len(f.Places) < maxPlaces {
+		if len(f.Places) < finding.MaxPlaces {
 			f.Places = append(f.Places, s.at(s.meet(p[0], p[1])))
 		}
 	}
@@ -284,10 +246,9 @@ func (s *surface) overlaps() {
 	if len(s.r.Overlaps) == 0 {
 		return
 	}
-	f := Finding{Check: "overlapping bodies", Grade: Decide, Value: float64(len(s.r.Overlaps)), Unit: "pairs",
-		Text: fmt.Sprintf("%s of bodies take up the same space. The volume is counted twice there until they are made one.", plural(len(s.r.Overlaps), "pair")),
-		Mend: []mesh.Step{mesh.StepUnite}}
-	var e Evidence
+	f := finding.Finding{Check: "overlapping bodies", Grade: finding.Decide, Value: float64(len(s.r.Overlaps)), Unit: "pairs",
+		Mend: []mesh.Step{mesh.StepUnite}}.That("overlapping bodies", len(s.r.Overlaps))
+	var e finding.Evidence
 	body := s.r.Topology.Body
 	cross := map[[2]int32]mesh.Vec3{} // where two bodies' surfaces first cross
 	for _, p := range s.r.Crossings.Pairs {
@@ -302,7 +263,7 @@ func (s *surface) overlaps() {
 		}
 	}
 	for _, o := range s.r.Overlaps {
-		if len(f.Places) < maxPlaces {
+		if len(f.Places) < finding.MaxPlaces {
 			at, ok := cross[[2]int32{min(o.A, o.B), max(o.A, o.B)}]
 			if !ok { // one lies in the other
 				at = o.At
@@ -318,39 +279,37 @@ func (s *surface) touching() {
 	if len(s.r.Touching) == 0 {
 		return
 	}
-	f := Finding{Check: "touching bodies", Grade: WorthKnowing, Value: float64(len(s.r.Touching)), Unit: "pairs",
-		Text: fmt.Sprintf("%s of bodies touch without taking up the same space. They are laid as one where they do.", plural(len(s.r.Touching), "pair"))}
+	f := finding.Finding{Check: "touching bodies", Grade: finding.WorthKnowing, Value: float64(len(s.r.Touching)), Unit: "pairs"}.
+		That("touching bodies", len(s.r.Touching))
 	for _, o := range s.r.Touching {
-		if len(f.Places) < maxPlaces {
+		if len(f.Places) < finding.MaxPlaces {
 			f.Places = append(f.Places, s.at(o.At))
 		}
 	}
-	s.add(f, Evidence{})
+	s.add(f, finding.Evidence{})
 }
 
 func (s *surface) debris() {
-	f := Finding{Check: "crumbs", Grade: WorthKnowing, Unit: "bodies"}
+	f := finding.Finding{Check: "crumbs", Grade: finding.WorthKnowing, Unit: "bodies"}
 	for _, b := range s.r.Bodies {
 		if b.Debris {
 			f.Value++
-			if len(f.Places) < maxPlaces {
+			if len(f.Places) < finding.MaxPlaces {
 				f.Places = append(f.Places, s.at(b.Bounds.Min.Add(b.Bounds.Max).Scale(0.5)))
 			}
 		}
 	}
 	if f.Value > 0 {
-		f.Text = fmt.Sprintf("%s are smaller than a hundredth of the largest: crumbs of a scan or a cut, perhaps. Ask whether they belong to it.", plural(int(f.Value), "body"))
-		if f.Value == 1 {
-			f.Text = "One body is smaller than a hundredth of the largest: a crumb of a scan or a cut, perhaps. Ask whether it belongs to it."
+		if f = f.That("crumbs", int(f.Value)); f.Value == 1 {
+			f = f.That("one crumb")
 		}
-		s.add(f, Evidence{})
+		s.add(f, finding.Evidence{})
 	}
 }
 
 func (s *surface) volume() {
 	m := s.r.Measures
 	if m.Volume == 0 || math.Abs(m.Volume) < 1e-9*m.Area*math.Sqrt(m.Area) {
-		s.add(Finding{Check: "no volume", Grade: StopsIt, Value: math.Abs(m.Volume) * s.mm * s.mm * s.mm, Unit: "mm³",
-			Text: "The model encloses nothing: it is a sheet, not a body. Ask for a model with thickness."}, Evidence{})
+		s.add(finding.Finding{Check: "no volume", Grade: finding.StopsIt, Value: math.Abs(m.Volume) * s.mm * s.mm * s.mm, Unit: "mm³"}.That("no volume"), finding.Evidence{})
 	}
 }

@@ -10,10 +10,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"jobshelf/core/print/command"
-	"jobshelf/core/print/gcode"
-	"jobshelf/core/print/machine"
-	"jobshelf/core/print/recipe"
+	"jobshelf/core/judge/finding"
 	"jobshelf/core/shape/mesh"
 	"jobshelf/core/shape/solid"
 )
@@ -22,16 +19,16 @@ import (
 // of, all are named, and only where nothing is left anywhere does it stop a job.
 func TestWhatIsTooThin(t *testing.T) {
 	assert.Empty(t, TooThin(nil, 3))
-	places := make([][3]float64, maxPlaces+4)
+	places := make([][3]float64, finding.MaxPlaces+4)
 	some := Lost{Machine: "Bowline", HeightMM: 2, AreaMM2: 0.5, LeastMM: 0.16, Places: places[:1]}
 	most := Lost{Machine: "Capstan", HeightMM: 3, AreaMM2: 0.4, LeastMM: 0.24, Places: places}
 	less := Lost{Machine: "Halyard", HeightMM: 1, AreaMM2: 9, LeastMM: 0.3}
 	f := TooThin([]Lost{some, most, less}, 3)
 	require.Len(t, f, 1)
-	assert.Equal(t, Decide, f[0].Grade)
+	assert.Equal(t, finding.Decide, f[0].Grade)
 	assert.InDelta(t, 3, f[0].Value, 0)
 	assert.InDelta(t, 0.24, f[0].Limit, 0)
-	assert.Len(t, f[0].Places, maxPlaces)
+	assert.Len(t, f[0].Places, finding.MaxPlaces)
 	assert.Contains(t, f[0].Text, "Up to 3.00 mm of its height have places thinner than 0.24 mm, the least that a line takes (up to 0.40 mm²): they would not be there on Bowline, Capstan, Halyard.")
 	twin := less
 	twin.HeightMM = 3
@@ -41,12 +38,12 @@ func TestWhatIsTooThin(t *testing.T) {
 		for j := range lost {
 			lost[j].All = j != k
 		}
-		assert.Equal(t, Decide, TooThin(lost, 3)[0].Grade)
+		assert.Equal(t, finding.Decide, TooThin(lost, 3)[0].Grade)
 	}
 	some.All, most.All, less.All = true, true, true
-	assert.Equal(t, Decide, TooThin([]Lost{some, most}, 3)[0].Grade, "there is a machine that loses nothing")
+	assert.Equal(t, finding.Decide, TooThin([]Lost{some, most}, 3)[0].Grade, "there is a machine that loses nothing")
 	f = TooThin([]Lost{most, less, some}, 3)
-	assert.Equal(t, StopsIt, f[0].Grade)
+	assert.Equal(t, finding.StopsIt, f[0].Grade)
 	assert.Contains(t, f[0].Text, "It is nowhere 0.16 mm thick, the least that a line takes: nothing of it can be laid on Capstan, Halyard, Bowline.")
 	assert.Len(t, TooThin([]Lost{some}, 1)[0].Places, 1)
 }
@@ -58,18 +55,10 @@ func TestHowFarShortOfACornerALineEnds(t *testing.T) {
 	assert.InDelta(t, 0.225, ShortMM(60, 0.45), 1e-12)
 	assert.InDelta(t, 0, ShortMM(180, 0.45), 1e-12)
 	f := Rounded(60, 2.24, 0.8, [3]float64{1, 2, 3})
-	assert.Equal(t, WorthKnowing, f.Grade)
+	assert.Equal(t, finding.WorthKnowing, f.Grade)
 	assert.InDelta(t, 0.4, f.Value, 1e-12)
 	assert.Equal(t, [][3]float64{{1, 2, 3}}, f.Places)
 	assert.Contains(t, f.Text, "Corners as sharp as 60° over 2.2 mm of its height: a line of 0.80 mm rounds them off, by up to 0.4 mm.")
-}
-
-// What stops a job is told in its order, and nothing else is.
-func TestWhatStopsAJob(t *testing.T) {
-	assert.Empty(t, Stopping(nil))
-	got := Stopping([]Finding{{Check: "a", Grade: WorthKnowing}, {Check: "b", Grade: StopsIt}, {Check: "c", Grade: Decide}, {Check: "d", Grade: StopsIt}})
-	require.Len(t, got, 2)
-	assert.Equal(t, "b d", got[0].Check+" "+got[1].Check)
 }
 
 // In whatever order its triangles stand and with whichever corner they begin, the same is
@@ -99,31 +88,31 @@ func TestTheOrderOfTrianglesDoesNotMatter(t *testing.T) {
 	}
 	for name, c := range map[string]struct {
 		m     *mesh.Mesh
-		grade Grade
+		grade finding.Grade
 		edges float64
 	}{
-		"unclear behind one":  {behind(unclear, hole), Decide, 3},
-		"unclear behind two":  {behind(unclear, turn), Decide, 3},
-		"clear":               {clear, WorthKnowing, 1},
-		"unclear":             {unclear, Decide, 3},
-		"clear and a hole":    {with(clear, hole), WorthKnowing, 1},
-		"unclear and a hole":  {with(unclear, hole), Decide, 3},
-		"clear and a turn":    {with(clear, turn), WorthKnowing, 1},
-		"unclear and a turn":  {with(unclear, turn), Decide, 3},
-		"clear and unclear":   {with(clear, func(m *mesh.Mesh) { m.Triangles = append(m.Triangles, m.Triangles[3]) }), Decide, 4},
-		"unclear and clear":   {with(unclear, func(m *mesh.Mesh) { m.Append(box(50, 10)); mesh.MergeEqual(m) }), Decide, 4},
-		"three bodies in one": {with(clear, func(m *mesh.Mesh) { m.Append(box(50, 10)); mesh.MergeEqual(m) }), WorthKnowing, 2},
+		"unclear behind one":  {behind(unclear, hole), finding.Decide, 3},
+		"unclear behind two":  {behind(unclear, turn), finding.Decide, 3},
+		"clear":               {clear, finding.WorthKnowing, 1},
+		"unclear":             {unclear, finding.Decide, 3},
+		"clear and a hole":    {with(clear, hole), finding.WorthKnowing, 1},
+		"unclear and a hole":  {with(unclear, hole), finding.Decide, 3},
+		"clear and a turn":    {with(clear, turn), finding.WorthKnowing, 1},
+		"unclear and a turn":  {with(unclear, turn), finding.Decide, 3},
+		"clear and unclear":   {with(clear, func(m *mesh.Mesh) { m.Triangles = append(m.Triangles, m.Triangles[3]) }), finding.Decide, 4},
+		"unclear and clear":   {with(unclear, func(m *mesh.Mesh) { m.Append(box(50, 10)); mesh.MergeEqual(m) }), finding.Decide, 4},
+		"three bodies in one": {with(clear, func(m *mesh.Mesh) { m.Append(box(50, 10)); mesh.MergeEqual(m) }), finding.WorthKnowing, 2},
 	} {
 		first, drawn := judged(t, c.m, 1)
 		x := first["shared edges"]
 		assert.Equal(t, c.grade, x.Grade, "%s: %s", name, x.Text)
 		assert.InDelta(t, c.edges, x.Value, 0, name)
-		assert.Equal(t, c.grade == WorthKnowing, strings.Contains(x.Text, "Inside and outside are clear there"), name)
-		assert.Equal(t, c.grade == WorthKnowing, len(x.Mend) == 0, name)
+		assert.Equal(t, c.grade == finding.WorthKnowing, strings.Contains(x.Text, "Inside and outside are clear there"), name)
+		assert.Equal(t, c.grade == finding.WorthKnowing, len(x.Mend) == 0, name)
 		// Each edge is drawn once, at its own place.
 		for _, check := range []string{"shared edges", "turned faces"} {
 			assert.Len(t, drawn[check].Lines, int(first[check].Value), "%s: %s", name, check)
-			assert.Len(t, first[check].Places, min(maxPlaces, int(first[check].Value)), "%s: %s", name, check)
+			assert.Len(t, first[check].Places, min(finding.MaxPlaces, int(first[check].Value)), "%s: %s", name, check)
 			for i, l := range drawn[check].Lines {
 				p := first[check].Places[i]
 				assert.InDelta(t, p[0], float64(l[0]+l[3])/2, 0.002)
@@ -182,8 +171,6 @@ func TestOneAndMore(t *testing.T) {
 		f, _ = judged(t, open, 1)
 		assert.Contains(t, f["open surface"].Text, want[3])
 	}
-	assert.Equal(t, "1 edge has", have(1, "edge"))
-	assert.Equal(t, "2 bodies are", are(2, "body"))
 }
 
 // A surface that crosses itself beside bodies that overlap, before and behind it: each is
@@ -229,13 +216,13 @@ func TestEvidence(t *testing.T) {
 	assert.Len(t, f, 1)
 	assert.Empty(t, drawn)
 	s := &surface{m: crumb, mm: 1}
-	var e Evidence
-	for range maxFaces + maxLines {
+	var e finding.Evidence
+	for range finding.MaxFaces + finding.MaxLines {
 		s.face(&e, 0)
 		s.line(&e, mesh.Vec3{}, mesh.Vec3{X: 1})
 	}
-	assert.Len(t, e.Faces, maxFaces)
-	assert.Len(t, e.Lines, maxLines)
+	assert.Len(t, e.Faces, finding.MaxFaces)
+	assert.Len(t, e.Lines, finding.MaxLines)
 	assert.InDelta(t, 12, spread([3]mesh.Vec3{{}, {X: 3}, {Y: 4}}), 1e-12, "three, four and five")
 	assert.InDelta(t, 12, spread([3]mesh.Vec3{{Y: 4}, {}, {X: 3}}), 1e-12)
 }
@@ -253,50 +240,4 @@ func TestASheetThatIsNotQuiteNothing(t *testing.T) {
 		assert.Equal(t, "no volume", last.Check)
 		assert.InDelta(t, 0.06*mm*mm*mm, last.Value, 1e-6*mm*mm*mm)
 	}
-}
-
-// What is said of a program from elsewhere, word for word where figures stand in it, and
-// with machines before the one that counts.
-func TestWordsAboutPrograms(t *testing.T) {
-	base := machine.Machine{Name: "Bowline", Process: machine.MaterialExtrusion, InService: true, Volume: machine.Volume{Shape: machine.Rectangle, XMM: 100, YMM: 80, ZMM: 60}, NozzleMaxC: 260, BedMaxC: 90}
-	idle, resin := base, base
-	idle.InService, resin.Process = false, machine.Process("vat photopolymerization")
-	fine, coarse := &recipe.Recipe{LayerMM: 0.2}, &recipe.Recipe{LayerMM: 0.3}
-	all := []Target{{&idle, nil, nil}, {&resin, nil, nil}, {&base, nil, nil}, {&base, fine, nil}, {&base, coarse, nil}}
-	sound := gcode.Summary{NozzleMaxC: 210, BedMaxC: 60, LayerMM: 0.2, Nozzles: []float64{210}}
-	told := func(targets []Target, change func(*gcode.Summary)) []string {
-		s := sound
-		change(&s)
-		var out []string
-		for _, f := range Program(&s, targets, 9000, 7200) {
-			if f.Check != "too long" {
-				out = append(out, f.Text)
-			} else {
-				assert.Equal(t, "It runs for 2.5 h; the house allows 2.0 h. Ask for the model: thicker layers or less infill save most.", f.Text)
-			}
-		}
-		return out
-	}
-	assert.Empty(t, told(all, func(*gcode.Summary) {}))
-	assert.Equal(t, []string{"The program goes outside of every machine, by at least 25.0 mm. Ask for the model and slice it here."},
-		told(all, func(s *gcode.Summary) { s.Max.X = 125 }))
-	assert.Equal(t, []string{"At its end it leaves the nozzle at 50 °C. Heating ends with the print here; ask for the model."},
-		told(all, func(s *gcode.Summary) { s.NozzleEndC = 50 }))
-	assert.Equal(t, []string{"At its end it leaves the bed at 40 °C. Heating ends with the print here; ask for the model."},
-		told(all, func(s *gcode.Summary) { s.BedEndC = 40 }))
-	assert.Equal(t, []string{"Its layers are 0.24 mm high. The house lays 0.2 mm on Bowline, 0.3 mm on Bowline for this purpose: its settings were not used."},
-		told(all, func(s *gcode.Summary) { s.LayerMM = 0.24 }))
-	for c, want := range map[float64]float64{0.24: 0.2, 0.26: 0.3} { // the nearer one is the limit, in either order
-		for _, targets := range [][]Target{{{&base, fine, nil}, {&base, coarse, nil}}, {{&base, coarse, nil}, {&base, fine, nil}}} {
-			s := sound
-			s.LayerMM = c
-			f := Program(&s, targets, 0, 0)
-			require.Len(t, f, 1)
-			assert.InDelta(t, want, f[0].Limit, 0)
-		}
-	}
-	assert.Equal(t, []string{"Line 7 cannot be read. Ask for the model.", "M999 in line 9 restarts. Ask for the model.", "Line 11 ends in the middle. Ask for the model."},
-		told(all, func(s *gcode.Summary) {
-			s.Faults = []gcode.Fault{{Fault: command.Fault{What: "cannot be read"}, Line: 7, Count: 1}, {Fault: command.Fault{Code: "M999", What: "restarts"}, Line: 9, Count: 2}, {Fault: command.Fault{What: "ends in the middle"}, Line: 11, Count: 1}}
-		}))
 }

@@ -11,7 +11,8 @@ import (
 	"io"
 	"math"
 
-	"jobshelf/core/judge/printability"
+	"jobshelf/core/judge/finding"
+	"jobshelf/core/judge/programcheck"
 	"jobshelf/core/print/estimate"
 	"jobshelf/core/print/gcode"
 	"jobshelf/core/print/machine"
@@ -225,7 +226,7 @@ func (r *Result) judge(ctx context.Context, in io.Reader) error {
 	if err == nil {
 		on := *o.Machine
 		on.InService = true // where it stands does not matter here
-		if bad := printability.Stopping(printability.Program(s, []printability.Target{{Machine: &on, Spools: o.Spools}}, 0, 0)); len(bad) > 0 {
+		if bad := finding.Stopping(programcheck.Check(s, []programcheck.Target{{Machine: &on, Spools: o.Spools}}, 0, 0)); len(bad) > 0 {
 			err = errors.New(bad[0].Text)
 		}
 	}

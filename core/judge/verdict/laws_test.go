@@ -8,7 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"jobshelf/core/judge/printability"
+	"jobshelf/core/judge/finding"
 	"jobshelf/core/print/gcode"
 	"jobshelf/core/print/machine"
 	"jobshelf/core/print/recipe"
@@ -260,8 +260,8 @@ func TestProposedUnitsCountMachinesInService(t *testing.T) {
 	v, err = Judge(ctx, Subject{Mesh: solid.Box(190, 20, 20), Unit: units.Millimetre}, house(), nil)
 	require.NoError(t, err)
 	assert.False(t, v.Stops())
-	assert.True(t, (&Verdict{Findings: []printability.Finding{{Grade: printability.WorthKnowing}, {Grade: printability.StopsIt}}}).Stops())
-	assert.False(t, (&Verdict{Findings: []printability.Finding{{Grade: printability.Decide}}}).Stops())
+	assert.True(t, (&Verdict{Findings: []finding.Finding{{Grade: finding.WorthKnowing}, {Grade: finding.StopsIt}}}).Stops())
+	assert.False(t, (&Verdict{Findings: []finding.Finding{{Grade: finding.Decide}}}).Stops())
 	assert.False(t, (&Verdict{}).Stops())
 }
 

@@ -3,7 +3,8 @@ package verdict
 import (
 	"math"
 
-	"jobshelf/core/judge/printability"
+	"jobshelf/core/judge/finding"
+	"jobshelf/core/judge/programcheck"
 	"jobshelf/core/print/estimate"
 	"jobshelf/core/print/gcode"
 	"jobshelf/core/print/machine"
@@ -53,13 +54,13 @@ func JudgeProgram(s *gcode.Summary, choices []Choice, longestS float64) *Verdict
 		ToolChanges: s.ToolChanges, Retractions: s.Retractions,
 		Min: [3]float64{s.Min.X, s.Min.Y, s.Min.Z}, Max: [3]float64{s.Max.X, s.Max.Y, s.Max.Z}}
 	v := &Verdict{Format: modelfile.GCode, Unit: units.Millimetre, UnitStated: true, Bodies: []Body{}, Program: p, Machines: []MachineVerdict{},
-		BoxMM: Box{p.Min, p.Max}, Findings: []printability.Finding{}}
-	var targets []printability.Target
+		BoxMM: Box{p.Min, p.Max}, Findings: []finding.Finding{}}
+	var targets []programcheck.Target
 	quickest := math.Inf(1)
 	for i, c := range choices {
-		target := printability.Target{Machine: c.Machine, Recipe: c.Recipe, Spools: c.Spools}
+		target := programcheck.Target{Machine: c.Machine, Recipe: c.Recipe, Spools: c.Spools}
 		targets = append(targets, target)
-		mv := MachineVerdict{Name: c.Machine.Name, ScaleToFit: 1, OverMM: printability.FitProgram(s, c.Machine.Volume)}
+		mv := MachineVerdict{Name: c.Machine.Name, ScaleToFit: 1, OverMM: programcheck.Over(s, c.Machine.Volume)}
 		mv.Fits = mv.OverMM == [3]float64{} && c.Machine.Process == machine.MaterialExtrusion && s.NozzleMaxC <= c.Machine.NozzleMaxC && s.BedMaxC <= c.Machine.BedMaxC &&
 			len(s.Nozzles) <= max(1, len(c.Machine.NozzlesMM)) && len(s.ByTool) <= max(1, len(c.Machine.NozzlesMM))
 		if c.Recipe != nil {
@@ -77,6 +78,6 @@ func JudgeProgram(s *gcode.Summary, choices []Choice, longestS float64) *Verdict
 	if !math.IsInf(quickest, 1) {
 		p.Seconds = quickest
 	}
-	v.Findings = append(v.Findings, printability.Program(s, targets, p.Seconds, longestS)...)
+	v.Findings = append(v.Findings, programcheck.Check(s, targets, p.Seconds, longestS)...)
 	return v
 }

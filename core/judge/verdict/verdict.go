@@ -8,6 +8,7 @@ import (
 	"context"
 	"math"
 
+	"jobshelf/core/judge/finding"
 	"jobshelf/core/judge/printability"
 	"jobshelf/core/print/estimate"
 	"jobshelf/core/print/machine"
@@ -75,11 +76,11 @@ type Verdict struct {
 	AreaMM2       float64                     `json:"area_mm2"`
 	BoxMM         Box                         `json:"bbox_mm"`
 	CentroidMM    [3]float64                  `json:"centroid_mm"`
-	Findings      []printability.Finding      `json:"findings"`
+	Findings      []finding.Finding           `json:"findings"`
 	Units         []printability.UnitProposal `json:"unit_proposals,omitempty"`
 	Machines      []MachineVerdict            `json:"machines"`
 	Program       *Program                    `json:"gcode,omitempty"`
-	Evidence      []printability.Evidence     `json:"-"` // large; kept apart
+	Evidence      []finding.Evidence          `json:"-"` // large; kept apart
 }
 
 // Body is one closed or open piece of surface.
@@ -98,8 +99,8 @@ const maxBodies = 200
 
 // Stops says that a finding stops the job.
 func (v *Verdict) Stops() bool {
-	w, ok := printability.Worst(v.Findings)
-	return ok && w.Grade == printability.StopsIt
+	w, ok := finding.Worst(v.Findings)
+	return ok && w.Grade == finding.StopsIt
 }
 
 // Step names what is being done, for a person who waits.
@@ -158,10 +159,10 @@ func Judge(ctx context.Context, in Subject, choices []Choice, progress func(Step
 	v.measure(r, mm)
 	v.Findings, v.Evidence = printability.Surface(m, r, mm)
 	if v.Findings == nil {
-		v.Findings = []printability.Finding{}
+		v.Findings = []finding.Finding{}
 	}
 	for _, text := range in.Odd {
-		v.Findings = append(v.Findings, printability.Finding{Check: "odd file", Grade: printability.WorthKnowing, Text: text})
+		v.Findings = append(v.Findings, finding.Finding{Check: "odd file", Grade: finding.WorthKnowing, Text: text})
 	}
 	progress(Fitting, 0.5)
 	v.tryMachines(m, mm, stated, choices)
@@ -241,7 +242,7 @@ func (v *Verdict) estimate(ctx context.Context, m *mesh.Mesh, topo *mesh.Topolog
 	stacks := map[section.Layering]*section.Stack{}
 	var thin []printability.Lost
 	tried := 0
-	var sharp *printability.Finding
+	var sharp *finding.Finding
 	for i, c := range choices {
 		if c.Recipe == nil || c.Spools == nil || !v.Machines[i].Fits {
 			continue
@@ -274,7 +275,7 @@ func (v *Verdict) estimate(ctx context.Context, m *mesh.Mesh, topo *mesh.Topolog
 	}
 	for _, f := range printability.TooThin(thin, tried) {
 		if len(v.Units) > 0 {
-			f.Grade = printability.Decide // in its unit it may not be
+			f.Grade = finding.Decide // in its unit it may not be
 		}
 		v.Findings = append(v.Findings, f)
 	}
@@ -325,7 +326,7 @@ func lost(s *section.Stack, lineMM float64) (l printability.Lost, tip int) {
 
 // rounded is what a line leaves of the sharp corners of a stack; nil where it goes into
 // all of them, or is short by less than anybody would miss.
-func rounded(s *section.Stack, lineMM float64) *printability.Finding {
+func rounded(s *section.Stack, lineMM float64) *finding.Finding {
 	var most section.Tips
 	var height, z float64
 	for k := range s.Slabs {

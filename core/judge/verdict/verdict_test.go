@@ -9,7 +9,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"jobshelf/core/judge/printability"
+	"jobshelf/core/judge/finding"
 	"jobshelf/core/print/gcode"
 	"jobshelf/core/print/machine"
 	"jobshelf/core/print/recipe"
@@ -150,7 +150,7 @@ func TestAProgramIsJudged(t *testing.T) {
 // What no line of a recipe fits in is told before anything is sliced, and stops what
 // is nothing else.
 func TestWhatIsTooThinIsTold(t *testing.T) {
-	find := func(m *mesh.Mesh) (printability.Finding, bool) {
+	find := func(m *mesh.Mesh) (finding.Finding, bool) {
 		v, err := Judge(ctx, Subject{Mesh: m, Unit: units.Millimetre}, house(), nil)
 		require.NoError(t, err)
 		for _, f := range v.Findings {
@@ -158,16 +158,16 @@ func TestWhatIsTooThinIsTold(t *testing.T) {
 				return f, true
 			}
 		}
-		return printability.Finding{}, false
+		return finding.Finding{}, false
 	}
 	f, ok := find(solid.Box(30, 0.15, 10))
 	require.True(t, ok)
-	assert.Equal(t, printability.StopsIt, f.Grade)
+	assert.Equal(t, finding.StopsIt, f.Grade)
 	hair := solid.Box(10, 10, 5)
 	hair.Append(solid.Box(0.1, 0.1, 14.5).Transformed(1, mesh.Vec3{X: 12}))
 	f, ok = find(hair)
 	require.True(t, ok)
-	assert.Equal(t, printability.Decide, f.Grade)
+	assert.Equal(t, finding.Decide, f.Grade)
 	assert.InDelta(t, 14.5, f.Value, 0.01)
 	assert.Contains(t, f.Text, "Large")
 	assert.NotContains(t, f.Text, "Idle")
@@ -178,7 +178,7 @@ func TestWhatIsTooThinIsTold(t *testing.T) {
 	finned.Append(solid.Box(8, 0.14, 12).Transformed(1, mesh.Vec3{X: 9.5, Y: 5, Z: 4}))
 	f, ok = find(finned)
 	require.True(t, ok)
-	assert.Equal(t, printability.Decide, f.Grade)
+	assert.Equal(t, finding.Decide, f.Grade)
 	assert.InDelta(t, 12, f.Value, 0.7)
 	assert.Contains(t, f.Text, "Up to")
 	for name, m := range map[string]*mesh.Mesh{"a star": solid.Extrude([]solid.P{{X: 20, Y: 0}, {X: 3, Y: 2}, {X: -18, Y: 9}, {X: -4, Y: -1}, {X: -12, Y: -14}}, nil, 5), "a box of paper walls": solid.BaitBox(), "a peg": solid.Cylinder(0.2, 12, 24), "a cube": solid.Box(9, 9, 9)} {
@@ -198,15 +198,15 @@ func TestWhatIsTooThinIsTold(t *testing.T) {
 	v, err := Judge(ctx, Subject{Mesh: solid.Box(2, 0.1, 1)}, house(), nil)
 	require.NoError(t, err)
 	require.NotEmpty(t, v.Units)
-	w, _ := printability.Worst(v.Findings)
-	assert.Equal(t, printability.Decide, w.Grade)
+	w, _ := finding.Worst(v.Findings)
+	assert.Equal(t, finding.Decide, w.Grade)
 	assert.Equal(t, "unit", w.Check)
 }
 
 // Sharp corners are told with how far a line stays short of them: (w/2)·(1/sin(α/2) - 1),
 // the distance from the tip of a corner α to a bead of radius w/2 that touches both sides.
 func TestSharpCornersAreTold(t *testing.T) {
-	told := func(m *mesh.Mesh, u units.Length) *printability.Finding {
+	told := func(m *mesh.Mesh, u units.Length) *finding.Finding {
 		v, err := Judge(ctx, Subject{Mesh: m, Unit: u}, house(), nil)
 		require.NoError(t, err)
 		for k := range v.Findings {
@@ -219,7 +219,7 @@ func TestSharpCornersAreTold(t *testing.T) {
 	wedge := solid.Extrude([]solid.P{{X: 0, Y: 0}, {X: 20, Y: -20 * math.Tan(math.Pi/12)}, {X: 20, Y: 20 * math.Tan(math.Pi/12)}}, nil, 6)
 	f := told(wedge, units.Millimetre)
 	require.NotNil(t, f)
-	assert.Equal(t, printability.WorthKnowing, f.Grade)
+	assert.Equal(t, finding.WorthKnowing, f.Grade)
 	line := house()[0].Recipe.WithDefaults().LineMM
 	assert.InDelta(t, line/2*(1/math.Sin(math.Pi/12)-1), f.Value, 0.01)
 	assert.Contains(t, f.Text, "30°")

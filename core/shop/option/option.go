@@ -5,7 +5,7 @@ package option
 import (
 	"slices"
 
-	"jobshelf/core/judge/printability"
+	"jobshelf/core/judge/finding"
 	"jobshelf/core/judge/verdict"
 	"jobshelf/core/print/estimate"
 	"jobshelf/core/shape/modelfile"
@@ -100,7 +100,7 @@ func Together(format modelfile.Format, parts []Part, boxes []verdict.Box, names 
 	if len(parts) == 1 && parts[0].Copies == 1 {
 		return parts[0].Verdict
 	}
-	v := &verdict.Verdict{Format: format, Closed: true, Oriented: true, Bodies: []verdict.Body{}, Findings: []printability.Finding{}, Machines: []verdict.MachineVerdict{}}
+	v := &verdict.Verdict{Format: format, Closed: true, Oriented: true, Bodies: []verdict.Body{}, Findings: []finding.Finding{}, Machines: []verdict.MachineVerdict{}}
 	var moment [3]float64
 	for i, p := range parts {
 		o, n := p.Verdict, p.Copies

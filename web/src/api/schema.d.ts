@@ -696,14 +696,16 @@ export interface components {
             faces?: number[][];
             lines?: number[][];
         };
-        Finding: {
+        FindingView: {
             /** @description Which check noticed it */
             check: string;
             /** @enum {string} */
             grade: "stops it" | "decide" | "worth knowing";
             /** Format: double */
             limit: number;
+            /** @description Repair steps that would mend it */
             mend?: string[];
+            /** @description Points on the model, mm, worst first */
             places?: number[][];
             /** @description What it is and what to do, in plain words */
             text: string;
@@ -831,10 +833,12 @@ export interface components {
             grade: "stops it" | "decide" | "worth knowing";
             /** Format: double */
             limit: number;
+            /** @description Repair steps that would mend it */
             mend?: string[];
             piece: string;
             /** Format: int64 */
             piece_id: number;
+            /** @description Points on the model, mm, worst first */
             places?: number[][];
             /** @description What it is and what to do, in plain words */
             text: string;
@@ -894,7 +898,7 @@ export interface components {
             /** Format: int64 */
             version: number;
             wish: string;
-            worst?: components["schemas"]["Finding"];
+            worst?: components["schemas"]["FindingView"];
         };
         LaneView: {
             colour: string;
@@ -1690,7 +1694,7 @@ export interface components {
             /** Format: int64 */
             version: number;
             wish: string;
-            worst?: components["schemas"]["Finding"];
+            worst?: components["schemas"]["FindingView"];
         };
         Span: {
             /**

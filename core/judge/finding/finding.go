@@ -1,0 +1,82 @@
+// Package finding is what a check noticed: which check, how bad it is, the value and its
+// limit, where on the model, and what it says. What it says is a code with parameters, of
+// which the one catalogue of texts makes words in the house's language; english.go has them
+// all, and a second language is one more file like it.
+package finding
+
+import "jobshelf/core/shape/mesh"
+
+// Grade says how much a finding matters.
+type Grade string
+
+// From worst to least.
+const (
+	StopsIt      Grade = "stops it"
+	Decide       Grade = "decide"
+	WorthKnowing Grade = "worth knowing"
+)
+
+// Grades are all of them, from worst to least.
+var Grades = []Grade{StopsIt, Decide, WorthKnowing}
+
+// Finding is one thing a check noticed.
+type Finding struct {
+	Check string  `json:"check" doc:"Which check noticed it"`
+	Grade Grade   `json:"grade" enum:"stops it,decide,worth knowing"`
+	Value float64 `json:"value"`
+	Limit float64 `json:"limit"`
+	Unit  string  `json:"unit"`
+	// Text is Says in English, or what a version before codes found.
+	Text string `json:"text" doc:"What it is and what to do, in plain words"`
+	Says Phrase `json:"says,omitzero"`
+	// Places are points on the model, mm, worst first; at most MaxPlaces.
+	Places [][3]float64 `json:"places,omitempty"`
+	// Mend are the repair steps that would mend it; none if only its maker can.
+	Mend []mesh.Step `json:"mend,omitempty"`
+}
+
+// Evidence is what a finding is drawn with: lines and faces of the surface, in
+// mm; at most MaxLines and MaxFaces of them.
+type Evidence struct {
+	Check string       `json:"check"`
+	Lines [][6]float32 `json:"lines,omitempty"`
+	Faces [][9]float32 `json:"faces,omitempty"`
+}
+
+// What a finding and its evidence hold at the most.
+const (
+	MaxPlaces = 20
+	MaxLines  = 3000
+	MaxFaces  = 1500
+)
+
+// That gives a finding what it says, a code of the catalogue with its parameters: numbers,
+// names, and phrases.
+func (f Finding) That(code string, params ...any) Finding {
+	f.Says = Phrase{code, params}
+	f.Text = Speak("en").Say(f.Says)
+	return f
+}
+
+// Worst is the finding that matters most; false if there is none.
+func Worst(all []Finding) (Finding, bool) {
+	for _, g := range Grades {
+		for _, f := range all {
+			if f.Grade == g {
+				return f, true
+			}
+		}
+	}
+	return Finding{}, false
+}
+
+// Stopping are the findings that stop a job.
+func Stopping(all []Finding) []Finding {
+	var out []Finding
+	for _, f := range all {
+		if f.Grade == StopsIt {
+			out = append(out, f)
+		}
+	}
+	return out
+}

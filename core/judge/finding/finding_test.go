@@ -1,0 +1,131 @@
+package finding
+
+import (
+	"encoding/json"
+	"fmt"
+	"math"
+	"os"
+	"regexp"
+	"strconv"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"golang.org/x/text/language"
+	"pgregory.net/rapid"
+)
+
+func init() { add(language.German, german) }
+
+// What stops a job is told in its order, and nothing else is; the worst comes first.
+func TestWhatStopsAJob(t *testing.T) {
+	assert.Empty(t, Stopping(nil))
+	all := []Finding{{Check: "a", Grade: WorthKnowing}, {Check: "b", Grade: StopsIt}, {Check: "c", Grade: Decide}, {Check: "d", Grade: StopsIt}}
+	got := Stopping(all)
+	require.Len(t, got, 2)
+	assert.Equal(t, "b d", got[0].Check+" "+got[1].Check)
+	for k, want := range []string{"b", "c", "c", "a"} {
+		w, ok := Worst([][]Finding{all, {all[0], all[2]}, {all[2], all[0]}, all[:1]}[k])
+		assert.Equal(t, want, w.Check)
+		assert.True(t, ok)
+	}
+	_, ok := Worst(nil)
+	assert.False(t, ok)
+}
+
+// The same finding in two languages, with the numbers of each country; what a language lacks
+// is said in English.
+func TestFindingsInAnotherLanguage(t *testing.T) {
+	f := Finding{Check: "open surface"}.That("open surface, holes", 1, 1234, Fixed(1234.5, 1), Digits(0.5, 3))
+	for locale, want := range map[string]string{
+		"en-GB": "The surface has 1 hole: 1,234 edges have only one face, so what is inside is a guess. The longest rim is 1,234.5 mm around 0.5 mm². Repair closes holes; look at the result, or ask for a closed model.",
+		"de":    "Die Oberfläche hat 1 Loch: 1.234 Kanten haben nur eine Fläche. Der längste Rand misst 1.234,5 mm um 0,5 mm².",
+		"de-AT": "Die Oberfläche hat 1 Loch: 1 234 Kanten haben nur eine Fläche. Der längste Rand misst 1 234,5 mm um 0,5 mm².",
+		"de-CH": "Die Oberfläche hat 1 Loch: 1’234 Kanten haben nur eine Fläche. Der längste Rand misst 1’234.5 mm um 0.5 mm².",
+	} {
+		assert.Equal(t, want, strings.ReplaceAll(Speak(locale).Text(&f), "\u00a0", " "), locale)
+	}
+	english := Speak("en").Text(&f)
+	assert.Equal(t, english, f.Text)
+	for _, locale := range []string{"fr-FR", "", "no such thing"} {
+		assert.Equal(t, english, Speak(locale).Text(&f), locale)
+	}
+	in := Phrase{"unit", []any{Digits(2.5, 3), []Phrase{{"unit, another", []any{Phrase{Code: "unit of inches"}, Digits(63.5, 4), 3}}, {"unit, another", []any{Phrase{Code: "unit of metres"}, Digits(2500, 4), 0}}}}}
+	assert.Equal(t, "Die längste Seite misst 2,5 mm, wenn die Datei in Millimetern ist; in Zoll wären es 63,5 mm, auf 3 Maschinen, in metres wären es 2.500 mm, auf 0 Maschinen.", Speak("de").Say(in))
+	old := Finding{Text: "kept from before"}
+	assert.Equal(t, "kept from before", Speak("de").Text(&old))
+}
+
+// Kept and read again, a finding says the same.
+func TestFindingsAreKept(t *testing.T) {
+	number := rapid.Custom(func(t *rapid.T) any {
+		return Fixed(rapid.Float64Range(-1e6, 1e6).Draw(t, "v"), rapid.IntRange(0, 3).Draw(t, "digits"))
+	})
+	leaf := rapid.OneOf(number, rapid.Map(rapid.String(), func(s string) any { return s }), rapid.Map(rapid.Int(), func(n int) any { return n }))
+	phrase := rapid.Custom(func(t *rapid.T) Phrase { return Phrase{"unit, another", rapid.SliceOfN(leaf, 1, 3).Draw(t, "in it")} })
+	rapid.Check(t, func(t *rapid.T) {
+		all := rapid.SliceOfN(rapid.OneOf(leaf, rapid.Map(phrase, func(p Phrase) any { return p }), rapid.Map(rapid.SliceOfN(phrase, 1, 3), func(p []Phrase) any { return p })), 1, 4).Draw(t, "params")
+		f := Finding{Check: "x", Says: Phrase{"unit", all}}
+		raw, err := json.Marshal(f)
+		require.NoError(t, err)
+		var back Finding
+		require.NoError(t, json.Unmarshal(raw, &back))
+		require.Equal(t, f, back)
+	})
+	for _, broken := range []string{`{"says": {"code": "a", "params": [true]}}`, `{"says": {"code": 1}}`, `{"says": {"code": "a", "params": [[1]]}}`, `{"says": {"code": "a", "params": [1.5]}}`} {
+		assert.Error(t, json.Unmarshal([]byte(broken), new(Finding)), broken)
+	}
+	raw, err := json.Marshal(Finding{Check: "old", Text: "kept from before"})
+	require.NoError(t, err)
+	assert.NotContains(t, string(raw), "says")
+}
+
+// Digits are as many as are asked for, whatever the size of the number, without idle zeros.
+func TestNumbersHaveTheirDigits(t *testing.T) {
+	for want, n := range map[string]Number{
+		"0.000123": Digits(0.0001234, 3), "1.23": Digits(1.2345, 3), "12.3": Digits(12.345, 3), "1,235": Digits(1234.56, 3), "0": Digits(0, 3), "0.2": Digits(0.2, 6),
+		"-0.5": Digits(-0.5, 2), "2.00": Fixed(2, 2), "2": Fixed(2.4, 0), "1,000,000": Digits(1e6, 3),
+	} {
+		assert.Contains(t, Speak("en").Say(Phrase{"fit", []any{n}}), "At "+want+" % of its size")
+	}
+	assert.NotPanics(t, func() { _ = Speak("de").Say(Phrase{"fit", []any{Digits(math.Inf(1), 3)}}) })
+}
+
+// Every text takes each of the parameters that its comment tells, and no others: none is left
+// over, none is missing, and no variable stands as it is.
+func TestEveryTextSaysItsParameters(t *testing.T) {
+	source, err := os.ReadFile("english.go")
+	require.NoError(t, err)
+	place := regexp.MustCompile(`%\[(\d)\]([sdv])`)
+	entries := regexp.MustCompile(`(?m)^\t"(.+?)":`).FindAllSubmatchIndex(source, -1)
+	require.Len(t, entries, len(english))
+	for k, e := range entries {
+		code, end := string(source[e[2]:e[3]]), len(source)
+		if k+1 < len(entries) {
+			end = entries[k+1][0]
+		}
+		kinds := map[int]string{}
+		for _, p := range place.FindAllStringSubmatch(string(source[e[1]:end]), -1) {
+			n, err := strconv.Atoi(p[1])
+			require.NoError(t, err)
+			kinds[n] = p[2]
+		}
+		if _, ok := kinds[1]; !ok && len(kinds) > 0 {
+			t.Fatalf("%s: parameters are numbered from 1", code)
+		}
+		var params []any
+		for n := range len(kinds) {
+			require.Contains(t, kinds, n+1, "%s: parameters are numbered without gaps", code)
+			params = append(params, map[string]any{"s": fmt.Sprint("name", n), "d": 7, "v": Fixed(float64(n)+0.25, 2)}[kinds[n+1]])
+		}
+		got := Speak("en").Say(Phrase{code, params})
+		assert.NotRegexp(t, `%!|\$\{|%\[`, got, code)
+		assert.NotEqual(t, code, got)
+		for n, k := range kinds {
+			if k == "s" {
+				assert.Contains(t, got, fmt.Sprint("name", n-1), code)
+			}
+		}
+	}
+}

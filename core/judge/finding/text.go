@@ -1,0 +1,166 @@
+package finding
+
+import (
+	"bytes"
+	"encoding/json"
+	"math"
+	"strings"
+
+	"golang.org/x/text/feature/plural"
+	"golang.org/x/text/language"
+	"golang.org/x/text/message"
+	"golang.org/x/text/message/catalog"
+	"golang.org/x/text/number"
+)
+
+// Phrase is a code of the catalogue with its parameters, in the order in which the texts
+// number them: counts (int), measured Numbers, names, phrases, and several phrases for a list.
+type Phrase struct {
+	Code   string `json:"code"`
+	Params []any  `json:"params,omitempty"`
+}
+
+// Number is a measured value, with the fewest and the most digits behind the point.
+type Number struct {
+	Value float64 `json:"value"`
+	Least int     `json:"least,omitempty"`
+	Most  int     `json:"most"`
+}
+
+// Fixed is a number with so many digits behind the point.
+func Fixed(v float64, digits int) Number { return Number{v, digits, digits} }
+
+// Digits is a number of so many digits in all, without idle zeros.
+func Digits(v float64, digits int) Number {
+	most := digits
+	if v != 0 {
+		most = digits - 1 - int(math.Floor(math.Log10(math.Abs(v))))
+	}
+	return Number{v, 0, max(0, min(most, 12))}
+}
+
+// UnmarshalJSON reads a phrase, with the numbers and phrases in it.
+func (p *Phrase) UnmarshalJSON(b []byte) error {
+	var raw struct {
+		Code   string            `json:"code"`
+		Params []json.RawMessage `json:"params"`
+	}
+	if err := json.Unmarshal(b, &raw); err != nil {
+		return err
+	}
+	p.Code, p.Params = raw.Code, nil
+	for _, r := range raw.Params {
+		v, err := param(r)
+		if err != nil {
+			return err
+		}
+		p.Params = append(p.Params, v)
+	}
+	return nil
+}
+
+func param(r json.RawMessage) (any, error) {
+	switch {
+	case bytes.HasPrefix(r, []byte(`{"code"`)):
+		return read[Phrase](r)
+	case bytes.HasPrefix(r, []byte("{")):
+		return read[Number](r)
+	case bytes.HasPrefix(r, []byte("[")):
+		return read[[]Phrase](r)
+	case bytes.HasPrefix(r, []byte(`"`)):
+		return read[string](r)
+	}
+	return read[int](r)
+}
+
+func read[T any](r json.RawMessage) (any, error) {
+	var v T
+	err := json.Unmarshal(r, &v)
+	return v, err
+}
+
+// texts are what the codes say in a language: a message, or variables and then a message, as
+// package catalog of golang.org/x/text has them.
+type texts map[string][]catalog.Message
+
+// known are all languages, English first: it stands in for what the others lack.
+var (
+	known  = catalog.NewBuilder(catalog.Fallback(language.English))
+	spoken []language.Tag
+	said   []texts // of each
+	match  language.Matcher
+)
+
+func init() { add(language.English, english) }
+
+// add makes a language known.
+func add(tag language.Tag, all texts) {
+	for code, m := range all {
+		if err := known.Set(tag, code, m...); err != nil {
+			panic("texts of " + tag.String() + ": " + code + ": " + err.Error()) // of the program, seen by every test
+		}
+	}
+	spoken, said = append(spoken, tag), append(said, all)
+	match = language.NewMatcher(spoken)
+}
+
+// Speaker says phrases in a language, and in English what that one lacks. It is for one
+// goroutine.
+type Speaker struct {
+	has          texts
+	own, english *message.Printer
+}
+
+// Speak is who speaks a language (BCP 47, as "en-GB"), with numbers as that country writes
+// them; English where the language is not known.
+func Speak(locale string) Speaker {
+	wanted, err := language.Parse(locale)
+	_, at, sure := match.Match(wanted)
+	if err != nil || sure == language.No {
+		at, wanted = 0, language.English
+	}
+	english := message.NewPrinter(language.English, message.Catalog(known))
+	return Speaker{said[at], message.NewPrinter(wanted, message.Catalog(known)), english}
+}
+
+// Say is a phrase in words.
+func (s Speaker) Say(p Phrase) string {
+	params := make([]any, len(p.Params))
+	for i, v := range p.Params {
+		switch v := v.(type) {
+		case Phrase:
+			params[i] = s.Say(v)
+		case []Phrase:
+			all := make([]string, len(v))
+			for k := range v {
+				all[k] = s.Say(v[k])
+			}
+			params[i] = strings.Join(all, ", ")
+		case Number:
+			params[i] = number.Decimal(v.Value, number.MinFractionDigits(v.Least), number.MaxFractionDigits(v.Most))
+		default:
+			params[i] = v
+		}
+	}
+	if _, ok := s.has[p.Code]; ok {
+		return s.own.Sprintf(p.Code, params...)
+	}
+	return s.english.Sprintf(p.Code, params...)
+}
+
+// say is a message without more ado.
+func say(text string) []catalog.Message { return []catalog.Message{catalog.String(text)} }
+
+// counted is a variable that has one text for one and another for any other number of the
+// n-th parameter.
+func counted(name string, n int, one, other string) catalog.Message {
+	return catalog.Var(name, plural.Selectf(n, "%d", "=1", one, "other", other))
+}
+
+// Text is what a finding says; one from before there were codes says what was kept.
+func (s Speaker) Text(f *Finding) string {
+	if f.Says.Code == "" {
+		return f.Text
+	}
+	return s.Say(f.Says)
+}
