@@ -430,6 +430,25 @@ func TestFinishIsStartAndDuration(t *testing.T) {
 	}
 }
 
+// A job that is still to be checked stays so when a piece of it changes, and what departs from
+// a recipe notes what held before, also where the recipe leaves it out.
+func TestChangesKeepTheStepAndNoteWhatWas(t *testing.T) {
+	h := open(t)
+	job, piece := h.arrived()
+	two := 2
+	require.NoError(t, h.desk.ChangePiece(ctx, h.cato, piece, desk.PieceChange{Copies: &two}))
+	assert.Equal(t, "arrived", h.job(job).Step)
+	h.checked(job)
+	require.NoError(t, h.desk.ChangePiece(ctx, h.cato, piece, desk.PieceChange{Copies: &two}))
+	assert.Equal(t, "to decide", h.job(job).Step)
+	id, err := h.desk.OrderSlice(ctx, h.cato, piece, desk.SliceOrder{MachineID: h.machines[0].ID, Departures: []recipe.Departure{{Key: "support_deg", Value: "60", Why: "try"}, {Key: "shells", Value: "5", Why: "try"}}})
+	require.NoError(t, err)
+	s, err := h.store.Slice(ctx, id)
+	require.NoError(t, err)
+	r := demo.Choices(recipe.Everyday)[0].Recipe.WithDefaults()
+	assert.Equal(t, []string{fmt.Sprint(r.SupportDeg), fmt.Sprint(r.Shells)}, []string{s.Departures[0].Was, s.Departures[1].Was})
+}
+
 // The ladder is of all pieces of a job, each as often as it is wanted, in the order of the
 // house's machines.
 func TestTheLadderIsOfAllPieces(t *testing.T) {

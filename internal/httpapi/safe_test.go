@@ -106,6 +106,7 @@ func TestUnchangedAnswersAreTagged(t *testing.T) {
 		a := ask(path, "", false)
 		require.Equal(t, 200, a.code)
 		tags[path] = a.head.Get("ETag")
+		assert.Equal(t, "application/json", a.head.Get("Content-Type"))
 		require.NotEmpty(t, tags[path])
 		again := ask(path, tags[path], true)
 		assert.Equal(t, 304, again.code, path)

@@ -144,7 +144,9 @@ func TestFacesOfManyThousandCorners(t *testing.T) {
 
 // Words for people say no bytes; those for the command line do.
 func TestRefusalsHaveWordsForPeople(t *testing.T) {
-	_, err := readAll([]byte("\x00\x01\x02"), Limits{})
+	_, err := readAll([]byte("# a note\nand words\n"), Limits{})
+	assert.ErrorContains(t, err, "solid", "a note alone may begin an OBJ, words behind it are none")
+	_, err = readAll([]byte("\x00\x01\x02"), Limits{})
 	var e *Error
 	require.ErrorAs(t, err, &e)
 	assert.Contains(t, e.Error(), "(byte 3)")

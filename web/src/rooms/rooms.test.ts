@@ -307,6 +307,7 @@ describe('the slices of a piece', () => {
     expect(w.find('.variants li.on').text()).toContain('+10 min, +1.0 g')
     expect(w.find('.diff').text()).toContain('Outline passes 2 → 3')
     expect(w.find('.variants').text()).toContain('too thin')
+    expect(w.text()).not.toContain('Not sliced yet')
     const kinds = w.findAll('.kinds tr').map((r) => r.findAll('td').map((d) => d.text()))
     expect(kinds.slice(0, 4)).toEqual([['outer shell', '30 min', '38 %'], ['infill', '10 min', '13 %'], ['warm-up', '5 min', '6 %'], ['together', '1 h 20 min', '12.0 g']])
     expect(kinds[4]).toEqual(['of it support', '', '1.0 g'])
@@ -320,6 +321,7 @@ describe('the slices of a piece', () => {
   })
   it('are asked for with a value and a reason for each departure', async () => {
     const w = await desk([])
+    expect(w.text()).toContain('Not sliced yet on this machine')
     const find = async (words: string) => w.find('#setting-search').setValue(words)
     expect(w.findAll('.found').length).toBe(0)
     await find('OUTLINE')
@@ -404,7 +406,7 @@ describe('the house', () => {
     const of = (id: number, data: object) => ({ id, version: 1, data })
     server.answers['/house'] = {
       house: { name: 'Loft', locale: 'en-GB', currency: 'EUR', time_zone: 'UTC', week: [[], [{ from: 600, to: 1080 }], [], [], [], [], []], attendance_min: 10, start_cents: 50, longest_run_min: 360, file_pattern: '', version: 3 },
-      machines: [of(1, { name: 'Bowline', in_service: true, process: 'material extrusion', volume: { shape: 'round', x_mm: 200, y_mm: 200, z_mm: 180 }, nozzles_mm: [0.4, 0.6], rate_cents_per_hour: 120, material: 'PLA', colour: '#888888', colour_name: 'grey' })],
+      machines: ['Bowline', 'Capstan'].map((name, k) => of(k + 1, { name, in_service: true, process: 'material extrusion', volume: { shape: 'round', x_mm: 200, y_mm: 200, z_mm: 180 }, nozzles_mm: [0.4, 0.6], rate_cents_per_hour: 120, material: 'PLA', colour: '#888888', colour_name: 'grey' })),
       materials: [of(1, { name: 'PLA', density_g_per_cm3: 1.24, spool_grams: 1000, spool_cents: 2450 })],
       recipes: [of(1, { name: 'Bowline everyday', material: 'PLA', layer_mm: 0.2, shells: 2, infill_percent: 15 })], texts: { file_names: [], block_names: [], ends: '', start: '', end: '', change: '' },
     }
@@ -412,6 +414,10 @@ describe('the house', () => {
     const { w } = await room(HouseRoom)
     const cells = () => w.findAll('.ledger tbody tr').map((r) => r.findAll('td').map((d) => d.text()).join('|'))
     expect(cells()[0]).toMatch(/^Bowlinematerial extrusion\|⌀ 200 × 180 mm\|0.4, 0.6 mm\|grey PLA\|.*1.20/)
+    expect(w.find('form h2').text()).toBe('Bowline')
+    await w.findAll('.ledger tbody tr')[1]!.trigger('click')
+    expect(w.find('form h2').text()).toBe('Capstan')
+    expect(w.find('form').text()).toContain('EUR')
     await press('d')
     expect(cells()[0]).toMatch(/^PLA\|1.24 g\/cm³\|1,?000 g\|.*24.50\|2.45 ct/)
     await press('d')
