@@ -8,16 +8,32 @@ import (
 	"jobshelf/core/print/machine"
 	"jobshelf/core/print/naming"
 	"jobshelf/core/print/recipe"
+	"jobshelf/core/shape/units"
+	"jobshelf/core/shop/planning"
 	"jobshelf/internal/store"
 )
 
 // HouseView is everything a steward sets up.
 type HouseView struct {
-	House     store.House    `json:"house"`
+	House     House          `json:"house"`
 	Machines  []MachineView  `json:"machines"`
 	Materials []MaterialView `json:"materials"`
 	Recipes   []RecipeView   `json:"recipes"`
 	Texts     Texts          `json:"texts"`
+}
+
+// House is the house's own settings.
+type House struct {
+	Name          string             `json:"name" minLength:"1" maxLength:"80"`
+	Locale        string             `json:"locale" minLength:"2" maxLength:"20" doc:"For dates and numbers, e.g. en-GB"`
+	Currency      string             `json:"currency" pattern:"^[A-Z]{3}$" doc:"ISO 4217 code"`
+	TimeZone      string             `json:"time_zone" minLength:"1" maxLength:"60" doc:"IANA name"`
+	Week          [7][]planning.Span `json:"week" doc:"Opening hours, Sunday first"`
+	AttendanceMin int                `json:"attendance_min" minimum:"0" maximum:"600" doc:"How long somebody must be there after a start, minutes"`
+	StartCents    units.Cents        `json:"start_cents" minimum:"0" maximum:"100000" doc:"Fee for starting a run, cents"`
+	LongestRunMin int                `json:"longest_run_min" minimum:"0" maximum:"100000" doc:"Longest run without asking, minutes; 0: any"`
+	FilePattern   string             `json:"file_pattern" maxLength:"200" doc:"How files are named, with named values; empty: the common way"`
+	Version       int                `json:"version"`
 }
 
 // Texts are what holds where the house has written none of its own, and the values
@@ -60,7 +76,7 @@ func (d *Desk) House(ctx context.Context) (HouseView, error) {
 	if err != nil {
 		return HouseView{}, err
 	}
-	v := HouseView{House: h, Machines: []MachineView{}, Materials: []MaterialView{}, Recipes: []RecipeView{},
+	v := HouseView{House: House(h), Machines: []MachineView{}, Materials: []MaterialView{}, Recipes: []RecipeView{},
 		Texts: Texts{machine.StartBlock, machine.EndBlock, machine.ChangeBlock, machine.BlockNames, naming.FilePattern, naming.FileNames}}
 	machines, err := d.Store.Machines(ctx)
 	if err != nil {
@@ -84,8 +100,8 @@ func (d *Desk) House(ctx context.Context) (HouseView, error) {
 }
 
 // SetHouse changes the house's own settings.
-func (d *Desk) SetHouse(ctx context.Context, a Actor, h store.House) error {
-	if _, err := hours(h); err != nil {
+func (d *Desk) SetHouse(ctx context.Context, a Actor, h House) error {
+	if _, err := hours(store.House(h)); err != nil {
 		return err
 	}
 	for day, spans := range h.Week {
@@ -98,7 +114,7 @@ func (d *Desk) SetHouse(ctx context.Context, a Actor, h store.House) error {
 	if err := naming.Check(h.FilePattern, naming.FileNames); err != nil {
 		return invalid("file_pattern", "In the pattern for files %s.", err)
 	}
-	return d.change(ctx, a, "Changed the house's settings", func(tx *store.Tx) error { return tx.SetHouse(ctx, h) })
+	return d.change(ctx, a, "Changed the house's settings", func(tx *store.Tx) error { return tx.SetHouse(ctx, store.House(h)) })
 }
 
 // SetMachine changes a machine.

@@ -12,7 +12,6 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"jobshelf/internal/desk"
-	"jobshelf/internal/store"
 )
 
 // Whatever a form sends is taken up to each limit and refused past it, and the refusal
@@ -47,14 +46,14 @@ func TestFieldsAreTakenUpToTheirLimits(t *testing.T) {
 		{desk.SliceOrder{}, "marks", "[]," + many(60, mark), many(61, mark)},
 		{desk.SliceOrder{}, "scale", "0, 100", "-0.1, 100.1"},
 		{desk.SliceOrder{}, "tip", `"", "x", "y"`, `"z"`},
-		{store.House{}, "name", long(1) + "," + long(80), `"",` + long(81)},
-		{store.House{}, "locale", `"de",` + long(20), `"d",` + long(21)},
-		{store.House{}, "currency", `"EUR"`, `"eur", "EURO", "EU"`},
-		{store.House{}, "time_zone", long(1) + "," + long(60), `"",` + long(61)},
-		{store.House{}, "attendance_min", "0, 600", "-1, 601"},
-		{store.House{}, "start_cents", "0, 100000", "-1, 100001"},
-		{store.House{}, "longest_run_min", "0, 100000", "-1, 100001"},
-		{store.House{}, "file_pattern", `"",` + long(200), long(201)},
+		{desk.House{}, "name", long(1) + "," + long(80), `"",` + long(81)},
+		{desk.House{}, "locale", `"de",` + long(20), `"d",` + long(21)},
+		{desk.House{}, "currency", `"EUR"`, `"eur", "EURO", "EU"`},
+		{desk.House{}, "time_zone", long(1) + "," + long(60), `"",` + long(61)},
+		{desk.House{}, "attendance_min", "0, 600", "-1, 601"},
+		{desk.House{}, "start_cents", "0, 100000", "-1, 100001"},
+		{desk.House{}, "longest_run_min", "0, 100000", "-1, 100001"},
+		{desk.House{}, "file_pattern", `"",` + long(200), long(201)},
 	} {
 		registry := huma.NewMapRegistry("#/components/schemas/", huma.DefaultSchemaNamer)
 		schema := registry.Schema(reflect.TypeOf(c.of), false, "")

@@ -128,7 +128,7 @@ func steadyAnswer[I any, P interface {
 		"200": {Description: "OK", Content: map[string]*huma.MediaType{"application/json": {Schema: s.api.OpenAPI().Components.Schemas.Schema(reflect.TypeFor[O](), true, "")}}},
 		"304": {Description: "It is as the ETag says that was sent"}}
 	register(s, least, o, func(ctx context.Context, in *I) (*huma.StreamResponse, error) {
-		snapshot, err := s.Desk.Store.Snapshot(ctx)
+		snapshot, err := s.Desk.Snapshot(ctx)
 		if err != nil {
 			return nil, err
 		}

@@ -9,7 +9,6 @@ import (
 	"github.com/danielgtaylor/huma/v2/sse"
 
 	"jobshelf/internal/desk"
-	"jobshelf/internal/store"
 )
 
 // hub hands every event to all listening browsers. It never waits: a browser that is
@@ -21,7 +20,7 @@ type hub struct {
 
 // listener is one browser's stream.
 type listener struct {
-	events chan store.Event
+	events chan desk.Event
 	missed chan struct{} // holds one: something was lost
 }
 
@@ -31,7 +30,7 @@ func newHub() *hub { return &hub{subs: map[*listener]bool{}} }
 const waitingEvents = 64
 
 func (h *hub) subscribe() (*listener, func()) {
-	l := &listener{make(chan store.Event, waitingEvents), make(chan struct{}, 1)}
+	l := &listener{make(chan desk.Event, waitingEvents), make(chan struct{}, 1)}
 	h.mu.Lock()
 	h.subs[l] = true
 	h.mu.Unlock()
@@ -42,7 +41,7 @@ func (h *hub) subscribe() (*listener, func()) {
 	}
 }
 
-func (h *hub) send(e store.Event) {
+func (h *hub) send(e desk.Event) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	for l := range h.subs {
@@ -125,6 +124,6 @@ func (s *Server) events() {
 // sessionOver looks whether a stream's session has ended or expired, should nobody
 // have told.
 func (s *Server) sessionOver(ctx context.Context) bool {
-	ended, err := s.Desk.Store.EndedSessions(ctx, []string{s.sessionOf(ctx)})
+	ended, err := s.Desk.EndedSessions(ctx, []string{s.sessionOf(ctx)})
 	return err == nil && len(ended) > 0
 }

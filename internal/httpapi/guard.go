@@ -9,7 +9,6 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"jobshelf/internal/desk"
-	"jobshelf/internal/store"
 )
 
 // anyone is the least role of the operations that need no sign-in.
@@ -82,7 +81,7 @@ func (s *Server) guard(ctx huma.Context, next func(huma.Context)) {
 	ctx = huma.WithContext(ctx, going)
 	a, err := s.Desk.Who(ctx.Context(), id)
 	switch {
-	case errors.Is(err, store.ErrNotFound):
+	case errors.Is(err, desk.ErrNotFound):
 		_ = huma.WriteErr(s.api, ctx, http.StatusUnauthorized, signInFirst)
 	case err != nil:
 		s.writeRefusal(ctx, err)

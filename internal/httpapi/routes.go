@@ -1,15 +1,12 @@
 package httpapi
 
 import (
-	"bytes"
 	"context"
 	"errors"
 	"fmt"
 	"io"
 	"mime"
 	"net/http"
-	"path"
-	"strings"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -17,7 +14,6 @@ import (
 
 	"jobshelf/core/judge/finding"
 	"jobshelf/internal/desk"
-	"jobshelf/internal/store"
 )
 
 type body[T any] struct{ Body T }
@@ -109,7 +105,7 @@ func (s *Server) houseRoutes() {
 	register(s, desk.Member, op("house", "GET", "/house", "Machines, materials, recipes, prices and hours"), func(ctx context.Context, _ *none) (*body[desk.HouseView], error) {
 		return ok(s.Desk.House(ctx))
 	})
-	register(s, desk.Steward, op("set-house", "PUT", "/house", "Change name, hours and fees"), func(ctx context.Context, in *body[store.House]) (*none, error) {
+	register(s, desk.Steward, op("set-house", "PUT", "/house", "Change name, hours and fees"), func(ctx context.Context, in *body[desk.House]) (*none, error) {
 		return nil, s.Desk.SetHouse(ctx, actorOf(ctx), in.Body)
 	})
 	register(s, desk.Steward, op("set-machine", "PUT", "/machines/{id}", "Change a machine"), func(ctx context.Context, in *struct {
@@ -250,34 +246,11 @@ func (s *Server) fileRoutes() {
 	s.api.OpenAPI().Paths["/uploads"].Post.RequestBody = &huma.RequestBody{Required: true,
 		Content: map[string]*huma.MediaType{"application/octet-stream": {}}}
 
-	s.stream("piece-picture", "/pieces/{id}/picture", "The part's picture, PNG", func(ctx context.Context, p store.Piece, v store.Version) (io.Reader, header, error) {
-		png, err := s.Desk.Store.Picture(ctx, p.ID, v.N)
-		return bytes.NewReader(png), header{contentType: "image/png", size: int64(len(png)), cache: "private, max-age=60"}, err
-	})
-	s.stream("piece-view", "/pieces/{id}/view", "The part's surface for the 3D view (see docs/view-format.md)", func(ctx context.Context, p store.Piece, v store.Version) (io.Reader, header, error) {
-		if v.ViewID == nil {
-			return nil, header{}, store.ErrNotFound
-		}
-		b, err := s.Desk.Store.Blob(ctx, *v.ViewID)
-		return s.Desk.Store.BlobReader(ctx, b.ID), header{contentType: "application/octet-stream", size: b.Size, cache: "private, max-age=60"}, err
-	})
-	s.stream("piece-file", "/pieces/{id}/file", "A version's file: version=1 is the file as it came", func(ctx context.Context, p store.Piece, v store.Version) (io.Reader, header, error) {
-		if v.BlobID == nil {
-			return nil, header{}, store.ErrNotFound
-		}
-		b, err := s.Desk.Store.Blob(ctx, *v.BlobID)
-		name := p.Name
-		if v.N > 1 {
-			name = fmt.Sprintf("%s version %d.%s", strings.TrimSuffix(name, path.Ext(name)), v.N, map[bool]string{true: "3mf", false: "stl"}[v.Verdict != nil && strings.HasSuffix(string(v.Verdict.Format), "mf")])
-		}
-		return s.Desk.Store.BlobReader(ctx, b.ID), header{contentType: "application/octet-stream", size: b.Size, name: name}, err
-	})
+	s.ofPiece("piece-picture", "/pieces/{id}/picture", "The part's picture, PNG", s.Desk.Picture)
+	s.ofPiece("piece-view", "/pieces/{id}/view", "The part's surface for the 3D view (see docs/view-format.md)", s.Desk.Surface)
+	s.ofPiece("piece-file", "/pieces/{id}/file", "A version's file: version=1 is the file as it came", s.Desk.ModelFile)
 	register(s, desk.Member, op("piece-evidence", "GET", "/pieces/{id}/evidence", "Lines and faces of the findings, mm"), func(ctx context.Context, in *ofVersion) (*body[[]finding.Evidence], error) {
-		p, v, err := s.Desk.Version(ctx, actorOf(ctx), in.ID, in.Version)
-		if err != nil {
-			return nil, err
-		}
-		return ok(s.Desk.Store.Evidence(ctx, p.ID, v.N))
+		return ok(s.Desk.Evidence(ctx, actorOf(ctx), in.ID, in.Version))
 	})
 	register(s, desk.Member, op("change-piece", "PUT", "/pieces/{id}", "Say a piece's unit, its copies, or which version counts"), func(ctx context.Context, in *struct {
 		ByID
@@ -302,52 +275,38 @@ type ofVersion struct {
 	Version int `query:"version" minimum:"0" doc:"0 or left out: the current one"`
 }
 
-type header struct {
-	contentType, cache, name string
-	size                     int64
+// ofPiece registers a download of something of a piece's version.
+func (s *Server) ofPiece(id, path, summary string, open func(context.Context, desk.Actor, int64, int) (desk.Download, error)) {
+	download(s, id, path, summary, func(ctx context.Context, in *ofVersion) (desk.Download, error) {
+		return open(ctx, actorOf(ctx), in.ID, in.Version)
+	})
 }
 
-// stream registers a download of something of a piece's version.
-func (s *Server) stream(id, path, summary string, open func(context.Context, store.Piece, store.Version) (io.Reader, header, error)) {
-	type versioned struct {
-		p store.Piece
-		v store.Version
-	}
-	serveBytes(s, id, path, summary, func(ctx context.Context, in *ofVersion) (versioned, error) {
-		p, v, err := s.Desk.Version(ctx, actorOf(ctx), in.ID, in.Version)
-		return versioned{p, v}, err
-	}, func(ctx context.Context, x versioned) (io.Reader, header, error) { return open(ctx, x.p, x.v) })
+// ofSlice registers a download of something of a slice's.
+func (s *Server) ofSlice(id, path, summary string, open func(context.Context, desk.Actor, int64) (desk.Download, error)) {
+	download(s, id, path, summary, func(ctx context.Context, in *ByID) (desk.Download, error) { return open(ctx, actorOf(ctx), in.ID) })
 }
 
-// download registers a download of something of a slice's.
-func (s *Server) download(id, path, summary string, find func(context.Context, int64) (sliceAt, error), open func(context.Context, sliceAt) (io.Reader, header, error)) {
-	serveBytes(s, id, path, summary, func(ctx context.Context, in *ByID) (sliceAt, error) { return find(ctx, in.ID) }, open)
-}
-
-// serveBytes registers a download: find what it is of, open it, send it.
-func serveBytes[I, T any](s *Server, id, path, summary string, find func(context.Context, *I) (T, error), open func(context.Context, T) (io.Reader, header, error)) {
+// download registers a download: open it, send it.
+func download[I any](s *Server, id, path, summary string, open func(context.Context, *I) (desk.Download, error)) {
 	o := op(id, "GET", path, summary)
 	o.Responses = map[string]*huma.Response{"200": {Description: summary, Content: map[string]*huma.MediaType{"application/octet-stream": {}}}}
 	register(s, desk.Member, o, func(ctx context.Context, in *I) (*huma.StreamResponse, error) {
-		x, err := find(ctx, in)
-		if err != nil {
-			return nil, err
-		}
-		r, h, err := open(ctx, x)
+		d, err := open(ctx, in)
 		if err != nil {
 			return nil, err
 		}
 		lasts(ctx)
 		return &huma.StreamResponse{Body: func(c huma.Context) {
-			c.SetHeader("Content-Type", h.contentType)
-			c.SetHeader("Content-Length", fmt.Sprint(h.size))
-			if h.cache != "" {
-				c.SetHeader("Cache-Control", h.cache)
+			c.SetHeader("Content-Type", d.Type)
+			c.SetHeader("Content-Length", fmt.Sprint(d.Bytes))
+			if d.Keep > 0 {
+				c.SetHeader("Cache-Control", fmt.Sprintf("private, max-age=%.0f", d.Keep.Seconds()))
 			}
-			if h.name != "" {
-				c.SetHeader("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": h.name}))
+			if d.Name != "" {
+				c.SetHeader("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": d.Name}))
 			}
-			if _, err := io.Copy(c.BodyWriter(), r); err != nil {
+			if _, err := io.Copy(c.BodyWriter(), d); err != nil {
 				s.Log.Error("download broke off", "err", err)
 			}
 		}}, nil

@@ -26,7 +26,6 @@ import (
 	"github.com/go-chi/chi/v5/middleware"
 
 	"jobshelf/internal/desk"
-	"jobshelf/internal/store"
 )
 
 // Config is what a server is made of.
@@ -95,7 +94,7 @@ func New(c Config) *Server {
 	if c.Wait != nil {
 		s.brake.wait = c.Wait
 	}
-	s.sessions.Store = store.Sessions{Store: c.Desk.Store, PersonOf: personIn}
+	s.sessions.Store = c.Desk.Sessions(personIn)
 	s.sessions.HashTokenInStore = true
 	s.sessions.Lifetime = sessionLife // idle ones are ended by the guard, so that reading writes nothing
 	s.sessions.ErrorFunc = func(w http.ResponseWriter, r *http.Request, err error) {
@@ -149,7 +148,7 @@ func (s *Server) ready(w http.ResponseWriter, r *http.Request) {
 		return
 	default:
 	}
-	if err := s.Desk.Store.Ready(ctx); err != nil {
+	if err := s.Desk.Ready(ctx); err != nil {
 		problem(w, http.StatusServiceUnavailable, awayText)
 		return
 	}
@@ -184,8 +183,8 @@ func (s *Server) OpenAPI() *huma.OpenAPI { return s.api.OpenAPI() }
 // connection up again when it breaks.
 func (s *Server) Run(ctx context.Context, ready func()) {
 	for ctx.Err() == nil {
-		err := s.Desk.Store.Listen(ctx, func() {
-			s.hub.send(store.Event{Kind: "house"}) // what was missed while not listening
+		err := s.Desk.Listen(ctx, func() {
+			s.hub.send(desk.Event{Kind: "house"}) // what was missed while not listening
 			s.endMissed(ctx)
 			ready()
 			ready = func() {}
@@ -201,8 +200,8 @@ func (s *Server) Run(ctx context.Context, ready func()) {
 }
 
 // heard takes what the database tells.
-func (s *Server) heard(e store.Event) {
-	if e.Kind == store.SessionEnded {
+func (s *Server) heard(e desk.Event) {
+	if e.Kind == desk.SessionEnded {
 		s.live.end(e.Session)
 		return
 	}
@@ -211,7 +210,7 @@ func (s *Server) heard(e store.Event) {
 
 // endMissed ends what goes on in sessions that ended while nobody listened.
 func (s *Server) endMissed(ctx context.Context) {
-	ended, err := s.Desk.Store.EndedSessions(ctx, s.live.sessions())
+	ended, err := s.Desk.EndedSessions(ctx, s.live.sessions())
 	if err != nil {
 		s.Log.Error("look for sessions that ended", "err", err)
 	}
@@ -263,7 +262,7 @@ func (s *Server) refusal(ctx context.Context, err error) error {
 		return nil
 	case errors.Is(cause, errSignedOut):
 		return huma.Error401Unauthorized("You were signed out meanwhile.")
-	case errors.Is(cause, errSlow), errors.Is(err, store.ErrAway), errors.Is(err, context.DeadlineExceeded):
+	case errors.Is(cause, errSlow), errors.Is(err, desk.ErrAway), errors.Is(err, context.DeadlineExceeded):
 		s.Log.WarnContext(ctx, "the database is away", "err", err)
 		return huma.ErrorWithHeaders(huma.Error503ServiceUnavailable(awayText), http.Header{"Retry-After": {"5"}})
 	case errors.As(err, &status):
@@ -276,17 +275,17 @@ func (s *Server) refusal(ctx context.Context, err error) error {
 		return huma.Error422UnprocessableEntity(bad.Error(), details...)
 	case errors.As(err, &clash):
 		return huma.Error409Conflict(clash.Text)
-	case errors.Is(err, store.ErrNotFound):
+	case errors.Is(err, desk.ErrNotFound):
 		return huma.Error404NotFound("There is no such thing, or it is not yours to see.")
-	case errors.Is(err, store.ErrChanged):
+	case errors.Is(err, desk.ErrChanged):
 		return huma.Error409Conflict("It was changed by somebody else meanwhile. Load it again.")
-	case errors.Is(err, store.ErrTaken):
+	case errors.Is(err, desk.ErrTaken):
 		return huma.Error409Conflict("That name is in use already.")
-	case errors.Is(err, store.ErrUnstorable):
+	case errors.Is(err, desk.ErrUnstorable):
 		return huma.Error422UnprocessableEntity("Something in it cannot be kept: a text or number that no database holds.")
 	case errors.As(err, &full):
 		return huma.NewError(http.StatusInsufficientStorage, full.Text)
-	case errors.Is(err, store.ErrFull):
+	case errors.Is(err, desk.ErrFull):
 		return huma.NewError(http.StatusInsufficientStorage, "The house's disk is full. Tell a steward.")
 	case errors.Is(err, errStalled), errors.Is(err, os.ErrDeadlineExceeded):
 		return huma.NewError(http.StatusRequestTimeout, "Too little came over the line. Send it again.")

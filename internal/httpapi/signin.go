@@ -20,7 +20,6 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"jobshelf/internal/desk"
-	"jobshelf/internal/store"
 )
 
 // brake slows sign-ins down after wrong tries: of an account however it is spelled,
@@ -183,7 +182,7 @@ func (s *Server) knownCode(ctx context.Context, text string) (string, error) {
 	s.keyMu.Lock()
 	defer s.keyMu.Unlock()
 	if s.key == nil {
-		key, err := s.Desk.Store.Secret(ctx, "known browsers")
+		key, err := s.Desk.Secret(ctx, "known browsers")
 		if err != nil {
 			return "", err
 		}
@@ -225,7 +224,7 @@ func (s *Server) rememberBrowser(ctx context.Context, w http.ResponseWriter, per
 
 // signIn checks a login and password, slowed by wrong tries before.
 func (s *Server) signIn(ctx context.Context, r *http.Request, w http.ResponseWriter, login, password string) (desk.Actor, error) {
-	keys := []string{"account " + store.CanonicalLogin(login), "address " + s.addressOf(r)}
+	keys := []string{"account " + desk.CanonicalLogin(login), "address " + s.addressOf(r)}
 	known := ""
 	if slices.ContainsFunc(r.Cookies(), func(c *http.Cookie) bool { return strings.HasPrefix(c.Name, knownCookie) }) {
 		a, err := s.Desk.Named(ctx, login)

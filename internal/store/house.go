@@ -14,16 +14,16 @@ import (
 
 // House is the house's own settings.
 type House struct {
-	Name          string             `json:"name" minLength:"1" maxLength:"80"`
-	Locale        string             `json:"locale" minLength:"2" maxLength:"20" doc:"For dates and numbers, e.g. en-GB"`
-	Currency      string             `json:"currency" pattern:"^[A-Z]{3}$" doc:"ISO 4217 code"`
-	TimeZone      string             `json:"time_zone" minLength:"1" maxLength:"60" doc:"IANA name"`
-	Week          [7][]planning.Span `json:"week" doc:"Opening hours, Sunday first"`
-	AttendanceMin int                `json:"attendance_min" minimum:"0" maximum:"600" doc:"How long somebody must be there after a start, minutes"`
-	StartCents    units.Cents        `json:"start_cents" minimum:"0" maximum:"100000" doc:"Fee for starting a run, cents"`
-	LongestRunMin int                `json:"longest_run_min" minimum:"0" maximum:"100000" doc:"Longest run without asking, minutes; 0: any"`
-	FilePattern   string             `json:"file_pattern" maxLength:"200" doc:"How files are named, with named values; empty: the common way"`
-	Version       int                `json:"version"`
+	Name          string
+	Locale        string
+	Currency      string
+	TimeZone      string
+	Week          [7][]planning.Span
+	AttendanceMin int
+	StartCents    units.Cents
+	LongestRunMin int
+	FilePattern   string
+	Version       int
 }
 
 // House gives the settings.

@@ -46,6 +46,8 @@ func full[T any]() (v T) {
 			v.Set(reflect.MakeSlice(v.Type(), 2, 2))
 			fill(v.Index(0))
 			fill(v.Index(1))
+		case reflect.Interface:
+			v.Set(reflect.ValueOf(n))
 		case reflect.Map:
 			value := reflect.New(v.Type().Elem()).Elem()
 			fill(value)

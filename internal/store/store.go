@@ -318,12 +318,12 @@ func (q Q) changed(ctx context.Context, sql string, args ...any) error {
 // Event is what the servers tell each other and their browsers when something
 // has changed. It is sent when the transaction commits.
 type Event struct {
-	Kind     string  `json:"kind"` // job, progress, lane, house
-	Job      int64   `json:"job,omitempty"`
-	Fraction float64 `json:"fraction,omitempty"`
-	Doing    string  `json:"doing,omitempty"`
-	Owner    int64   `json:"owner,omitempty"` // the member whose job it is
-	Session  string  `json:"session,omitempty"`
+	Kind     string // job, progress, lane, house
+	Job      int64
+	Fraction float64
+	Doing    string
+	Owner    int64 // the member whose job it is
+	Session  string
 }
 
 // SessionEnded is the kind of event that ends what goes on in a session; it is for
