@@ -161,7 +161,7 @@ func TestLinesStayInsideAndCover(t *testing.T) {
 func TestInfillIsAsDenseAsAskedFor(t *testing.T) {
 	m := solid.Box(80, 80, 4)
 	for _, p := range []recipe.Pattern{recipe.PatternLines, recipe.PatternGrid, recipe.PatternHoneycomb, recipe.PatternGyroid} {
-		for _, share := range []float64{8, 15, 35} {
+		for _, share := range []float64{8, 15, 35, 60, 90} {
 			t.Run(fmt.Sprint(p, share), func(t *testing.T) {
 				pr := sliced(t, m, plain(func(r *recipe.Recipe) { r.Pattern, r.InfillPercent = p, share }))
 				length, n := 0.0, 0

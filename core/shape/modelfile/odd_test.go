@@ -144,6 +144,14 @@ func TestFacesOfManyThousandCorners(t *testing.T) {
 
 // Words for people say no bytes; those for the command line do.
 func TestRefusalsHaveWordsForPeople(t *testing.T) {
+	box := solid.Box(1, 1, 1)
+	for k, at := range [][]mesh.Vec3{{{}}, {{X: 5}}, {{}, {X: 5}}, {}} {
+		got := (&File{Models: []Model{{Mesh: box, Places: at}}}).Joined()
+		assert.Len(t, got.Triangles, 12*len(at))
+		if len(at) > 0 {
+			assert.InDelta(t, []float64{1, 6, 6}[k], got.Bounds().Max.X, 1e-12, "where they stand")
+		}
+	}
 	_, err := readAll([]byte("# a note\nand words\n"), Limits{})
 	assert.ErrorContains(t, err, "solid", "a note alone may begin an OBJ, words behind it are none")
 	_, err = readAll([]byte("\x00\x01\x02"), Limits{})

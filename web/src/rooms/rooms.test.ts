@@ -126,6 +126,12 @@ describe('the counter', () => {
     server.answers['/jobs'] = { steps: [], slips: [slip(5, 'to decide'), slip(6, 'to decide', { needed_by: '2026-12-01' }), slip(7, 'arrived', { needed_by: '2026-11-30' }), slip(8, 'approved')] }
     for (const id of [5, 6, 7]) server.answers[`/jobs/${id}`] = jobView(id)
   })
+  it('says so when all is decided', async () => {
+    expect((await room(CounterRoom)).w.text()).not.toContain('All decided')
+    shown?.unmount()
+    server.answers['/jobs'] = { steps: [], slips: [slip(8, 'approved')] }
+    expect((await room(CounterRoom)).w.find('main h1').text()).toBe('All decided')
+  })
   it('has arrivals and what is to decide, soonest needed first', async () => {
     const { w } = await room(CounterRoom)
     expect(w.findAll('aside li .t').map((t) => t.text())).toEqual(['Part 7', 'Part 6', 'Part 5'])
