@@ -20,6 +20,7 @@ import (
 	"jobshelf/core/print/gcode"
 	"jobshelf/core/shape/mesh"
 	"jobshelf/core/shape/modelfile"
+	"jobshelf/core/shape/par"
 	"jobshelf/core/shape/picture"
 	"jobshelf/core/shape/units"
 	"jobshelf/core/shop/option"
@@ -43,6 +44,7 @@ type checkWorker struct {
 	limits modelfile.Limits
 	log    *slog.Logger
 	gate   *gate
+	cores  *par.Budget // that all work shares
 }
 
 // tooOften is what the desk is told of work whose workers died.
@@ -51,6 +53,7 @@ func tooOften(tries int) string {
 }
 
 func (w *checkWorker) Work(ctx context.Context, job *river.Job[CheckArgs]) error {
+	ctx = par.With(ctx, w.cores)
 	t, err := w.store.TaskOf(ctx, job.Args.Job)
 	if err != nil {
 		return over(ctx, err)

@@ -16,6 +16,7 @@ import (
 	"jobshelf/core/print/toolpath"
 	"jobshelf/core/shape/mesh"
 	"jobshelf/core/shape/modelfile"
+	"jobshelf/core/shape/par"
 	"jobshelf/core/shop/price"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/store"
@@ -45,9 +46,11 @@ type sliceWorker struct {
 	limits modelfile.Limits
 	log    *slog.Logger
 	gate   *gate
+	cores  *par.Budget // that all work shares
 }
 
 func (w *sliceWorker) Work(ctx context.Context, job *river.Job[SliceArgs]) error {
+	ctx = par.With(ctx, w.cores)
 	id := job.Args.Slice
 	s, err := w.store.Slice(ctx, id)
 	if err != nil {

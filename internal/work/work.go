@@ -23,6 +23,7 @@ import (
 	"hash/fnv"
 	"log/slog"
 	"os"
+	"runtime"
 	"sync"
 	"time"
 
@@ -32,6 +33,7 @@ import (
 	"github.com/riverqueue/river/rivertype"
 
 	"jobshelf/core/shape/modelfile"
+	"jobshelf/core/shape/par"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/store"
 )
@@ -117,8 +119,9 @@ func Start(ctx context.Context, s *store.Store, d *desk.Desk, o Options) (*Worke
 	w := &Worker{store: s, name: fmt.Sprintf("%.30s-%d-%s", host, os.Getpid(), rand.Text()[:8]), log: o.Log, done: make(chan struct{})}
 	workers := river.NewWorkers()
 	alone := &gate{}
-	river.AddWorker(workers, &checkWorker{soon: soon[CheckArgs]{after: o.RetryAfter}, desk: d, store: s, limits: o.Limits, log: o.Log, gate: alone})
-	river.AddWorker(workers, &sliceWorker{soon: soon[SliceArgs]{after: o.RetryAfter}, desk: d, store: s, limits: o.Limits, log: o.Log, gate: alone})
+	cores := par.NewBudget(runtime.GOMAXPROCS(0))
+	river.AddWorker(workers, &checkWorker{soon: soon[CheckArgs]{after: o.RetryAfter}, desk: d, store: s, limits: o.Limits, log: o.Log, gate: alone, cores: cores})
+	river.AddWorker(workers, &sliceWorker{soon: soon[SliceArgs]{after: o.RetryAfter}, desk: d, store: s, limits: o.Limits, log: o.Log, gate: alone, cores: cores})
 	var err error
 	w.client, err = river.NewClient(riverpgxv5.New(s.Pool), &river.Config{
 		ID:                w.name,

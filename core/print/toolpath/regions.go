@@ -9,6 +9,7 @@ import (
 
 	"jobshelf/core/print/recipe"
 	"jobshelf/core/shape/polygon"
+	"jobshelf/core/shape/sets"
 )
 
 // patch is one figure of what hangs in one layer.
@@ -163,14 +164,7 @@ func cellsAlong(p polygon.Path) []cell {
 // layer or up to two below.
 func grouped(by [][]patch) [][]*patch {
 	var all []*patch
-	parent := []int{}
-	var root func(int) int
-	root = func(i int) int {
-		if parent[i] != i {
-			parent[i] = root(parent[i])
-		}
-		return parent[i]
-	}
+	var together sets.Sets
 	const layersBack = 2
 	var near [layersBack + 1]map[cell]int
 	for i := range by {
@@ -179,14 +173,14 @@ func grouped(by [][]patch) [][]*patch {
 		near[0] = now
 		for k := range by[i] {
 			p := &by[i][k]
-			p.group = len(all)
-			all, parent = append(all, p), append(parent, p.group)
+			p.group = together.Add()
+			all = append(all, p)
 			for _, c := range p.cells {
 				for _, old := range near {
 					for dx := int32(-1); dx <= 1; dx++ {
 						for dy := int32(-1); dy <= 1; dy++ {
 							if o, ok := old[cell{c.x + dx, c.y + dy}]; ok {
-								parent[root(o)] = root(p.group)
+								together.Join(o, p.group)
 							}
 						}
 					}
@@ -200,7 +194,7 @@ func grouped(by [][]patch) [][]*patch {
 	index := map[int]int{}
 	var out [][]*patch
 	for i, p := range all {
-		r := root(i)
+		r := together.Of(i)
 		if _, ok := index[r]; !ok {
 			index[r] = len(out)
 			out = append(out, nil)

@@ -5,14 +5,12 @@ import (
 	"context"
 	"fmt"
 	"math"
-	"runtime"
 	"slices"
-	"sync"
-	"sync/atomic"
 
 	"jobshelf/core/print/machine"
 	"jobshelf/core/print/recipe"
 	"jobshelf/core/shape/mesh"
+	"jobshelf/core/shape/par"
 	"jobshelf/core/shape/polygon"
 	"jobshelf/core/shape/section"
 )
@@ -245,30 +243,7 @@ type worker struct {
 // overLayers does the work on every layer on all cores. Each layer writes its
 // own results only, so their order does not matter.
 func overLayers(ctx context.Context, n int, work func(w *worker, i int), progress func(float64)) error {
-	var next, ended atomic.Int64
-	var wg sync.WaitGroup
-	var mu sync.Mutex // guards progress
-	for range max(1, min(runtime.GOMAXPROCS(0), n)) {
-		wg.Add(1)
-		go func() {
-			defer wg.Done()
-			var w worker
-			for ctx.Err() == nil {
-				i := int(next.Add(1)) - 1
-				if i >= n {
-					return
-				}
-				work(&w, i)
-				if k := ended.Add(1); k&15 == 0 {
-					mu.Lock()
-					progress(float64(k) / float64(n))
-					mu.Unlock()
-				}
-			}
-		}()
-	}
-	wg.Wait()
-	return ctx.Err()
+	return par.Each(ctx, n, func() *worker { return new(worker) }, work, func(done int) { progress(float64(done) / float64(n)) })
 }
 
 func um(mm float64) float64 { return mm * 1000 }

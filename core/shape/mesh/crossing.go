@@ -3,10 +3,10 @@ package mesh
 import (
 	"context"
 	"math"
-	"runtime"
 	"slices"
-	"sync"
 	"sync/atomic"
+
+	"jobshelf/core/shape/par"
 )
 
 // Crossings are the pairs of triangles that meet anywhere but in the vertices
@@ -43,29 +43,17 @@ func (t *Tree) Crossings(ctx context.Context) (Crossings, error) {
 	}
 	tasks := t.split()
 	found := make([]crossSearch, len(tasks))
-	var next, total atomic.Int64
-	var wg sync.WaitGroup
-	for range min(runtime.GOMAXPROCS(0), len(tasks)) {
-		wg.Add(1)
-		go func() {
-			defer wg.Done()
-			for {
-				i := int(next.Add(1)) - 1
-				if i >= len(tasks) || ctx.Err() != nil {
-					return
-				}
-				s := crossSearch{t: t, total: &total, stop: ctx.Done()}
-				if tasks[i][0] == tasks[i][1] {
-					s.within(tasks[i][0])
-				} else {
-					s.between(tasks[i][0], tasks[i][1])
-				}
-				found[i] = s
-			}
-		}()
-	}
-	wg.Wait()
-	if err := ctx.Err(); err != nil {
+	var total atomic.Int64
+	err := par.Each(ctx, len(tasks), func() struct{} { return struct{}{} }, func(_ struct{}, i int) {
+		s := crossSearch{t: t, total: &total, stop: ctx.Done()}
+		if tasks[i][0] == tasks[i][1] {
+			s.within(tasks[i][0])
+		} else {
+			s.between(tasks[i][0], tasks[i][1])
+		}
+		found[i] = s
+	}, nil)
+	if err != nil {
 		return Crossings{}, err
 	}
 	for _, s := range found {

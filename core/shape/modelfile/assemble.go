@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"jobshelf/core/shape/mesh"
+	"jobshelf/core/shape/sets"
 )
 
 // affine maps v to v·m + t with row vectors, as 3MF writes it.
@@ -78,21 +79,12 @@ func (a *assembler) take(parts []placed) error {
 		}
 		boxes[i] = boxOf(p)
 	}
-	group := make([]int, len(parts))
-	for i := range group {
-		group[i] = i
-	}
-	root := func(i int) int {
-		for group[i] != i {
-			i = group[i]
-		}
-		return i
-	}
+	groups := sets.New(len(parts))
 	if len(parts) <= 2000 { // beyond that, looking at all pairs would take too long
 		for i := range parts {
 			for j := range i {
 				if meets(boxes[i], boxes[j]) {
-					group[root(i)] = root(j)
+					groups.Join(i, j)
 				}
 			}
 		}
@@ -100,7 +92,7 @@ func (a *assembler) take(parts []placed) error {
 	together := map[int][]placed{}
 	var order []int
 	for i := range parts {
-		r := root(i)
+		r := groups.Of(i)
 		if together[r] == nil {
 			order = append(order, r)
 		}

@@ -8,6 +8,7 @@ import (
 	"io"
 
 	"jobshelf/core/shape/mesh"
+	"jobshelf/core/shape/sets"
 )
 
 // OBJ, the part of it that is geometry: v and f lines, indices from 1 or, when
@@ -204,16 +205,7 @@ func parted(m *mesh.Mesh, names []string, starts []int) []Model {
 		}
 		return len(m.Triangles)
 	}
-	group := make([]int, len(starts))
-	for g := range group {
-		group[g] = g
-	}
-	root := func(g int) int {
-		for group[g] != g {
-			g = group[g]
-		}
-		return g
-	}
+	groups := sets.New(len(starts))
 	owner := make([]int32, len(m.Vertices)) // group + 1 of open groups
 	for g := range starts {
 		own := &mesh.Mesh{Vertices: m.Vertices, Triangles: m.Triangles[starts[g]:end(g)]}
@@ -225,20 +217,20 @@ func parted(m *mesh.Mesh, names []string, starts []int) []Model {
 				if o := owner[v]; o == 0 {
 					owner[v] = int32(g) + 1
 				} else {
-					group[root(g)] = root(int(o) - 1)
+					groups.Join(g, int(o)-1)
 				}
 			}
 		}
 	}
 	members := make([][]int, len(starts))
 	for h := range starts {
-		members[root(h)] = append(members[root(h)], h)
+		members[groups.Of(h)] = append(members[groups.Of(h)], h)
 	}
 	var out []Model
 	number := make([]uint32, len(m.Vertices))
 	var used []uint32
 	for g := range starts {
-		if root(g) != g || starts[g] == end(g) {
+		if groups.Of(g) != g || starts[g] == end(g) {
 			continue
 		}
 		p := &mesh.Mesh{}

@@ -2,12 +2,13 @@ package section
 
 import (
 	"cmp"
+	"context"
 	"math"
 	"math/bits"
-	"runtime"
 	"slices"
-	"sync"
-	"sync/atomic"
+
+	"jobshelf/core/shape/par"
+	"jobshelf/core/shape/sets"
 )
 
 // The cover of a layer is a bitmap: rows of words, cell c of a row in bit c%64 of
@@ -15,27 +16,14 @@ import (
 
 // inParallel does work for 0…n-1 on all cores, each with buffers of its own.
 func (s *Stack) inParallel(n int, work func(b *buffers, i int)) {
-	var next atomic.Int64
-	var wg sync.WaitGroup
-	for range max(1, min(runtime.GOMAXPROCS(0), n)) {
-		wg.Add(1)
-		go func() {
-			defer wg.Done()
-			size := (s.rows + 2) * s.wordsWide // three rows at the least
-			b := &buffers{make([]uint64, size), make([]uint64, size), make([]uint64, size), make([]uint64, size), make([]uint64, size)}
-			for _, m := range []*[]uint64{&b.a, &b.b, &b.d, &b.e} {
-				*m = (*m)[:s.rows*s.wordsWide]
-			}
-			for {
-				i := int(next.Add(1)) - 1
-				if i >= n {
-					return
-				}
-				work(b, i)
-			}
-		}()
-	}
-	wg.Wait()
+	_ = par.Each(par.With(context.Background(), s.cores), n, func() *buffers { // nothing ends it early
+		size := (s.rows + 2) * s.wordsWide // three rows at the least
+		b := &buffers{make([]uint64, size), make([]uint64, size), make([]uint64, size), make([]uint64, size), make([]uint64, size)}
+		for _, m := range []*[]uint64{&b.a, &b.b, &b.d, &b.e} {
+			*m = (*m)[:s.rows*s.wordsWide]
+		}
+		return b
+	}, work, nil)
 }
 
 // buffers are one goroutine's bitmaps.
@@ -665,14 +653,7 @@ const lineMM = 0.6
 func (s *Stack) figures(here, dense, below []uint64) []figure {
 	type run struct{ from, to, of int }
 	var out []figure
-	var parent []int
-	root := func(k int) int {
-		for parent[k] != k {
-			parent[k] = parent[parent[k]]
-			k = parent[k]
-		}
-		return k
-	}
+	var of sets.Sets
 	var before, now []run
 	w := s.wordsWide
 	count := func(m []uint64, from, to int) int { // of cells from…to
@@ -708,8 +689,7 @@ func (s *Stack) figures(here, dense, below []uint64) []figure {
 				}
 				end = (end/64 + 1) * 64
 			}
-			now = append(now, run{c, end - 1, len(parent)})
-			parent = append(parent, len(parent))
+			now = append(now, run{c, end - 1, of.Add()})
 			f := figure{areaMM2: float64(end - c), roofMM2: float64(count(dense[r*w:], c, end-1)), box: [4]int{c, end - 1, r, r}}
 			// What lacks a neighbour above or below, and both ends.
 			inner := 0
@@ -733,7 +713,7 @@ func (s *Stack) figures(here, dense, below []uint64) []figure {
 		}
 		for i, k := 0, 0; i < len(before) && k < len(now); {
 			if before[i].to >= now[k].from && now[k].to >= before[i].from {
-				parent[root(now[k].of)] = root(before[i].of)
+				of.Join(now[k].of, before[i].of)
 			}
 			if before[i].to < now[k].to {
 				i++
@@ -745,7 +725,7 @@ func (s *Stack) figures(here, dense, below []uint64) []figure {
 	}
 	// Runs come together in their root.
 	for k := range out {
-		if at := root(k); at != k {
+		if at := of.Of(k); at != k {
 			f, g := &out[at], out[k]
 			f.areaMM2, f.roofMM2, f.rimMM = f.areaMM2+g.areaMM2, f.roofMM2+g.roofMM2, f.rimMM+g.rimMM
 			f.box = [4]int{min(f.box[0], g.box[0]), max(f.box[1], g.box[1]), min(f.box[2], g.box[2]), max(f.box[3], g.box[3])}
@@ -754,7 +734,7 @@ func (s *Stack) figures(here, dense, below []uint64) []figure {
 	}
 	n := 0
 	for k := range out {
-		if parent[k] == k {
+		if of.Of(k) == k {
 			out[n] = out[k]
 			n++
 		}

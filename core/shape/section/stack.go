@@ -6,6 +6,7 @@ import (
 	"sync"
 
 	"jobshelf/core/shape/mesh"
+	"jobshelf/core/shape/par"
 	"jobshelf/core/shape/polygon"
 )
 
@@ -100,7 +101,8 @@ type Stack struct {
 	cols      int        // cells across, rows deep
 	rows      int
 	wordsWide int
-	arenas    sync.Pool // *[]uint64, for Support; as they were left
+	arenas    sync.Pool   // *[]uint64, for Support; as they were left
+	cores     *par.Budget // what later work shares cores with
 }
 
 // coverCells is how many cells the longer side of a part is divided into, and
@@ -118,7 +120,7 @@ const (
 func NewStack(ctx context.Context, m *mesh.Mesh, topo *mesh.Topology, l Layering, mmPerUnit float64, progress func(float64)) (*Stack, error) {
 	b := m.Bounds()
 	s := &Stack{Bounds: mesh.Box{Min: b.Min.Scale(mmPerUnit), Max: b.Max.Scale(mmPerUnit)}}
-	s.mesh, s.mmPerUnit = m, mmPerUnit
+	s.mesh, s.mmPerUnit, s.cores = m, mmPerUnit, par.Of(ctx)
 	size := s.Bounds.Size()
 	s.HeightMM = size.Z
 	heights := l.Heights(s.HeightMM)
