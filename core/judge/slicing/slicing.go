@@ -163,17 +163,13 @@ func (x *Mark) on(s Stance, mmPerUnit float64, st plate.Standing) toolpath.Mark 
 	var shadow []polygon.Point
 	for _, c := range x.CornersMM {
 		p := st.To(s.to(mesh.Vec3{X: c[0], Y: c[1], Z: c[2]}.Scale(1 / mmPerUnit)))
-		shadow = append(shadow, polygon.Point{X: micron(p.X), Y: micron(p.Y)})
+		shadow = append(shadow, polygon.At(p.X, p.Y))
 		out.FromMM, out.ToMM = math.Min(out.FromMM, p.Z), math.Max(out.ToMM, p.Z)
 	}
 	if h := polygon.Hull(shadow); len(h) >= 3 {
 		out.Paths = []polygon.Path{h}
 	}
 	return out
-}
-
-func micron(mm float64) int64 {
-	return int64(math.Round(math.Max(-polygon.Limit, math.Min(polygon.Limit, mm*1000))))
 }
 
 // aroundMM is how much wider than what hangs a region's box is.

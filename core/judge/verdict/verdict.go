@@ -194,7 +194,7 @@ func boxMM(b mesh.Box, mm float64) Box { return Box{array(b.Min.Scale(mm)), arra
 func (v *Verdict) tryMachines(m *mesh.Mesh, mm float64, stated bool, choices []Choice) {
 	points := make([]polygon.Point, len(m.Vertices))
 	for i, p := range m.Vertices {
-		points[i] = polygon.Point{X: micron(p.X * mm), Y: micron(p.Y * mm)}
+		points[i] = polygon.At(p.X*mm, p.Y*mm)
 	}
 	hull := polygon.Hull(points)
 	height := v.BoxMM.Max[2] - v.BoxMM.Min[2]
@@ -224,7 +224,7 @@ func (v *Verdict) tryMachines(m *mesh.Mesh, mm float64, stated bool, choices []C
 		for _, c := range choices {
 			scaled := make([]polygon.Point, len(hull))
 			for i, p := range hull {
-				scaled[i] = polygon.Point{X: micron(float64(p.X) / 1000 * k), Y: micron(float64(p.Y) / 1000 * k)}
+				scaled[i] = polygon.Point{X: polygon.UM(float64(p.X) / 1000 * k), Y: polygon.UM(float64(p.Y) / 1000 * k)}
 			}
 			if c.Machine.InService && c.Machine.Volume.FitIn(scaled, height*k).Fits {
 				n++
@@ -352,11 +352,6 @@ const (
 	thinUnsureMM = 0.01
 	crumbMM2     = 0.001
 )
-
-// micron rounds mm to µm and keeps within what polygons take.
-func micron(mm float64) int64 {
-	return int64(math.Round(math.Max(-polygon.Limit, math.Min(polygon.Limit, mm*1000))))
-}
 
 func array(v mesh.Vec3) [3]float64 { return [3]float64{v.X, v.Y, v.Z} }
 func vec(a [3]float64) mesh.Vec3   { return mesh.Vec3{X: a[0], Y: a[1], Z: a[2]} }

@@ -16,7 +16,7 @@ import (
 func FitOf(m *mesh.Mesh, mmPerUnit float64, v machine.Volume) machine.Fit {
 	pts := make([]polygon.Point, len(m.Vertices))
 	for i, p := range m.Vertices {
-		pts[i] = polygon.Point{X: int64(p.X * mmPerUnit * 1000), Y: int64(p.Y * mmPerUnit * 1000)}
+		pts[i] = polygon.At(p.X*mmPerUnit, p.Y*mmPerUnit)
 	}
 	b := m.Bounds()
 	return v.FitIn(pts, (b.Max.Z-b.Min.Z)*mmPerUnit)

@@ -4,6 +4,7 @@ import (
 	"math"
 
 	"jobshelf/core/print/toolpath"
+	"jobshelf/core/shape/polygon"
 )
 
 // An arc takes the place of at least arcLeast straight steps whose points, and
@@ -115,11 +116,11 @@ func (t *writer) arc(px, py float64, steps []toolpath.Step, c circle) {
 	if !left(px, py, steps) {
 		b[len(b)-1] = '2'
 	}
-	to := [2]int64{micron(last.X), micron(last.Y)}
+	to := [2]int64{polygon.UM(last.X), polygon.UM(last.Y)}
 	b = thousandths(append(b, ' ', 'X'), to[0])
 	b = thousandths(append(b, ' ', 'Y'), to[1])
-	b = thousandths(append(b, ' ', 'I'), micron(c.x-px))
-	b = thousandths(append(b, ' ', 'J'), micron(c.y-py))
+	b = thousandths(append(b, ' ', 'I'), polygon.UM(c.x-px))
+	b = thousandths(append(b, ' ', 'J'), polygon.UM(c.y-py))
 	t.at[0], t.at[1] = to[0], to[1]
 	e := 0.0
 	for i := range steps {

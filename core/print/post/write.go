@@ -19,6 +19,7 @@ import (
 	"jobshelf/core/print/naming"
 	"jobshelf/core/print/recipe"
 	"jobshelf/core/print/toolpath"
+	"jobshelf/core/shape/polygon"
 )
 
 // Job is what a program is written for.
@@ -315,13 +316,13 @@ func (t *writer) straight(s toolpath.Step) {
 	}
 	bare := len(b)
 	if s.Kind == toolpath.Lay || s.Kind == toolpath.Travel || s.Kind == toolpath.Lift || s.Kind == toolpath.Lower {
-		if v := micron(s.X); v != t.at[0] {
+		if v := polygon.UM(s.X); v != t.at[0] {
 			b, t.at[0] = thousandths(append(b, ' ', 'X'), v), v
 		}
-		if v := micron(s.Y); v != t.at[1] {
+		if v := polygon.UM(s.Y); v != t.at[1] {
 			b, t.at[1] = thousandths(append(b, ' ', 'Y'), v), v
 		}
-		if v := micron(s.Z); v != t.at[2] {
+		if v := polygon.UM(s.Z); v != t.at[2] {
 			b, t.at[2] = thousandths(append(b, ' ', 'Z'), v), v
 		}
 	}
@@ -370,13 +371,6 @@ func (t *writer) fedAt(b []byte, mmPerS float64) []byte {
 		b = strconv.AppendInt(append(b, ' ', 'F'), f, 10)
 	}
 	return b
-}
-
-func micron(mm float64) int64 {
-	if mm < 0 {
-		return -int64(-mm*1000 + 0.5)
-	}
-	return int64(mm*1000 + 0.5)
 }
 
 // thousandths writes v/1000 without idle zeros.

@@ -303,13 +303,13 @@ func (s *stepper) travel(layer int, l *Layer, x, y float64) {
 
 // within says that the nozzle is inside an outline, where what it drips does not show.
 func (s *stepper) within(l *Layer) bool {
-	return polygon.Inside(polygon.NonZero, l.Outlines, polygon.Point{X: int64(math.Round(s.x * 1000)), Y: int64(math.Round(s.y * 1000))}) >= 0
+	return polygon.Inside(polygon.NonZero, l.Outlines, polygon.At(s.x, s.y)) >= 0
 }
 
 // crosses says that the straight way from here to x, y crosses an outline.
 func (s *stepper) crosses(l *Layer, x, y float64) bool {
-	a := polygon.Point{X: int64(math.Round(s.x * 1000)), Y: int64(math.Round(s.y * 1000))}
-	b := polygon.Point{X: int64(math.Round(x * 1000)), Y: int64(math.Round(y * 1000))}
+	a := polygon.At(s.x, s.y)
+	b := polygon.At(x, y)
 	x0, x1, y0, y1 := min(a.X, b.X), max(a.X, b.X), min(a.Y, b.Y), max(a.Y, b.Y)
 	left := func(p, q, r polygon.Point) bool { return (q.X-p.X)*(r.Y-p.Y)-(q.Y-p.Y)*(r.X-p.X) > 0 }
 	if s.of != l {

@@ -112,7 +112,7 @@ func strokes(s *polygon.Scratch, lines []Line, of func(Kind) bool) []polygon.Pat
 			out = append(out, s.Strokes([]polygon.Stroke{{Points: pts, WidthUM: w}}, polygon.Offsets{})...)
 			continue
 		}
-		out = append(out, s.OffsetLines([]polygon.Path{pts}, l.WidthMM*500, polygon.Offsets{})...)
+		out = append(out, s.Strokes([]polygon.Stroke{{Points: pts, WidthUM: slices.Repeat([]float64{1000 * l.WidthMM}, len(pts))}}, polygon.Offsets{})...)
 	}
 	return s.Union(polygon.NonZero, out)
 }

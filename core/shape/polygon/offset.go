@@ -12,16 +12,6 @@ const (
 	Square
 )
 
-// End is how an offset goes round the ends of an open line.
-type End int
-
-// The ends.
-const (
-	RoundEnd End = iota
-	ButtEnd
-	SquareEnd
-)
-
 // Offsets are the settings of an offset; zero fields take the defaults.
 type Offsets struct {
 	Join Join
@@ -32,7 +22,6 @@ type Offsets struct {
 	// SimplifyUM is how far points of the path may be passed by, so that the
 	// rounding of nearly straight runs makes no corners; default 0.75 µm.
 	SimplifyUM float64
-	End        End
 }
 
 func (o Offsets) withDefaults() Offsets {
@@ -143,14 +132,14 @@ func (f *offsetter) put(x, y float64) {
 
 // sides fills in normals and lengths of the sides from each point to the next;
 // repeated points are left out of pts.
-func (f *offsetter) sides(p Path, closed bool) []Point {
+func (f *offsetter) sides(p Path) []Point {
 	pts := f.clean[:0]
 	for i, q := range p {
 		if i == 0 || q != pts[len(pts)-1] {
 			pts = append(pts, q)
 		}
 	}
-	for closed && len(pts) > 1 && pts[0] == pts[len(pts)-1] {
+	for len(pts) > 1 && pts[0] == pts[len(pts)-1] {
 		pts = pts[:len(pts)-1]
 	}
 	f.clean = pts
@@ -167,7 +156,7 @@ func (f *offsetter) sides(p Path, closed bool) []Point {
 }
 
 func (f *offsetter) closed(p Path) {
-	pts := f.sides(p, true)
+	pts := f.sides(p)
 	n := len(pts)
 	if n < 2 {
 		return
@@ -237,59 +226,6 @@ func (f *offsetter) square(x, y float64, a, b vec, sin, cos float64) {
 	t := math.Tan(math.Atan2(math.Abs(sin), cos)/4) * math.Abs(f.d)
 	f.put(x+a.x*f.d-a.y*t, y+a.y*f.d+a.x*t)
 	f.put(x+b.x*f.d+b.y*t, y+b.y*f.d-b.x*t)
-}
-
-// OffsetLines widens open lines by radiusUM to each side.
-func (s *Scratch) OffsetLines(lines []Path, radiusUM float64, o Offsets) []Path {
-	s.n.edges, s.n.paths = s.n.edges[:0], 0
-	f := s.offsetter(radiusUM, o)
-	f.d = radiusUM
-	for _, l := range lines {
-		f.open(l)
-		s.addRaw()
-	}
-	return s.positive()
-}
-
-func (f *offsetter) open(l Path) {
-	pts := f.sides(l, false)
-	n := len(pts)
-	if n == 0 {
-		return
-	}
-	if n == 1 {
-		if f.End != ButtEnd {
-			x, y := float64(pts[0].X), float64(pts[0].Y)
-			f.end(x, y, vec{1, 0})
-			f.end(x, y, vec{-1, 0})
-		}
-		return
-	}
-	for i := 1; i < n-1; i++ {
-		f.corner(pts[i], f.normal[i-1], f.normal[i], math.Min(f.length[i-1], f.length[i]))
-	}
-	last := f.normal[n-2]
-	f.end(float64(pts[n-1].X), float64(pts[n-1].Y), last)
-	for i := n - 2; i > 0; i-- {
-		a, b := f.normal[i], f.normal[i-1]
-		f.corner(pts[i], vec{-a.x, -a.y}, vec{-b.x, -b.y}, math.Min(f.length[i-1], f.length[i]))
-	}
-	f.end(float64(pts[0].X), float64(pts[0].Y), vec{-f.normal[0].x, -f.normal[0].y})
-}
-
-// end goes round an end from the side with normal a to the one across.
-func (f *offsetter) end(x, y float64, a vec) {
-	d := f.d
-	switch f.End {
-	case RoundEnd:
-		f.arc(x, y, a, math.Pi)
-	case ButtEnd:
-		f.put(x+a.x*d, y+a.y*d)
-		f.put(x-a.x*d, y-a.y*d)
-	default: // the line runs at a right angle to its normal, to the left of it
-		f.put(x+(a.x-a.y)*d, y+(a.y+a.x)*d)
-		f.put(x+(-a.x-a.y)*d, y+(-a.y+a.x)*d)
-	}
 }
 
 // Stroke is an open line with a width at each point.

@@ -18,6 +18,15 @@ const Limit = 1_000_000_000
 // Point is a place in the plane, in micrometres.
 type Point struct{ X, Y int64 }
 
+// UM rounds mm to whole micrometres, half away from zero, within ±Limit: the one place where
+// lengths become the integers that figures are made of.
+func UM(mm float64) int64 {
+	return int64(math.Round(math.Max(-Limit, math.Min(Limit, mm*1000))))
+}
+
+// At is the point at a place in mm.
+func At(xMM, yMM float64) Point { return Point{UM(xMM), UM(yMM)} }
+
 // Path is a closed outline.
 type Path []Point
 

@@ -191,31 +191,6 @@ func (b *bands) inside(p Point) int {
 	return -1
 }
 
-// Centroid is the middle of the area of paths, in micrometres; of their points if
-// they have no area.
-func Centroid(paths []Path) (x, y float64) {
-	var six, sx, sy float64
-	count := 0.0
-	var mx, my float64
-	for _, p := range paths {
-		for i, a := range p {
-			b := p[(i+1)%len(p)]
-			c := float64(a.X)*float64(b.Y) - float64(b.X)*float64(a.Y)
-			six += 3 * c
-			sx += c * float64(a.X+b.X)
-			sy += c * float64(a.Y+b.Y)
-			mx, my, count = mx+float64(a.X), my+float64(a.Y), count+1
-		}
-	}
-	if six == 0 {
-		if count == 0 {
-			return 0, 0
-		}
-		return mx / count, my / count
-	}
-	return sx / six, sy / six
-}
-
 // Rectangle is a rectangle of any direction.
 type Rectangle struct {
 	CentreX, CentreY float64 // µm
@@ -281,45 +256,12 @@ func upright(a float64) float64 {
 	return a
 }
 
-// Distance is the least distance between the borders of two sets of paths, µm;
-// +Inf if one is empty. Quadratic, with boxes to pass by most.
-func Distance(a, b []Path) float64 {
-	best := math.Inf(1)
-	for _, p := range a {
-		for _, q := range b {
-			if boxGap(p, q) < best {
-				for i := range p {
-					for k := range q {
-						best = math.Min(best, gap(p[i], p[(i+1)%len(p)], q[k], q[(k+1)%len(q)]))
-					}
-				}
-			}
-		}
-	}
-	return best
-}
-
 func boxOf(p Path) box {
 	b := box{math.MaxInt64, math.MaxInt64, math.MinInt64, math.MinInt64}
 	for _, q := range p {
 		b.add(box{q.X, q.Y, q.X, q.Y})
 	}
 	return b
-}
-
-func boxGap(p, q Path) float64 {
-	a, b := boxOf(p), boxOf(q)
-	dx := float64(max(0, max(a.minX-b.maxX, b.minX-a.maxX)))
-	dy := float64(max(0, max(a.minY-b.maxY, b.minY-a.maxY)))
-	return math.Hypot(dx, dy)
-}
-
-// gap is the distance of two segments.
-func gap(a, b, c, d Point) float64 {
-	if sign(cross(a, b, c))*sign(cross(a, b, d)) < 0 && sign(cross(c, d, a))*sign(cross(c, d, b)) < 0 {
-		return 0
-	}
-	return math.Min(math.Min(FromSegment(a, c, d), FromSegment(b, c, d)), math.Min(FromSegment(c, a, b), FromSegment(d, a, b)))
 }
 
 // FromSegment is the distance of p from the segment ab, µm.

@@ -21,9 +21,6 @@ func (s *Sets) Add() int {
 	return len(s.above) - 1
 }
 
-// Len is how many things there are.
-func (s *Sets) Len() int { return len(s.above) }
-
 // Of is the thing that stands for the set of thing i.
 func (s *Sets) Of(i int) int {
 	k := int32(i)

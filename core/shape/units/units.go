@@ -6,9 +6,7 @@
 package units
 
 import (
-	"fmt"
 	"math"
-	"strings"
 )
 
 // Cents is an amount of money in hundredths of the house's currency.
@@ -56,22 +54,3 @@ var mmPer = map[Length]float64{
 // MM is how many millimetres one of the unit is (inch and foot: the
 // international yard of 1959). An unknown unit gives zero.
 func (l Length) MM() float64 { return mmPer[l] }
-
-// ParseLength reads a unit's short or long name.
-func ParseLength(s string) (Length, error) {
-	switch strings.ToLower(strings.TrimSpace(s)) {
-	case "mm", "millimetre", "millimeter":
-		return Millimetre, nil
-	case "cm", "centimetre", "centimeter":
-		return Centimetre, nil
-	case "m", "metre", "meter":
-		return Metre, nil
-	case "in", "inch":
-		return Inch, nil
-	case "ft", "foot", "feet":
-		return Foot, nil
-	case "µm", "um", "micron", "micrometre":
-		return Micrometre, nil
-	}
-	return "", fmt.Errorf("unknown unit %q: use mm, cm, m, in, ft or µm", s)
-}
