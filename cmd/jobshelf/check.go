@@ -388,7 +388,7 @@ func heights(m *mesh.Mesh, layer, at string) (zs []float64, back []int, err erro
 	// A rest of less than a thousandth of a layer is rounding.
 	for i := range int(math.Ceil(tall/h - 1e-3)) {
 		bottom := float64(i) * h
-		zs, back = append(zs, b.Min.Z+(bottom+min(bottom+h, tall))/2), append(back, i)
+		zs, back = append(zs, b.Min.Z+section.PlaneMM(bottom, h, tall)), append(back, i)
 	}
 	return zs, back, nil
 }

@@ -12,6 +12,7 @@ import (
 
 	"jobshelf/core/judge/slicing"
 	"jobshelf/core/print/recipe"
+	"jobshelf/core/shape/units"
 	"jobshelf/core/shop/price"
 	"jobshelf/internal/demo"
 )
@@ -53,10 +54,7 @@ func slice(ctx context.Context, args []string, out, errOut io.Writer) (int, erro
 	if err != nil {
 		return 2, err
 	}
-	mm := 1.0
-	if file.Unit != "" {
-		mm = file.Unit.MM()
-	}
+	mm := units.Meant("", file.Unit).MM()
 	made, err := slicing.Make(ctx, slicing.Order{Mesh: whole, MMPerUnit: mm, Machine: c.Machine, Recipe: r, Spools: c.Spools}, nil)
 	if err != nil {
 		return 1, err

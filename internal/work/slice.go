@@ -17,6 +17,7 @@ import (
 	"jobshelf/core/shape/mesh"
 	"jobshelf/core/shape/modelfile"
 	"jobshelf/core/shape/par"
+	"jobshelf/core/shape/units"
 	"jobshelf/core/shop/price"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/store"
@@ -202,15 +203,7 @@ func (w *sliceWorker) model(ctx context.Context, in desk.SliceInput) (*mesh.Mesh
 	if part >= len(file.Models) {
 		return nil, 0, &desk.Conflict{Text: "The file does not hold that model any more."}
 	}
-	unit := in.Piece.Unit
-	if unit == "" {
-		unit = file.Unit
-	}
-	mm := 1.0
-	if unit != "" {
-		mm = unit.MM()
-	}
-	return file.Models[part].Mesh, mm, nil
+	return file.Models[part].Mesh, units.Meant(in.Piece.Unit, file.Unit).MM(), nil
 }
 
 // writeLayers packs layers for the browser (docs/view-format.md).

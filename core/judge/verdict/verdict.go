@@ -142,11 +142,8 @@ func Judge(ctx context.Context, in Subject, choices []Choice, progress func(Step
 	if progress == nil {
 		progress = func(Step, float64) {}
 	}
-	unit := cmp.Or(in.Said, in.Unit)
-	stated := unit != ""
-	if !stated {
-		unit = units.Millimetre
-	}
+	unit := units.Meant(in.Said, in.Unit)
+	stated := cmp.Or(in.Said, in.Unit) != ""
 	mm := unit.MM()
 	m := in.Mesh
 	progress(Checking, 0)

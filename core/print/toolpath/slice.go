@@ -156,7 +156,7 @@ func Slice(ctx context.Context, m *mesh.Mesh, topo *mesh.Topology, mmPerUnit flo
 	zs := make([]float64, n)
 	top := 0.0
 	for i, h := range s.heights {
-		zs[i] = box.Min.Z + (top+math.Min(top+h, height))/2/mmPerUnit
+		zs[i] = box.Min.Z + section.PlaneMM(top, h, height)/mmPerUnit
 		top += h
 		s.tops = append(s.tops, top)
 	}

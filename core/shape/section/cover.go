@@ -508,11 +508,8 @@ func (s *Stack) leaning(lean float64) *leaning {
 	return out
 }
 
-// middle is the height of the plane that stands for a layer of a part so high, over the
-// part's lowest point.
-func (b *Slab) middle(heightMM float64) float64 {
-	return (b.BottomMM + math.Min(b.BottomMM+b.HeightMM, heightMM)) / 2
-}
+// middle is the height of the plane that stands for a layer of a part so high.
+func (b *Slab) middle(heightMM float64) float64 { return PlaneMM(b.BottomMM, b.HeightMM, heightMM) }
 
 // standing measures one layer of support, figure by figure: the column less what is blocked, within the
 // gap of the part, or on the part and within the drop, and its rim as it reaches further.

@@ -10,6 +10,12 @@ import (
 	"jobshelf/core/shape/polygon"
 )
 
+// PlaneMM is the height of the plane that stands for a layer, over a part's lowest point: in
+// the middle of what the part, partMM high, fills of it.
+func PlaneMM(bottomMM, layerMM, partMM float64) float64 {
+	return (bottomMM + math.Min(bottomMM+layerMM, partMM)) / 2
+}
+
 // Slab is one layer of a Stack: the cut through its middle, measured.
 type Slab struct {
 	BottomMM, HeightMM float64

@@ -6,6 +6,7 @@
 package units
 
 import (
+	"cmp"
 	"math"
 )
 
@@ -54,3 +55,7 @@ var mmPer = map[Length]float64{
 // MM is how many millimetres one of the unit is (inch and foot: the
 // international yard of 1959). An unknown unit gives zero.
 func (l Length) MM() float64 { return mmPer[l] }
+
+// Meant is the unit of a model: what its owner or the desk says wins over what its file
+// states; where neither does, it is read as millimetres.
+func Meant(said, stated Length) Length { return cmp.Or(said, stated, Millimetre) }

@@ -21,4 +21,5 @@ func TestLengthsByTheirNames(t *testing.T) {
 		assert.InDelta(t, mm, l.MM(), 1e-12, l)
 	}
 	assert.Zero(t, Length("league").MM())
+	assert.Equal(t, []Length{Inch, Inch, Foot, Millimetre}, []Length{Meant(Inch, ""), Meant(Inch, Foot), Meant("", Foot), Meant("", "")})
 }
