@@ -189,7 +189,7 @@ func BenchmarkQuickEstimate(b *testing.B) {
 			b.Fatal(err)
 		}
 		for b.Loop() {
-			estimate.QuickOf(s, c.Recipe, c.Machine, c.Spools)
+			estimate.QuickOf(s, c.Recipe, c.Machine, c.Loaded)
 		}
 	})
 }
@@ -257,9 +257,9 @@ func BenchmarkSliceToGCode(b *testing.B) {
 				if err != nil {
 					b.Fatal(err)
 				}
-				full := estimate.FullOf(p, *c.Recipe, c.Machine, c.Spools)
+				full := estimate.FullOf(p, *c.Recipe, c.Machine, c.Loaded)
 				var out bytes.Buffer
-				if err := post.Write(&out, p, post.Job{Machine: c.Machine, Recipe: *c.Recipe, Spools: c.Spools, Pace: full.Pace}); err != nil {
+				if err := post.Write(&out, p, post.Job{Machine: c.Machine, Recipe: *c.Recipe, Loaded: c.Loaded, Pace: full.Pace}); err != nil {
 					b.Fatal(err)
 				}
 				b.ReportMetric(float64(full.Layers), "layers")
@@ -283,7 +283,7 @@ func BenchmarkGCode(b *testing.B) {
 	b.Run("write", func(b *testing.B) {
 		for b.Loop() {
 			out.Reset()
-			if err := post.Write(&out, p, post.Job{Machine: c.Machine, Recipe: *c.Recipe, Spools: c.Spools}); err != nil {
+			if err := post.Write(&out, p, post.Job{Machine: c.Machine, Recipe: *c.Recipe, Loaded: c.Loaded}); err != nil {
 				b.Fatal(err)
 			}
 		}

@@ -475,14 +475,14 @@ func TestLayersInTheBrowser(t *testing.T) {
 	ok(p.Go(fmt.Sprintf("/bench/%d", id)))
 	ok(p.Wait(`document.querySelector('#slice') && document.querySelector('.view[data-state=shown]')`))
 	// Cancel once: very thin layers take long.
-	depart := func(search, key, value, why string) {
+	override := func(search, key, value, why string) {
 		ok(p.Type("#setting-search", search))
 		ok(p.Wait(`document.querySelector('.found button')`))
 		ok(p.Do(`document.querySelector('.found button').click()`))
 		ok(p.Type(fmt.Sprintf(`[aria-label="Value of %s"]`, key), value))
 		ok(p.Type(fmt.Sprintf(`[aria-label="Reason for %s"]`, key), why))
 	}
-	depart("layer height", "layer_mm", "0.08", "to see how long it takes")
+	override("layer height", "layer_mm", "0.08", "to see how long it takes")
 	ok(p.Wait(`!document.querySelector('#slice').disabled`))
 	ok(p.Click("#slice"))
 	ok(p.Wait(`document.querySelector('.slice-cancel')`))
@@ -490,10 +490,10 @@ func TestLayersInTheBrowser(t *testing.T) {
 	ok(p.Wait(`!document.querySelector('.slice-cancel')`))
 	ok(p.Do(`document.querySelector('[aria-label="Leave layer_mm to the recipe"]').click()`))
 
-	// By the recipe, then with a departure.
+	// By the recipe, then with an override.
 	ok(p.Click("#slice"))
 	ok(p.Wait(`document.querySelector('.strip') && document.querySelectorAll('.variants li').length === 1`))
-	depart("infill full inside", "infill_percent", "40", "it will be stood on")
+	override("infill full inside", "infill_percent", "40", "it will be stood on")
 	ok(p.Click("#slice"))
 	ok(p.Wait(`document.querySelectorAll('.variants li').length === 2 && !document.querySelector('.run.small')`))
 	number := `Number(document.querySelector('#layer-number').innerText)`

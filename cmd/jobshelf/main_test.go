@@ -203,7 +203,7 @@ func TestEveryPartOnEveryMachine(t *testing.T) {
 	rabbit, err := shapetest.Rabbit()
 	require.NoError(t, err)
 	parts := append(solid.Parts(), solid.Part{Name: "rabbit", Mesh: rabbit.Transformed(80/rabbit.Bounds().Size().Len(), mesh.Vec3{}), Unit: units.Millimetre})
-	explained := regexp.MustCompile(`^(\d+ rounds of the first-layer hold would leave the plate and are left out|\d+ outlines ran into an open edge and were closed by a straight line|Support is laid by the part's nozzle: it is \d+\.\d\d cm³, and changing the nozzle for it would purge \d+\.\d cm³|There is no room beside the part for the purge block; support is laid by the part's nozzle|Too thin to be laid \(less than 0\.\d\d mm\)(: \d+\.\d\d mm of height and up to \d+\.\d\d mm² from \d+\.\d\d mm up, at X -?\d+\.\d, Y -?\d+\.\d| at \d+ other places?, 0\.\d\d\d mm³ together)|Corners sharper than 60° are rounded off over \d+\.\d\d mm of height, up to \d+ in a layer: lines end up to [01]\.\d\d mm short of them, the most at X -?\d+\.\d, Y -?\d+\.\d|\d+ small places that hang are not listed)\.$`)
+	explained := regexp.MustCompile(`^(\d+ rounds of the first-layer hold would leave the plate and are left out|\d+ outlines ran into an open edge and were closed by a straight line|Support is laid by the part's nozzle: it is \d+\.\d\d cm³, and changing the nozzle for it would purge \d+\.\d cm³|There is no room beside the part for the purge tower; support is laid by the part's nozzle|Too thin to be laid \(less than 0\.\d\d mm\)(: \d+\.\d\d mm of height and up to \d+\.\d\d mm² from \d+\.\d\d mm up, at X -?\d+\.\d, Y -?\d+\.\d| at \d+ other places?, 0\.\d\d\d mm³ together)|Corners sharper than 60° are rounded off over \d+\.\d\d mm of height, up to \d+ in a layer: lines end up to [01]\.\d\d mm short of them, the most at X -?\d+\.\d, Y -?\d+\.\d|\d+ small places that hang are not listed)\.$`)
 	type row struct {
 		name string
 		off  float64
@@ -230,7 +230,7 @@ func TestEveryPartOnEveryMachine(t *testing.T) {
 				if p.Unit != "" {
 					mm = p.Unit.MM()
 				}
-				made, err := slicing.Make(ctx, slicing.Order{Mesh: p.Mesh, MMPerUnit: mm, Machine: c.Machine, Recipe: *c.Recipe, Spools: c.Spools}, nil)
+				made, err := slicing.Make(ctx, slicing.Order{Mesh: p.Mesh, MMPerUnit: mm, Machine: c.Machine, Recipe: *c.Recipe, Loaded: c.Loaded}, nil)
 				if err != nil {
 					refused++
 					assert.ErrorContains(t, err, "It does not fit", name)

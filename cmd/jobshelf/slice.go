@@ -35,19 +35,19 @@ func slice(ctx context.Context, args []string, out, errOut io.Writer) (int, erro
 	if c.Recipe == nil {
 		return 2, fmt.Errorf("the house has no recipe for %s", c.Machine.Name)
 	}
-	var departures []recipe.Departure
+	var overrides []recipe.Override
 	for _, s := range set {
 		key, value, ok := strings.Cut(s, "=")
 		if !ok {
 			return 2, fmt.Errorf("--set wants key=value, not %q", s)
 		}
-		departures = append(departures, recipe.Departure{Key: key, Value: value})
+		overrides = append(overrides, recipe.Override{Key: key, Value: value})
 	}
-	r, err := c.Recipe.Apply(departures)
+	r, err := c.Recipe.Apply(overrides)
 	if err != nil {
 		return 2, err
 	}
-	for _, p := range r.Validate(c.Machine, c.Spools) {
+	for _, p := range r.Validate(c.Machine, c.Loaded) {
 		return 2, fmt.Errorf("%s: %s", p.Field, p.Text)
 	}
 	file, whole, err := readFile(ctx, files[0])
@@ -55,7 +55,7 @@ func slice(ctx context.Context, args []string, out, errOut io.Writer) (int, erro
 		return 2, err
 	}
 	mm := units.Meant("", file.Unit).MM()
-	made, err := slicing.Make(ctx, slicing.Order{Mesh: whole, MMPerUnit: mm, Machine: c.Machine, Recipe: r, Spools: c.Spools}, nil)
+	made, err := slicing.Make(ctx, slicing.Order{Mesh: whole, MMPerUnit: mm, Machine: c.Machine, Recipe: r, Loaded: c.Loaded}, nil)
 	if err != nil {
 		return 1, err
 	}
@@ -77,7 +77,7 @@ func slice(ctx context.Context, args []string, out, errOut io.Writer) (int, erro
 	}
 	busy := int(math.Round(full.WholeSeconds()))
 	fmt.Fprintf(out, "%d h %02d min %02d s, of it %.0f s warm-up, %d layers, %.2f g (support %.2f g, hold %.2f g), %.2f m, %.2f %s\n",
-		busy/3600, busy/60%60, busy%60, full.WarmUpSeconds, full.Layers, full.Grams(), full.GramsSupport, full.GramsHold,
+		busy/3600, busy/60%60, busy%60, full.WarmUpSeconds, full.Layers, full.Grams(), full.GramsSupport, full.GramsAdhesion,
 		full.FilamentMM/1000, float64(full.Cents)/100, demo.House().Currency)
 	return 0, nil
 }

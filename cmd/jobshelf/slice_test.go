@@ -14,7 +14,7 @@ import (
 	"jobshelf/core/shop/price"
 )
 
-// The program that slice writes reads back as what its JSON promises; a departure
+// The program that slice writes reads back as what its JSON promises; an override
 // does what it says; what cannot be is told, and nothing is written.
 func TestSliceWritesWhatItPromises(t *testing.T) {
 	dir := demoParts(t)

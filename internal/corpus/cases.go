@@ -85,8 +85,8 @@ func caseOf(ctx context.Context, p Part, c verdict.Choice) (*Case, error) {
 	if err != nil {
 		return nil, err
 	}
-	full := estimate.FullOf(print, *c.Recipe, c.Machine, c.Spools)
-	return &Case{Part: p, Choice: c, Sketch: estimate.SketchOf(stack, c.Recipe, c.Machine, c.Spools), Full: full,
+	full := estimate.FullOf(print, *c.Recipe, c.Machine, c.Loaded)
+	return &Case{Part: p, Choice: c, Sketch: estimate.SketchOf(stack, c.Recipe, c.Machine, c.Loaded), Full: full,
 		Ground: GroundOf(print, *c.Recipe, m.Bounds().Size().Z), Layers: verdict.LayersOf(stack, c.Recipe.WithDefaults().LineMM), Notes: print.Notes}, nil
 }
 

@@ -75,7 +75,7 @@ func TestPrintsOfTheListStandAndAreEstimated(t *testing.T) {
 }
 
 // Support stands on something by other recipes too, sparse and as a grid: of the demo's parts
-// each at one of them, by turns, and of what hangs over a slope at all.
+// each at one of them, by turns, and of overhangs over a slope at all.
 func TestSparseSupportAndGridsStand(t *testing.T) {
 	slope := solid.Extrude([]solid.P{{X: 0, Y: 0}, {X: 40, Y: 0}, {X: 0, Y: 25}}, nil, 20) // laid on its side: a wedge
 	for i, v := range slope.Vertices {
@@ -90,7 +90,7 @@ func TestSparseSupportAndGridsStand(t *testing.T) {
 			if k != i%3 && p.Name != "over a slope" {
 				continue
 			}
-			r.LayerMM, r.FirstLayerMM, r.LineMM, r.Shells, r.Support, r.Hold = 0.2, 0.2, 0.45, 2, recipe.SupportEverywhere, recipe.HoldNone
+			r.LayerMM, r.FirstLayerMM, r.LineMM, r.Shells, r.Support, r.Adhesion = 0.2, 0.2, 0.45, 2, recipe.SupportEverywhere, recipe.AdhesionNone
 			print, err := toolpath.Slice(context.Background(), p.Mesh, mesh.TopologyOf(p.Mesh), 1, r, toolpath.Options{}, nil)
 			require.NoError(t, err)
 			g := GroundOf(print, r, p.Mesh.Bounds().Size().Z)

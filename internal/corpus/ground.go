@@ -122,10 +122,10 @@ func GroundOf(p *toolpath.Print, r recipe.Recipe, heightMM float64) Ground {
 					}
 				}
 			}
-			if x.Kind == toolpath.Hold { // a raft carries too
+			if x.Kind == toolpath.Adhesion { // a raft carries too
 				along(x.Points, x.Closed, w/2, func(a, b, _ float64) { here.add(a, b) })
 			}
-			if x.Kind != toolpath.Support && x.Kind != toolpath.Hold && x.Kind != toolpath.Purge {
+			if x.Kind != toolpath.Support && x.Kind != toolpath.Adhesion && x.Kind != toolpath.Purge {
 				laid = true
 				along(x.Points, x.Closed, w/2, func(a, b, _ float64) { lines.add(a, b) })
 			}
@@ -134,7 +134,7 @@ func GroundOf(p *toolpath.Print, r recipe.Recipe, heightMM float64) Ground {
 			g.LayersMade++
 			if laid {
 				g.LayersLaid++
-				g.HeightOffMM = l.TopMM - p.LiftedMM - heightMM
+				g.HeightOffMM = l.TopMM - p.RaftMM - heightMM
 			}
 		}
 		for _, o := range l.Outlines {

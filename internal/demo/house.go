@@ -45,7 +45,7 @@ func Machines() []machine.Machine {
 	}
 	for i := range house {
 		if m := &house[i]; len(m.NozzlesMM) > 1 {
-			m.Second, m.ChangeS = machine.Loaded{Material: "Soluble", ColourName: "Clear"}, 8
+			m.Second, m.ChangeS = machine.NozzleLoad{Material: "Soluble", ColourName: "Clear"}, 8
 		}
 		house[i].Dialect.Arcs = house[i].Name == "Halyard"
 	}
@@ -78,10 +78,10 @@ func Recipes() []recipe.Recipe {
 		}
 		v := m.Motion.SpeedMMPerS
 		base := recipe.Recipe{Machine: m.Name, Material: m.Material, FirstLayerMM: 0.6 * d, LineMM: 1.125 * d,
-			Hold: recipe.HoldSkirt, BrimMM: 5, NozzleC: nozzleC, BedC: bedC, FirstMMPerS: 22, TravelMMPerS: v, RetractMM: 1.2, RetractMMPerS: 35, LeastLayerS: 6,
+			Adhesion: recipe.AdhesionSkirt, BrimMM: 5, NozzleC: nozzleC, BedC: bedC, FirstMMPerS: 22, TravelMMPerS: v, RetractMM: 1.2, RetractMMPerS: 35, MinLayerTimeS: 6,
 			Support: recipe.SupportEverywhere, LiftMM: 0.4, FanPercent: 100}
 		if m.Second.Material != "" {
-			base.SupportNozzle, base.SupportDropMM = 2, new(0.0) // what dissolves may touch
+			base.SupportNozzle, base.SupportVerticalGapMM = 2, new(0.0) // what dissolves may touch
 		}
 		if m.Volume.Shape == machine.Round {
 			base.RetractMM = 3.5
@@ -90,7 +90,7 @@ func Recipes() []recipe.Recipe {
 			r := base
 			r.Purpose, r.Name, r.LayerMM, r.Shells, r.TopLayers, r.BottomLayers, r.InfillPercent = p, name, layer, shells, top, bottom, infill
 			mmPerS := func(share float64) float64 { return math.Round(10*share*v*speed) / 10 }
-			r.OuterMMPerS, r.InnerMMPerS, r.CapMMPerS, r.InfillMMPerS = mmPerS(0.25), mmPerS(0.35), mmPerS(0.35), mmPerS(0.5)
+			r.OuterMMPerS, r.InnerMMPerS, r.TopBottomMMPerS, r.InfillMMPerS = mmPerS(0.25), mmPerS(0.35), mmPerS(0.35), mmPerS(0.5)
 			out = append(out, r.WithDefaults())
 		}
 		with(recipe.QuickLook, m.Name+" quick look", 0.7*d, 2, 3, 3, 8, 1.2)
@@ -114,7 +114,7 @@ func Choices(p recipe.Purpose) []verdict.Choice {
 			c.Recipe = &recipes[i]
 			for k := range materials {
 				if materials[k].Name == recipes[i].Material {
-					c.Spools = m.Load(&materials[k], materials)
+					c.Loaded = m.Load(&materials[k], materials)
 				}
 			}
 		}

@@ -67,7 +67,7 @@ func choices(ctx context.Context, q store.Q, p recipe.Purpose) (out []verdict.Ch
 			c.Recipe = &recipes[k].Data
 			for t := range rows {
 				if rows[t].ID == recipes[k].MaterialID {
-					c.Spools = c.Machine.Load(&materials[t], materials)
+					c.Loaded = c.Machine.Load(&materials[t], materials)
 				}
 			}
 		}

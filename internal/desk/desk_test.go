@@ -430,7 +430,7 @@ func TestFinishIsStartAndDuration(t *testing.T) {
 	}
 }
 
-// A job that is still to be checked stays so when a piece of it changes, and what departs from
+// A job that is still to be checked stays so when a piece of it changes, and what differs from
 // a recipe notes what held before, also where the recipe leaves it out.
 func TestChangesKeepTheStepAndNoteWhatWas(t *testing.T) {
 	h := open(t)
@@ -441,12 +441,12 @@ func TestChangesKeepTheStepAndNoteWhatWas(t *testing.T) {
 	h.checked(job)
 	require.NoError(t, h.desk.ChangePiece(ctx, h.cato, piece, desk.PieceChange{Copies: &two}))
 	assert.Equal(t, "to decide", h.job(job).Step)
-	id, err := h.desk.OrderSlice(ctx, h.cato, piece, desk.SliceOrder{MachineID: h.machines[0].ID, Departures: []recipe.Departure{{Key: "support_deg", Value: "60", Why: "try"}, {Key: "shells", Value: "5", Why: "try"}}})
+	id, err := h.desk.OrderSlice(ctx, h.cato, piece, desk.SliceOrder{MachineID: h.machines[0].ID, Overrides: []recipe.Override{{Key: "support_deg", Value: "60", Why: "try"}, {Key: "shells", Value: "5", Why: "try"}}})
 	require.NoError(t, err)
 	s, err := h.store.Slice(ctx, id)
 	require.NoError(t, err)
 	r := demo.Choices(recipe.Everyday)[0].Recipe.WithDefaults()
-	assert.Equal(t, []string{fmt.Sprint(r.SupportDeg), fmt.Sprint(r.Shells)}, []string{s.Departures[0].Was, s.Departures[1].Was})
+	assert.Equal(t, []string{fmt.Sprint(r.SupportDeg), fmt.Sprint(r.Shells)}, []string{s.Overrides[0].Was, s.Overrides[1].Was})
 }
 
 // The ladder is of all pieces of a job, each as often as it is wanted, in the order of the
@@ -558,7 +558,7 @@ func TestASliceThatCannotBeIsRefused(t *testing.T) {
 	_, piece := h.toDecide()
 	queued := h.queue.last
 	for key, value := range map[string]string{"layer_mm": "0.9", "nozzle_c": "310", "bed_c": "140", "first_layer_mm": "1.4"} {
-		_, err := h.desk.OrderSlice(ctx, h.cato, piece, desk.SliceOrder{MachineID: h.machines[0].ID, Departures: []recipe.Departure{{Key: key, Value: value, Why: "to see"}}})
+		_, err := h.desk.OrderSlice(ctx, h.cato, piece, desk.SliceOrder{MachineID: h.machines[0].ID, Overrides: []recipe.Override{{Key: key, Value: value, Why: "to see"}}})
 		var bad *desk.Invalid
 		require.ErrorAs(t, err, &bad, key)
 	}

@@ -137,7 +137,7 @@ func (d *Desk) named(ctx context.Context, s store.Slice, p store.Piece, blob *in
 		title = part
 	}
 	out.Name, err = naming.FileName(in.FilePattern, naming.FileFacts{Job: in.Job.ID, Member: in.Job.MemberName, Title: title, Part: part,
-		Seconds: s.Full.WholeSeconds(), Grams: s.Full.Grams(), Machine: in.Machine.Name, Material: in.Spools.Of(1).Name,
+		Seconds: s.Full.WholeSeconds(), Grams: s.Full.Grams(), Machine: in.Machine.Name, Material: in.Loaded.Of(1).Name,
 		Recipe: in.Recipe.Name, Layers: s.Full.Layers, Ending: ending})
 	return out, err
 }

@@ -20,10 +20,10 @@ func TestFieldsAreTakenUpToTheirLimits(t *testing.T) {
 	long := func(n int) string { return `"` + strings.Repeat("é", n) + `"` }
 	many := func(n int, of string) string { return "[" + strings.Repeat(of+", ", n-1) + of + "]" }
 	const (
-		piece     = `{"upload_id": "a", "copies": 1}`
-		departure = `{"key": "shells", "value": "3"}`
-		mark      = `{"corners_mm": [[0, 0, 0], [9, 0, 0], [9, 9, 0], [0, 0, 9]], "put_in": true, "why": "a"}`
-		units     = `"mm", "cm", "m", "in", "ft", "µm"`
+		piece    = `{"upload_id": "a", "copies": 1}`
+		override = `{"key": "shells", "value": "3"}`
+		mark     = `{"corners_mm": [[0, 0, 0], [9, 0, 0], [9, 9, 0], [0, 0, 9]], "put_in": true, "why": "a"}`
+		units    = `"mm", "cm", "m", "in", "ft", "µm"`
 	)
 	for _, c := range []struct {
 		of             any
@@ -42,7 +42,7 @@ func TestFieldsAreTakenUpToTheirLimits(t *testing.T) {
 		{desk.PieceChange{}, "copies", "1, 999", "0, 1000"},
 		{desk.PieceChange{}, "current", "1", "0"},
 		{desk.PieceChange{}, "unit", `"", ` + units, `"yd"`},
-		{desk.SliceOrder{}, "departures", "[]," + many(60, departure), many(61, departure)},
+		{desk.SliceOrder{}, "overrides", "[]," + many(60, override), many(61, override)},
 		{desk.SliceOrder{}, "marks", "[]," + many(60, mark), many(61, mark)},
 		{desk.SliceOrder{}, "scale", "0, 100", "-0.1, 100.1"},
 		{desk.SliceOrder{}, "tip", `"", "x", "y"`, `"z"`},

@@ -54,7 +54,7 @@ func TestTheOldHouse(t *testing.T) {
 		Chosen         bool
 		Version        int
 		Scale, Seconds float64
-		Departures     int
+		Overrides      int `json:"Departures"` // as that version called them
 	}
 	type piece struct {
 		Name                      string
@@ -91,7 +91,7 @@ func TestTheOldHouse(t *testing.T) {
 			slices, err := d.Slices(ctx, who, p.ID)
 			require.NoError(t, err)
 			for _, s := range slices {
-				y := slice{State: s.State, Chosen: s.Chosen, Version: s.Version, Scale: s.Scale, Departures: len(s.Departures)}
+				y := slice{State: s.State, Chosen: s.Chosen, Version: s.Version, Scale: s.Scale, Overrides: len(s.Overrides)}
 				if s.Full != nil {
 					y.Seconds = s.Full.Seconds - s.Full.WarmUp // which is told with it now
 				}

@@ -18,11 +18,11 @@ import (
 
 // SliceOrder asks for a piece to be sliced.
 type SliceOrder struct {
-	MachineID  int64              `json:"machine_id"`
-	Departures []recipe.Departure `json:"departures" maxItems:"60"`
-	Marks      []slicing.Mark     `json:"marks,omitempty" maxItems:"60" doc:"Where support is put in or kept out by hand"`
-	Scale      float64            `json:"scale,omitempty" minimum:"0" maximum:"100" doc:"0 or left out: 1"`
-	Tip        slicing.Tip        `json:"tip,omitempty" enum:",x,y" doc:"Lay it over about an axis"`
+	MachineID int64             `json:"machine_id"`
+	Overrides []recipe.Override `json:"overrides" maxItems:"60"`
+	Marks     []slicing.Mark    `json:"marks,omitempty" maxItems:"60" doc:"Where support is put in or kept out by hand"`
+	Scale     float64           `json:"scale,omitempty" minimum:"0" maximum:"100" doc:"0 or left out: 1"`
+	Tip       slicing.Tip       `json:"tip,omitempty" enum:",x,y" doc:"Lay it over about an axis"`
 }
 
 // SliceInput is what a slice is made from.
@@ -37,13 +37,13 @@ type SliceInput struct {
 }
 
 // OrderSlice queues a slice of a piece by the house's recipe for its purpose and
-// the departures, each of which needs a reason.
+// the overrides, each of which needs a reason.
 func (d *Desk) OrderSlice(ctx context.Context, a Actor, piece int64, in SliceOrder) (int64, error) {
-	for i, x := range in.Departures {
+	for i, x := range in.Overrides {
 		if strings.TrimSpace(x.Why) == "" {
-			return 0, invalid(fmt.Sprintf("departures[%d].why", i), "Say why %s departs from the recipe.", x.Key)
+			return 0, invalid(fmt.Sprintf("overrides[%d].why", i), "Say why %s differs from the recipe.", x.Key)
 		}
-		in.Departures[i].Who = a.Name
+		in.Overrides[i].Who = a.Name
 	}
 	for i, x := range in.Marks {
 		if strings.TrimSpace(x.Why) == "" {
@@ -51,7 +51,7 @@ func (d *Desk) OrderSlice(ctx context.Context, a Actor, piece int64, in SliceOrd
 		}
 		in.Marks[i].Who = a.Name
 	}
-	s := store.Slice{PieceID: piece, MachineID: in.MachineID, Departures: in.Departures, Marks: in.Marks, Scale: in.Scale, Tip: in.Tip}
+	s := store.Slice{PieceID: piece, MachineID: in.MachineID, Overrides: in.Overrides, Marks: in.Marks, Scale: in.Scale, Tip: in.Tip}
 	return d.orderSlice(ctx, a, s)
 }
 
@@ -88,15 +88,15 @@ func (d *Desk) orderIn(ctx context.Context, tx *store.Tx, a Actor, s store.Slice
 	if err != nil {
 		return 0, err
 	}
-	s.Departures = slices.Clone(s.Departures)
-	for i, x := range s.Departures {
-		s.Departures[i].Was = in.Recipe.WithDefaults().Value(x.Key)
+	s.Overrides = slices.Clone(s.Overrides)
+	for i, x := range s.Overrides {
+		s.Overrides[i].Was = in.Recipe.WithDefaults().Value(x.Key)
 	}
-	r, err := in.Recipe.Apply(s.Departures)
+	r, err := in.Recipe.Apply(s.Overrides)
 	if err != nil {
-		return 0, invalid("departures", "%s.", strings.ToUpper(err.Error()[:1])+err.Error()[1:])
+		return 0, invalid("overrides", "%s.", strings.ToUpper(err.Error()[:1])+err.Error()[1:])
 	}
-	if bad := r.Validate(in.Machine, in.Spools); len(bad) > 0 {
+	if bad := r.Validate(in.Machine, in.Loaded); len(bad) > 0 {
 		return 0, &Invalid{bad}
 	}
 	id, err := tx.AddSlice(ctx, s, a.ID)
@@ -108,7 +108,7 @@ func (d *Desk) orderIn(ctx context.Context, tx *store.Tx, a Actor, s store.Slice
 	}
 	what := fmt.Sprintf("Slice %d of %s for %s ordered", id, p.Name, in.Machine.Name)
 	var why []string
-	for _, x := range s.Departures {
+	for _, x := range s.Overrides {
 		why = append(why, fmt.Sprintf("%s %s: %s", x.Key, x.Value, x.Why))
 	}
 	for _, x := range s.Marks {
@@ -183,7 +183,7 @@ func gather(ctx context.Context, q store.Q, s store.Slice, p store.Piece, j stor
 	if in.Machine == nil {
 		return in, store.ErrNotFound
 	}
-	if in.Recipe == nil || in.Spools == nil {
+	if in.Recipe == nil || in.Loaded == nil {
 		return in, conflict("The house has no recipe for %s on %s.", j.Purpose, in.Machine.Name)
 	}
 	return in, nil
@@ -191,24 +191,24 @@ func gather(ctx context.Context, q store.Q, s store.Slice, p store.Piece, j stor
 
 // SliceView is a slice as the bench shows it.
 type SliceView struct {
-	ID         int64              `json:"id"`
-	MachineID  int64              `json:"machine_id"`
-	Machine    string             `json:"machine"`
-	Recipe     string             `json:"recipe"`
-	Version    int                `json:"version"`
-	Label      string             `json:"label"`
-	BaseID     int64              `json:"base_id,omitempty"`
-	Departures []recipe.Departure `json:"departures"`
-	Marks      []slicing.Mark     `json:"marks"`
-	Regions    []slicing.Region   `json:"regions" doc:"What hangs, and what is done about it"`
-	Scale      float64            `json:"scale"`
-	Tip        slicing.Tip        `json:"tip"`
-	Chosen     bool               `json:"chosen"`
-	State      string             `json:"state" enum:"queued,running,done,failed,cancelled,set aside"`
-	Fraction   float64            `json:"fraction"`
-	Error      string             `json:"error,omitempty"`
-	Full       *FullView          `json:"full,omitempty"`
-	Notes      []string           `json:"notes"`
+	ID        int64             `json:"id"`
+	MachineID int64             `json:"machine_id"`
+	Machine   string            `json:"machine"`
+	Recipe    string            `json:"recipe"`
+	Version   int               `json:"version"`
+	Label     string            `json:"label"`
+	BaseID    int64             `json:"base_id,omitempty"`
+	Overrides []recipe.Override `json:"overrides"`
+	Marks     []slicing.Mark    `json:"marks"`
+	Regions   []slicing.Region  `json:"regions" doc:"Overhangs, and what is done about it"`
+	Scale     float64           `json:"scale"`
+	Tip       slicing.Tip       `json:"tip"`
+	Chosen    bool              `json:"chosen"`
+	State     string            `json:"state" enum:"queued,running,done,failed,cancelled,set aside"`
+	Fraction  float64           `json:"fraction"`
+	Error     string            `json:"error,omitempty"`
+	Full      *FullView         `json:"full,omitempty"`
+	Notes     []string          `json:"notes"`
 }
 
 // Slices lists a piece's.
@@ -227,7 +227,7 @@ func (d *Desk) Slices(ctx context.Context, a Actor, piece int64) ([]SliceView, e
 	}
 	out := []SliceView{}
 	for _, s := range rows {
-		v := SliceView{ID: s.ID, MachineID: s.MachineID, Version: s.Version, Label: s.Label, Departures: s.Departures, Marks: s.Marks, Regions: s.Regions, Scale: s.Scale, Tip: s.Tip,
+		v := SliceView{ID: s.ID, MachineID: s.MachineID, Version: s.Version, Label: s.Label, Overrides: s.Overrides, Marks: s.Marks, Regions: s.Regions, Scale: s.Scale, Tip: s.Tip,
 			Chosen: s.Chosen, State: s.State, Fraction: float64(s.Fraction), Error: s.Error, Notes: s.Notes}
 		if s.BaseID != nil {
 			v.BaseID = *s.BaseID
@@ -343,20 +343,20 @@ func (d *Desk) Savings(ctx context.Context, a Actor, id int64) ([]int64, error) 
 	if err != nil {
 		return nil, err
 	}
-	r, err := in.Recipe.Apply(base.Departures)
+	r, err := in.Recipe.Apply(base.Overrides)
 	if err != nil {
 		return nil, err
 	}
 	with := func(label, key string, value float64) store.Slice {
 		s := base
 		s.Label = label
-		s.Departures = nil
-		for _, x := range base.Departures {
+		s.Overrides = nil
+		for _, x := range base.Overrides {
 			if x.Key != key {
-				s.Departures = append(s.Departures, x)
+				s.Overrides = append(s.Overrides, x)
 			}
 		}
-		s.Departures = append(s.Departures, recipe.Departure{Key: key, Value: fmt.Sprintf("%.3g", value), Why: "to save time", Who: a.Name})
+		s.Overrides = append(s.Overrides, recipe.Override{Key: key, Value: fmt.Sprintf("%.3g", value), Why: "to save time", Who: a.Name})
 		return s
 	}
 	var tries []store.Slice
@@ -389,7 +389,7 @@ func (d *Desk) Savings(ctx context.Context, a Actor, id int64) ([]int64, error) 
 	}
 	if quickest != nil {
 		other := base
-		other.Label, other.MachineID, other.Departures = "on "+quickest.Name, quickest.MachineID, nil
+		other.Label, other.MachineID, other.Overrides = "on "+quickest.Name, quickest.MachineID, nil
 		tries = append(tries, other)
 	}
 	var ids []int64

@@ -731,8 +731,8 @@ func TestSlicesWithDeparturesSavingsAndAPromise(t *testing.T) {
 	v := h.job(id)
 	piece := v.PieceSet[0].ID
 	bowline := h.machine("Bowline")
-	order := func(departures ...map[string]any) answer {
-		return h.call("POST", fmt.Sprintf("/pieces/%d/slices", piece), map[string]any{"machine_id": bowline, "departures": append([]map[string]any{}, departures...)})
+	order := func(overrides ...map[string]any) answer {
+		return h.call("POST", fmt.Sprintf("/pieces/%d/slices", piece), map[string]any{"machine_id": bowline, "overrides": append([]map[string]any{}, overrides...)})
 	}
 	assert.Equal(t, 403, order().code, "members do not slice")
 	h.signIn("cato")
@@ -753,7 +753,7 @@ func TestSlicesWithDeparturesSavingsAndAPromise(t *testing.T) {
 	thick := h.slice(piece, get(order(map[string]any{"key": "layer_mm", "value": "0.28", "why": "needed tomorrow"})))
 	require.Equal(t, "done", thick.State)
 	assert.Less(t, thick.Full.Seconds, plain.Full.Seconds)
-	assert.Equal(t, recipe.Departure{Key: "layer_mm", Value: "0.28", Why: "needed tomorrow", Who: "Cato Lindgard", Was: "0.2"}, thick.Departures[0])
+	assert.Equal(t, recipe.Override{Key: "layer_mm", Value: "0.28", Why: "needed tomorrow", Who: "Cato Lindgard", Was: "0.2"}, thick.Overrides[0])
 	assert.Len(t, plain.Full.Strip, plain.Full.Layers)
 
 	// What is downloaded reads back as what was promised, under the house's name.
@@ -810,7 +810,7 @@ func TestSlicesWithDeparturesSavingsAndAPromise(t *testing.T) {
 	assert.Equal(t, 404, h.call("GET", fmt.Sprintf("/slices/%d/gcode", plain.ID), nil).code, "not his")
 }
 
-// What hangs is told; a mark made of a region's corners keeps support out there,
+// Overhangs is told; a mark made of a region's corners keeps support out there,
 // with its reason and who gave it, in this slice and in those made from it, though
 // they are smaller.
 func TestSupportByHandHasAReason(t *testing.T) {
@@ -823,7 +823,7 @@ func TestSupportByHandHasAReason(t *testing.T) {
 	v := h.job(h.handIn(b.Bytes(), "stool.stl", nil))
 	piece, bowline := v.PieceSet[0].ID, h.machine("Bowline")
 	order := func(marks ...map[string]any) answer {
-		return h.call("POST", fmt.Sprintf("/pieces/%d/slices", piece), map[string]any{"machine_id": bowline, "departures": []any{}, "marks": append([]map[string]any{}, marks...)})
+		return h.call("POST", fmt.Sprintf("/pieces/%d/slices", piece), map[string]any{"machine_id": bowline, "overrides": []any{}, "marks": append([]map[string]any{}, marks...)})
 	}
 	sliced := func(a answer) desk.SliceView {
 		require.Equal(t, 201, a.code, "%s", a.body)
@@ -893,7 +893,7 @@ func TestTheHouseNamesItsFilesAndBlocks(t *testing.T) {
 	v := h.job(h.handIn(stl(t, "oarlock-bushing"), "bushing.stl", nil))
 	piece := v.PieceSet[0].ID
 	a = h.call("POST", fmt.Sprintf("/pieces/%d/slices", piece), map[string]any{"machine_id": h.machine("Bowline"),
-		"departures": []map[string]any{}})
+		"overrides": []map[string]any{}})
 	require.Equal(t, 201, a.code, "%s", a.body)
 	var made struct{ ID int64 }
 	a.into(t, &made)
@@ -912,7 +912,7 @@ func TestASliceCanBeCancelled(t *testing.T) {
 	require.NoError(t, modelfile.WriteSTL(&b, solid.Torus(60, 25, 200, 100), ""))
 	v := h.job(h.handIn(b.Bytes(), "ring.stl", nil))
 	piece := v.PieceSet[0].ID
-	a := h.call("POST", fmt.Sprintf("/pieces/%d/slices", piece), map[string]any{"machine_id": h.machine("Bowline"), "departures": []any{}})
+	a := h.call("POST", fmt.Sprintf("/pieces/%d/slices", piece), map[string]any{"machine_id": h.machine("Bowline"), "overrides": []any{}})
 	require.Equal(t, 201, a.code, "%s", a.body)
 	var made struct{ ID int64 }
 	a.into(t, &made)

@@ -48,7 +48,7 @@ func TestUnstorableTextsAreRefusedWithTheirField(t *testing.T) {
 		{"POST", "/jobs", map[string]any{"purpose": "everyday", "pieces": piece}, "body.pieces[0].upload_id"},
 		{"PUT", fmt.Sprintf("/machines/%d", machine.ID), machine, "body.data.colour_name"},
 		{"POST", "/session", map[string]any{"login": "te\x00ss", "password": "x"}, "body.login"},
-		{"POST", "/pieces/1/slices", map[string]any{"machine_id": 1, "departures": []any{map[string]any{"key": "shells", "value": "3", "why": "\x00"}}}, "body.departures[0].why"},
+		{"POST", "/pieces/1/slices", map[string]any{"machine_id": 1, "overrides": []any{map[string]any{"key": "shells", "value": "3", "why": "\x00"}}}, "body.overrides[0].why"},
 	} {
 		a := h.call(c.method, c.path, c.body)
 		assert.Equal(t, 422, a.code, "%s: %s", c.field, a.body)

@@ -234,7 +234,7 @@ func TestNoRecipeKeepsTheBedWarm(t *testing.T) {
 	assert.Equal(t, "M104 S0\nM140 S0", machines[0].Data.Dialect.End)
 	slice, err := s.Slice(ctx, 1)
 	require.NoError(t, err)
-	assert.Equal(t, []recipe.Departure{{Key: "shells", Value: "3"}}, slice.Departures)
+	assert.Equal(t, []recipe.Override{{Key: "shells", Value: "3"}}, slice.Overrides)
 	var data json.RawMessage
 	require.NoError(t, s.Pool.QueryRow(ctx, `SELECT data FROM recipe`).Scan(&data))
 	assert.JSONEq(t, `{"bed_c": 60}`, string(data))

@@ -12,32 +12,32 @@ import (
 
 // Slice is a row: a piece sliced for a machine.
 type Slice struct {
-	ID         int64
-	PieceID    int64
-	Version    int
-	MachineID  int64
-	Label      string
-	BaseID     *int64
-	Departures []recipe.Departure
-	Marks      []slicing.Mark
-	Scale      float64
-	Tip        slicing.Tip
-	Chosen     bool
-	State      string
-	Fraction   float32
-	Error      string
-	QueueID    int64
-	Full       *price.Full
-	Notes      []string
-	Regions    []slicing.Region
-	LayersID   *int64
-	GCodeID    *int64
-	PlateID    *int64 // 3MF of the part as it stands
-	At         time.Time
-	Tries      int // how often it was begun
+	ID        int64
+	PieceID   int64
+	Version   int
+	MachineID int64
+	Label     string
+	BaseID    *int64
+	Overrides []recipe.Override
+	Marks     []slicing.Mark
+	Scale     float64
+	Tip       slicing.Tip
+	Chosen    bool
+	State     string
+	Fraction  float32
+	Error     string
+	QueueID   int64
+	Full      *price.Full
+	Notes     []string
+	Regions   []slicing.Region
+	LayersID  *int64
+	GCodeID   *int64
+	PlateID   *int64 // 3MF of the part as it stands
+	At        time.Time
+	Tries     int // how often it was begun
 }
 
-const sliceColumns = `SELECT id, piece_id, version, machine_id, label, base_id, departures, marks, scale, tip, chosen, state, fraction, error, queue_id,
+const sliceColumns = `SELECT id, piece_id, version, machine_id, label, base_id, overrides, marks, scale, tip, chosen, state, fraction, error, queue_id,
 	full_estimate, notes, regions, layers_id, gcode_id, plate_id, at, tries FROM slice `
 
 // Slices lists a piece's, oldest first.
@@ -57,15 +57,15 @@ func (q Q) LockSlice(ctx context.Context, id int64) (Slice, error) {
 
 // AddSlice makes a row that is queued.
 func (q Q) AddSlice(ctx context.Context, s Slice, person int64) (int64, error) {
-	if s.Departures == nil {
-		s.Departures = []recipe.Departure{}
+	if s.Overrides == nil {
+		s.Overrides = []recipe.Override{}
 	}
 	if s.Marks == nil {
 		s.Marks = []slicing.Mark{}
 	}
-	return scalar[int64](ctx, q, `INSERT INTO slice (piece_id, version, machine_id, label, base_id, departures, marks, scale, tip, person_id)
+	return scalar[int64](ctx, q, `INSERT INTO slice (piece_id, version, machine_id, label, base_id, overrides, marks, scale, tip, person_id)
 		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, nullif($10::bigint, 0)) RETURNING id`,
-		s.PieceID, s.Version, s.MachineID, s.Label, s.BaseID, s.Departures, s.Marks, s.Scale, s.Tip, person)
+		s.PieceID, s.Version, s.MachineID, s.Label, s.BaseID, s.Overrides, s.Marks, s.Scale, s.Tip, person)
 }
 
 // SetSliceQueueID remembers where in the work queue a slice is.

@@ -129,7 +129,50 @@ func TestOldZerosAreLeftOut(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, all, 1)
 	r := all[0].Data
-	assert.Nil(t, r.SupportDropMM)
-	assert.Nil(t, r.SupportRoof)
-	assert.Equal(t, new(0.7), r.SupportGapMM)
+	assert.Nil(t, r.SupportVerticalGapMM)
+	assert.Nil(t, r.SupportInterface)
+	assert.Equal(t, new(0.7), r.SupportHorizontalGapMM)
+}
+
+// What had other names before keeps its values under the trade's, and gets the old ones back
+// where the database is taken back.
+func TestOldNamesAreCarriedOver(t *testing.T) {
+	s := pgtest.New(t)
+	require.NoError(t, s.MigrateDownTo(ctx, 6))
+	const (
+		old   = `{"hold": "brim", "cap_mm_per_s": 60, "least_layer_s": 8, "support_roof": 3, "support_drop_mm": 0.2, "support_gap_mm": 0.7, "seam": "aligned", "shells": 2}`
+		fresh = `{"bed_adhesion": "brim", "top_bottom_mm_per_s": 60, "min_layer_time_s": 8, "support_interface_layers": 3, "support_vertical_gap_mm": 0.2, "support_horizontal_gap_mm": 0.7, "seam": "in one line", "shells": 2}`
+		by    = `[{"key": "seam", "was": "rear", "value": "nearest", "why": "a"}, {"key": "hold", "was": "nearest", "value": "raft", "why": "b"}, {"key": "shells", "value": "3"}]`
+		over  = `[{"key": "seam", "was": "at the back", "value": "closest", "why": "a"}, {"key": "bed_adhesion", "was": "nearest", "value": "raft", "why": "b"}, {"key": "shells", "value": "3"}]`
+		full  = `{"grams_hold": 2.5, "grams_model": 9, "seconds_by_kind": {"cap": 7, "first-layer hold": 8, "travel": 9}, "nozzles": [{"nozzle": 1, "grams_hold": 2.5}, {"nozzle": 2, "grams_hold": 0}]}`
+		whole = `{"grams_adhesion": 2.5, "grams_model": 9, "seconds_by_kind": {"top and bottom": 7, "bed adhesion": 8, "travel": 9}, "nozzles": [{"nozzle": 1, "grams_adhesion": 2.5}, {"nozzle": 2, "grams_adhesion": 0}]}`
+	)
+	for _, sql := range []string{
+		`INSERT INTO machine (name, data) VALUES ('Bowline', '{}')`,
+		`INSERT INTO material (name, data) VALUES ('PLA', '{}')`,
+		`INSERT INTO recipe (machine_id, material_id, purpose, data) SELECT m.id, t.id, 'everyday', '` + old + `' FROM machine m, material t`,
+		`INSERT INTO person (login, name, role, password_hash) VALUES ('a', 'A', 'member', '')`,
+		`INSERT INTO job (title, member_id, purpose, step) SELECT 'x', id, 'everyday', 'to decide' FROM person`,
+		`INSERT INTO piece (job_id, position, name, copies) SELECT id, 1, 'x', 1 FROM job`,
+		`INSERT INTO slice (piece_id, version, machine_id, departures, full_estimate) SELECT p.id, 1, m.id, '` + by + `', '` + full + `' FROM piece p, machine m`,
+		`INSERT INTO slice (piece_id, version, machine_id) SELECT p.id, 1, m.id FROM piece p, machine m`,
+	} {
+		_, err := s.Pool.Exec(ctx, sql)
+		require.NoError(t, err, sql)
+	}
+	is := func(want, sql string) {
+		t.Helper()
+		var got string
+		require.NoError(t, s.Pool.QueryRow(ctx, sql).Scan(&got))
+		assert.JSONEq(t, want, got)
+	}
+	require.NoError(t, s.Migrate(ctx))
+	is(fresh, `SELECT data::text FROM recipe`)
+	is(over, `SELECT overrides::text FROM slice ORDER BY id LIMIT 1`)
+	is(whole, `SELECT full_estimate::text FROM slice ORDER BY id LIMIT 1`)
+	is(`[]`, `SELECT overrides::text FROM slice ORDER BY id DESC LIMIT 1`)
+	require.NoError(t, s.MigrateDownTo(ctx, 6))
+	is(old, `SELECT data::text FROM recipe`)
+	is(by, `SELECT departures::text FROM slice ORDER BY id LIMIT 1`)
+	is(full, `SELECT full_estimate::text FROM slice ORDER BY id LIMIT 1`)
 }

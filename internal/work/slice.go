@@ -126,7 +126,7 @@ func (w *sliceWorker) slice(ctx context.Context, job *river.Job[SliceArgs]) erro
 
 func (w *sliceWorker) make(ctx context.Context, in desk.SliceInput, r *reporter) (store.Slice, error) {
 	s := in.Slice
-	rec, err := in.Recipe.Apply(s.Departures)
+	rec, err := in.Recipe.Apply(s.Overrides)
 	if err != nil {
 		return s, &desk.Conflict{Text: err.Error()}
 	}
@@ -134,8 +134,8 @@ func (w *sliceWorker) make(ctx context.Context, in desk.SliceInput, r *reporter)
 	if err != nil {
 		return s, err
 	}
-	made, err := slicing.Make(ctx, slicing.Order{Mesh: m, MMPerUnit: mm, Stance: slicing.Stance{Scale: s.Scale, Tip: s.Tip}, Machine: in.Machine,
-		Recipe: rec, Spools: in.Spools, Marks: s.Marks}, func(f float64) { _ = r.tell("", 0.1+0.7*f, false) })
+	made, err := slicing.Make(ctx, slicing.Order{Mesh: m, MMPerUnit: mm, Orientation: slicing.Orientation{Scale: s.Scale, Tip: s.Tip}, Machine: in.Machine,
+		Recipe: rec, Loaded: in.Loaded, Marks: s.Marks}, func(f float64) { _ = r.tell("", 0.1+0.7*f, false) })
 	if err != nil {
 		return s, refused(err)
 	}

@@ -160,7 +160,7 @@ func TestAStoppedWorkerGivesBack(t *testing.T) {
 	h.until("the next one ends it", h.over(job))
 	machines, err := h.store.Machines(ctx)
 	require.NoError(t, err)
-	id, err := h.desk.OrderSlice(ctx, h.cato, piece, desk.SliceOrder{MachineID: machines[0].ID, Departures: []recipe.Departure{{Key: "layer_mm", Value: "0.08", Why: "as fine as it goes"}}})
+	id, err := h.desk.OrderSlice(ctx, h.cato, piece, desk.SliceOrder{MachineID: machines[0].ID, Overrides: []recipe.Override{{Key: "layer_mm", Value: "0.08", Why: "as fine as it goes"}}})
 	require.NoError(t, err)
 	state := func() string {
 		s, err := h.store.Slice(ctx, id)

@@ -16,7 +16,7 @@ import (
 type Target struct {
 	Machine *machine.Machine
 	Recipe  *recipe.Recipe
-	Spools  machine.Spools
+	Loaded  machine.Loaded
 }
 
 // Over says by how much a program leaves a machine's volume, in X, Y, Z.
@@ -92,11 +92,11 @@ func programNozzles(s *gcode.Summary, fit []Target, add func(finding.Finding)) [
 // tooHot is by how much a program is too hot for what the nozzles are loaded with:
 // what it asks for, what may be, and of what; false if it is not.
 func (t *Target) tooHot(s *gcode.Summary) (asks, limit float64, of string, hot bool) {
-	if t.Spools == nil {
+	if t.Loaded == nil {
 		return 0, 0, "", false
 	}
 	for n, c := range s.Nozzles {
-		if m := t.Spools.Of(n + 1); m != nil && m.NozzleMaxC > 0 && c > m.NozzleMaxC && c-m.NozzleMaxC > asks-limit {
+		if m := t.Loaded.Of(n + 1); m != nil && m.NozzleMaxC > 0 && c > m.NozzleMaxC && c-m.NozzleMaxC > asks-limit {
 			asks, limit, of, hot = c, m.NozzleMaxC, m.Name, true
 		}
 	}

@@ -23,7 +23,7 @@ func TestForeignPrograms(t *testing.T) {
 	round.Name, round.Volume = "Halyard", machine.Volume{Shape: machine.Round, XMM: 80, YMM: 80, ZMM: 100}
 	idle := m
 	idle.InService = false
-	targets := []Target{{&m, &recipe.Recipe{LayerMM: 0.2}, machine.Spools{{Name: "PLA", NozzleMaxC: 230}}}, {Machine: &round}, {Machine: &idle}}
+	targets := []Target{{&m, &recipe.Recipe{LayerMM: 0.2}, machine.Loaded{{Name: "PLA", NozzleMaxC: 230}}}, {Machine: &round}, {Machine: &idle}}
 	program := func(start, body, end string) []finding.Finding {
 		text := "G28\n" + start + "\nG90\nM83\nG1 Z0.2 F600\nG1 X10 Y10\n" + body + "\n" + end + "\n"
 		s, err := gcode.Read(context.Background(), strings.NewReader(text), 0, nil)
@@ -78,7 +78,7 @@ func TestProgramsAtTheEdges(t *testing.T) {
 	fine, coarse := &recipe.Recipe{LayerMM: 0.2}, &recipe.Recipe{LayerMM: 0.3}
 	sound := gcode.Summary{NozzleMaxC: 210, BedMaxC: 60, LayerMM: 0.2, Nozzles: []float64{210}}
 	sound.Max = gcode.XYZ{X: 50, Y: 50, Z: 50}
-	one := []Target{{&base, fine, machine.Spools{pla}}}
+	one := []Target{{&base, fine, machine.Loaded{pla}}}
 	for name, c := range map[string]struct {
 		change  func(*gcode.Summary)
 		targets []Target
@@ -95,11 +95,11 @@ func TestProgramsAtTheEdges(t *testing.T) {
 		"longer":                  {func(*gcode.Summary) {}, one, 9000, "too long: 2.5 of 2"},
 		"hottest":                 {func(s *gcode.Summary) { s.NozzleMaxC, s.Nozzles = 230, []float64{230} }, one, 0, ""},
 		"hotter than it may":      {func(s *gcode.Summary) { s.NozzleMaxC, s.Nozzles = 231, []float64{231} }, one, 0, "hotter than the material: 231 of 230"},
-		"nobody knows its heat":   {func(s *gcode.Summary) { s.NozzleMaxC, s.Nozzles = 260, []float64{260} }, []Target{{&base, fine, machine.Spools{unknown}}}, 0, ""},
-		"another may":             {func(s *gcode.Summary) { s.NozzleMaxC, s.Nozzles = 240, []float64{240} }, []Target{{&base, fine, machine.Spools{pla}}, {&hotter, fine, machine.Spools{abs}}}, 0, ""},
-		"none may":                {func(s *gcode.Summary) { s.NozzleMaxC, s.Nozzles = 255, []float64{255} }, []Target{{&base, fine, machine.Spools{pla}}, {&hotter, fine, machine.Spools{abs}}}, 0, "hotter than the material: 255 of 250"},
-		"a second nozzle hotter":  {func(s *gcode.Summary) { s.NozzleMaxC, s.Nozzles = 255, []float64{235, 255} }, []Target{{twoOf(base), fine, machine.Spools{pla, abs}}}, 0, "hotter than the material: 235 of 230"},
-		"a second much hotter":    {func(s *gcode.Summary) { s.NozzleMaxC, s.Nozzles = 258, []float64{235, 258} }, []Target{{twoOf(base), fine, machine.Spools{pla, abs}}}, 0, "hotter than the material: 258 of 250"},
+		"nobody knows its heat":   {func(s *gcode.Summary) { s.NozzleMaxC, s.Nozzles = 260, []float64{260} }, []Target{{&base, fine, machine.Loaded{unknown}}}, 0, ""},
+		"another may":             {func(s *gcode.Summary) { s.NozzleMaxC, s.Nozzles = 240, []float64{240} }, []Target{{&base, fine, machine.Loaded{pla}}, {&hotter, fine, machine.Loaded{abs}}}, 0, ""},
+		"none may":                {func(s *gcode.Summary) { s.NozzleMaxC, s.Nozzles = 255, []float64{255} }, []Target{{&base, fine, machine.Loaded{pla}}, {&hotter, fine, machine.Loaded{abs}}}, 0, "hotter than the material: 255 of 250"},
+		"a second nozzle hotter":  {func(s *gcode.Summary) { s.NozzleMaxC, s.Nozzles = 255, []float64{235, 255} }, []Target{{twoOf(base), fine, machine.Loaded{pla, abs}}}, 0, "hotter than the material: 235 of 230"},
+		"a second much hotter":    {func(s *gcode.Summary) { s.NozzleMaxC, s.Nozzles = 258, []float64{235, 258} }, []Target{{twoOf(base), fine, machine.Loaded{pla, abs}}}, 0, "hotter than the material: 258 of 250"},
 		"the machine's most":      {func(s *gcode.Summary) { s.NozzleMaxC, s.BedMaxC, s.Nozzles = 260, 90, []float64{210} }, one, 0, ""},
 		"too hot for it":          {func(s *gcode.Summary) { s.NozzleMaxC = 261 }, one, 0, "hotter than the machine: 261 of 260"},
 		"too hot for all":         {func(s *gcode.Summary) { s.NozzleMaxC = 301 }, []Target{{&base, fine, nil}, {&hotter, fine, nil}}, 0, "hotter than the machine: 301 of 300"},

@@ -74,26 +74,26 @@ func TestNoAcceptedOrderIsTooHotOrStaysWarm(t *testing.T) {
 		material := func(name string) *machine.Material {
 			return &machine.Material{Name: name, DensityGPerCM: 1.2, SpoolGrams: 500, SpoolCents: 3000, NozzleC: hot.Draw(t, name), NozzleMaxC: rapid.SampledFrom([]float64{0, 190, 230, 260}).Draw(t, name+"'s most")}
 		}
-		o.Spools = machine.Spools{material("first")}
+		o.Loaded = machine.Loaded{material("first")}
 		if rapid.Bool().Draw(t, "two nozzles") {
-			o.Machine.NozzlesMM, o.Machine.Second = []float64{0.4, 0.4}, machine.Loaded{Material: "second"}
-			o.Spools = append(o.Spools, material("second"))
+			o.Machine.NozzlesMM, o.Machine.Second = []float64{0.4, 0.4}, machine.NozzleLoad{Material: "second"}
+			o.Loaded = append(o.Loaded, material("second"))
 		}
 		r := o.Recipe
 		r.NozzleC, r.FirstNozzleC, r.BedC = hot.Draw(t, "nozzle_c"), hot.Draw(t, "first_nozzle_c"), rapid.SampledFrom([]float64{0, 55, 90, 200}).Draw(t, "bed_c")
 		if rapid.IntRange(0, 4).Draw(t, "usual") > 0 { // else hardly any is taken
 			r.NozzleC, r.FirstNozzleC, r.BedC = min(r.NozzleC, 190), min(r.FirstNozzleC, 190), min(r.BedC, o.Machine.BedMaxC)
-			for _, s := range o.Spools {
+			for _, s := range o.Loaded {
 				s.NozzleC = min(s.NozzleC, 190)
 			}
 		}
 		tried++
 		r.PieceNozzle, r.SupportNozzle = rapid.IntRange(0, 2).Draw(t, "piece_nozzle"), rapid.IntRange(0, 2).Draw(t, "support_nozzle")
-		r, err := r.Apply([]recipe.Departure{{Key: "pause_mm", Value: rapid.SampledFrom([]string{"", "2, 1", "0.1, 2, 2, 9"}).Draw(t, "pauses")}, {Key: "change_purge_mm", Value: "1"}})
+		r, err := r.Apply([]recipe.Override{{Key: "pause_mm", Value: rapid.SampledFrom([]string{"", "2, 1", "0.1, 2, 2, 9"}).Draw(t, "pauses")}, {Key: "change_purge_mm", Value: "1"}})
 		require.NoError(t, err)
 		o.Recipe = r
 		// What the house would not let a steward save cannot be there.
-		if len(o.Machine.Validate()) > 0 || len(o.Spools[0].Validate()) > 0 || len(o.Spools[len(o.Spools)-1].Validate()) > 0 {
+		if len(o.Machine.Validate()) > 0 || len(o.Loaded[0].Validate()) > 0 || len(o.Loaded[len(o.Loaded)-1].Validate()) > 0 {
 			return
 		}
 		got, err := Make(ctx, o, nil)
@@ -111,7 +111,7 @@ func TestNoAcceptedOrderIsTooHotOrStaysWarm(t *testing.T) {
 				continue
 			}
 			require.LessOrEqual(t, c, o.Machine.NozzleMaxC, "nozzle %d", heater)
-			if limit := o.Spools.Of(heater + 1).NozzleMaxC; limit > 0 {
+			if limit := o.Loaded.Of(heater + 1).NozzleMaxC; limit > 0 {
 				require.LessOrEqual(t, c, limit, "nozzle %d", heater)
 			}
 		}
@@ -127,16 +127,16 @@ func TestHeatIsRefusedWhereverItComesFrom(t *testing.T) {
 	for says, change := range map[string]func(*Order){
 		"Test goes up to 250 °C, not 600 °C.": func(o *Order) { o.Recipe.FirstNozzleC = 600 },
 		"Soluble may be 200 °C hot, not 245 °C.": func(o *Order) {
-			o.Machine.NozzlesMM, o.Machine.Second, o.Recipe.PieceNozzle = []float64{0.4, 0.4}, machine.Loaded{Material: "Soluble"}, 2
-			o.Spools = append(o.Spools, &machine.Material{Name: "Soluble", NozzleC: 245, NozzleMaxC: 200})
+			o.Machine.NozzlesMM, o.Machine.Second, o.Recipe.PieceNozzle = []float64{0.4, 0.4}, machine.NozzleLoad{Material: "Soluble"}, 2
+			o.Loaded = append(o.Loaded, &machine.Material{Name: "Soluble", NozzleC: 245, NozzleMaxC: 200})
 		},
 		"Test goes up to 230 °C, not 245 °C.": func(o *Order) {
 			o.Machine.NozzleMaxC = 230
-			o.Machine.NozzlesMM, o.Machine.Second, o.Recipe.SupportNozzle = []float64{0.4, 0.4}, machine.Loaded{Material: "Soluble"}, 2
-			o.Spools = append(o.Spools, &machine.Material{Name: "Soluble", NozzleC: 245})
+			o.Machine.NozzlesMM, o.Machine.Second, o.Recipe.SupportNozzle = []float64{0.4, 0.4}, machine.NozzleLoad{Material: "Soluble"}, 2
+			o.Loaded = append(o.Loaded, &machine.Material{Name: "Soluble", NozzleC: 245})
 		},
 		"Nozzle 2 of Test is loaded with Brass, which is no material of the house": func(o *Order) {
-			o.Machine.NozzlesMM, o.Machine.Second, o.Recipe.SupportNozzle = []float64{0.4, 0.4}, machine.Loaded{Material: "Brass"}, 2
+			o.Machine.NozzlesMM, o.Machine.Second, o.Recipe.SupportNozzle = []float64{0.4, 0.4}, machine.NozzleLoad{Material: "Brass"}, 2
 		},
 		"The machine's own block asks for it. Test goes up to 250 °C, not 260 °C.": func(o *Order) { o.Machine.Dialect.Start = "M109 S260\nG28" },
 		"bed that goes up to 90 °C, not 95 °C":                                     func(o *Order) { o.Recipe.BedC = 95 },

@@ -28,17 +28,17 @@ import (
 
 // Order is what is to be sliced, and how.
 type Order struct {
-	Mesh      *mesh.Mesh
-	MMPerUnit float64
-	Stance    Stance
-	Machine   *machine.Machine
-	Recipe    recipe.Recipe
-	Spools    machine.Spools
-	Marks     []Mark
+	Mesh        *mesh.Mesh
+	MMPerUnit   float64
+	Orientation Orientation
+	Machine     *machine.Machine
+	Recipe      recipe.Recipe
+	Loaded      machine.Loaded
+	Marks       []Mark
 }
 
-// Stance is how a part stands other than as it came.
-type Stance struct {
+// Orientation is how a part stands other than as it came.
+type Orientation struct {
 	Scale float64 // 0 is 1
 	Tip   Tip
 }
@@ -62,7 +62,7 @@ type Mark struct {
 	Who       string       `json:"who,omitempty" maxLength:"120"`
 }
 
-// Region is what hangs, with the corners of a box around it in the part's own
+// Region is overhangs, with the corners of a box around it in the part's own
 // coordinates, as a Mark takes them.
 type Region struct {
 	toolpath.Region
@@ -86,10 +86,10 @@ func (r *Refusal) Error() string { return r.Text }
 // Make slices. progress (nil is fine) is told a share from 0 to 1. Errors are
 // ctx's or a *Refusal.
 func Make(ctx context.Context, o Order, progress func(float64)) (*Result, error) {
-	if bad := o.Recipe.Validate(o.Machine, o.Spools); len(bad) > 0 {
+	if bad := o.Recipe.Validate(o.Machine, o.Loaded); len(bad) > 0 {
 		return nil, &Refusal{bad[0].Text}
 	}
-	m := o.Stance.of(o.Mesh)
+	m := o.Orientation.of(o.Mesh)
 	fit := plate.FitOf(m, o.MMPerUnit, o.Machine.Volume)
 	if !fit.Fits {
 		return nil, &Refusal{fmt.Sprintf("It does not fit %s: X +%.1f, Y +%.1f, Z +%.1f mm.", o.Machine.Name, fit.OverMM[0], fit.OverMM[1], fit.OverMM[2])}
@@ -98,7 +98,7 @@ func Make(ctx context.Context, o Order, progress func(float64)) (*Result, error)
 	r := &Result{Order: o, Stood: standing.Mesh(m)}
 	var marks []toolpath.Mark
 	for _, x := range o.Marks {
-		marks = append(marks, x.on(o.Stance, o.MMPerUnit, standing))
+		marks = append(marks, x.on(o.Orientation, o.MMPerUnit, standing))
 	}
 	var err error
 	r.Print, err = toolpath.Slice(ctx, r.Stood, mesh.TopologyOf(r.Stood), 1, o.Recipe,
@@ -109,15 +109,15 @@ func Make(ctx context.Context, o Order, progress func(float64)) (*Result, error)
 	if err != nil {
 		return nil, &Refusal{fmt.Sprintf("It cannot be sliced: %v.", err)}
 	}
-	r.Full = estimate.FullOf(r.Print, o.Recipe, o.Machine, o.Spools)
+	r.Full = estimate.FullOf(r.Print, o.Recipe, o.Machine, o.Loaded)
 	for _, x := range r.Print.Regions {
-		r.Regions = append(r.Regions, Region{x, corners(x, r.Print.LiftedMM, o.Stance, o.MMPerUnit, standing)})
+		r.Regions = append(r.Regions, Region{x, corners(x, r.Print.RaftMM, o.Orientation, o.MMPerUnit, standing)})
 	}
 	return r, ctx.Err()
 }
 
-// of is a copy of a mesh in its stance, or the mesh itself.
-func (s Stance) of(m *mesh.Mesh) *mesh.Mesh {
+// of is a copy of a mesh in its orientation, or the mesh itself.
+func (s Orientation) of(m *mesh.Mesh) *mesh.Mesh {
 	if (s.Scale == 0 || s.Scale == 1) && s.Tip == TipNone {
 		return m
 	}
@@ -128,7 +128,7 @@ func (s Stance) of(m *mesh.Mesh) *mesh.Mesh {
 	return out
 }
 
-func (s Stance) to(v mesh.Vec3) mesh.Vec3 {
+func (s Orientation) to(v mesh.Vec3) mesh.Vec3 {
 	if s.Scale != 0 {
 		v = v.Scale(s.Scale)
 	}
@@ -141,7 +141,7 @@ func (s Stance) to(v mesh.Vec3) mesh.Vec3 {
 	return v
 }
 
-func (s Stance) from(v mesh.Vec3) mesh.Vec3 {
+func (s Orientation) from(v mesh.Vec3) mesh.Vec3 {
 	switch s.Tip {
 	case TipX:
 		v = mesh.Vec3{X: v.X, Y: v.Z, Z: -v.Y}
@@ -155,7 +155,7 @@ func (s Stance) from(v mesh.Vec3) mesh.Vec3 {
 }
 
 // on is a mark as it comes to stand: the shadow of its box, and its heights.
-func (x *Mark) on(s Stance, mmPerUnit float64, st plate.Standing) toolpath.Mark {
+func (x *Mark) on(s Orientation, mmPerUnit float64, st plate.Standing) toolpath.Mark {
 	out := toolpath.Mark{FromMM: math.Inf(1), ToMM: math.Inf(-1), Force: x.PutIn, Reason: x.Why}
 	if x.Who != "" {
 		out.Reason += " (" + x.Who + ")"
@@ -172,13 +172,13 @@ func (x *Mark) on(s Stance, mmPerUnit float64, st plate.Standing) toolpath.Mark 
 	return out
 }
 
-// aroundMM is how much wider than what hangs a region's box is.
+// aroundMM is how much wider than overhangs a region's box is.
 const aroundMM = 0.5
 
-func corners(r toolpath.Region, liftedMM float64, s Stance, mmPerUnit float64, st plate.Standing) [][3]float64 {
+func corners(r toolpath.Region, raftMM float64, s Orientation, mmPerUnit float64, st plate.Standing) [][3]float64 {
 	var out [][3]float64
 	for k := range 8 {
-		p := mesh.Vec3{X: r.Min[0] - aroundMM, Y: r.Min[1] - aroundMM, Z: r.Min[2] - liftedMM}
+		p := mesh.Vec3{X: r.Min[0] - aroundMM, Y: r.Min[1] - aroundMM, Z: r.Min[2] - raftMM}
 		if k&1 != 0 {
 			p.X = r.Max[0] + aroundMM
 		}
@@ -186,7 +186,7 @@ func corners(r toolpath.Region, liftedMM float64, s Stance, mmPerUnit float64, s
 			p.Y = r.Max[1] + aroundMM
 		}
 		if k&4 != 0 {
-			p.Z = r.Max[2] - liftedMM
+			p.Z = r.Max[2] - raftMM
 		}
 		q := s.from(st.From(p)).Scale(mmPerUnit)
 		out = append(out, [3]float64{q.X, q.Y, q.Z})
@@ -222,7 +222,7 @@ func (r *Result) judge(ctx context.Context, in io.Reader) error {
 	if err == nil {
 		on := *o.Machine
 		on.InService = true // where it stands does not matter here
-		if bad := finding.Stopping(programcheck.Check(s, []programcheck.Target{{Machine: &on, Spools: o.Spools}}, 0, 0)); len(bad) > 0 {
+		if bad := finding.Stopping(programcheck.Check(s, []programcheck.Target{{Machine: &on, Loaded: o.Loaded}}, 0, 0)); len(bad) > 0 {
 			err = errors.New(bad[0].Text)
 		}
 	}
@@ -238,7 +238,7 @@ func (r *Result) write(w io.Writer, facts [][2]string) error {
 	if err != nil {
 		return fmt.Errorf("settings: %w", err)
 	}
-	facts = append(append([][2]string{}, facts...), [][2]string{{"machine", o.Machine.Name}, {"recipe", o.Recipe.Name}, {"material", o.Spools.Of(1).Name},
+	facts = append(append([][2]string{}, facts...), [][2]string{{"machine", o.Machine.Name}, {"recipe", o.Recipe.Name}, {"material", o.Loaded.Of(1).Name},
 		{"time", fmt.Sprintf("%.0f s, of it %.0f s warm-up", r.Full.WholeSeconds(), r.Full.WarmUpSeconds)},
 		{"filament", fmt.Sprintf("%.2f g, %.3f m", r.Full.Grams(), r.Full.FilamentMM/1000)}}...)
 	if len(r.Full.Nozzles) > 1 {
@@ -247,7 +247,7 @@ func (r *Result) write(w io.Writer, facts [][2]string) error {
 		}
 	}
 	facts = append(facts, [2]string{"layers", fmt.Sprint(r.Full.Layers)}, [2]string{"made by", "Job Shelf"}, [2]string{"settings", string(settings)})
-	return post.Write(w, r.Print, post.Job{Machine: o.Machine, Recipe: o.Recipe, Spools: o.Spools, Pace: r.Full.Pace,
+	return post.Write(w, r.Print, post.Job{Machine: o.Machine, Recipe: o.Recipe, Loaded: o.Loaded, Pace: r.Full.Pace,
 		Seconds: r.Full.WholeSeconds(), Grams: r.Full.Grams(), Facts: facts})
 }
 

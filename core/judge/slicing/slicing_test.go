@@ -36,17 +36,17 @@ func order() Order {
 		Machine: &machine.Machine{Name: "Test", Process: machine.MaterialExtrusion, Volume: machine.Volume{Shape: machine.Rectangle, XMM: 120, YMM: 120, ZMM: 60}, FilamentMM: 1.75, NozzlesMM: []float64{0.4},
 			NozzleMaxC: 250, BedMaxC: 90, RateCents: 120, Motion: machine.Motion{SpeedMMPerS: 150, AccelMMPerS2: 1200, JunctionDeviationMM: 0.02, LiftMMPerS: 10},
 			WarmUp: machine.WarmUp{NozzleCPerS: 2, BedCPerS: 0.4, HomingS: 30}},
-		Recipe: recipe.Recipe{Name: "plain", LayerMM: 0.25, FirstLayerMM: 0.25, LineMM: 0.45, Shells: 2, TopLayers: 3, BottomLayers: 3, InfillPercent: 10, Hold: recipe.HoldNone, NozzleC: 205,
-			BedC: 55, OuterMMPerS: 40, InnerMMPerS: 50, CapMMPerS: 50, InfillMMPerS: 60, FirstMMPerS: 20, TravelMMPerS: 120, RetractMM: 1, RetractMMPerS: 30, Support: recipe.SupportEverywhere},
-		Spools: machine.Spools{{Name: "PLA", DensityGPerCM: 1.24, SpoolGrams: 1000, SpoolCents: 2200}}}
+		Recipe: recipe.Recipe{Name: "plain", LayerMM: 0.25, FirstLayerMM: 0.25, LineMM: 0.45, Shells: 2, TopLayers: 3, BottomLayers: 3, InfillPercent: 10, Adhesion: recipe.AdhesionNone, NozzleC: 205,
+			BedC: 55, OuterMMPerS: 40, InnerMMPerS: 50, TopBottomMMPerS: 50, InfillMMPerS: 60, FirstMMPerS: 20, TravelMMPerS: 120, RetractMM: 1, RetractMMPerS: 30, Support: recipe.SupportEverywhere},
+		Loaded: machine.Loaded{{Name: "PLA", DensityGPerCM: 1.24, SpoolGrams: 1000, SpoolCents: 2200}}}
 }
 
-// A stance is undone by its inverse, alone and with any standing on any plate.
+// A orientation is undone by its inverse, alone and with any standing on any plate.
 func TestStancesGoThereAndBack(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		c := rapid.Float64Range(-100, 100)
 		v := mesh.Vec3{X: c.Draw(t, "x"), Y: c.Draw(t, "y"), Z: c.Draw(t, "z")}
-		s := Stance{rapid.SampledFrom([]float64{0, 1, 0.9, 25}).Draw(t, "scale"), rapid.SampledFrom([]Tip{TipNone, TipX, TipY}).Draw(t, "tip")}
+		s := Orientation{rapid.SampledFrom([]float64{0, 1, 0.9, 25}).Draw(t, "scale"), rapid.SampledFrom([]Tip{TipNone, TipX, TipY}).Draw(t, "tip")}
 		require.InDelta(t, 0, s.from(s.to(v)).Sub(v).Len(), 1e-9)
 		st := plate.StandingOf(solid.Box(3, 4, 5), rapid.SampledFrom([]float64{1, 25.4}).Draw(t, "unit"), rapid.Float64Range(0, 180).Draw(t, "turn"), machine.Volume{XMM: 200, YMM: 100})
 		require.InDelta(t, 0, s.from(st.From(st.To(s.to(v)))).Sub(v).Len(), 1e-8)
@@ -57,7 +57,7 @@ func TestStancesGoThereAndBack(t *testing.T) {
 func TestLayingOverIsATurn(t *testing.T) {
 	m := solid.TillerJoint()
 	for _, tip := range []Tip{TipX, TipY} {
-		over := Stance{Tip: tip}.of(m)
+		over := Orientation{Tip: tip}.of(m)
 		assert.InEpsilon(t, m.Measure().Volume, over.Measure().Volume, 1e-9)
 		a, b := m.Bounds().Size(), over.Bounds().Size()
 		if tip == TipX {
@@ -66,7 +66,7 @@ func TestLayingOverIsATurn(t *testing.T) {
 			assert.InDeltaSlice(t, []float64{a.Z, a.Y, a.X}, []float64{b.X, b.Y, b.Z}, 1e-9)
 		}
 	}
-	assert.Same(t, m, Stance{}.of(m))
+	assert.Same(t, m, Orientation{}.of(m))
 }
 
 // A region's corners, given back as a mark, meet that region: on both shapes of
@@ -76,9 +76,9 @@ func TestARegionsCornersMarkIt(t *testing.T) {
 		"as it is":  func(*Order) {},
 		"round":     func(o *Order) { o.Machine.Volume.Shape = machine.Round },
 		"inches":    func(o *Order) { o.Mesh, o.MMPerUnit = o.Mesh.Transformed(1/25.4, mesh.Vec3{X: 3}), 25.4 },
-		"smaller":   func(o *Order) { o.Stance.Scale = 0.8 },
+		"smaller":   func(o *Order) { o.Orientation.Scale = 0.8 },
 		"turned":    func(o *Order) { o.Machine.Volume.XMM, o.Machine.Volume.YMM = 24, 40 },
-		"on a raft": func(o *Order) { o.Recipe.Hold = recipe.HoldRaft },
+		"on a raft": func(o *Order) { o.Recipe.Adhesion = recipe.AdhesionRaft },
 	} {
 		t.Run(name, func(t *testing.T) {
 			o := order()
@@ -103,7 +103,7 @@ func TestARegionsCornersMarkIt(t *testing.T) {
 				}
 			}
 			assert.Len(t, seen, 8)
-			scale := cmp.Or(o.Stance.Scale, 1)
+			scale := cmp.Or(o.Orientation.Scale, 1)
 			size := r.Regions[0]
 			assert.InDelta(t, (size.Max[2]-size.Min[2])/scale, high[2]-low[2], 1e-6)
 			plane := []float64{high[0] - low[0], high[1] - low[1]}
@@ -130,7 +130,7 @@ func TestWhatCannotBeSlicedIsToldInWords(t *testing.T) {
 		"It does not fit Test: X +0.0, Y +0.0, Z +6.0 mm.": func(o *Order) { o.Machine.Volume.ZMM = 6 },
 		"lays layers of": func(o *Order) { o.Recipe.LayerMM = 0.39 },
 		"layers; the limit is": func(o *Order) {
-			o.Stance.Scale, o.Machine.Volume = 500, machine.Volume{Shape: machine.Rectangle, XMM: 1e5, YMM: 1e5, ZMM: 1e5}
+			o.Orientation.Scale, o.Machine.Volume = 500, machine.Volume{Shape: machine.Rectangle, XMM: 1e5, YMM: 1e5, ZMM: 1e5}
 		},
 	} {
 		o := order()
@@ -229,11 +229,11 @@ func TestAnyRecipeWithinItsRanges(t *testing.T) {
 		o := order()
 		o.Mesh = o.Mesh.Transformed(0.3, mesh.Vec3{})
 		tried++
-		o.Machine.NozzlesMM, o.Machine.Second = []float64{0.4, 0.4}, machine.Loaded{Material: "Soluble"}
+		o.Machine.NozzlesMM, o.Machine.Second = []float64{0.4, 0.4}, machine.NozzleLoad{Material: "Soluble"}
 		o.Machine.Dialect.Arcs = rapid.Bool().Draw(t, "arcs")
 		o.Machine.Dialect.AbsoluteE = rapid.Bool().Draw(t, "absolute")
-		o.Spools = append(o.Spools, &machine.Material{Name: "Soluble", DensityGPerCM: 1.2, SpoolGrams: 500, SpoolCents: 3000, NozzleC: 210})
-		for range rapid.IntRange(1, 12).Draw(t, "departures") {
+		o.Loaded = append(o.Loaded, &machine.Material{Name: "Soluble", DensityGPerCM: 1.2, SpoolGrams: 500, SpoolCents: 3000, NozzleC: 210})
+		for range rapid.IntRange(1, 12).Draw(t, "overrides") {
 			s := rapid.SampledFrom(settings).Draw(t, "setting")
 			var value string
 			switch s.Type {
@@ -248,8 +248,8 @@ func TestAnyRecipeWithinItsRanges(t *testing.T) {
 				value = fmt.Sprint(v)
 			}
 			// One that does not suit the machine would hide all the others.
-			r, err := o.Recipe.Apply([]recipe.Departure{{Key: s.Key, Value: value}})
-			if err == nil && (len(r.Validate(o.Machine, o.Spools)) == 0 || rapid.IntRange(0, 49).Draw(t, "all the same") == 0) {
+			r, err := o.Recipe.Apply([]recipe.Override{{Key: s.Key, Value: value}})
+			if err == nil && (len(r.Validate(o.Machine, o.Loaded)) == 0 || rapid.IntRange(0, 49).Draw(t, "all the same") == 0) {
 				o.Recipe = r
 			}
 		}
@@ -322,14 +322,14 @@ func TestAMarkIsItsBox(t *testing.T) {
 		}
 		x.CornersMM = append(x.CornersMM, c)
 	}
-	got := x.on(Stance{}, 1, st)
+	got := x.on(Orientation{}, 1, st)
 	assert.InDelta(t, 3, got.FromMM, 1e-9)
 	assert.InDelta(t, 6, got.ToMM, 1e-9)
 	assert.Equal(t, []any{true, "so (Cato)"}, []any{got.Force, got.Reason})
 	require.Len(t, got.Paths, 1)
 	assert.InDelta(t, 6*4, got.Paths[0].Area(), 1e-6)
 	x.CornersMM, x.Who = x.CornersMM[:2], ""
-	got = x.on(Stance{}, 1, st)
+	got = x.on(Orientation{}, 1, st)
 	assert.Empty(t, got.Paths, "a line marks nothing")
 	assert.Equal(t, "so", got.Reason)
 }

@@ -41,7 +41,7 @@ func TestNeitherUnitNorPlaceMatters(t *testing.T) {
 	choices := house()
 	oblong := *choices[0].Machine
 	oblong.Name, oblong.Volume = "Oblong", machine.Volume{Shape: machine.Rectangle, XMM: 60, YMM: 12, ZMM: 8}
-	choices = append(choices, Choice{&oblong, choices[0].Recipe, choices[0].Spools})
+	choices = append(choices, Choice{&oblong, choices[0].Recipe, choices[0].Loaded})
 	judge := func(m *mesh.Mesh, u units.Length) *Verdict {
 		v, err := Judge(ctx, Subject{Mesh: m, Unit: u}, choices, nil)
 		require.NoError(t, err)
@@ -116,7 +116,7 @@ func TestProgressGoesUp(t *testing.T) {
 	choices := house()
 	taller := *choices[0].Recipe
 	taller.LayerMM = 0.25
-	choices = append(choices, Choice{choices[0].Machine, &taller, choices[0].Spools})
+	choices = append(choices, Choice{choices[0].Machine, &taller, choices[0].Loaded})
 	last, n := 0.0, 0
 	least, most := 1.0, 0.0
 	order := map[Step]int{Checking: 0, Fitting: 1, Estimating: 2}
@@ -162,7 +162,7 @@ func TestProgramsAtTheirEdges(t *testing.T) {
 		s := &gcode.Summary{SecondsOn: []float64{100}, NozzleMaxC: 210, BedMaxC: 60}
 		s.Max.X, s.Max.Y, s.Max.Z = 50, 50, 50
 		c.change(s, &m)
-		v := JudgeProgram(s, []Choice{{&m, choices[0].Recipe, choices[0].Spools}}, 0)
+		v := JudgeProgram(s, []Choice{{&m, choices[0].Recipe, choices[0].Loaded}}, 0)
 		assert.Equal(t, c.fits, v.Machines[0].Fits, name)
 		assert.Equal(t, c.fits, v.Machines[0].Quick != nil, name)
 		assert.Equal(t, "as sliced elsewhere", v.Machines[0].Recipe)
@@ -273,7 +273,7 @@ func TestOnlyWhatCanBeEstimatedIs(t *testing.T) {
 	coarse.LineMM = 0.7
 	wedge := solid.Extrude([]solid.P{{X: 0, Y: 0}, {X: 20, Y: -6}, {X: 20, Y: 6}}, nil, 3)
 	for _, order := range [][]*recipe.Recipe{{&fine, &coarse}, {&coarse, &fine}} {
-		choices := []Choice{{h[0].Machine, order[0], nil}, {h[0].Machine, nil, h[0].Spools}, {h[1].Machine, order[0], h[0].Spools}, {h[0].Machine, order[0], h[0].Spools}, {h[0].Machine, order[1], h[0].Spools}}
+		choices := []Choice{{h[0].Machine, order[0], nil}, {h[0].Machine, nil, h[0].Loaded}, {h[1].Machine, order[0], h[0].Loaded}, {h[0].Machine, order[0], h[0].Loaded}, {h[0].Machine, order[1], h[0].Loaded}}
 		v, err := Judge(ctx, Subject{Mesh: wedge, Unit: units.Millimetre}, choices, nil)
 		require.NoError(t, err)
 		for i, want := range []bool{false, false, false, true, true} {

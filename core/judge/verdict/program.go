@@ -58,7 +58,7 @@ func JudgeProgram(s *gcode.Summary, choices []Choice, longestS float64) *Verdict
 	var targets []programcheck.Target
 	quickest := math.Inf(1)
 	for i, c := range choices {
-		target := programcheck.Target{Machine: c.Machine, Recipe: c.Recipe, Spools: c.Spools}
+		target := programcheck.Target{Machine: c.Machine, Recipe: c.Recipe, Loaded: c.Loaded}
 		targets = append(targets, target)
 		mv := MachineVerdict{Name: c.Machine.Name, ScaleToFit: 1, OverMM: programcheck.Over(s, c.Machine.Volume)}
 		mv.Fits = mv.OverMM == [3]float64{} && c.Machine.Process == machine.MaterialExtrusion && s.NozzleMaxC <= c.Machine.NozzleMaxC && s.BedMaxC <= c.Machine.BedMaxC &&
@@ -66,9 +66,9 @@ func JudgeProgram(s *gcode.Summary, choices []Choice, longestS float64) *Verdict
 		if c.Recipe != nil {
 			mv.Recipe = "as sliced elsewhere"
 		}
-		if mv.Fits && c.Spools != nil {
+		if mv.Fits && c.Loaded != nil {
 			quickest = math.Min(quickest, s.SecondsOn[i])
-			loaded := c.Spools.Of(1)
+			loaded := c.Loaded.Of(1)
 			grams := loaded.Grams(c.Machine.FilamentMM, s.FilamentMM)
 			mv.Quick = &Quick{Quick: estimate.Quick{Seconds: s.SecondsOn[i], WarmUpSeconds: c.Machine.WarmUpSeconds(s.NozzleMaxC, s.BedMaxC), FilamentMM: s.FilamentMM,
 				Grams: grams, Layers: len(s.Layers), Uses: []estimate.Use{{Material: loaded, Grams: grams}}}}

@@ -21,12 +21,12 @@ import (
 	"jobshelf/core/shape/units"
 )
 
-// Choice is a machine and what would be done on it. Recipe and Spools are nil
+// Choice is a machine and what would be done on it. Recipe and Loaded are nil
 // where the house has no recipe for the purpose; then only the fit is tried.
 type Choice struct {
 	Machine *machine.Machine
 	Recipe  *recipe.Recipe
-	Spools  machine.Spools
+	Loaded  machine.Loaded
 }
 
 // Box is a box in mm.
@@ -241,7 +241,7 @@ func (v *Verdict) estimate(ctx context.Context, m *mesh.Mesh, topo *mesh.Topolog
 	tried := 0
 	var sharp *finding.Finding
 	for i, c := range choices {
-		if c.Recipe == nil || c.Spools == nil || !v.Machines[i].Fits {
+		if c.Recipe == nil || c.Loaded == nil || !v.Machines[i].Fits {
 			continue
 		}
 		full := c.Recipe.WithDefaults()
@@ -257,7 +257,7 @@ func (v *Verdict) estimate(ctx context.Context, m *mesh.Mesh, topo *mesh.Topolog
 			}
 			stacks[h] = s
 		}
-		q := &Quick{Quick: estimate.QuickOf(stacks[h], c.Recipe, c.Machine, c.Spools)}
+		q := &Quick{Quick: estimate.QuickOf(stacks[h], c.Recipe, c.Machine, c.Loaded)}
 		v.Machines[i].Quick = q
 		tried++
 		l, tip := lost(stacks[h], full.LineMM)

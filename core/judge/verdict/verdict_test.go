@@ -30,12 +30,12 @@ func house() []Choice {
 		return &machine.Machine{Name: name, Process: machine.MaterialExtrusion, InService: true, NozzlesMM: []float64{0.4}, FilamentMM: 1.75, RateCents: 100, Motion: mo, NozzleMaxC: 260, BedMaxC: 90,
 			WarmUp: machine.WarmUp{NozzleCPerS: 2, BedCPerS: 1}, Volume: machine.Volume{Shape: machine.Rectangle, XMM: side, YMM: side, ZMM: side}}
 	}
-	r := &recipe.Recipe{Name: "plain", LayerMM: 0.2, FirstLayerMM: 0.2, LineMM: 0.45, Shells: 2, TopLayers: 4, BottomLayers: 4, InfillPercent: 20, Hold: recipe.HoldNone, NozzleC: 210, BedC: 60,
-		OuterMMPerS: 40, InnerMMPerS: 60, CapMMPerS: 60, InfillMMPerS: 80, FirstMMPerS: 20, TravelMMPerS: 150, RetractMM: 1, RetractMMPerS: 40}
+	r := &recipe.Recipe{Name: "plain", LayerMM: 0.2, FirstLayerMM: 0.2, LineMM: 0.45, Shells: 2, TopLayers: 4, BottomLayers: 4, InfillPercent: 20, Adhesion: recipe.AdhesionNone, NozzleC: 210, BedC: 60,
+		OuterMMPerS: 40, InnerMMPerS: 60, TopBottomMMPerS: 60, InfillMMPerS: 80, FirstMMPerS: 20, TravelMMPerS: 150, RetractMM: 1, RetractMMPerS: 40}
 	pla := &machine.Material{Name: "PLA", DensityGPerCM: 1.24, SpoolGrams: 1000, SpoolCents: 2500, NozzleMaxC: 230}
 	idle := fff("Idle", 500)
 	idle.InService = false
-	return []Choice{{fff("Large", 200), r, machine.Spools{pla}}, {fff("Small", 15), r, machine.Spools{pla}}, {Machine: idle}}
+	return []Choice{{fff("Large", 200), r, machine.Loaded{pla}}, {fff("Small", 15), r, machine.Loaded{pla}}, {Machine: idle}}
 }
 
 // A cube of 20 mm with an edge-hole-free inside, by closed forms; on the machine
@@ -111,7 +111,7 @@ func TestSupportInAnotherMaterialIsApart(t *testing.T) {
 	r := *c[0].Recipe
 	r.Support, r.SupportNozzle = recipe.SupportEverywhere, 2
 	c[0].Recipe, c[0].Machine.NozzlesMM, c[0].Machine.ChangeS = &r, []float64{0.4, 0.4}, 10
-	c[0].Spools = append(c[0].Spools, &machine.Material{Name: "Soluble", DensityGPerCM: 1.2, SpoolGrams: 500, SpoolCents: 4000})
+	c[0].Loaded = append(c[0].Loaded, &machine.Material{Name: "Soluble", DensityGPerCM: 1.2, SpoolGrams: 500, SpoolCents: 4000})
 	m := solid.Box(6, 6, 10)
 	m.Append(solid.Box(40, 30, 2).Transformed(1, mesh.Vec3{Z: 10}))
 	v, err := Judge(ctx, Subject{Mesh: m, Unit: units.Millimetre}, c, nil)

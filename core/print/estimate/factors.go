@@ -8,8 +8,8 @@ type Factors struct {
 	Figures, Holes, Bends, Ragged, Arms, Tips float64
 	Lifted                                    float64 // the share of them that is lifted
 	Near                                      float64 // their length, as a share of a tour's
-	Loops, Pieces                             float64 // ways within, by shell and outline, and by piece of cap
-	CapChord, FillChord                       float64 // lines of fillings, as shares of a chord
+	Loops, Pieces                             float64 // ways within, by shell and outline, and by piece of solid
+	SolidChord, FillChord                     float64 // lines of fillings, as shares of a chord
 	// Support: the rim of a column as a share of the grid's; lines along the rim of a
 	// lattice; the middle of a strip as a share of half its rim; how long the sides of an
 	// outline are, mm; the way to a layer of a column as a share of a tour's; ways within,

@@ -18,7 +18,7 @@ type Full struct {
 	Layers        int                `json:"layers"`
 	GramsModel    float64            `json:"grams_model"`
 	GramsSupport  float64            `json:"grams_support"`
-	GramsHold     float64            `json:"grams_hold"`
+	GramsAdhesion float64            `json:"grams_adhesion"`
 	GramsPurge    float64            `json:"grams_purge"`
 	Nozzles       []NozzleUse        `json:"nozzles" doc:"What each nozzle lays, those in use"`
 	Changes       int                `json:"nozzle_changes"`
@@ -33,18 +33,18 @@ type Full struct {
 
 // NozzleUse is what a nozzle lays.
 type NozzleUse struct {
-	Nozzle       int     `json:"nozzle" doc:"Counted from 1"`
-	Material     string  `json:"material"`
-	Grams        float64 `json:"grams" doc:"All of it"`
-	GramsModel   float64 `json:"grams_model"`
-	GramsSupport float64 `json:"grams_support"`
-	GramsHold    float64 `json:"grams_hold"`
-	GramsPurge   float64 `json:"grams_purge"`
-	FilamentMM   float64 `json:"filament_mm"`
+	Nozzle        int     `json:"nozzle" doc:"Counted from 1"`
+	Material      string  `json:"material"`
+	Grams         float64 `json:"grams" doc:"All of it"`
+	GramsModel    float64 `json:"grams_model"`
+	GramsSupport  float64 `json:"grams_support"`
+	GramsAdhesion float64 `json:"grams_adhesion"`
+	GramsPurge    float64 `json:"grams_purge"`
+	FilamentMM    float64 `json:"filament_mm"`
 }
 
 // Grams is all filament together.
-func (f *Full) Grams() float64 { return f.GramsModel + f.GramsSupport + f.GramsHold + f.GramsPurge }
+func (f *Full) Grams() float64 { return f.GramsModel + f.GramsSupport + f.GramsAdhesion + f.GramsPurge }
 
 // WholeSeconds is how long the machine is busy, its warm-up among it: the time that is
 // told everywhere.
@@ -76,27 +76,27 @@ const shortOf = 0.005
 
 // FullOf times a print on a machine. A layer that would take less than the
 // recipe's least time is slowed down, and what is left then is waited for.
-func FullOf(p *toolpath.Print, r recipe.Recipe, m *machine.Machine, spools machine.Spools) *Full {
+func FullOf(p *toolpath.Print, r recipe.Recipe, m *machine.Machine, loaded machine.Loaded) *Full {
 	r = r.WithDefaults()
-	t := passOver(p, r, m, spools, nil)
+	t := passOver(p, r, m, loaded, nil)
 	pace := make([]toolpath.Pace, len(p.Layers))
 	any := false
 	for i := range pace {
 		laid := t.laid[i]
 		rest := t.f.ByLayer[i].Seconds - laid
 		pace[i].Share = 1
-		if want := r.LeastLayerS - rest; laid > 0 && want > laid {
+		if want := r.MinLayerTimeS - rest; laid > 0 && want > laid {
 			pace[i].Share = math.Max(slowest, laid/want)
 			any = true
 		}
 	}
 	if any {
-		t = passOver(p, r, m, spools, pace)
+		t = passOver(p, r, m, loaded, pace)
 	}
 	again := false
 	for i := range pace {
-		short := r.LeastLayerS - t.f.ByLayer[i].Seconds
-		if pace[i].Share == 1 || short < shortOf*r.LeastLayerS {
+		short := r.MinLayerTimeS - t.f.ByLayer[i].Seconds
+		if pace[i].Share == 1 || short < shortOf*r.MinLayerTimeS {
 			continue
 		}
 		switch { // it spends less of its time speeding up than it did
@@ -109,14 +109,14 @@ func FullOf(p *toolpath.Print, r recipe.Recipe, m *machine.Machine, spools machi
 		}
 	}
 	if again {
-		t = passOver(p, r, m, spools, pace)
+		t = passOver(p, r, m, loaded, pace)
 	}
 	f := t.f
 	f.Pace = pace
 	for i := range f.ByLayer {
 		f.Seconds += f.ByLayer[i].Seconds
 	}
-	heats := r.Heats(m, spools)
+	heats := r.Heats(m, loaded)
 	hottest := 0.0
 	for _, n := range f.Nozzles {
 		hottest = math.Max(hottest, math.Max(heats.At(n.Nozzle, true), heats.At(n.Nozzle, false)))
@@ -124,7 +124,7 @@ func FullOf(p *toolpath.Print, r recipe.Recipe, m *machine.Machine, spools machi
 	f.HomingSeconds = m.WarmUp.HomingS
 	f.WarmUpSeconds = m.WarmUpSeconds(hottest, heats.Bed())
 	for _, n := range f.Nozzles {
-		f.Uses = append(f.Uses, Use{spools.Of(n.Nozzle), n.Grams})
+		f.Uses = append(f.Uses, Use{loaded.Of(n.Nozzle), n.Grams})
 	}
 	return f
 }
@@ -150,7 +150,7 @@ type pass struct {
 }
 
 // passOver plays all steps through the planner.
-func passOver(p *toolpath.Print, r recipe.Recipe, m *machine.Machine, spools machine.Spools, pace []toolpath.Pace) pass {
+func passOver(p *toolpath.Print, r recipe.Recipe, m *machine.Machine, loaded machine.Loaded, pace []toolpath.Pace) pass {
 	n := len(p.Layers)
 	inf := math.Inf(1)
 	f := &Full{Layers: n, ByKind: map[string]float64{}, ByLayer: make([]LayerTime, n), Box: [2][3]float64{{inf, inf, inf}, {-inf, -inf, -inf}}}
@@ -168,13 +168,13 @@ func passOver(p *toolpath.Print, r recipe.Recipe, m *machine.Machine, spools mac
 			out.laid[layer] += s
 		}
 	})
-	heats := r.Heats(m, spools)
+	heats := r.Heats(m, loaded)
 	var x, y, z float64
 	var used [8]NozzleUse
 	var gramsPerMM [8]float64
 	for k := range used {
-		used[k] = NozzleUse{Nozzle: k + 1, Material: spools.Of(k + 1).Name}
-		gramsPerMM[k] = spools.Of(k+1).Grams(m.FilamentMM, 1)
+		used[k] = NozzleUse{Nozzle: k + 1, Material: loaded.Of(k + 1).Name}
+		gramsPerMM[k] = loaded.Of(k+1).Grams(m.FilamentMM, 1)
 	}
 	p.Steps(r, m, pace, func(s toolpath.Step) bool {
 		tag := int32(s.Layer)<<7 | travels
@@ -188,8 +188,8 @@ func passOver(p *toolpath.Print, r recipe.Recipe, m *machine.Machine, spools mac
 			case toolpath.Support:
 				n.GramsSupport += g
 				f.ByLayer[s.Layer].Support += g
-			case toolpath.Hold:
-				n.GramsHold += g
+			case toolpath.Adhesion:
+				n.GramsAdhesion += g
 			case toolpath.Purge:
 				n.GramsPurge += g
 			default:
@@ -204,7 +204,7 @@ func passOver(p *toolpath.Print, r recipe.Recipe, m *machine.Machine, spools mac
 			}
 		case toolpath.Retract, toolpath.Restore:
 			tag = int32(s.Layer)<<7 | retracts
-		case toolpath.LetOut:
+		case toolpath.Prime:
 			g, n := s.EMM*gramsPerMM[s.Nozzle&7], &used[s.Nozzle&7]
 			n.FilamentMM += s.EMM
 			n.Grams += g
@@ -245,7 +245,7 @@ func passOver(p *toolpath.Print, r recipe.Recipe, m *machine.Machine, spools mac
 		}
 		f.Nozzles = append(f.Nozzles, n)
 		f.GramsModel, f.GramsSupport = f.GramsModel+n.GramsModel, f.GramsSupport+n.GramsSupport
-		f.GramsHold, f.GramsPurge = f.GramsHold+n.GramsHold, f.GramsPurge+n.GramsPurge
+		f.GramsAdhesion, f.GramsPurge = f.GramsAdhesion+n.GramsAdhesion, f.GramsPurge+n.GramsPurge
 	}
 	f.ByKind[travelWord], f.ByKind[retractWord] = byKind[travels], byKind[retracts]
 	return out

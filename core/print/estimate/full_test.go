@@ -42,9 +42,9 @@ func TestASquareByHand(t *testing.T) {
 		}
 		return 3*leg(corner, corner) + leg(corner, end)
 	}
-	f := FullOf(square(1), r, &testMachine, machine.Spools{&testMaterial})
+	f := FullOf(square(1), r, &testMachine, machine.Loaded{&testMaterial})
 	assert.InDelta(t, round(25, 0), f.ByKind["outer shell"], 1e-9)
-	two := FullOf(square(2), r, &testMachine, machine.Spools{&testMaterial})
+	two := FullOf(square(2), r, &testMachine, machine.Loaded{&testMaterial})
 	assert.InDelta(t, round(25, corner)+round(40, 0), two.ByKind["outer shell"], 1e-9)
 	require.Len(t, two.ByLayer, 2)
 	assert.Greater(t, two.ByLayer[0].Seconds, two.ByLayer[1].Seconds+0.5)
@@ -61,10 +61,10 @@ func TestASquareByHand(t *testing.T) {
 // the rest is waited for, but for the last; one that takes longer is left alone.
 func TestLayersTakeTheirLeastTime(t *testing.T) {
 	r := testRecipe
-	free := FullOf(square(5), r, &testMachine, machine.Spools{&testMaterial})
+	free := FullOf(square(5), r, &testMachine, machine.Loaded{&testMaterial})
 	for _, least := range []float64{1, 4, 9, 60} {
-		r.LeastLayerS = least
-		f := FullOf(square(5), r, &testMachine, machine.Spools{&testMaterial})
+		r.MinLayerTimeS = least
+		f := FullOf(square(5), r, &testMachine, machine.Loaded{&testMaterial})
 		waited := 0.0
 		for i, l := range f.ByLayer {
 			before, pace := free.ByLayer[i].Seconds, f.Pace[i]
@@ -97,14 +97,14 @@ func TestTheSharesOfSlowedLayers(t *testing.T) {
 	}
 	p.Layers[1].Lines = nil
 	r := testRecipe
-	spools := machine.Spools{&testMaterial}
-	free := passOver(p, r.WithDefaults(), &testMachine, spools, nil)
+	loaded := machine.Loaded{&testMaterial}
+	free := passOver(p, r.WithDefaults(), &testMachine, loaded, nil)
 	for _, i := range []int{0, 2, 3} {
 		laid, all := free.laid[i], free.f.ByLayer[i].Seconds
 		require.Greater(t, all-laid, 0.5, "there are ways")
-		r.LeastLayerS = all * 1.004
-		f := FullOf(p, r, &testMachine, spools)
-		assert.InDelta(t, laid/(r.LeastLayerS-(all-laid)), f.Pace[i].Share, 1e-9, "layer %d", i)
+		r.MinLayerTimeS = all * 1.004
+		f := FullOf(p, r, &testMachine, loaded)
+		assert.InDelta(t, laid/(r.MinLayerTimeS-(all-laid)), f.Pace[i].Share, 1e-9, "layer %d", i)
 		assert.Equal(t, toolpath.Pace{Share: 1}, f.Pace[1], "nothing is laid in it")
 	}
 	var kinds []string
@@ -117,7 +117,7 @@ func TestTheSharesOfSlowedLayers(t *testing.T) {
 // Each nozzle lays its own material: by its name, its density and its price, also where the
 // first lays nothing.
 func TestEachNozzleLaysItsMaterial(t *testing.T) {
-	house := machine.Spools{&testMaterial, &machine.Material{Name: "Soluble", DensityGPerCM: 1.2, SpoolGrams: 500, SpoolCents: 3333}}
+	house := machine.Loaded{&testMaterial, &machine.Material{Name: "Soluble", DensityGPerCM: 1.2, SpoolGrams: 500, SpoolCents: 3333}}
 	p := square(3)
 	for i := range p.Layers {
 		p.Layers[i].Lines = append(p.Layers[i].Lines, p.Layers[i].Lines[0])
@@ -179,10 +179,10 @@ func TestPausesWarmUpAgain(t *testing.T) {
 				p.Layers[i].Lines = append(p.Layers[i].Lines, x)
 			}
 		}
-		f := FullOf(p, r, &m, machine.Spools{&testMaterial, hot})
+		f := FullOf(p, r, &m, machine.Loaded{&testMaterial, hot})
 		assert.InDelta(t, c.want, f.ByKind["warming up again"], 1e-9, name)
 		r.PauseMM = nil
-		without := FullOf(p, r, &m, machine.Spools{&testMaterial, hot})
+		without := FullOf(p, r, &m, machine.Loaded{&testMaterial, hot})
 		assert.InDelta(t, c.want, f.Seconds-without.Seconds, 3*float64(len(c.pauses)), "%s: and stopping and starting", name)
 		assert.InDelta(t, f.Seconds+f.WarmUpSeconds, f.WholeSeconds(), 1e-9)
 		q := Quick{Seconds: 30, WarmUpSeconds: 12}
@@ -193,17 +193,17 @@ func TestPausesWarmUpAgain(t *testing.T) {
 // Whatever the part and the recipe: kinds, layers, nozzles and price lines each add
 // up to the whole.
 func TestFullFiguresAddUp(t *testing.T) {
-	house := machine.Spools{&testMaterial, &machine.Material{Name: "Soluble", DensityGPerCM: 1.2, SpoolGrams: 500, SpoolCents: 3333}}
+	house := machine.Loaded{&testMaterial, &machine.Material{Name: "Soluble", DensityGPerCM: 1.2, SpoolGrams: 500, SpoolCents: 3333}}
 	rapid.Check(t, func(t *rapid.T) {
 		m := solid.Box(4, 4, rapid.Float64Range(2, 4).Draw(t, "leg"))
 		top := m.Bounds().Max.Z
 		m.Append(solid.Box(rapid.Float64Range(8, 20).Draw(t, "wide"), 12, 1).Transformed(1, mesh.Vec3{Z: top}))
 		r := testRecipe
 		r.Support = rapid.SampledFrom([]recipe.Support{recipe.SupportOff, recipe.SupportEverywhere}).Draw(t, "support")
-		r.Hold = rapid.SampledFrom([]recipe.Hold{recipe.HoldNone, recipe.HoldSkirt, recipe.HoldBrim, recipe.HoldRaft}).Draw(t, "hold")
+		r.Adhesion = rapid.SampledFrom([]recipe.Adhesion{recipe.AdhesionNone, recipe.AdhesionSkirt, recipe.AdhesionBrim, recipe.AdhesionRaft}).Draw(t, "bed_adhesion")
 		r.BrimMM, r.PurgeMM = 3, rapid.Float64Range(0, 20).Draw(t, "purge")
 		r.SupportNozzle = rapid.IntRange(1, 2).Draw(t, "nozzle")
-		r.LeastLayerS = rapid.Float64Range(0, 20).Draw(t, "least")
+		r.MinLayerTimeS = rapid.Float64Range(0, 20).Draw(t, "least")
 		r.OuterMMPerS2 = rapid.Float64Range(10, 3000).Draw(t, "accel")
 		mach := testMachine
 		mach.NozzlesMM, mach.ChangeS = []float64{0.4, 0.4}, 7
@@ -223,7 +223,7 @@ func TestFullFiguresAddUp(t *testing.T) {
 		require.InEpsilon(t, f.Seconds, layers, 1e-9)
 		byNozzle, model, support, mm := 0.0, 0.0, 0.0, 0.0
 		for _, n := range f.Nozzles {
-			require.InDelta(t, n.GramsModel+n.GramsSupport+n.GramsHold+n.GramsPurge, n.Grams, 1e-9)
+			require.InDelta(t, n.GramsModel+n.GramsSupport+n.GramsAdhesion+n.GramsPurge, n.Grams, 1e-9)
 			byNozzle, model, support, mm = byNozzle+n.Grams, model+n.GramsModel, support+n.GramsSupport, mm+n.FilamentMM
 		}
 		require.InEpsilon(t, f.Grams(), byNozzle, 1e-9)

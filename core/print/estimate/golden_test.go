@@ -39,7 +39,7 @@ func gallery() map[string]struct {
 	bridge.Append(solid.Box(25, 30, 2).Transformed(1, mesh.Vec3{Z: 18}))
 	post := solid.Box(8, 8, 30)
 	post.Append(solid.Box(11, 8, 2).Transformed(1, mesh.Vec3{X: 0.3, Z: 27}))
-	beam := solid.Box(30, 24, 8) // what hangs above can stand on its foot, or beside it
+	beam := solid.Box(30, 24, 8) // overhangs above can stand on its foot, or beside it
 	beam.Append(solid.Box(8, 24, 14).Transformed(1, mesh.Vec3{X: 11, Z: 6}))
 	beam.Append(solid.Box(44, 24, 3).Transformed(1, mesh.Vec3{X: -7, Z: 18}))
 	rack := solid.Box(30, 24, 8) // all of it stands on its foot
@@ -81,7 +81,7 @@ func gallery() map[string]struct {
 	two := func(percent float64) func(*recipe.Recipe, *machine.Machine) {
 		return everywhere(func(r *recipe.Recipe, m *machine.Machine) {
 			m.NozzlesMM, m.ChangeS, r.RetractMM = []float64{0.4, 0.4}, 20, 1.7
-			r.SupportNozzle, r.SupportPercent, r.SupportGapMM, r.SupportDropMM = 2, percent, new(0.0), new(0.0)
+			r.SupportNozzle, r.SupportPercent, r.SupportHorizontalGapMM, r.SupportVerticalGapMM = 2, percent, new(0.0), new(0.0)
 		})
 	}
 	return map[string]struct {
@@ -94,7 +94,7 @@ func gallery() map[string]struct {
 		"table, lifted":            one{table, everywhere(func(r *recipe.Recipe, _ *machine.Machine) { r.RetractMM, r.RetractMMPerS, r.LiftMM = 2, 30, 0.4 })},
 		"bridge, from the plate":   one{bridge, func(r *recipe.Recipe, _ *machine.Machine) { r.Support = recipe.SupportPlateOnly }},
 		"mushroom":                 one{mushroom, everywhere(func(r *recipe.Recipe, _ *machine.Machine) { r.SupportMMPerS, r.SupportMMPerS2 = 50, 700 })},
-		"mushroom, sparse":         one{mushroom, everywhere(func(r *recipe.Recipe, _ *machine.Machine) { r.SupportPercent, r.SupportRoof = 6, new(0) })},
+		"mushroom, sparse":         one{mushroom, everywhere(func(r *recipe.Recipe, _ *machine.Machine) { r.SupportPercent, r.SupportInterface = 6, new(0) })},
 		"two nozzles":              one{table, two(25)},
 		"two, not worth it":        one{post, two(15)},
 		"two, no purge":            one{table, func(r *recipe.Recipe, m *machine.Machine) { two(25)(r, m); r.ChangePurgeMM = new(0.0) }},
@@ -107,13 +107,13 @@ func gallery() map[string]struct {
 		"star":                     one{solid.Extrude(star, nil, 6), func(r *recipe.Recipe, _ *machine.Machine) { r.Shells = 3 }},
 		"thin wall":                one{thin, func(*recipe.Recipe, *machine.Machine) {}},
 		"wall of three":            one{solid.Box(20, 1.3, 6), func(*recipe.Recipe, *machine.Machine) {}},
-		"needle":                   one{solid.Box(0.5, 0.5, 6), func(r *recipe.Recipe, _ *machine.Machine) { r.LeastLayerS = 3 }},
-		"islands":                  one{islands, func(r *recipe.Recipe, _ *machine.Machine) { r.LeastLayerS = 12 }},
-		"skirt":                    one{islands, func(r *recipe.Recipe, _ *machine.Machine) { r.Hold = recipe.HoldSkirt }},
-		"brim":                     one{islands, func(r *recipe.Recipe, _ *machine.Machine) { r.Hold, r.BrimMM = recipe.HoldBrim, 4 }},
-		"raft":                     one{islands, func(r *recipe.Recipe, _ *machine.Machine) { r.Hold = recipe.HoldRaft }},
+		"needle":                   one{solid.Box(0.5, 0.5, 6), func(r *recipe.Recipe, _ *machine.Machine) { r.MinLayerTimeS = 3 }},
+		"islands":                  one{islands, func(r *recipe.Recipe, _ *machine.Machine) { r.MinLayerTimeS = 12 }},
+		"skirt":                    one{islands, func(r *recipe.Recipe, _ *machine.Machine) { r.Adhesion = recipe.AdhesionSkirt }},
+		"brim":                     one{islands, func(r *recipe.Recipe, _ *machine.Machine) { r.Adhesion, r.BrimMM = recipe.AdhesionBrim, 4 }},
+		"raft":                     one{islands, func(r *recipe.Recipe, _ *machine.Machine) { r.Adhesion = recipe.AdhesionRaft }},
 		"accelerations": one{solid.Box(20, 15, 6), func(r *recipe.Recipe, _ *machine.Machine) {
-			r.OuterMMPerS2, r.InnerMMPerS2, r.CapMMPerS2, r.InfillMMPerS2, r.FirstMMPerS2, r.TravelMMPerS2 = 300, 400, 500, 600, 200, 800
+			r.OuterMMPerS2, r.InnerMMPerS2, r.TopBottomMMPerS2, r.InfillMMPerS2, r.FirstMMPerS2, r.TravelMMPerS2 = 300, 400, 500, 600, 200, 800
 		}},
 		"no infill": one{solid.Box(20, 15, 6), func(r *recipe.Recipe, _ *machine.Machine) { r.InfillPercent = 0 }},
 		"many shells": one{solid.Box(20, 6, 6), func(r *recipe.Recipe, _ *machine.Machine) {
@@ -142,15 +142,15 @@ func TestQuickFiguresOfAGallery(t *testing.T) {
 	for name, c := range gallery() {
 		r, m := testRecipe, testMachine
 		c.change(&r, &m)
-		spools := machine.Spools{&testMaterial, {Name: "Soluble", DensityGPerCM: 1.2, NozzleC: 205, SpoolGrams: 500, SpoolCents: 3400}}[:max(1, len(m.NozzlesMM))]
+		loaded := machine.Loaded{&testMaterial, {Name: "Soluble", DensityGPerCM: 1.2, NozzleC: 205, SpoolGrams: 500, SpoolCents: 3400}}[:max(1, len(m.NozzlesMM))]
 		topo := mesh.TopologyOf(c.m)
 		s, err := section.NewStack(context.Background(), c.m, topo, toolpath.LayeringOf(&r, &m), 1, nil)
 		require.NoError(t, err)
-		q := QuickOf(s, &r, &m, spools)
+		q := QuickOf(s, &r, &m, loaded)
 		got[name] = figures{q.Seconds, q.WarmUpSeconds, q.Grams, q.FilamentMM, q.Layers}
 		p, err := toolpath.Slice(context.Background(), c.m, topo, 1, r, toolpath.Options{Machine: &m}, nil)
 		require.NoError(t, err)
-		full := FullOf(p, r, &m, spools)
+		full := FullOf(p, r, &m, loaded)
 		nozzles[name] = len(full.Nozzles)
 		t.Logf("%-24s %6.0f s %+6.1f %%  %6.2f g %+6.1f %%", name, full.Seconds, 100*(q.Seconds/full.Seconds-1), full.Grams(), 100*(q.Grams/full.Grams()-1))
 		assert.InEpsilon(t, full.Seconds, q.Seconds, 0.13, name)

@@ -2,7 +2,7 @@
 // shop's to say.
 //
 // Quick works from measured sections in milliseconds and ranks choices: shells
-// are the outlines moved inwards, caps come from comparing layers, infill fills
+// are the outlines moved inwards, solid layers come from comparing layers, infill fills
 // what is left, motion is judged by how long lines are and how sharply outlines
 // turn, support by columns. What cannot be counted so is in Factors.
 package estimate
@@ -38,9 +38,9 @@ type Use struct {
 
 // lengths are the lines of one layer, in mm.
 type lengths struct {
-	outer, inner, cap, infill, hold float64
-	inside                          float64 // area within the shells, mm²
-	pieces                          int     // it falls into
+	outer, inner, solid, infill, adhesion float64
+	inside                                float64 // area within the shells, mm²
+	pieces                                int     // it falls into
 }
 
 // Sketch is what a quick estimate knows before its factors come in: the lines of each
@@ -49,7 +49,7 @@ type Sketch struct {
 	stack  *section.Stack
 	r      recipe.Recipe // as given
 	m      *machine.Machine
-	spools machine.Spools
+	loaded machine.Loaded
 	layers []lengths
 	meant  support // by the nozzle meant for it
 	piece  support // by the part's own, where that is another
@@ -63,15 +63,15 @@ type support struct {
 
 // SketchOf prepares a quick estimate of a part from its stack, which must have been cut
 // at the recipe's layer heights.
-func SketchOf(s *section.Stack, r *recipe.Recipe, m *machine.Machine, spools machine.Spools) *Sketch {
-	k := &Sketch{stack: s, r: *r, m: m, spools: spools, layers: make([]lengths, len(s.Slabs))}
+func SketchOf(s *section.Stack, r *recipe.Recipe, m *machine.Machine, loaded machine.Loaded) *Sketch {
+	k := &Sketch{stack: s, r: *r, m: m, loaded: loaded, layers: make([]lengths, len(s.Slabs))}
 	within := s.Within(r.TopLayers, r.BottomLayers, r.LineMM/2+(float64(r.Shells)-0.5)*toolpath.Spacing(r.LineMM, r.LayerMM), r.LineMM)
 	for i := range s.Slabs {
-		k.layers[i] = layerLengths(&s.Slabs[i], r, within[i].CapShare)
+		k.layers[i] = layerLengths(&s.Slabs[i], r, within[i].SolidShare)
 		k.layers[i].pieces = within[i].Pieces
 	}
 	if len(k.layers) > 0 {
-		k.layers[0].hold = holdLength(s, r)
+		k.layers[0].adhesion = holdLength(s, r)
 	}
 	k.meant = supportBy(s, r.WithDefaults())
 	if full := &k.meant.r; full.SupportNozzle != full.PieceNozzle && len(k.meant.columns) > 0 {
@@ -88,15 +88,15 @@ func supportBy(s *section.Stack, r recipe.Recipe) support {
 	out := support{r: r}
 	if r.Support == recipe.SupportEverywhere || r.Support == recipe.SupportPlateOnly {
 		out.columns = s.Support(section.SupportAsk{Lean: math.Tan(r.SupportDeg * math.Pi / 180), PlateOnly: r.Support == recipe.SupportPlateOnly,
-			Drop: toolpath.DropLayers(&r), Roof: *r.SupportRoof, WidenMM: toolpath.ReachMM(&r, r.LayerMM), GapMM: *r.SupportGapMM})
+			VerticalGap: toolpath.DropLayers(&r), Interface: *r.SupportInterface, WidenMM: toolpath.ReachMM(&r, r.LayerMM), HorizontalGapMM: *r.SupportHorizontalGapMM})
 	}
 	return out
 }
 
 // QuickOf estimates a part from its stack, which must have been cut at the
 // recipe's layer heights.
-func QuickOf(s *section.Stack, r *recipe.Recipe, m *machine.Machine, spools machine.Spools) Quick {
-	return SketchOf(s, r, m, spools).Quick(&Fitted)
+func QuickOf(s *section.Stack, r *recipe.Recipe, m *machine.Machine, loaded machine.Loaded) Quick {
+	return SketchOf(s, r, m, loaded).Quick(&Fitted)
 }
 
 // Quick is the estimate by some factors.
@@ -119,7 +119,7 @@ func (k *Sketch) Quick(f *Factors) Quick {
 		change := carried[i].firm > 0
 		area := toolpath.LineArea(full.LineMM, slab.HeightMM)
 		if i <= tower {
-			length, seconds := blockLayer(full, m, s.Slabs[tower].BottomMM, i == 0, change)
+			length, seconds := towerLayer(full, m, s.Slabs[tower].BottomMM, i == 0, change)
 			carries += length
 			also += seconds
 		}
@@ -127,17 +127,17 @@ func (k *Sketch) Quick(f *Factors) Quick {
 			other += carries * area
 			carries = 0
 		}
-		volume += (l.outer + l.inner + l.cap + l.infill + l.hold + carries) * area
+		volume += (l.outer + l.inner + l.solid + l.infill + l.adhesion + carries) * area
 		q.Seconds += k.layerSeconds(f, i, plateMM2, also)
 	}
 	bore := math.Pi * m.FilamentMM * m.FilamentMM / 4
 	q.FilamentMM = (volume + other) / bore
-	q.Uses = []Use{{k.spools.Of(full.PieceNozzle), 0}, {k.spools.Of(full.SupportNozzle), 0}}
+	q.Uses = []Use{{k.loaded.Of(full.PieceNozzle), 0}, {k.loaded.Of(full.SupportNozzle), 0}}
 	for j, v := range [2]float64{volume, other} {
 		q.Uses[j].Grams = q.Uses[j].Material.Grams(m.FilamentMM, v/bore)
 		q.Grams += q.Uses[j].Grams
 	}
-	heats := full.Heats(m, k.spools)
+	heats := full.Heats(m, k.loaded)
 	hottest := math.Max(heats.At(full.PieceNozzle, true), heats.At(full.PieceNozzle, false))
 	if two {
 		hottest = math.Max(hottest, math.Max(heats.At(full.SupportNozzle, true), heats.At(full.SupportNozzle, false)))
@@ -181,7 +181,7 @@ func (f *Factors) column(r *recipe.Recipe, m *machine.Machine, c section.Column,
 	w, rim := r.LineMM, f.Rim*c.RimMM
 	side := math.Sqrt(c.AreaMM2)
 	rim = math.Max(rim, 2*math.SqrtPi*side)
-	pitch, thick := w*100/r.SupportPercent, w*100/r.SupportRoofPercent
+	pitch, thick := w*100/r.SupportPercent, w*100/r.SupportInterfacePercent
 	radius := c.AreaMM2 / rim * (1 + 2*math.SqrtPi*side/rim)
 	// How much of it is wider than that, 0…1.
 	wider := func(than float64) float64 { return math.Max(0, math.Min(1, (radius/than-0.7)/0.6)) }
@@ -243,7 +243,7 @@ func (p *support) twoNozzles(s *section.Stack, m *machine.Machine, carried []car
 		return false, -1
 	}
 	for i := range last + 1 {
-		length, _ := blockLayer(r, m, s.Slabs[last].BottomMM, i == 0, carried[i].firm > 0)
+		length, _ := towerLayer(r, m, s.Slabs[last].BottomMM, i == 0, carried[i].firm > 0)
 		laid, purged = laid+carried[i].length, purged+length
 	}
 	if purged > toolpath.PurgeAtMost*laid {
@@ -252,13 +252,13 @@ func (p *support) twoNozzles(s *section.Stack, m *machine.Machine, carried []car
 	return true, last
 }
 
-// blockLayer is a layer of the purge block: the lines of it, mm, and the time,
+// towerLayer is a layer of the purge tower: the lines of it, mm, and the time,
 // with the change of the nozzle where there is one. Half of it is taken to be of
 // each nozzle's material.
-func blockLayer(r *recipe.Recipe, m *machine.Machine, topMM float64, first, change bool) (length, seconds float64) {
-	side := toolpath.BlockSideMM(r, m.FilamentMM, topMM)
+func towerLayer(r *recipe.Recipe, m *machine.Machine, topMM float64, first, change bool) (length, seconds float64) {
+	side := toolpath.TowerSideMM(r, m.FilamentMM, topMM)
 	spacing := toolpath.Spacing(r.LineMM, r.LayerMM)
-	length = 4*side + side*side/spacing/toolpath.BlockSparse
+	length = 4*side + side*side/spacing/toolpath.TowerSparse
 	if first || change {
 		length = side * side / spacing
 	}
@@ -281,7 +281,7 @@ func blockLayer(r *recipe.Recipe, m *machine.Machine, topMM float64, first, chan
 // a width inside the outline, each further one a spacing deeper; moving an
 // outline of length L by d gives L - d·MitreRad and takes d·L - d²·MitreRad/2
 // off the area, until nothing is left.
-func layerLengths(b *section.Slab, r *recipe.Recipe, capShare float64) lengths {
+func layerLengths(b *section.Slab, r *recipe.Recipe, solidShare float64) lengths {
 	if b.AreaMM2 <= 0 {
 		return lengths{}
 	}
@@ -324,8 +324,8 @@ func layerLengths(b *section.Slab, r *recipe.Recipe, capShare float64) lengths {
 			l.inside = 0
 		}
 	}
-	l.cap = l.inside * capShare / spacing
-	l.infill = l.inside * (1 - capShare) * r.InfillPercent / 100 / r.LineMM
+	l.solid = l.inside * solidShare / spacing
+	l.infill = l.inside * (1 - solidShare) * r.InfillPercent / 100 / r.LineMM
 	return l
 }
 
@@ -335,28 +335,28 @@ func holdLength(s *section.Stack, r *recipe.Recipe) float64 {
 		return 0
 	}
 	foot := &s.Slabs[0]
-	switch r.Hold {
-	case recipe.HoldSkirt:
+	switch r.Adhesion {
+	case recipe.AdhesionSkirt:
 		return toolpath.SkirtRounds * (s.FootHullMM + 2*math.Pi*toolpath.SkirtGapMM)
-	case recipe.HoldBrim:
+	case recipe.AdhesionBrim:
 		var sum float64
 		for d := r.LineMM / 2; d < r.BrimMM; d += r.LineMM {
 			sum += s.FootHullMM + 2*math.Pi*d
 		}
 		return sum
-	case recipe.HoldRaft:
+	case recipe.AdhesionRaft:
 		area := foot.AreaMM2 + s.FootHullMM*toolpath.RaftRimMM + math.Pi*toolpath.RaftRimMM*toolpath.RaftRimMM
 		return (1 + toolpath.RaftCloses) * area / r.LineMM
 	}
 	return 0
 }
 
-// leastChord and leastCap are how many line widths the lines of infill and of caps are
-// long at the least, on average: rows run across narrow places at a slant, slivers of cap
+// leastChord and leastSolid are how many line widths the lines of infill and of solid layers are
+// long at the least, on average: rows run across narrow places at a slant, slivers of solid
 // are not laid, and what is laid reaches a line further.
 const (
 	leastChord = 2
-	leastCap   = 4
+	leastSolid = 4
 )
 
 // layerSeconds is the time of layer i of a part that takes plateMM2 of the plate, and of
@@ -384,26 +384,26 @@ func (k *Sketch) layerSeconds(f *Factors, i int, plateMM2, also float64) float64
 	}
 	t := outlineSeconds(b, l.outer, 1, laid(r.OuterMMPerS, r.OuterMMPerS2))
 	t += outlineSeconds(b, l.inner, rounds, laid(r.InnerMMPerS, r.InnerMMPerS2))
-	t += l.hold / laid(r.FirstMMPerS, r.FirstMMPerS2).SpeedMMPerS
+	t += l.adhesion / laid(r.FirstMMPerS, r.FirstMMPerS2).SpeedMMPerS
 	if l.inside > 0 {
 		rim := math.Max(b.LengthMM-r.LineMM*float64(r.Shells)*b.MitreRad, math.Sqrt(4*math.Pi*l.inside))
 		chord := math.Pi * l.inside / rim
 		spacing := toolpath.Spacing(r.LineMM, b.HeightMM)
-		// A cap on a slope is a strip along the rim, its lines as short as it is wide;
+		// A solid strip on a slope is a strip along the rim, its lines as short as it is wide;
 		// one on a step is compact. Its own rim is taken to be between both.
-		capArea := l.cap * spacing
-		share := math.Min(1, capArea/l.inside)
-		strip := math.Pi * capArea / (rim * (1 + math.Sqrt(1-share) + math.Sqrt(share)) / 2)
-		t += fillSeconds(l.cap, math.Max(f.CapChord*strip, leastCap*spacing), spacing, laid(r.CapMMPerS, r.CapMMPerS2))
+		solidArea := l.solid * spacing
+		share := math.Min(1, solidArea/l.inside)
+		strip := math.Pi * solidArea / (rim * (1 + math.Sqrt(1-share) + math.Sqrt(share)) / 2)
+		t += fillSeconds(l.solid, math.Max(f.SolidChord*strip, leastSolid*spacing), spacing, laid(r.TopBottomMMPerS, r.TopBottomMMPerS2))
 		if r.InfillPercent > 0 {
 			t += fillSeconds(l.infill, math.Max(f.FillChord*chord, leastChord*r.LineMM), r.LineMM*100/r.InfillPercent, laid(r.InfillMMPerS, r.InfillMMPerS2))
 		}
 	}
 	t += k.travelSeconds(f, i, plateMM2) + also
 	if i == len(k.layers)-1 {
-		return math.Max(t, math.Min(r.LeastLayerS, t/slowest)) // nothing waits for it to cool
+		return math.Max(t, math.Min(r.MinLayerTimeS, t/slowest)) // nothing waits for it to cool
 	}
-	return math.Max(t, r.LeastLayerS)
+	return math.Max(t, r.MinLayerTimeS)
 }
 
 // outlineSeconds is the time along outlines of a given total length, gone round
@@ -485,7 +485,7 @@ func (k *Sketch) travelSeconds(f *Factors, i int, plateMM2 float64) float64 {
 	next := math.Min(f.Near*near, b.LengthMM/(rings+bends+tips))
 	t += tips*segmentSeconds(next, 0, v, a) + (f.Bends*bends+f.Tips*tips)*math.Min(1, next/toolpath.TravelsHeldMM)*way(next)
 	within := f.Loops * rings * float64(r.Shells)
-	if l.cap > 0 {
+	if l.solid > 0 {
 		within += f.Pieces * (rings + ragged)
 	}
 	return t + within*segmentSeconds(f.Near*near/2, corner, v, a)

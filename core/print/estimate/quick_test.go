@@ -23,8 +23,8 @@ var (
 		WarmUp: machine.WarmUp{NozzleCPerS: 2, BedCPerS: 0.5, HomingS: 30}, RateCents: 120}
 	testMaterial = machine.Material{Name: "PLA", DensityGPerCM: 1.24, SpoolGrams: 1000, SpoolCents: 2500}
 	testRecipe   = recipe.Recipe{LayerMM: 0.2, FirstLayerMM: 0.2, LineMM: 0.45, Shells: 2, TopLayers: 4, BottomLayers: 4,
-		InfillPercent: 20, Hold: recipe.HoldNone, NozzleC: 210, BedC: 60,
-		OuterMMPerS: 40, InnerMMPerS: 60, CapMMPerS: 60, InfillMMPerS: 80, FirstMMPerS: 20, TravelMMPerS: 150,
+		InfillPercent: 20, Adhesion: recipe.AdhesionNone, NozzleC: 210, BedC: 60,
+		OuterMMPerS: 40, InnerMMPerS: 60, TopBottomMMPerS: 60, InfillMMPerS: 80, FirstMMPerS: 20, TravelMMPerS: 150,
 		RetractMM: 1, RetractMMPerS: 40}
 )
 
@@ -32,7 +32,7 @@ func quick(t testing.TB, m *mesh.Mesh, r recipe.Recipe) Quick {
 	t.Helper()
 	s, err := section.NewStack(context.Background(), m, mesh.TopologyOf(m), toolpath.LayeringOf(&r, nil), 1, nil)
 	require.NoError(t, err)
-	return QuickOf(s, &r, &testMachine, machine.Spools{&testMaterial})
+	return QuickOf(s, &r, &testMachine, machine.Loaded{&testMaterial})
 }
 
 // A 20 mm cube by hand. Every layer is a 20 x 20 square, 80 mm around.
@@ -41,7 +41,7 @@ func quick(t testing.TB, m *mesh.Mesh, r recipe.Recipe) Quick {
 // Outer shell, 0.225 in:                 80 - 8·0.225            = 78.2 mm
 // Inner shell, 0.6320796 in:             80 - 8·0.6320796        = 74.943363 mm
 // Within them, 0.225+1.5·0.4070796 = 0.8356194 in: side 18.3287612, area 335.943488 mm²
-// 8 cap layers, each  335.943488/0.4070796 = 825.252523 mm
+// 8 solid layers, each  335.943488/0.4070796 = 825.252523 mm
 // 92 infill layers:   335.943488·0.2/0.45  = 149.308217 mm
 // All lines: 100·(78.2+74.943363) + 8·825.252523 + 92·149.308217 = 35652.712 mm
 // Filament: 35652.712·0.0814159/(π·1.75²/4 = 2.4052819) = 1206.799 mm
@@ -68,7 +68,7 @@ func TestCubeByHand(t *testing.T) {
 		return 149.308217 / (f.FillChord * chord) * (side(f.FillChord*chord, v) + link(0.45*5))
 	}
 	caps := func(v float64) float64 {
-		return 825.252523 / (f.CapChord * chord) * (side(f.CapChord*chord, v) + link(spacing))
+		return 825.252523 / (f.SolidChord * chord) * (side(f.SolidChord*chord, v) + link(spacing))
 	}
 	// Each shell begins and ends at rest, v/a longer.
 	shells := func(out, in float64) float64 {
@@ -97,7 +97,7 @@ func TestDemoPartsByHand(t *testing.T) {
 	const w, h = 0.45, 0.2
 	line := (w-h)*h + math.Pi*h*h/4
 	s := line / h
-	// ring is a layer between two radii: lines in mm for a cap or for infill.
+	// ring is a layer between two radii: lines in mm for a solid layer or for infill.
 	ring := func(R, r float64, infill float64) float64 {
 		shells := 0.0
 		for k := 0.; k < 2; k++ {
@@ -114,10 +114,10 @@ func TestDemoPartsByHand(t *testing.T) {
 	grams := func(mm float64) float64 { return mm * line * 1.24 / 1000 }
 
 	// Oarlock bushing: flange 7…19, 4 high (20 layers); tube 7…11, 30 high.
-	// Flange: 4 bottom caps, and on top 4 caps of the ring 11…19 only; the tube's
-	// last 4 layers are caps.
+	// Flange: 4 bottom layers, and on top 4 top layers of the ring 11…19 only; the tube's
+	// last 4 layers are solid.
 	flangeTop := ring(19, 7, 0.2)
-	{ // in the 4 upper flange layers the ring beyond 11 mm is cap
+	{ // in the 4 upper flange layers the ring beyond 11 mm is solid
 		D := w/2 + 1.5*s
 		inside := math.Pi * ((19-D)*(19-D) - (7+D)*(7+D))
 		share := (19*19 - 11*11.) / (19*19 - 7*7.)
@@ -128,7 +128,7 @@ func TestDemoPartsByHand(t *testing.T) {
 	assert.Equal(t, 170, q.Layers)
 	assert.InEpsilon(t, grams(bushing), q.Grams, 0.01)
 
-	// Chart ruler: 2 mm are 10 layers; 4 bottom and 4 top layers are caps and
+	// Chart ruler: 2 mm are 10 layers; 4 bottom and 4 top layers are solid and
 	// two are infill, but under the bevel, 27…32 mm, every layer is near a top.
 	// The six layers up to 0.8+ mm are 210 x 32, the ones above narrow to 27.
 	var ruler float64
@@ -176,7 +176,7 @@ func TestDemoPartsByHand(t *testing.T) {
 // spacing apart, so nothing is counted twice or left out.
 func TestFullInfillDepositsTheVolume(t *testing.T) {
 	r := testRecipe
-	r.TopLayers, r.BottomLayers = 1000, 0 // caps everywhere
+	r.TopLayers, r.BottomLayers = 1000, 0 // solid everywhere
 	for name, m := range map[string]*mesh.Mesh{
 		"cube": solid.Box(20, 20, 20), "ball": solid.Sphere(15, 96), "sheave": solid.Sheave(), "cleat": solid.MooringCleat(),
 	} {
@@ -208,7 +208,7 @@ func TestMoreOfEverythingTakesMore(t *testing.T) {
 	assert.InEpsilon(t, 1000, testMaterial.Grams(1.75, 335_300), 0.001)
 }
 
-// The purge block is whole in the first layer and where the nozzle changes, sparse between;
+// The purge tower is whole in the first layer and where the nozzle changes, sparse between;
 // support is worth a nozzle of its own while no more than so many times as much is purged.
 func TestWhenSupportIsWorthItsNozzle(t *testing.T) {
 	r := testRecipe
@@ -222,7 +222,7 @@ func TestWhenSupportIsWorthItsNozzle(t *testing.T) {
 		last := strings.LastIndexAny(pattern, "xX")
 		want, share := 0.0, 0.0
 		for i, c := range pattern[:last+1] {
-			length, _ := blockLayer(&r, &testMachine, s.Slabs[last].BottomMM, false, i == 0 || c != '.')
+			length, _ := towerLayer(&r, &testMachine, s.Slabs[last].BottomMM, false, i == 0 || c != '.')
 			want += length
 			share += map[rune]float64{'x': 1, 'X': 20}[c]
 		}
@@ -275,8 +275,8 @@ func TestWhatOfAColumnIsFirm(t *testing.T) {
 // Of no layers there is nothing but the start.
 func TestNoLayersAtAll(t *testing.T) {
 	r := testRecipe
-	r.Hold, r.Support = recipe.HoldSkirt, recipe.SupportEverywhere
-	q := QuickOf(&section.Stack{}, &r, &testMachine, machine.Spools{&testMaterial})
+	r.Adhesion, r.Support = recipe.AdhesionSkirt, recipe.SupportEverywhere
+	q := QuickOf(&section.Stack{}, &r, &testMachine, machine.Loaded{&testMaterial})
 	assert.Zero(t, q.Seconds+q.Grams+q.FilamentMM)
 }
 
@@ -289,7 +289,7 @@ func TestHeightIsAsSlowAsTheMachine(t *testing.T) {
 	require.NoError(t, err)
 	slow := testMachine
 	slow.Motion.LiftAccelMMPerS2 = 50
-	q, p := QuickOf(s, &r, &testMachine, machine.Spools{&testMaterial}), QuickOf(s, &r, &slow, machine.Spools{&testMaterial})
+	q, p := QuickOf(s, &r, &testMachine, machine.Loaded{&testMaterial}), QuickOf(s, &r, &slow, machine.Loaded{&testMaterial})
 	assert.InDelta(t, 100*(2*math.Sqrt(0.2/50)-0.03), p.Seconds-q.Seconds, 1e-6)
 }
 

@@ -183,8 +183,8 @@ func TestWhatNozzlesAreLoadedWith(t *testing.T) {
 	for nozzle, want := range map[int]string{1: "PLA", 2: "PVA", 3: "PLA", 0: "PLA", -1: "PLA"} {
 		assert.Equal(t, want, s.Of(nozzle).Name, "nozzle %d", nozzle)
 	}
-	assert.Equal(t, "PLA", Spools{&pla, nil}.Of(2).Name)
-	assert.Nil(t, Spools{}.Of(1))
+	assert.Equal(t, "PLA", Loaded{&pla, nil}.Of(2).Name)
+	assert.Nil(t, Loaded{}.Of(1))
 	two.Second.Material = "unknown"
 	assert.Len(t, two.Load(&pla, house), 1)
 	assert.Empty(t, pla.Validate())

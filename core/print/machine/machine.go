@@ -82,14 +82,14 @@ type Machine struct {
 	Material   string      `json:"material" maxLength:"60" doc:"What is loaded"`
 	Colour     string      `json:"colour" pattern:"^#[0-9A-Fa-f]{6}$" doc:"Colour of what is loaded"`
 	ColourName string      `json:"colour_name" maxLength:"40"`
-	Second     Loaded      `json:"second" doc:"What the second nozzle is loaded with, where there is one"`
+	Second     NozzleLoad  `json:"second" doc:"What the second nozzle is loaded with, where there is one"`
 	ChangeS    float64     `json:"change_s" minimum:"0" maximum:"600" doc:"How long a change of nozzle takes, s"`
 	IdleOffS   float64     `json:"idle_off_s,omitempty" minimum:"0" maximum:"86400" doc:"After how long without a command the machine turns its heat off by itself, s; 0: never"`
 	Dialect    Dialect     `json:"dialect"`
 }
 
-// Loaded is what a further nozzle is loaded with.
-type Loaded struct {
+// NozzleLoad is what a further nozzle is loaded with.
+type NozzleLoad struct {
 	Material   string `json:"material" maxLength:"60"`
 	ColourName string `json:"colour_name" maxLength:"40"`
 }
@@ -361,14 +361,14 @@ func (m *Material) Grams(filamentMM, lengthMM float64) float64 {
 	return lengthMM * math.Pi * filamentMM * filamentMM / 4 * m.DensityGPerCM / 1000
 }
 
-// Spools are the materials in a machine's nozzles, in order. Where a nozzle's own
+// Loaded are the materials in a machine's nozzles, in order. Where a nozzle's own
 // is not known, the first is taken.
-type Spools []*Material
+type Loaded []*Material
 
 // Load finds what a machine's nozzles are loaded with: the first with a recipe's
 // material, the second with what the house says of it.
-func (m *Machine) Load(first *Material, house []Material) Spools {
-	out := Spools{first}
+func (m *Machine) Load(first *Material, house []Material) Loaded {
+	out := Loaded{first}
 	for i := range house {
 		if len(m.NozzlesMM) > 1 && house[i].Name == m.Second.Material {
 			out = append(out, &house[i])
@@ -379,7 +379,7 @@ func (m *Machine) Load(first *Material, house []Material) Spools {
 
 // Of gives what a nozzle, counted from 1, is loaded with; nil if nothing is known
 // at all.
-func (s Spools) Of(nozzle int) *Material {
+func (s Loaded) Of(nozzle int) *Material {
 	if len(s) == 0 {
 		return nil
 	}

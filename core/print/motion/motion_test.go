@@ -180,8 +180,8 @@ func TestPlannerAgreesWithSmallSteps(t *testing.T) {
 // move in height and those that do not, with an acceleration in height of its own. The
 // twin's median is within 0.3 %, its worst within 1 %.
 func TestPlannerAgreesWithSmallStepsOnPlates(t *testing.T) {
-	r := recipe.Recipe{LayerMM: 0.3, FirstLayerMM: 0.3, LineMM: 0.45, Shells: 1, TopLayers: 1, BottomLayers: 1, InfillPercent: 10, Hold: recipe.HoldSkirt,
-		OuterMMPerS: 40, InnerMMPerS: 60, CapMMPerS: 60, InfillMMPerS: 80, FirstMMPerS: 20, TravelMMPerS: 150, RetractMM: 1, RetractMMPerS: 35}
+	r := recipe.Recipe{LayerMM: 0.3, FirstLayerMM: 0.3, LineMM: 0.45, Shells: 1, TopLayers: 1, BottomLayers: 1, InfillPercent: 10, Adhesion: recipe.AdhesionSkirt,
+		OuterMMPerS: 40, InnerMMPerS: 60, TopBottomMMPerS: 60, InfillMMPerS: 80, FirstMMPerS: 20, TravelMMPerS: 150, RetractMM: 1, RetractMMPerS: 35}
 	motions := []machine.Motion{
 		{AccelMMPerS2: 600, JunctionDeviationMM: 0.02, LiftMMPerS: 8, SpeedMMPerS: 120},
 		{AccelMMPerS2: 1500, JunctionDeviationMM: 0.03, LiftMMPerS: 12, SpeedMMPerS: 200, LiftAccelMMPerS2: 100},

@@ -26,7 +26,7 @@ import (
 type Job struct {
 	Machine *machine.Machine
 	Recipe  recipe.Recipe
-	Spools  machine.Spools
+	Loaded  machine.Loaded
 	// Facts are written at the top, one comment each: "job", "member", …
 	Facts [][2]string
 	// Pace is each layer's; nil is full speed.
@@ -49,11 +49,11 @@ func Write(w io.Writer, p *toolpath.Print, j Job) error {
 	if n := len(p.Layers); n > 0 {
 		top = p.Layers[n-1].TopMM
 	}
-	t.heats = r.Heats(j.Machine, j.Spools)
+	t.heats = r.Heats(j.Machine, j.Loaded)
 	t.values = naming.Values{"bed_c": num(t.heats.Bed()), "layers": strconv.Itoa(len(p.Layers)), "top_mm": num(round(top)),
 		"clear_mm": num(round(math.Max(top, math.Min(top+machine.ClearMM, cmp.Or(j.Machine.Volume.ZMM, math.Inf(1)))))),
 		"minutes":  strconv.Itoa(naming.Minutes(j.Seconds)), "grams": strconv.FormatFloat(j.Grams, 'f', 1, 64), "machine": oneLine(j.Machine.Name),
-		"material": oneLine(j.Spools.Of(r.PieceNozzle).Name), "recipe": oneLine(r.Name), "layer": "0"}
+		"material": oneLine(j.Loaded.Of(r.PieceNozzle).Name), "recipe": oneLine(r.Name), "layer": "0"}
 	start, end, change := j.Machine.Dialect.Blocks()
 	for _, f := range j.Facts {
 		t.line("; %s: %s", oneLine(f[0]), oneLine(f[1]))

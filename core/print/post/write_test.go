@@ -30,23 +30,23 @@ import (
 var ctx = context.Background()
 
 func settings() (recipe.Recipe, *machine.Machine, *machine.Material) {
-	r := recipe.Recipe{LayerMM: 0.2, FirstLayerMM: 0.24, LineMM: 0.45, Shells: 2, TopLayers: 4, BottomLayers: 4, InfillPercent: 15, Hold: recipe.HoldSkirt,
-		NozzleC: 210, FirstNozzleC: 215, BedC: 60, OuterMMPerS: 40, InnerMMPerS: 60, CapMMPerS: 60, InfillMMPerS: 80, FirstMMPerS: 20, TravelMMPerS: 150, RetractMM: 1,
-		RetractMMPerS: 35, LiftMM: 0.3, Support: recipe.SupportEverywhere, FanPercent: 80, PauseMM: []float64{5}, LeastLayerS: 6}
+	r := recipe.Recipe{LayerMM: 0.2, FirstLayerMM: 0.24, LineMM: 0.45, Shells: 2, TopLayers: 4, BottomLayers: 4, InfillPercent: 15, Adhesion: recipe.AdhesionSkirt,
+		NozzleC: 210, FirstNozzleC: 215, BedC: 60, OuterMMPerS: 40, InnerMMPerS: 60, TopBottomMMPerS: 60, InfillMMPerS: 80, FirstMMPerS: 20, TravelMMPerS: 150, RetractMM: 1,
+		RetractMMPerS: 35, LiftMM: 0.3, Support: recipe.SupportEverywhere, FanPercent: 80, PauseMM: []float64{5}, MinLayerTimeS: 6}
 	m := &machine.Machine{Name: "Test", Process: machine.MaterialExtrusion, Volume: machine.Volume{Shape: machine.Rectangle, XMM: 200, YMM: 200, ZMM: 200},
 		FilamentMM: 1.75, Motion: machine.Motion{SpeedMMPerS: 180, AccelMMPerS2: 1500, JunctionDeviationMM: 0.02, LiftMMPerS: 12}, WarmUp: machine.WarmUp{NozzleCPerS: 2, BedCPerS: 0.5}}
 	return r.WithDefaults(), m, &machine.Material{Name: "PLA", DensityGPerCM: 1.24, SpoolGrams: 1000, SpoolCents: 2500}
 }
 
 // written slices a part, writes it and reads it back.
-func written(t *testing.T, part *mesh.Mesh, r recipe.Recipe, m *machine.Machine, spools machine.Spools) (*estimate.Full, string, *gcode.Summary) {
+func written(t *testing.T, part *mesh.Mesh, r recipe.Recipe, m *machine.Machine, loaded machine.Loaded) (*estimate.Full, string, *gcode.Summary) {
 	t.Helper()
 	stood := plate.Stand(part, 1, 0, m.Volume)
 	p, err := toolpath.Slice(ctx, stood, mesh.TopologyOf(stood), 1, r, toolpath.Options{Machine: m}, nil)
 	require.NoError(t, err)
-	full := estimate.FullOf(p, r, m, spools)
+	full := estimate.FullOf(p, r, m, loaded)
 	var b bytes.Buffer
-	require.NoError(t, post.Write(&b, p, post.Job{Machine: m, Recipe: r, Spools: spools, Pace: full.Pace, Seconds: full.Seconds, Grams: full.Grams(),
+	require.NoError(t, post.Write(&b, p, post.Job{Machine: m, Recipe: r, Loaded: loaded, Pace: full.Pace, Seconds: full.Seconds, Grams: full.Grams(),
 		Facts: [][2]string{{"part", "two\nlines"}}}))
 	s, err := gcode.Read(ctx, bytes.NewReader(b.Bytes()), 0, nil)
 	require.NoError(t, err)
@@ -83,7 +83,7 @@ func TestWrittenProgramsReadBackTheSame(t *testing.T) {
 				parts = parts[:2]
 			}
 			for _, part := range parts {
-				full, text, s := written(t, part, r, m, machine.Spools{mat})
+				full, text, s := written(t, part, r, m, machine.Loaded{mat})
 				assert.InEpsilon(t, full.FilamentMM, s.FilamentMM+r.RetractMM, 1e-3) // pulled back once at the end
 				assert.Len(t, s.Layers, full.Layers)
 				assert.InDelta(t, 0.2, s.LayerMM, 1e-9)
@@ -111,9 +111,9 @@ func TestArcsFollowTheLines(t *testing.T) {
 	r, m, mat := settings()
 	r.Support, r.InfillPercent = recipe.SupportOff, 0
 	part := solid.RevolveClosed([]solid.P{{X: 14, Y: 0}, {X: 20, Y: 0}, {X: 20, Y: 4}, {X: 14, Y: 4}}, 180)
-	_, straight, a := written(t, part, r, m, machine.Spools{mat})
+	_, straight, a := written(t, part, r, m, machine.Loaded{mat})
 	m.Dialect.Arcs = true
-	_, arcs, b := written(t, part, r, m, machine.Spools{mat})
+	_, arcs, b := written(t, part, r, m, machine.Loaded{mat})
 	assert.Greater(t, b.Arcs, 1000)
 	assert.Less(t, len(arcs), len(straight)*2/3)
 	assert.InEpsilon(t, a.ExtrudedMM, b.ExtrudedMM, 1e-3)
@@ -137,17 +137,17 @@ func TestArcsFollowTheLines(t *testing.T) {
 // sides stays one; nor is what lies beside it at one place.
 func TestWhatIsNoArcStaysStraight(t *testing.T) {
 	r, m, mat := settings()
-	r.Support, r.Hold, r.InfillPercent, r.TopLayers, r.BottomLayers = recipe.SupportOff, recipe.HoldNone, 0, 0, 0
+	r.Support, r.Adhesion, r.InfillPercent, r.TopLayers, r.BottomLayers = recipe.SupportOff, recipe.AdhesionNone, 0, 0, 0
 	m.Dialect.Arcs = true
-	_, _, prism := written(t, solid.Cylinder(20, 3, 12), r, m, machine.Spools{mat})
+	_, _, prism := written(t, solid.Cylinder(20, 3, 12), r, m, machine.Loaded{mat})
 	assert.Zero(t, prism.Arcs)
-	_, _, round := written(t, solid.Cylinder(20, 3, 360), r, m, machine.Spools{mat})
+	_, _, round := written(t, solid.Cylinder(20, 3, 360), r, m, machine.Loaded{mat})
 	assert.Positive(t, round.Arcs)
 	dented := solid.Circle(0, 0, 20, 360)
 	for k := 0; k < 360; k += 4 {
 		dented[k] = solid.P{X: dented[k].X * 0.997, Y: dented[k].Y * 0.997} // 0.06 mm
 	}
-	_, _, s := written(t, solid.Extrude(dented, nil, 3), r, m, machine.Spools{mat})
+	_, _, s := written(t, solid.Extrude(dented, nil, 3), r, m, machine.Loaded{mat})
 	assert.Less(t, 10*s.Arcs, round.Arcs, "but where a shell within has come round")
 }
 
@@ -156,11 +156,11 @@ func TestWhatIsNoArcStaysStraight(t *testing.T) {
 // each is what the estimate says.
 func TestProgramsForTwoNozzles(t *testing.T) {
 	r, m, mat := settings()
-	m.NozzlesMM, m.Second, m.ChangeS = []float64{0.4, 0.4}, machine.Loaded{Material: "Soluble"}, 9
+	m.NozzlesMM, m.Second, m.ChangeS = []float64{0.4, 0.4}, machine.NozzleLoad{Material: "Soluble"}, 9
 	m.Dialect.Change = "T{nozzle}\nM109 S{nozzle_c} ; layer {layer}"
 	r.SupportNozzle = 2
 	soluble := &machine.Material{Name: "Soluble", DensityGPerCM: 1.19, SpoolGrams: 500, SpoolCents: 3400, NozzleC: 222}
-	full, text, s := written(t, solid.Bollard(), r, m, machine.Spools{mat, soluble})
+	full, text, s := written(t, solid.Bollard(), r, m, machine.Loaded{mat, soluble})
 	require.Len(t, full.Nozzles, 2)
 	assert.Equal(t, full.Changes, s.ToolChanges)
 	assert.Greater(t, full.Changes, 100)
@@ -168,7 +168,7 @@ func TestProgramsForTwoNozzles(t *testing.T) {
 	require.Len(t, s.ByTool, 2)
 	for k, n := range full.Nozzles {
 		assert.InEpsilon(t, n.FilamentMM, s.ByTool[k]+r.RetractMM, 1e-3, "nozzle %d", n.Nozzle)
-		assert.InEpsilon(t, machine.Spools{mat, soluble}[k].Grams(1.75, n.FilamentMM), n.Grams, 1e-9)
+		assert.InEpsilon(t, machine.Loaded{mat, soluble}[k].Grams(1.75, n.FilamentMM), n.Grams, 1e-9)
 	}
 	assert.InDelta(t, full.Grams(), full.Nozzles[0].Grams+full.Nozzles[1].Grams, 1e-6)
 	assert.Zero(t, full.Nozzles[0].GramsSupport+full.Nozzles[1].GramsModel)
@@ -192,7 +192,7 @@ func TestProgramsForTwoNozzles(t *testing.T) {
 func TestBlocksAreTheHouses(t *testing.T) {
 	r, m, mat := settings()
 	m.Dialect.Start, m.Dialect.End = "G28 ; {material} on {machine}, {grams} g in {minutes} min\nM109 S{first_nozzle_c}", "M140 S{bed_c}\nM104 S150 ; {layers} layers to {top_mm}"
-	full, text, s := written(t, solid.Sheave(), r, m, machine.Spools{mat})
+	full, text, s := written(t, solid.Sheave(), r, m, machine.Loaded{mat})
 	assert.Contains(t, text[:400], fmt.Sprintf("G28 ; PLA on Test, %.1f g in %.0f min\nM109 S215\n", full.Grams(), math.Round(full.Seconds/60)))
 	assert.Contains(t, text, fmt.Sprintf("M104 S150 ; %d layers to ", full.Layers))
 	assert.NotContains(t, text, "\nT0\n", "of one nozzle")
@@ -200,10 +200,10 @@ func TestBlocksAreTheHouses(t *testing.T) {
 	assert.True(t, strings.HasSuffix(text, "\nM104 S0\nM140 S0\n"))
 	p := &toolpath.Print{}
 	m.Dialect.End = "M117 {colour}"
-	err := post.Write(io.Discard, p, post.Job{Machine: m, Recipe: r, Spools: machine.Spools{mat}})
+	err := post.Write(io.Discard, p, post.Job{Machine: m, Recipe: r, Loaded: machine.Loaded{mat}})
 	assert.ErrorContains(t, err, "end block: there is no value {colour}")
 	m.Dialect.End = ""
-	err = post.Write(noRoom{}, p, post.Job{Machine: m, Recipe: r, Spools: machine.Spools{mat}})
+	err = post.Write(noRoom{}, p, post.Job{Machine: m, Recipe: r, Loaded: machine.Loaded{mat}})
 	assert.ErrorContains(t, err, "no space")
 	for _, x := range m.Validate() {
 		assert.NotContains(t, x.Field, "dialect")
@@ -226,19 +226,19 @@ func (noRoom) Write([]byte) (int, error) { return 0, errors.New("no space") }
 // at 25.00 cost 0.10.
 func TestTradeChecks(t *testing.T) {
 	r, m, mat := settings()
-	r.Support, r.PauseMM, r.Hold, r.LeastLayerS = recipe.SupportOff, nil, recipe.HoldNone, 0
+	r.Support, r.PauseMM, r.Adhesion, r.MinLayerTimeS = recipe.SupportOff, nil, recipe.AdhesionNone, 0
 	run := func(change func(*recipe.Recipe)) *estimate.Full {
 		q := r
 		change(&q)
 		part := solid.Box(40, 40, 20)
 		p, err := toolpath.Slice(ctx, part, mesh.TopologyOf(part), 1, q, toolpath.Options{}, nil)
 		require.NoError(t, err)
-		return estimate.FullOf(p, q, m, machine.Spools{mat})
+		return estimate.FullOf(p, q, m, machine.Loaded{mat})
 	}
 	layers := func(h float64) func(*recipe.Recipe) {
 		return func(r *recipe.Recipe) {
 			r.LayerMM, r.FirstLayerMM = h, h
-			r.TopLayers, r.BottomLayers = int(0.8/h+0.5), int(0.8/h+0.5) // caps as thick
+			r.TopLayers, r.BottomLayers = int(0.8/h+0.5), int(0.8/h+0.5) // closed as thick
 		}
 	}
 	fine, coarse := run(layers(0.1)), run(layers(0.4))
@@ -257,7 +257,7 @@ func TestTradeChecks(t *testing.T) {
 // The nozzle goes to its later heat at the second layer's beginning, no sooner and no later.
 func TestTheLaterHeatComesWithTheSecondLayer(t *testing.T) {
 	r, m, mat := settings()
-	_, text, _ := written(t, solid.Box(20, 20, 3), r, m, machine.Spools{mat})
+	_, text, _ := written(t, solid.Box(20, 20, 3), r, m, machine.Loaded{mat})
 	first, rest, ok := strings.Cut(text, "; layer 2 of ")
 	require.True(t, ok)
 	second, later, ok := strings.Cut(rest, "; layer 3 of ")
@@ -273,8 +273,8 @@ func TestTheLaterHeatComesWithTheSecondLayer(t *testing.T) {
 // estimate says, also where it is waiting most of the time.
 func TestWaitsAreWrittenInMilliseconds(t *testing.T) {
 	r, m, mat := settings()
-	r.LeastLayerS, r.PauseMM = 30, nil
-	full, text, _ := written(t, solid.Box(3, 3, 4), r, m, machine.Spools{mat})
+	r.MinLayerTimeS, r.PauseMM = 30, nil
+	full, text, _ := written(t, solid.Box(3, 3, 4), r, m, machine.Loaded{mat})
 	waits := regexp.MustCompile(`(?m)^G4 P(\d+)$`).FindAllStringSubmatch(text, -1)
 	require.Greater(t, len(waits), full.Layers-4)
 	sum := 0.0
@@ -297,7 +297,7 @@ func TestAfterABlockAllIsWrittenAnew(t *testing.T) {
 	part := solid.Box(30, 8, 3)
 	part.Append(solid.Box(8, 8, 12))
 	part.Append(solid.Box(30, 8, 3).Transformed(1, mesh.Vec3{Z: 9}))
-	_, text, _ := written(t, part, r, m, machine.Spools{mat, {Name: "Soluble", DensityGPerCM: 1.2, NozzleC: 205, SpoolGrams: 500, SpoolCents: 3400}})
+	_, text, _ := written(t, part, r, m, machine.Loaded{mat, {Name: "Soluble", DensityGPerCM: 1.2, NozzleC: 205, SpoolGrams: 500, SpoolCents: 3400}})
 	blocks := strings.Split(text, "\nG0 X0 Y0\n")[1:]
 	require.NotEmpty(t, blocks)
 	for _, after := range blocks {
@@ -327,7 +327,7 @@ func TestAfterABlockAllIsWrittenAnew(t *testing.T) {
 func TestAccelerationIsTheMachinesAtMost(t *testing.T) {
 	r, m, mat := settings()
 	r.OuterMMPerS2, r.InfillMMPerS2, r.TravelMMPerS2 = 400, 9000, 2500
-	_, text, _ := written(t, solid.Box(20, 20, 3), r, m, machine.Spools{mat})
+	_, text, _ := written(t, solid.Box(20, 20, 3), r, m, machine.Loaded{mat})
 	asked := map[string]bool{}
 	for _, l := range strings.Split(text, "\n") {
 		if strings.HasPrefix(l, "M204 ") {
@@ -355,8 +355,8 @@ func TestAnAxisIsWrittenAnewThoughItIsTheSame(t *testing.T) {
 		{Kind: toolpath.Outer, WidthMM: 0.45, Points: at(70, 40, 70, 60)},
 	}}}}
 	var b bytes.Buffer
-	spools := machine.Spools{mat, {Name: "Soluble", DensityGPerCM: 1.2, NozzleC: 205, SpoolGrams: 500, SpoolCents: 3400}}
-	require.NoError(t, post.Write(&b, p, post.Job{Machine: m, Recipe: r, Spools: spools}))
+	loaded := machine.Loaded{mat, {Name: "Soluble", DensityGPerCM: 1.2, NozzleC: 205, SpoolGrams: 500, SpoolCents: 3400}}
+	require.NoError(t, post.Write(&b, p, post.Job{Machine: m, Recipe: r, Loaded: loaded}))
 	blocks := strings.Split(b.String(), "\nG0 X0 Y0\n")[1:]
 	require.Len(t, blocks, 2)
 	for i, want := range []string{"X10 Y40", "X70 Y40"} {
@@ -378,7 +378,7 @@ func TestNothingIsHotWhileSomebodyIsWaitedFor(t *testing.T) {
 	for _, idleOff := range []float64{0, 600} {
 		r, m, mat := settings()
 		m.IdleOffS = idleOff
-		_, text, s := written(t, solid.Box(20, 20, 8), r, m, machine.Spools{mat})
+		_, text, s := written(t, solid.Box(20, 20, 8), r, m, machine.Loaded{mat})
 		before, after, found := strings.Cut(text, "\nM0\n")
 		require.True(t, found)
 		nozzle, bed := "", ""

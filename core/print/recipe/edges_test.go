@@ -19,10 +19,10 @@ func TestRecipesAtTheirEdges(t *testing.T) {
 		nozzles []float64
 		second  string // what the machine says is loaded in it
 		max     float64
-		spools  int
+		loaded  int
 	}
-	one := loaded{nozzles: []float64{0.4}, max: 230, spools: 1}
-	two := loaded{nozzles: []float64{0.4, 0.8}, second: "PVA", max: 230, spools: 2}
+	one := loaded{nozzles: []float64{0.4}, max: 230, loaded: 1}
+	two := loaded{nozzles: []float64{0.4, 0.8}, second: "PVA", max: 230, loaded: 2}
 	for name, c := range map[string]struct {
 		on     loaded
 		change func(*Recipe)
@@ -44,7 +44,7 @@ func TestRecipesAtTheirEdges(t *testing.T) {
 		"no infill":                 {one, func(r *Recipe) { r.InfillPercent = 0 }, ""},
 		"the least infill":          {one, func(r *Recipe) { r.InfillPercent = 1 }, ""},
 		"less infill":               {one, func(r *Recipe) { r.InfillPercent = 0.99 }, "infill_percent"},
-		"less of a roof":            {one, func(r *Recipe) { r.SupportRoofPercent = 0.5 }, "support_roof_percent"},
+		"less of a roof":            {one, func(r *Recipe) { r.SupportInterfacePercent = 0.5 }, "support_interface_percent"},
 		"the least acceleration":    {one, func(r *Recipe) { r.OuterMMPerS2, r.BridgeMMPerS2 = 10, 10 }, ""},
 		"less acceleration":         {one, func(r *Recipe) { r.OuterMMPerS2, r.BridgeMMPerS2 = 9.99, 9 }, "outer_mm_per_s2 bridge_mm_per_s2"},
 		"a pause":                   {one, func(r *Recipe) { r.PauseMM = []float64{0.01} }, ""},
@@ -72,20 +72,20 @@ func TestRecipesAtTheirEdges(t *testing.T) {
 	} {
 		m := machine.Machine{Name: "Bowline", NozzlesMM: c.on.nozzles, NozzleMaxC: 260, BedMaxC: 90}
 		m.Second.Material = c.on.second
-		spools := machine.Spools{{Name: "PLA", NozzleMaxC: c.on.max}}
-		switch c.on.spools {
+		loaded := machine.Loaded{{Name: "PLA", NozzleMaxC: c.on.max}}
+		switch c.on.loaded {
 		case 2:
-			spools = append(spools, &machine.Material{Name: "PVA", NozzleC: 205, NozzleMaxC: 210})
+			loaded = append(loaded, &machine.Material{Name: "PVA", NozzleC: 205, NozzleMaxC: 210})
 		case 3:
-			spools = append(spools, &machine.Material{Name: "PVA", NozzleC: 215, NozzleMaxC: 210})
+			loaded = append(loaded, &machine.Material{Name: "PVA", NozzleC: 215, NozzleMaxC: 210})
 		}
 		r := everyday()
 		c.change(&r)
 		var got []string
-		for _, p := range r.Validate(&m, spools) {
+		for _, p := range r.Validate(&m, loaded) {
 			got = append(got, p.Field)
 		}
-		assert.Equal(t, c.fields, strings.Join(got, " "), "%s: %v", name, r.Validate(&m, spools))
+		assert.Equal(t, c.fields, strings.Join(got, " "), "%s: %v", name, r.Validate(&m, loaded))
 	}
 }
 
@@ -110,9 +110,9 @@ func TestHeatOfTheHousesBlocks(t *testing.T) {
 		m.Second.Material = "PVA"
 		r := everyday()
 		r.SupportNozzle, r.FirstNozzleC = 2, 225
-		spools := machine.Spools{{Name: "PLA", NozzleMaxC: 230}, {Name: "PVA", NozzleC: 200, NozzleMaxC: 210}}
+		loaded := machine.Loaded{{Name: "PLA", NozzleMaxC: 230}, {Name: "PVA", NozzleC: 200, NozzleMaxC: 210}}
 		told := map[string]bool{}
-		for _, p := range r.TooHot(&m, spools) {
+		for _, p := range r.TooHot(&m, loaded) {
 			require.True(t, strings.HasPrefix(p.Text, "The machine's own block asks for it. "), p.Text)
 			for _, who := range []string{"PLA", "PVA", "bed", "machine"} {
 				if who == "machine" && strings.Contains(p.Text, "Bowline goes up to 260") || who == "bed" && strings.Contains(p.Text, "bed that goes up to 90") ||
@@ -142,7 +142,7 @@ func TestABlockGivesAnotherNozzleTheHeatOfTheOneInUse(t *testing.T) {
 	m.Second.Material = "PVA"
 	r := everyday()
 	r.SupportNozzle, r.NozzleC, r.FirstNozzleC = 2, 212.25, 200
-	spools := machine.Spools{{Name: "PLA"}, {Name: "PVA", NozzleC: 195.5}}
+	loaded := machine.Loaded{{Name: "PLA"}, {Name: "PVA", NozzleC: 195.5}}
 	for line, want := range map[string][]string{
 		"M104 T{nozzle} S{nozzle_c}":         nil,
 		"M104 T1 S{nozzle_c}":                {"2 at 212.2"},
@@ -156,10 +156,10 @@ func TestABlockGivesAnotherNozzleTheHeatOfTheOneInUse(t *testing.T) {
 	} {
 		m.Dialect.Start, m.Dialect.End = line, "M84"
 		var got []string
-		for _, h := range r.Heats(&m, spools) {
+		for _, h := range r.Heats(&m, loaded) {
 			if h.Field == "dialect.start" {
 				got = append(got, fmt.Sprintf("%d at %g", h.Nozzle, h.C))
-				assert.Equal(t, spools.Of(h.Nozzle), h.Material, line)
+				assert.Equal(t, loaded.Of(h.Nozzle), h.Material, line)
 			}
 		}
 		assert.Equal(t, want, got, line)
@@ -172,7 +172,7 @@ func TestHeatOfAFurtherNozzle(t *testing.T) {
 	r := everyday()
 	r.SupportNozzle, r.NozzleC, r.FirstNozzleC = 2, 210, 215
 	for c, want := range map[float64][2]float64{0: {215, 210}, 0.5: {0.5, 0.5}, 190: {190, 190}} {
-		h := r.Heats(nil, machine.Spools{{Name: "PLA"}, {Name: "PVA", NozzleC: c}})
+		h := r.Heats(nil, machine.Loaded{{Name: "PLA"}, {Name: "PVA", NozzleC: c}})
 		assert.InDelta(t, want[0], h.At(2, true), 0)
 		assert.InDelta(t, want[1], h.At(2, false), 0)
 	}
@@ -187,7 +187,7 @@ func TestSettingsHaveTheirUnits(t *testing.T) {
 			assert.Less(t, len(s.Unit), 8, s.Key)
 		}
 	}
-	for key, unit := range map[string]string{"layer_mm": "mm", "nozzle_c": "°C", "outer_mm_per_s": "mm/s", "outer_mm_per_s2": "mm/s²", "infill_percent": "%", "support_deg": "°", "shells": "", "support": "", "least_layer_s": "s"} {
+	for key, unit := range map[string]string{"layer_mm": "mm", "nozzle_c": "°C", "outer_mm_per_s": "mm/s", "outer_mm_per_s2": "mm/s²", "infill_percent": "%", "support_deg": "°", "shells": "", "support": "", "min_layer_time_s": "s"} {
 		assert.Equal(t, unit, units[key], key)
 	}
 }
@@ -196,34 +196,34 @@ func TestSettingsHaveTheirUnits(t *testing.T) {
 // is left out.
 func TestNumbersAreReadAsPeopleWriteThem(t *testing.T) {
 	for text, want := range map[string]string{"0.25": "0.25", " 0.25 ": "0.25", "2e-1": "0.2", "+0.3": "0.3"} {
-		r, err := everyday().Apply([]Departure{{Key: "layer_mm", Value: text}})
+		r, err := everyday().Apply([]Override{{Key: "layer_mm", Value: text}})
 		require.NoError(t, err, text)
 		assert.Equal(t, want, r.Value("layer_mm"), text)
 	}
 	for _, text := range []string{"0x1p-2", "0X1P-2", "0_2", "1_0", "Inf", "-Inf", "nan", "", "0,2", "0.2 mm", "²"} {
-		_, err := everyday().Apply([]Departure{{Key: "layer_mm", Value: text}})
+		_, err := everyday().Apply([]Override{{Key: "layer_mm", Value: text}})
 		assert.ErrorContains(t, err, "layer_mm: ", text)
 	}
-	r, err := everyday().Apply([]Departure{{Key: "pause_mm", Value: " 3, ,, 7.5 , "}})
+	r, err := everyday().Apply([]Override{{Key: "pause_mm", Value: " 3, ,, 7.5 , "}})
 	require.NoError(t, err)
 	assert.Equal(t, []float64{3, 7.5}, r.PauseMM)
-	_, err = everyday().Apply([]Departure{{Key: "pause_mm", Value: ",x"}})
+	_, err = everyday().Apply([]Override{{Key: "pause_mm", Value: ",x"}})
 	assert.ErrorContains(t, err, "pause_mm")
 }
 
 // Defaults leave alone what is set, every one of them.
 func TestDefaultsLeaveWhatIsSet(t *testing.T) {
 	r := everyday()
-	r.Pattern, r.Support, r.Seam, r.SupportPattern = PatternGyroid, SupportEverywhere, SeamNearest, SupportGrid
-	r.SupportDeg, r.SupportPercent, r.SupportRoofPercent, r.BridgeMMPerS, r.SupportMMPerS = 33, 7, 60, 11, 12
-	r.PauseMM, r.SupportRoof, r.ChangePurgeMM = []float64{4}, new(0), new(0.0)
+	r.Pattern, r.Support, r.Seam, r.SupportPattern = PatternGyroid, SupportEverywhere, SeamClosest, SupportGrid
+	r.SupportDeg, r.SupportPercent, r.SupportInterfacePercent, r.BridgeMMPerS, r.SupportMMPerS = 33, 7, 60, 11, 12
+	r.PauseMM, r.SupportInterface, r.ChangePurgeMM = []float64{4}, new(0), new(0.0)
 	full := r.WithDefaults()
 	assert.Equal(t, []any{r.Pattern, r.Support, r.Seam, r.SupportPattern, 33.0, 7.0, 60.0, 11.0, 12.0, []float64{4}, 0, 0.0},
-		[]any{full.Pattern, full.Support, full.Seam, full.SupportPattern, full.SupportDeg, full.SupportPercent, full.SupportRoofPercent, full.BridgeMMPerS, full.SupportMMPerS, full.PauseMM, *full.SupportRoof, *full.ChangePurgeMM})
+		[]any{full.Pattern, full.Support, full.Seam, full.SupportPattern, full.SupportDeg, full.SupportPercent, full.SupportInterfacePercent, full.BridgeMMPerS, full.SupportMMPerS, full.PauseMM, *full.SupportInterface, *full.ChangePurgeMM})
 	bare := Recipe{LineMM: 0.4, LayerMM: 0.2, OuterMMPerS: 50, InnerMMPerS: 70, NozzleC: 200}.WithDefaults()
-	assert.Equal(t, []any{PatternGrid, SupportOff, SeamRear, SupportLines, 50.0, 15.0, 83.0, 30.0, 70.0, 200.0, 1, 1, 2, 10.0, []float64{}, 0.2},
-		[]any{bare.Pattern, bare.Support, bare.Seam, bare.SupportPattern, bare.SupportDeg, bare.SupportPercent, bare.SupportRoofPercent, bare.BridgeMMPerS, bare.SupportMMPerS, bare.FirstNozzleC, bare.PieceNozzle, bare.SupportNozzle, *bare.SupportRoof, *bare.ChangePurgeMM, bare.PauseMM, *bare.SupportDropMM})
-	assert.InDelta(t, 0.6, *bare.SupportGapMM, 1e-12)
+	assert.Equal(t, []any{PatternGrid, SupportOff, SeamBack, SupportLines, 50.0, 15.0, 83.0, 30.0, 70.0, 200.0, 1, 1, 2, 10.0, []float64{}, 0.2},
+		[]any{bare.Pattern, bare.Support, bare.Seam, bare.SupportPattern, bare.SupportDeg, bare.SupportPercent, bare.SupportInterfacePercent, bare.BridgeMMPerS, bare.SupportMMPerS, bare.FirstNozzleC, bare.PieceNozzle, bare.SupportNozzle, *bare.SupportInterface, *bare.ChangePurgeMM, bare.PauseMM, *bare.SupportVerticalGapMM})
+	assert.InDelta(t, 0.6, *bare.SupportHorizontalGapMM, 1e-12)
 }
 
 // Layer bounds are those of the nozzles in use, and never above the line's width.
@@ -251,11 +251,11 @@ func TestAllThatIsTooHotIsTold(t *testing.T) {
 	r := everyday()
 	r.SupportNozzle, r.NozzleC, r.FirstNozzleC, r.BedC = 2, 230, 240, 60
 	var got []string
-	for _, p := range r.TooHot(&m, machine.Spools{{Name: "PLA"}, {Name: "PVA", NozzleC: 225, NozzleMaxC: 210}}) {
+	for _, p := range r.TooHot(&m, machine.Loaded{{Name: "PLA"}, {Name: "PVA", NozzleC: 225, NozzleMaxC: 210}}) {
 		got = append(got, p.Field)
 	}
 	assert.Equal(t, []string{"bed_c", "first_nozzle_c", "nozzle_c", "support_nozzle", "support_nozzle"}, got, "225 is too hot for the machine, and for PVA")
-	h := r.Heats(&m, machine.Spools{{Name: "PLA"}})
+	h := r.Heats(&m, machine.Loaded{{Name: "PLA"}})
 	assert.Zero(t, h.At(0, true), "the bed is no nozzle")
 	assert.Zero(t, h.At(-1, true))
 	assert.InDelta(t, 240, h.At(1, true), 0)
@@ -270,7 +270,7 @@ func TestAllThatIsTooHotIsTold(t *testing.T) {
 func TestUnfitNozzlesAreToldOnceEach(t *testing.T) {
 	m := machine.Machine{Name: "Bowline", NozzlesMM: []float64{0.4, 0.8}, NozzleMaxC: 300, BedMaxC: 100}
 	m.Second.Material = "PVA"
-	spools := machine.Spools{{Name: "PLA"}, {Name: "PVA"}}
+	loaded := machine.Loaded{{Name: "PLA"}, {Name: "PVA"}}
 	for _, c := range []struct {
 		piece, support int
 		layer          float64
@@ -279,7 +279,7 @@ func TestUnfitNozzlesAreToldOnceEach(t *testing.T) {
 		r := everyday()
 		r.PieceNozzle, r.SupportNozzle, r.LayerMM, r.LineMM, r.FirstLayerMM = c.piece, c.support, c.layer, 0.75, 0.2
 		n := 0
-		for _, p := range r.Validate(&m, spools) {
+		for _, p := range r.Validate(&m, loaded) {
 			if p.Field == "layer_mm" {
 				n++
 			}

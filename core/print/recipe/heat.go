@@ -29,7 +29,7 @@ type Heat struct {
 type Heats []Heat
 
 // Heats gives them for a machine and what is loaded in it.
-func (r Recipe) Heats(m *machine.Machine, loaded machine.Spools) Heats {
+func (r Recipe) Heats(m *machine.Machine, loaded machine.Loaded) Heats {
 	r = r.WithDefaults()
 	out := Heats{{Nozzle: 0, First: true, C: r.BedC, Field: "bed_c"}, {Nozzle: 0, C: r.BedC, Field: "bed_c"}}
 	nozzles := []int{r.PieceNozzle}
@@ -124,7 +124,7 @@ func (h Heats) At(nozzle int, first bool) float64 {
 }
 
 // TooHot lists the temperatures of a recipe that machine or material do not stand.
-func (r *Recipe) TooHot(m *machine.Machine, loaded machine.Spools) []machine.Problem {
+func (r *Recipe) TooHot(m *machine.Machine, loaded machine.Loaded) []machine.Problem {
 	var out []machine.Problem
 	r.Heats(m, loaded).problems(m, func(field, format string, args ...any) {
 		out = append(out, machine.Problem{Field: field, Text: fmt.Sprintf(format, args...)})

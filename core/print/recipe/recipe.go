@@ -20,75 +20,75 @@ const (
 	WorkingPart Purpose = "working part"
 )
 
-// Hold is what keeps the first layer down.
-type Hold string
+// Adhesion is what keeps the first layer down.
+type Adhesion string
 
 // The ways of holding.
 const (
-	HoldNone  Hold = "none"
-	HoldSkirt Hold = "skirt"
-	HoldBrim  Hold = "brim"
-	HoldRaft  Hold = "raft"
+	AdhesionNone  Adhesion = "none"
+	AdhesionSkirt Adhesion = "skirt"
+	AdhesionBrim  Adhesion = "brim"
+	AdhesionRaft  Adhesion = "raft"
 )
 
 // Recipe is one set of settings. Where 0 is a value of its own, a pointer tells it
 // from what is left out; nobody writes through those pointers.
 type Recipe struct {
-	Name          string  `json:"name" minLength:"1" maxLength:"60"`
-	Purpose       Purpose `json:"purpose" enum:"quick look,everyday,working part"`
-	Machine       string  `json:"machine" maxLength:"60" doc:"Name of the machine it is for"`
-	Material      string  `json:"material" maxLength:"60" doc:"Name of the material"`
-	LayerMM       float64 `json:"layer_mm" minimum:"0.01" maximum:"1.5" doc:"Layer height, mm"`
-	FirstLayerMM  float64 `json:"first_layer_mm" minimum:"0.01" maximum:"1.5" doc:"Height of the first layer, mm"`
-	LineMM        float64 `json:"line_mm" minimum:"0.1" maximum:"3" doc:"Width of a line, mm"`
-	Shells        int     `json:"shells" minimum:"1" maximum:"20" doc:"Outline passes"`
-	TopLayers     int     `json:"top_layers" minimum:"0" maximum:"50" doc:"Solid layers that close the top"`
-	BottomLayers  int     `json:"bottom_layers" minimum:"0" maximum:"50" doc:"Solid layers that close the bottom"`
-	InfillPercent float64 `json:"infill_percent" minimum:"0" maximum:"100" doc:"How full the inside is, %"`
-	Hold          Hold    `json:"hold" enum:"none,skirt,brim,raft" doc:"What keeps the first layer down"`
-	BrimMM        float64 `json:"brim_mm" minimum:"0" maximum:"50" doc:"Width of a brim, mm" with:"hold"`
-	NozzleC       float64 `json:"nozzle_c" minimum:"0" maximum:"600" doc:"Nozzle temperature, °C"`
-	BedC          float64 `json:"bed_c" minimum:"0" maximum:"250" doc:"Bed temperature, °C"`
-	OuterMMPerS   float64 `json:"outer_mm_per_s" minimum:"1" maximum:"1000" doc:"Speed of the outer shell, mm/s"`
-	InnerMMPerS   float64 `json:"inner_mm_per_s" minimum:"1" maximum:"1000" doc:"Speed of the inner shells, mm/s"`
-	CapMMPerS     float64 `json:"cap_mm_per_s" minimum:"1" maximum:"1000" doc:"Speed of solid layers, mm/s"`
-	InfillMMPerS  float64 `json:"infill_mm_per_s" minimum:"1" maximum:"1000" doc:"Speed of the infill, mm/s" with:"infill_percent"`
-	FirstMMPerS   float64 `json:"first_mm_per_s" minimum:"1" maximum:"500" doc:"Speed of the first layer, mm/s"`
-	TravelMMPerS  float64 `json:"travel_mm_per_s" minimum:"1" maximum:"2000" doc:"Speed without extruding, mm/s"`
-	RetractMM     float64 `json:"retract_mm" minimum:"0" maximum:"20" doc:"Filament pulled back before a travel, mm"`
-	RetractMMPerS float64 `json:"retract_mm_per_s" minimum:"1" maximum:"200" doc:"Speed of pulling back, mm/s" with:"retract_mm"`
-	LeastLayerS   float64 `json:"least_layer_s" minimum:"0" maximum:"600" doc:"A layer takes at least this long, so that it cools, s"`
+	Name            string   `json:"name" minLength:"1" maxLength:"60"`
+	Purpose         Purpose  `json:"purpose" enum:"quick look,everyday,working part"`
+	Machine         string   `json:"machine" maxLength:"60" doc:"Name of the machine it is for"`
+	Material        string   `json:"material" maxLength:"60" doc:"Name of the material"`
+	LayerMM         float64  `json:"layer_mm" minimum:"0.01" maximum:"1.5" name:"Layer height" doc:"How thick a layer is, mm"`
+	FirstLayerMM    float64  `json:"first_layer_mm" minimum:"0.01" maximum:"1.5" name:"First layer height" doc:"How thick the first layer is, mm"`
+	LineMM          float64  `json:"line_mm" minimum:"0.1" maximum:"3" name:"Line width" doc:"How wide a line is laid, mm"`
+	Shells          int      `json:"shells" minimum:"1" maximum:"20" name:"Shells" doc:"Outline passes"`
+	TopLayers       int      `json:"top_layers" minimum:"0" maximum:"50" name:"Top layers" doc:"Solid layers that close the top"`
+	BottomLayers    int      `json:"bottom_layers" minimum:"0" maximum:"50" name:"Bottom layers" doc:"Solid layers that close the bottom"`
+	InfillPercent   float64  `json:"infill_percent" minimum:"0" maximum:"100" name:"Infill density" doc:"How full the inside is, %"`
+	Adhesion        Adhesion `json:"bed_adhesion" enum:"none,skirt,brim,raft" name:"Bed adhesion" doc:"What keeps the first layer down"`
+	BrimMM          float64  `json:"brim_mm" minimum:"0" maximum:"50" name:"Brim width" doc:"How far a brim reaches, mm" with:"bed_adhesion"`
+	NozzleC         float64  `json:"nozzle_c" minimum:"0" maximum:"600" name:"Nozzle temperature" doc:"How hot the nozzle is, °C"`
+	BedC            float64  `json:"bed_c" minimum:"0" maximum:"250" name:"Bed temperature" doc:"How warm the bed is, °C"`
+	OuterMMPerS     float64  `json:"outer_mm_per_s" minimum:"1" maximum:"1000" name:"Outer shell speed" doc:"Speed of the outer shell, mm/s"`
+	InnerMMPerS     float64  `json:"inner_mm_per_s" minimum:"1" maximum:"1000" name:"Inner shell speed" doc:"Speed of the inner shells, mm/s"`
+	TopBottomMMPerS float64  `json:"top_bottom_mm_per_s" minimum:"1" maximum:"1000" name:"Top and bottom speed" doc:"Speed of solid layers, mm/s"`
+	InfillMMPerS    float64  `json:"infill_mm_per_s" minimum:"1" maximum:"1000" name:"Infill speed" doc:"Speed of the infill, mm/s" with:"infill_percent"`
+	FirstMMPerS     float64  `json:"first_mm_per_s" minimum:"1" maximum:"500" name:"First layer speed" doc:"Speed of the first layer, mm/s"`
+	TravelMMPerS    float64  `json:"travel_mm_per_s" minimum:"1" maximum:"2000" name:"Travel speed" doc:"Speed without extruding, mm/s"`
+	RetractMM       float64  `json:"retract_mm" minimum:"0" maximum:"20" name:"Retraction" doc:"Filament pulled back before a travel, mm"`
+	RetractMMPerS   float64  `json:"retract_mm_per_s" minimum:"1" maximum:"200" name:"Retraction speed" doc:"Speed of pulling back, mm/s" with:"retract_mm"`
+	MinLayerTimeS   float64  `json:"min_layer_time_s" minimum:"0" maximum:"600" name:"Minimum layer time" doc:"A layer takes at least this long, so that it cools, s"`
 
-	Pattern            Pattern        `json:"pattern" enum:"lines,grid,honeycomb,gyroid" doc:"How the inside is filled" with:"infill_percent" unset:"grid"`
-	Support            Support        `json:"support" enum:"off,plate only,everywhere,first layer only" doc:"Where support may stand" unset:"off"`
-	SupportDeg         float64        `json:"support_deg" minimum:"10" maximum:"89" doc:"Faces that lean out further than this from upright are supported, °" with:"support" unset:"50"`
-	SupportPercent     float64        `json:"support_percent" minimum:"1" maximum:"100" doc:"How dense support is, %" with:"support" unset:"15"`
-	SupportGapMM       *float64       `json:"support_gap_mm,omitempty" minimum:"0" maximum:"5" doc:"How far support stays from walls, mm" with:"support" unset:"1.5 lines"`
-	SupportDropMM      *float64       `json:"support_drop_mm,omitempty" minimum:"0" maximum:"2" doc:"Gap between support and what rests on it, mm" with:"support" unset:"a layer"`
-	SupportRoof        *int           `json:"support_roof,omitempty" minimum:"0" maximum:"20" doc:"Dense layers on top of support" with:"support" unset:"2"`
-	SupportRoofPercent float64        `json:"support_roof_percent" minimum:"0" maximum:"100" doc:"How dense those layers are, %" with:"support" unset:"83"`
-	SupportPattern     SupportPattern `json:"support_pattern" enum:"lines,grid" doc:"How support is laid" with:"support" unset:"lines"`
-	BridgeMMPerS       float64        `json:"bridge_mm_per_s" minimum:"1" maximum:"500" doc:"Speed of bridges, mm/s" unset:"0.6 of the outer shell's"`
-	SupportMMPerS      float64        `json:"support_mm_per_s" minimum:"1" maximum:"1000" doc:"Speed of support, mm/s" with:"support" unset:"the inner shells'"`
-	LiftMM             float64        `json:"lift_mm" minimum:"0" maximum:"10" doc:"How far the nozzle lifts on a travel that crosses an outline, mm" with:"retract_mm"`
-	FirstNozzleC       float64        `json:"first_nozzle_c" minimum:"0" maximum:"600" doc:"Nozzle temperature of the first layer, °C" with:"nozzle_c" unset:"as the others"`
-	FanPercent         float64        `json:"fan_percent" minimum:"0" maximum:"100" doc:"Fan from the third layer on, %"`
-	Seam               Seam           `json:"seam" enum:"rear,aligned,nearest" doc:"Where outlines begin" unset:"rear"`
-	PauseMM            []float64      `json:"pause_mm" maxItems:"20" doc:"Heights at which the machine waits for somebody, mm"`
-	PurgeMM            float64        `json:"purge_mm" minimum:"0" maximum:"500" doc:"Filament let out before the first line, mm"`
+	Pattern                 Pattern        `json:"pattern" enum:"lines,grid,honeycomb,gyroid" name:"Infill pattern" doc:"How the inside is filled" with:"infill_percent" unset:"grid"`
+	Support                 Support        `json:"support" enum:"off,plate only,everywhere,first layer only" name:"Support" doc:"Where support may stand" unset:"off"`
+	SupportDeg              float64        `json:"support_deg" minimum:"10" maximum:"89" name:"Overhang angle" doc:"Faces that lean out further than this from upright are supported, °" with:"support" unset:"50"`
+	SupportPercent          float64        `json:"support_percent" minimum:"1" maximum:"100" name:"Support density" doc:"How dense support is, %" with:"support" unset:"15"`
+	SupportHorizontalGapMM  *float64       `json:"support_horizontal_gap_mm,omitempty" minimum:"0" maximum:"5" name:"Support horizontal gap" doc:"How far support stays from walls, mm" with:"support" unset:"1.5 lines"`
+	SupportVerticalGapMM    *float64       `json:"support_vertical_gap_mm,omitempty" minimum:"0" maximum:"2" name:"Support vertical gap" doc:"Gap between support and what rests on it, mm" with:"support" unset:"a layer"`
+	SupportInterface        *int           `json:"support_interface_layers,omitempty" minimum:"0" maximum:"20" name:"Support interface layers" doc:"Dense layers on top of support" with:"support" unset:"2"`
+	SupportInterfacePercent float64        `json:"support_interface_percent" minimum:"0" maximum:"100" name:"Support interface density" doc:"How dense those layers are, %" with:"support" unset:"83"`
+	SupportPattern          SupportPattern `json:"support_pattern" enum:"lines,grid" name:"Support pattern" doc:"How support is laid" with:"support" unset:"lines"`
+	BridgeMMPerS            float64        `json:"bridge_mm_per_s" minimum:"1" maximum:"500" name:"Bridge speed" doc:"Speed of bridges, mm/s" unset:"0.6 of the outer shell's"`
+	SupportMMPerS           float64        `json:"support_mm_per_s" minimum:"1" maximum:"1000" name:"Support speed" doc:"Speed of support, mm/s" with:"support" unset:"the inner shells'"`
+	LiftMM                  float64        `json:"lift_mm" minimum:"0" maximum:"10" name:"Lift on travel" doc:"How far the nozzle lifts on a travel that crosses an outline, mm" with:"retract_mm"`
+	FirstNozzleC            float64        `json:"first_nozzle_c" minimum:"0" maximum:"600" name:"First layer nozzle temperature" doc:"How hot the nozzle is in the first layer, °C" with:"nozzle_c" unset:"as the others"`
+	FanPercent              float64        `json:"fan_percent" minimum:"0" maximum:"100" name:"Fan" doc:"How fast the fan blows, from the third layer on, %"`
+	Seam                    Seam           `json:"seam" enum:"in one line,at the back,closest" name:"Seam" doc:"Where closed outlines begin" unset:"at the back"`
+	PauseMM                 []float64      `json:"pause_mm" maxItems:"20" name:"Pauses" doc:"Heights at which the machine waits for somebody, mm"`
+	PurgeMM                 float64        `json:"purge_mm" minimum:"0" maximum:"500" name:"Purge at the start" doc:"Filament let out before the first line, mm"`
 
-	PieceNozzle   int      `json:"piece_nozzle" minimum:"0" maximum:"2" doc:"Nozzle that lays the part" unset:"1"`
-	SupportNozzle int      `json:"support_nozzle" minimum:"0" maximum:"2" doc:"Nozzle that lays support" with:"support" unset:"the one that lays the part"`
-	ChangePurgeMM *float64 `json:"change_purge_mm,omitempty" minimum:"0" maximum:"500" doc:"Filament laid into the purge block after a change of nozzle, mm" with:"support_nozzle" unset:"10"`
+	PieceNozzle   int      `json:"piece_nozzle" minimum:"0" maximum:"2" name:"Nozzle of the part" doc:"Nozzle that lays the part" unset:"1"`
+	SupportNozzle int      `json:"support_nozzle" minimum:"0" maximum:"2" name:"Nozzle of the support" doc:"Nozzle that lays support" with:"support" unset:"the one that lays the part"`
+	ChangePurgeMM *float64 `json:"change_purge_mm,omitempty" minimum:"0" maximum:"500" name:"Purge after a nozzle change" doc:"Filament laid into the purge tower after a change of nozzle, mm" with:"support_nozzle" unset:"10"`
 
-	OuterMMPerS2   float64 `json:"outer_mm_per_s2" minimum:"0" maximum:"100000" doc:"Acceleration of the outer shell, mm/s²" unset:"the machine's"`
-	InnerMMPerS2   float64 `json:"inner_mm_per_s2" minimum:"0" maximum:"100000" doc:"Acceleration of the inner shells, mm/s²" unset:"the machine's"`
-	CapMMPerS2     float64 `json:"cap_mm_per_s2" minimum:"0" maximum:"100000" doc:"Acceleration of solid layers, mm/s²" unset:"the machine's"`
-	InfillMMPerS2  float64 `json:"infill_mm_per_s2" minimum:"0" maximum:"100000" doc:"Acceleration of the infill, mm/s²" unset:"the machine's"`
-	BridgeMMPerS2  float64 `json:"bridge_mm_per_s2" minimum:"0" maximum:"100000" doc:"Acceleration of bridges, mm/s²" unset:"the machine's"`
-	SupportMMPerS2 float64 `json:"support_mm_per_s2" minimum:"0" maximum:"100000" doc:"Acceleration of support, mm/s²" with:"support" unset:"the machine's"`
-	FirstMMPerS2   float64 `json:"first_mm_per_s2" minimum:"0" maximum:"100000" doc:"Acceleration of the first layer, mm/s²" unset:"the machine's"`
-	TravelMMPerS2  float64 `json:"travel_mm_per_s2" minimum:"0" maximum:"100000" doc:"Acceleration without extruding, mm/s²" unset:"the machine's"`
+	OuterMMPerS2     float64 `json:"outer_mm_per_s2" minimum:"0" maximum:"100000" name:"Outer shell acceleration" doc:"Acceleration of the outer shell, mm/s²" unset:"the machine's"`
+	InnerMMPerS2     float64 `json:"inner_mm_per_s2" minimum:"0" maximum:"100000" name:"Inner shell acceleration" doc:"Acceleration of the inner shells, mm/s²" unset:"the machine's"`
+	TopBottomMMPerS2 float64 `json:"top_bottom_mm_per_s2" minimum:"0" maximum:"100000" name:"Top and bottom acceleration" doc:"Acceleration of solid layers, mm/s²" unset:"the machine's"`
+	InfillMMPerS2    float64 `json:"infill_mm_per_s2" minimum:"0" maximum:"100000" name:"Infill acceleration" doc:"Acceleration of the infill, mm/s²" unset:"the machine's"`
+	BridgeMMPerS2    float64 `json:"bridge_mm_per_s2" minimum:"0" maximum:"100000" name:"Bridge acceleration" doc:"Acceleration of bridges, mm/s²" unset:"the machine's"`
+	SupportMMPerS2   float64 `json:"support_mm_per_s2" minimum:"0" maximum:"100000" name:"Support acceleration" doc:"Acceleration of support, mm/s²" with:"support" unset:"the machine's"`
+	FirstMMPerS2     float64 `json:"first_mm_per_s2" minimum:"0" maximum:"100000" name:"First layer acceleration" doc:"Acceleration of the first layer, mm/s²" unset:"the machine's"`
+	TravelMMPerS2    float64 `json:"travel_mm_per_s2" minimum:"0" maximum:"100000" name:"Travel acceleration" doc:"Acceleration without extruding, mm/s²" unset:"the machine's"`
 }
 
 // Pattern is how the inside is filled.
@@ -127,9 +127,9 @@ type Seam string
 
 // The seams.
 const (
-	SeamRear    Seam = "rear"
-	SeamAligned Seam = "aligned"
-	SeamNearest Seam = "nearest"
+	SeamBack    Seam = "at the back"
+	SeamInLine  Seam = "in one line"
+	SeamClosest Seam = "closest"
 )
 
 // WithDefaults fills what a recipe leaves out with values that are common
@@ -142,7 +142,7 @@ func (r Recipe) WithDefaults() Recipe {
 	}
 	text((*string)(&r.Pattern), string(PatternGrid))
 	text((*string)(&r.Support), string(SupportOff))
-	text((*string)(&r.Seam), string(SeamRear))
+	text((*string)(&r.Seam), string(SeamBack))
 	num := func(v *float64, d float64) {
 		if *v <= 0 {
 			*v = d
@@ -150,11 +150,11 @@ func (r Recipe) WithDefaults() Recipe {
 	}
 	num(&r.SupportDeg, 50)
 	num(&r.SupportPercent, 15)
-	num(&r.SupportRoofPercent, 83)
+	num(&r.SupportInterfacePercent, 83)
 	text((*string)(&r.SupportPattern), string(SupportLines))
-	r.SupportGapMM = cmp.Or(r.SupportGapMM, new(1.5*r.LineMM))
-	r.SupportDropMM = cmp.Or(r.SupportDropMM, new(r.LayerMM))
-	r.SupportRoof = cmp.Or(r.SupportRoof, new(2))
+	r.SupportHorizontalGapMM = cmp.Or(r.SupportHorizontalGapMM, new(1.5*r.LineMM))
+	r.SupportVerticalGapMM = cmp.Or(r.SupportVerticalGapMM, new(r.LayerMM))
+	r.SupportInterface = cmp.Or(r.SupportInterface, new(2))
 	r.ChangePurgeMM = cmp.Or(r.ChangePurgeMM, new(10.0))
 	num(&r.BridgeMMPerS, 0.6*r.OuterMMPerS)
 	num(&r.SupportMMPerS, r.InnerMMPerS)
@@ -177,7 +177,7 @@ func (r Recipe) WithDefaults() Recipe {
 //
 // The bounds of layer height (a fifth to four fifths of the nozzle) and line
 // width (nine tenths to twice the nozzle) are common practice, no source.
-func (r *Recipe) Validate(mach *machine.Machine, loaded machine.Spools) []machine.Problem {
+func (r *Recipe) Validate(mach *machine.Machine, loaded machine.Loaded) []machine.Problem {
 	var out []machine.Problem
 	bad := func(field, format string, args ...any) {
 		out = append(out, machine.Problem{Field: field, Text: fmt.Sprintf(format, args...)})
@@ -188,7 +188,7 @@ func (r *Recipe) Validate(mach *machine.Machine, loaded machine.Spools) []machin
 	for _, v := range []struct {
 		key     string
 		percent float64
-	}{{"infill_percent", r.InfillPercent}, {"support_roof_percent", r.SupportRoofPercent}} {
+	}{{"infill_percent", r.InfillPercent}, {"support_interface_percent", r.SupportInterfacePercent}} {
 		if v.percent != 0 && v.percent < 1 {
 			bad(v.key, "It is 0 or at least 1 %%, not %g %%.", v.percent)
 		}
@@ -201,7 +201,7 @@ func (r *Recipe) Validate(mach *machine.Machine, loaded machine.Spools) []machin
 	for _, a := range []struct {
 		key     string
 		mmPerS2 float64
-	}{{"outer_mm_per_s2", r.OuterMMPerS2}, {"inner_mm_per_s2", r.InnerMMPerS2}, {"cap_mm_per_s2", r.CapMMPerS2}, {"infill_mm_per_s2", r.InfillMMPerS2},
+	}{{"outer_mm_per_s2", r.OuterMMPerS2}, {"inner_mm_per_s2", r.InnerMMPerS2}, {"top_bottom_mm_per_s2", r.TopBottomMMPerS2}, {"infill_mm_per_s2", r.InfillMMPerS2},
 		{"bridge_mm_per_s2", r.BridgeMMPerS2}, {"support_mm_per_s2", r.SupportMMPerS2}, {"first_mm_per_s2", r.FirstMMPerS2}, {"travel_mm_per_s2", r.TravelMMPerS2}} {
 		if a.mmPerS2 != 0 && a.mmPerS2 < 10 {
 			bad(a.key, "An acceleration is 10 mm/s² or more, or 0 for the machine's; not %g mm/s².", a.mmPerS2)
@@ -236,7 +236,7 @@ func (r *Recipe) LayerBounds(mach *machine.Machine) (leastMM, mostMM float64) {
 }
 
 // suits looks at nozzles: there, loaded, and of a size for the layers and lines.
-func (r *Recipe) suits(mach *machine.Machine, loaded machine.Spools, bad func(field, format string, args ...any)) {
+func (r *Recipe) suits(mach *machine.Machine, loaded machine.Loaded, bad func(field, format string, args ...any)) {
 	full := r.WithDefaults()
 	for k, n := range [2]int{full.PieceNozzle, full.SupportNozzle} {
 		field := [2]string{"piece_nozzle", "support_nozzle"}[k]

@@ -79,7 +79,7 @@ func TestDeparturesSetWhatTheySay(t *testing.T) {
 		default:
 			value = strconv.FormatFloat(math.Round(1000*rapid.Float64Range(*s.Least, *s.Most).Draw(t, "x"))/1000, 'f', -1, 64)
 		}
-		got, err := base.Apply([]Departure{{Key: s.Key, Value: " " + value + " "}})
+		got, err := base.Apply([]Override{{Key: s.Key, Value: " " + value + " "}})
 		if s.Least != nil && err != nil { // rounding may step over the edge
 			v, _ := strconv.ParseFloat(value, 64)
 			require.True(t, v < *s.Least || v > *s.Most, "%s: %v", value, err)
@@ -105,10 +105,10 @@ func TestWhatCannotBeSetIsRefusedWithTheReason(t *testing.T) {
 		"pause_mm=3, x": `"x" is no number`, "infill_percent=-1": "not between 0 and 100 %",
 	} {
 		key, v, _ := strings.Cut(value, "=")
-		_, err := everyday().Apply([]Departure{{Key: key, Value: v}})
+		_, err := everyday().Apply([]Override{{Key: key, Value: v}})
 		assert.ErrorContains(t, err, says, value)
 	}
-	got, err := everyday().Apply([]Departure{{Key: "support", Value: "Everywhere"}, {Key: "pause_mm", Value: ""}})
+	got, err := everyday().Apply([]Override{{Key: "support", Value: "Everywhere"}, {Key: "pause_mm", Value: ""}})
 	require.NoError(t, err)
 	assert.Equal(t, SupportEverywhere, got.Support)
 	assert.Empty(t, got.PauseMM)
@@ -118,19 +118,19 @@ func TestWhatCannotBeSetIsRefusedWithTheReason(t *testing.T) {
 func TestDefaultsFillWhatIsLeftOut(t *testing.T) {
 	r := everyday().WithDefaults()
 	assert.Equal(t, r, r.WithDefaults())
-	assert.InDelta(t, 0.675, *r.SupportGapMM, 1e-12, "one and a half lines")
+	assert.InDelta(t, 0.675, *r.SupportHorizontalGapMM, 1e-12, "one and a half lines")
 	assert.InDelta(t, 24, r.BridgeMMPerS, 1e-12)
 	assert.Equal(t, 1, r.SupportNozzle)
 	set := everyday()
-	set.PieceNozzle, set.SupportGapMM, set.SupportDropMM, set.FirstNozzleC = 2, new(1.0), new(0.0), 220
+	set.PieceNozzle, set.SupportHorizontalGapMM, set.SupportVerticalGapMM, set.FirstNozzleC = 2, new(1.0), new(0.0), 220
 	set = set.WithDefaults()
 	assert.Equal(t, 2, set.SupportNozzle, "as the part's")
-	assert.Equal(t, []float64{1, 0}, []float64{*set.SupportGapMM, *set.SupportDropMM}, "no gap is a gap of 0, not one left out")
+	assert.Equal(t, []float64{1, 0}, []float64{*set.SupportHorizontalGapMM, *set.SupportVerticalGapMM}, "no gap is a gap of 0, not one left out")
 	soluble := &machine.Material{NozzleC: 225}
-	spools := machine.Spools{{NozzleC: 1}, soluble}
+	loaded := machine.Loaded{{NozzleC: 1}, soluble}
 	both := set
 	both.SupportNozzle = 1
-	h := both.Heats(nil, spools)
+	h := both.Heats(nil, loaded)
 	assert.Equal(t, []float64{220, 210, 225, 225, 0}, []float64{h.At(1, true), h.At(1, false), h.At(2, true), h.At(2, false), h.At(3, true)})
 }
 
@@ -144,7 +144,7 @@ func TestRecipesMustSuitMachineAndMaterial(t *testing.T) {
 		r := everyday()
 		change(&r)
 		out := ""
-		for _, p := range r.Validate(&mach, machine.Spools{&mat}) {
+		for _, p := range r.Validate(&mach, machine.Loaded{&mat}) {
 			out += fmt.Sprintf("%s: %s\n", p.Field, p.Text)
 		}
 		return out
@@ -173,14 +173,14 @@ func TestRecipesMustSuitMachineAndMaterial(t *testing.T) {
 // databases.
 func TestChoicesAreTheKnownOnes(t *testing.T) {
 	want := map[string][]string{
-		"hold": {"none", "skirt", "brim", "raft"}, "pattern": {"lines", "grid", "honeycomb", "gyroid"}, "support_pattern": {"lines", "grid"},
-		"seam": {"rear", "aligned", "nearest"}, "support": {"off", "plate only", "everywhere", "first layer only"}, "purpose": {"quick look", "everyday", "working part"},
+		"bed_adhesion": {"none", "skirt", "brim", "raft"}, "pattern": {"lines", "grid", "honeycomb", "gyroid"}, "support_pattern": {"lines", "grid"},
+		"seam": {"in one line", "at the back", "closest"}, "support": {"off", "plate only", "everywhere", "first layer only"}, "purpose": {"quick look", "everyday", "working part"},
 	}
 	known := map[string][]string{
-		"hold":            {string(HoldNone), string(HoldSkirt), string(HoldBrim), string(HoldRaft)},
+		"bed_adhesion":    {string(AdhesionNone), string(AdhesionSkirt), string(AdhesionBrim), string(AdhesionRaft)},
 		"pattern":         {string(PatternLines), string(PatternGrid), string(PatternHoneycomb), string(PatternGyroid)},
 		"support_pattern": {string(SupportLines), string(SupportGrid)},
-		"seam":            {string(SeamRear), string(SeamAligned), string(SeamNearest)},
+		"seam":            {string(SeamBack), string(SeamInLine), string(SeamClosest)},
 		"support":         {string(SupportOff), string(SupportPlateOnly), string(SupportEverywhere), string(SupportFirstLayer)},
 	}
 	for _, s := range Settings() {

@@ -13,6 +13,7 @@ import (
 // Setting describes one field of a recipe, for searching and for forms.
 type Setting struct {
 	Key     string   `json:"key"`
+	Name    string   `json:"name" doc:"The trade's word for it"`
 	Type    string   `json:"type" enum:"number,whole number,text,choice,list"`
 	Unit    string   `json:"unit,omitempty"`
 	Least   *float64 `json:"least,omitempty"`
@@ -34,7 +35,7 @@ func Settings() []Setting {
 	t := reflect.TypeOf(Recipe{})
 	for i := range t.NumField() {
 		f := t.Field(i)
-		s := Setting{Key: keyOf(f), Text: f.Tag.Get("doc"), Unset: f.Tag.Get("unset"), With: f.Tag.Get("with")}
+		s := Setting{Key: keyOf(f), Name: f.Tag.Get("name"), Text: f.Tag.Get("doc"), Unset: f.Tag.Get("unset"), With: f.Tag.Get("with")}
 		if fixed[s.Key] {
 			continue
 		}
@@ -76,8 +77,8 @@ func keyOf(f reflect.StructField) string {
 	return key
 }
 
-// Departure is one setting that differs from the house's recipe.
-type Departure struct {
+// Override is one setting that differs from the house's recipe.
+type Override struct {
 	Key   string `json:"key" maxLength:"40"`
 	Value string `json:"value" maxLength:"60" doc:"As text; lists with commas"`
 	Why   string `json:"why" maxLength:"300"`
@@ -85,24 +86,24 @@ type Departure struct {
 	Was   string `json:"was,omitempty" doc:"What the recipe said then"`
 }
 
-// Apply gives a copy of the recipe with departures in force. A key that is none,
+// Apply gives a copy of the recipe with overrides in force. A key that is none,
 // a value that cannot be read or is out of its range is an error with the key.
-func (r Recipe) Apply(departures []Departure) (Recipe, error) {
+func (r Recipe) Apply(overrides []Override) (Recipe, error) {
 	all := map[string]Setting{}
 	for _, s := range Settings() {
 		all[s.Key] = s
 	}
 	// What json reads goes where pointers and lists point to: this copy has its own.
 	r.PauseMM = slices.Clone(r.PauseMM)
-	for _, p := range []**float64{&r.SupportGapMM, &r.SupportDropMM, &r.ChangePurgeMM} {
+	for _, p := range []**float64{&r.SupportHorizontalGapMM, &r.SupportVerticalGapMM, &r.ChangePurgeMM} {
 		if *p != nil {
 			*p = new(**p)
 		}
 	}
-	if r.SupportRoof != nil {
-		r.SupportRoof = new(*r.SupportRoof)
+	if r.SupportInterface != nil {
+		r.SupportInterface = new(*r.SupportInterface)
 	}
-	for _, d := range departures {
+	for _, d := range overrides {
 		s, ok := all[d.Key]
 		if !ok {
 			return r, fmt.Errorf("there is no setting %q", d.Key)

@@ -15,7 +15,7 @@ type span struct {
 }
 
 // spans are what of a layer is laid over nothing from something to something. What
-// rests on support is laid as any cap, and so is what is held at one side only: no
+// rests on support is laid as any solid layer, and so is what is held at one side only: no
 // direction gives its lines two ends.
 func (s *slicer) spans(w *worker, i int) []span {
 	if len(s.bridges[i]) == 0 {
@@ -23,8 +23,8 @@ func (s *slicer) spans(w *worker, i int) []span {
 	}
 	width, gap := um(s.r.LineMM), um(Spacing(s.r.LineMM, s.heights[i]))
 	free, carriers := s.bridges[i], s.outline[i-1]
-	if foot := i - 1 - s.drop(); s.support != nil && foot >= 0 && len(s.support[foot]) > 0 {
-		carried := w.poly.Offset(s.support[foot], um(*s.r.SupportGapMM+s.r.LineMM), mitre)
+	if foot := i - 1 - s.verticalGap(); s.support != nil && foot >= 0 && len(s.support[foot]) > 0 {
+		carried := w.poly.Offset(s.support[foot], um(*s.r.SupportHorizontalGapMM+s.r.LineMM), mitre)
 		free = w.poly.Boolean(polygon.Difference, polygon.NonZero, free, carried)
 		free = w.poly.Offset(w.poly.Offset(free, -width, mitre), width, mitre)
 		free = w.poly.Boolean(polygon.Intersection, polygon.NonZero, free, s.bridges[i])

@@ -88,7 +88,7 @@ func (g *ground) stand(s *slicer, i int) {
 	width := um(s.r.LineMM)
 	g.lines.reset(width)
 	g.walls.reset(width)
-	from := max(0, i-s.drop())
+	from := max(0, i-s.verticalGap())
 	g.part = s.outline[from : i+1]
 	for k := from; k <= i; k++ {
 		for j := range s.layers[k].Lines {

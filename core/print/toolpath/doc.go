@@ -1,5 +1,5 @@
 // Package toolpath turns a part into the lines that a machine lays, layer by
-// layer: shells along the outlines, caps that close top and bottom, infill,
+// layer: shells along the outlines, solid layers that close top and bottom, infill,
 // bridges, support and what holds the first layer down, in an order that saves
 // travel.
 //
@@ -26,17 +26,17 @@ type Kind uint8
 const (
 	Outer Kind = iota
 	Inner
-	Cap
+	TopBottom
 	Infill
 	Bridge
 	Support
-	Hold
+	Adhesion
 	Purge
 	kinds
 )
 
 // Kinds are their words.
-var Kinds = [kinds]string{"outer shell", "inner shell", "cap", "infill", "bridge", "support", "first-layer hold", "purge"}
+var Kinds = [kinds]string{"outer shell", "inner shell", "top and bottom", "infill", "bridge", "support", "bed adhesion", "purge"}
 
 func (k Kind) String() string { return Kinds[k] }
 
@@ -106,10 +106,10 @@ type Layer struct {
 // Print is a part's layers, from the plate up.
 type Print struct {
 	Layers []Layer
-	// LiftedMM is how far the part stands above the plate on a raft.
-	LiftedMM float64
-	Notes    []string // what somebody should know, in plain words
-	Regions  []Region // what hangs, and what is done about it, from below
+	// RaftMM is how far the part stands above the plate on a raft.
+	RaftMM  float64
+	Notes   []string // what somebody should know, in plain words
+	Regions []Region // overhangs, and what is done about it, from below
 }
 
 // Region is a part of the surface that hangs further than support begins at.

@@ -26,10 +26,10 @@ func (s *slicer) fill(w *worker, i int) {
 		closed := s.solid[i]
 		for _, b := range s.spans(w, i) {
 			add(Bridge, b.held)
-			add(Cap, b.loose)
+			add(TopBottom, b.loose)
 			closed = w.poly.Boolean(polygon.Difference, polygon.NonZero, closed, b.paths)
 		}
-		add(Cap, scan(closed, angle, gap, gap))
+		add(TopBottom, scan(closed, angle, gap, gap))
 	}
 	sparse := s.inside[i]
 	if len(s.solid[i]) > 0 {

@@ -63,13 +63,13 @@ func picture(l *Layer) string {
 
 // held has support under everything.
 func held(r *recipe.Recipe) {
-	r.Support, r.SupportDeg, r.SupportPercent, r.SupportGapMM, r.SupportRoof = recipe.SupportEverywhere, 50, 15, new(0.5), new(2)
+	r.Support, r.SupportDeg, r.SupportPercent, r.SupportHorizontalGapMM, r.SupportInterface = recipe.SupportEverywhere, 50, 15, new(0.5), new(2)
 }
 
 // Layers of seven demo parts, as they were when somebody last looked at them and
 // found them good: horns that rest on support, a grid in narrow places, a first
 // layer with its brim, two islands beside support, a bridge, gyroid infill, rings
-// of support of a second nozzle beside their purge block.
+// of support of a second nozzle beside their purge tower.
 func TestLayersLookAsTheyDid(t *testing.T) {
 	for _, c := range []struct {
 		part   string
@@ -78,7 +78,7 @@ func TestLayersLookAsTheyDid(t *testing.T) {
 	}{
 		{"mooring-cleat", 22.4, held},
 		{"net-needle", 1, nil},
-		{"sheave", 0.2, func(r *recipe.Recipe) { r.Hold, r.BrimMM = recipe.HoldBrim, 3 }},
+		{"sheave", 0.2, func(r *recipe.Recipe) { r.Adhesion, r.BrimMM = recipe.AdhesionBrim, 3 }},
 		{"mast-finial", 110, held},
 		{"lamp-bracket", 23.2, func(r *recipe.Recipe) { r.Pattern = recipe.PatternHoneycomb }},
 		{"bollard", 28, func(r *recipe.Recipe) { held(r); r.Pattern = recipe.PatternGyroid }},
@@ -137,13 +137,13 @@ func TestFiguresAreAsTheyWere(t *testing.T) {
 		change func(*recipe.Recipe)
 		marks  []Mark
 	}{
-		{"sheave", func(r *recipe.Recipe) { held(r); r.Hold = recipe.HoldRaft; r.Seam = recipe.SeamAligned }, nil},
+		{"sheave", func(r *recipe.Recipe) { held(r); r.Adhesion = recipe.AdhesionRaft; r.Seam = recipe.SeamInLine }, nil},
 		{"mooring-cleat", func(r *recipe.Recipe) {
 			held(r)
-			r.Support, r.Pattern, r.Seam = recipe.SupportPlateOnly, recipe.PatternGyroid, recipe.SeamRear
+			r.Support, r.Pattern, r.Seam = recipe.SupportPlateOnly, recipe.PatternGyroid, recipe.SeamBack
 		}, nil},
 		{"mooring-cleat", func(r *recipe.Recipe) {
-			r.Support, r.InfillPercent, r.Hold, r.BrimMM = recipe.SupportOff, 100, recipe.HoldBrim, 4
+			r.Support, r.InfillPercent, r.Adhesion, r.BrimMM = recipe.SupportOff, 100, recipe.AdhesionBrim, 4
 		}, nil},
 		{"bollard", func(r *recipe.Recipe) { held(r); r.SupportNozzle, r.SupportPattern = 2, recipe.SupportGrid }, nil},
 		{"lamp-bracket", func(r *recipe.Recipe) {
@@ -159,7 +159,7 @@ func TestFiguresAreAsTheyWere(t *testing.T) {
 		require.True(t, ok, c.part)
 		r := plain(c.change)
 		p := sliced(t, m, r, c.marks...)
-		fmt.Fprintf(&out, "%s: %d layers, lifted %.3f\n", c.part, len(p.Layers), p.LiftedMM)
+		fmt.Fprintf(&out, "%s: %d layers, lifted %.3f\n", c.part, len(p.Layers), p.RaftMM)
 		fmt.Fprintf(&out, "  %s\n", strings.Join(p.Notes, "\n  "))
 		for i := 0; i < len(p.Layers); i += max(1, len(p.Layers)/9) {
 			l := &p.Layers[i]

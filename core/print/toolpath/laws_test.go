@@ -96,10 +96,10 @@ func TestNothingLeavesTheMachine(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		v := machine.Volume{Shape: machine.Rectangle, XMM: 40, YMM: 30, ZMM: rapid.Float64Range(5, 12).Draw(t, "room")}
 		r := plain(func(r *recipe.Recipe) {
-			r.Hold = rapid.SampledFrom([]recipe.Hold{recipe.HoldNone, recipe.HoldSkirt, recipe.HoldBrim, recipe.HoldRaft}).Draw(t, "hold")
+			r.Adhesion = rapid.SampledFrom([]recipe.Adhesion{recipe.AdhesionNone, recipe.AdhesionSkirt, recipe.AdhesionBrim, recipe.AdhesionRaft}).Draw(t, "bed_adhesion")
 			r.Support = rapid.SampledFrom([]recipe.Support{recipe.SupportOff, recipe.SupportPlateOnly, recipe.SupportEverywhere}).Draw(t, "support")
 			r.BrimMM, r.LiftMM = 4, 0.5
-			r.SupportDropMM = new(rapid.SampledFrom([]float64{0, 0.2, 0.6}).Draw(t, "drop"))
+			r.SupportVerticalGapMM = new(rapid.SampledFrom([]float64{0, 0.2, 0.6}).Draw(t, "drop"))
 			r.SupportNozzle = rapid.IntRange(1, 2).Draw(t, "nozzle")
 			r.ChangePurgeMM = new(rapid.Float64Range(0, 20).Draw(t, "purge"))
 		})
@@ -116,7 +116,7 @@ func TestNothingLeavesTheMachine(t *testing.T) {
 		}
 		p, err := Slice(ctx, m, mesh.TopologyOf(m), 1, r, Options{Machine: &machine.Machine{Volume: v}}, nil)
 		if err != nil {
-			require.Equal(t, recipe.HoldRaft, r.Hold)
+			require.Equal(t, recipe.AdhesionRaft, r.Adhesion)
 			require.ErrorContains(t, err, "on its raft it would be")
 			return
 		}
@@ -141,7 +141,7 @@ func TestNothingLeavesTheMachine(t *testing.T) {
 			}
 			return true
 		})
-		require.GreaterOrEqual(t, below, math.Min(high+p.LiftedMM, v.ZMM)-0.03)
+		require.GreaterOrEqual(t, below, math.Min(high+p.RaftMM, v.ZMM)-0.03)
 	})
 }
 
@@ -159,7 +159,7 @@ func TestSettingsAtTheirEdges(t *testing.T) {
 				}
 				r := plain(func(r *recipe.Recipe) {
 					r.Pattern, r.InfillPercent, r.LineMM, r.LayerMM, r.FirstLayerMM, r.TopLayers, r.BottomLayers = p, share, line, 0.1, 0.1, 0, 0
-					r.Support, r.SupportRoofPercent = recipe.SupportEverywhere, share
+					r.Support, r.SupportInterfacePercent = recipe.SupportEverywhere, share
 				})
 				if line < 1 && share > 50 { // a hand's size: three hundred thousand lines are slow, not wrong
 					m = solid.Box(60, 60, 0.2)
@@ -201,7 +201,7 @@ func inside(ps []polygon.Path, q polygon.Point) bool {
 // what nothing fits in is refused: sheets, pegs, cones, an island on a thread.
 func TestNothingVanishesUnsaid(t *testing.T) {
 	slice := func(m *mesh.Mesh) (*Print, error) {
-		return Slice(ctx, m, mesh.TopologyOf(m), 1, plain(func(r *recipe.Recipe) { r.Hold = recipe.HoldSkirt }), Options{}, nil)
+		return Slice(ctx, m, mesh.TopologyOf(m), 1, plain(func(r *recipe.Recipe) { r.Adhesion = recipe.AdhesionSkirt }), Options{}, nil)
 	}
 	for name, m := range map[string]*mesh.Mesh{"a sheet": solid.Box(30, 0.15, 10), "a hair": solid.Cylinder(0.06, 20, 12), "at a thousandth": solid.Box(20, 20, 20).Transformed(0.001, mesh.Vec3{})} {
 		_, err := slice(m)
@@ -211,7 +211,7 @@ func TestNothingVanishesUnsaid(t *testing.T) {
 		sum := 0.0
 		for _, l := range p.Layers {
 			for _, x := range l.Lines {
-				if x.Kind != Hold && float64(x.Points[0].X) > 1000*x0 && float64(x.Points[0].X) < 1000*x1 {
+				if x.Kind != Adhesion && float64(x.Points[0].X) > 1000*x0 && float64(x.Points[0].X) < 1000*x1 {
 					sum += l.HeightMM
 					break
 				}
@@ -400,7 +400,7 @@ func TestABoxHasAsManyCapsAsAskedFor(t *testing.T) {
 	for _, c := range [][2]int{{1, 1}, {3, 2}, {0, 4}, {5, 0}} {
 		p := sliced(t, solid.Box(20, 20, 6), plain(func(r *recipe.Recipe) { r.TopLayers, r.BottomLayers, r.InfillPercent = c[0], c[1], 10 }))
 		for i, l := range p.Layers {
-			caps := slices.ContainsFunc(l.Lines, func(x Line) bool { return x.Kind == Cap || x.Kind == Bridge })
+			caps := slices.ContainsFunc(l.Lines, func(x Line) bool { return x.Kind == TopBottom || x.Kind == Bridge })
 			assert.Equal(t, i < c[1] || i >= len(p.Layers)-c[0], caps, "layer %d of %d, %v", i, len(p.Layers), c)
 		}
 	}

@@ -30,8 +30,8 @@ func twoNozzles(r *recipe.Recipe) {
 }
 
 // With support on a nozzle of its own: each kind is on its nozzle; at most one
-// change a layer; right after a change what is let out goes into the block, which
-// takes as much as was asked for; the block stands on every layer up to the last
+// change a layer; right after a change what is let out goes into the tower, which
+// takes as much as was asked for; the tower stands on every layer up to the last
 // change, clear of part and support.
 func TestSupportHasItsOwnNozzle(t *testing.T) {
 	r := plain(twoNozzles).WithDefaults()
@@ -42,14 +42,14 @@ func TestSupportHasItsOwnNozzle(t *testing.T) {
 	at, changes, last := p.FirstNozzle(), 0, 0
 	for i := range p.Layers {
 		l := &p.Layers[i]
-		inLayer, purged, block := 0, 0.0, 0.0
+		inLayer, purged, tower := 0, 0.0, 0.0
 		for k := range l.Lines {
 			x := &l.Lines[k]
 			switch x.Kind {
 			case Support:
 				require.EqualValues(t, 1, x.Nozzle)
 			case Purge:
-				block += x.VolumeMM3(l.HeightMM)
+				tower += x.VolumeMM3(l.HeightMM)
 			default:
 				require.EqualValues(t, 0, x.Nozzle, "%s in layer %d", x.Kind, i)
 			}
@@ -63,7 +63,7 @@ func TestSupportHasItsOwnNozzle(t *testing.T) {
 		changes += inLayer
 		require.LessOrEqual(t, inLayer, 1)
 		if inLayer == 1 {
-			purged = block
+			purged = tower
 			require.GreaterOrEqual(t, purged, 0.93**r.ChangePurgeMM*bore, "layer %d", i)
 			apart := s.Boolean(polygon.Intersection, polygon.NonZero,
 				strokes(&s, l.Lines, func(k Kind) bool { return k == Purge }), strokes(&s, l.Lines, func(k Kind) bool { return k != Purge }))
@@ -72,13 +72,13 @@ func TestSupportHasItsOwnNozzle(t *testing.T) {
 	}
 	assert.Greater(t, changes, 40)
 	for i := range p.Layers {
-		block := 0
+		tower := 0
 		for _, x := range p.Layers[i].Lines {
 			if x.Kind == Purge {
-				block++
+				tower++
 			}
 		}
-		assert.Equal(t, i <= last, block > 0, "layer %d of %d", i, last)
+		assert.Equal(t, i <= last, tower > 0, "layer %d of %d", i, last)
 	}
 	// The other way round: the part on nozzle 2.
 	q := sliced(t, stool(10), plain(func(r *recipe.Recipe) { r.PieceNozzle = 2 }))
@@ -101,7 +101,7 @@ func TestASecondNozzleHasToBeWorthIt(t *testing.T) {
 	stood := stool(10).Transformed(1, mesh.Vec3{X: 3, Y: 3})
 	p, err := Slice(ctx, stood, mesh.TopologyOf(stood), 1, r, Options{Machine: &machine.Machine{Volume: machine.Volume{Shape: machine.Rectangle, XMM: 36, YMM: 36, ZMM: 50}}}, nil)
 	require.NoError(t, err)
-	assert.Contains(t, strings.Join(p.Notes, " "), "no room beside the part for the purge block")
+	assert.Contains(t, strings.Join(p.Notes, " "), "no room beside the part for the purge tower")
 	one(p)
 	tall := solid.Box(8, 8, 60)
 	tall.Append(solid.Box(3.5, 8, 2).Transformed(1, mesh.Vec3{X: 8, Y: 0, Z: 58}))
@@ -113,25 +113,28 @@ func TestASecondNozzleHasToBeWorthIt(t *testing.T) {
 
 	// Support that was to dissolve, and touches the part, keeps off it where the part's
 	// nozzle lays it.
-	p = sliced(t, tall, plain(func(r *recipe.Recipe) { twoNozzles(r); r.SupportDropMM, r.SupportGapMM = new(0.0), new(0.0) }))
+	p = sliced(t, tall, plain(func(r *recipe.Recipe) {
+		twoNozzles(r)
+		r.SupportVerticalGapMM, r.SupportHorizontalGapMM = new(0.0), new(0.0)
+	}))
 	one(p)
 	assert.Len(t, p.Notes, 1)
 	apart := sliced(t, tall, plain(func(r *recipe.Recipe) {
-		r.Support, r.SupportDropMM, r.SupportGapMM = recipe.SupportEverywhere, new(0.2), new(0.45)
+		r.Support, r.SupportVerticalGapMM, r.SupportHorizontalGapMM = recipe.SupportEverywhere, new(0.2), new(0.45)
 	}))
 	assert.Equal(t, apart.Layers, p.Layers)
 	assert.Empty(t, apart.Notes)
-	welded := sliced(t, tall, plain(func(r *recipe.Recipe) { r.Support, r.SupportDropMM = recipe.SupportEverywhere, new(0.0) }))
+	welded := sliced(t, tall, plain(func(r *recipe.Recipe) { r.Support, r.SupportVerticalGapMM = recipe.SupportEverywhere, new(0.0) }))
 	assert.Contains(t, strings.Join(welded.Notes, " "), "it will not come off by hand")
 }
 
-// 0 is a value: nothing is purged, so no block stands; and what dissolves may
+// 0 is a value: nothing is purged, so no tower stands; and what dissolves may
 // touch what it carries, in every way.
 func TestNothingPurgedAndNoGap(t *testing.T) {
 	part := stool(4)
 	p := sliced(t, part, plain(func(r *recipe.Recipe) {
 		twoNozzles(r)
-		r.ChangePurgeMM, r.SupportDropMM, r.SupportGapMM, r.SupportRoof = new(0.0), new(0.0), new(0.0), new(0)
+		r.ChangePurgeMM, r.SupportVerticalGapMM, r.SupportHorizontalGapMM, r.SupportInterface = new(0.0), new(0.0), new(0.0), new(0)
 	}))
 	assert.Zero(t, volume(p, func(k Kind) bool { return k == Purge }))
 	top, changes := -1, 0
@@ -242,7 +245,7 @@ func TestRegionsSayWhy(t *testing.T) {
 	require.Len(t, r, 1)
 	assert.Contains(t, r[0].Why, "first layer only")
 
-	// What hangs on both sides of a slit is one region, wherever it lies and whichever side
+	// Overhangs on both sides of a slit is one region, wherever it lies and whichever side
 	// comes first.
 	slit := solid.Box(10, 24, 10)
 	slit.Append(solid.Box(34, 11.7, 3).Transformed(1, mesh.Vec3{Z: 10}))
@@ -293,7 +296,7 @@ func TestSlopesAreCarriedWhateverTheirAngle(t *testing.T) {
 		for j, h := range []float64{0.1, 0.2, 0.3} {
 			drop := float64((k + j) % 3)
 			r := plain(func(r *recipe.Recipe) {
-				r.Support, r.LayerMM, r.FirstLayerMM, r.SupportDropMM = recipe.SupportEverywhere, h, h, new(drop*h)
+				r.Support, r.LayerMM, r.FirstLayerMM, r.SupportVerticalGapMM = recipe.SupportEverywhere, h, h, new(drop*h)
 			})
 			rise := 20 / math.Tan(deg*math.Pi/180)
 			p := sliced(t, solid.Revolve([]solid.P{{X: 0, Y: 0}, {X: 5, Y: 0}, {X: 25, Y: rise}, {X: 25, Y: rise + 1}, {X: 0, Y: rise + 1}}, 64), r)
@@ -321,7 +324,7 @@ func TestSupportIsAsDenseAsAskedFor(t *testing.T) {
 	for _, p := range []recipe.SupportPattern{recipe.SupportLines, recipe.SupportGrid} {
 		for _, share := range []float64{20, 30} {
 			pr := sliced(t, stool(10), plain(func(r *recipe.Recipe) {
-				r.Support, r.SupportPattern, r.SupportPercent, r.SupportRoofPercent = recipe.SupportEverywhere, p, share, 60
+				r.Support, r.SupportPattern, r.SupportPercent, r.SupportInterfacePercent = recipe.SupportEverywhere, p, share, 60
 			}))
 			of := func(i int) float64 {
 				length := 0.0
@@ -343,7 +346,7 @@ func TestSupportIsAsDenseAsAskedFor(t *testing.T) {
 	}
 }
 
-// A cap that rests on support is laid as a cap; without support it is a bridge.
+// A bottom layer that rests on support is laid as one; without support it is a bridge.
 func TestWhatRestsOnSupportIsNoBridge(t *testing.T) {
 	of := func(p *Print, k Kind) float64 { return volume(p, func(x Kind) bool { return x == k }) }
 	table := solid.Box(6, 30, 8)
@@ -353,14 +356,14 @@ func TestWhatRestsOnSupportIsNoBridge(t *testing.T) {
 	held := sliced(t, table, plain(func(r *recipe.Recipe) { r.Support = recipe.SupportEverywhere }))
 	assert.Greater(t, of(free, Bridge), 100.)
 	assert.Less(t, of(held, Bridge), 0.05*of(free, Bridge))
-	assert.InEpsilon(t, of(free, Bridge)+of(free, Cap), of(held, Bridge)+of(held, Cap), 0.03)
+	assert.InEpsilon(t, of(free, Bridge)+of(free, TopBottom), of(held, Bridge)+of(held, TopBottom), 0.03)
 }
 
-// The purge block stands beside all that is laid and on the plate, whichever side of the part
+// The purge tower stands beside all that is laid and on the plate, whichever side of the part
 // has room for it; where none has, the part's nozzle lays the support.
-func TestThePurgeBlockFindsRoom(t *testing.T) {
+func TestThePurgeTowerFindsRoom(t *testing.T) {
 	r := plain(func(r *recipe.Recipe) {
-		r.Support, r.SupportNozzle, r.SupportPercent, r.SupportGapMM, r.SupportDropMM = recipe.SupportEverywhere, 2, 60, new(0.0), new(0.0)
+		r.Support, r.SupportNozzle, r.SupportPercent, r.SupportHorizontalGapMM, r.SupportVerticalGapMM = recipe.SupportEverywhere, 2, 60, new(0.0), new(0.0)
 	})
 	mach := &machine.Machine{FilamentMM: 1.75, NozzlesMM: []float64{0.4, 0.4}, ChangeS: 5, Volume: machine.Volume{Shape: machine.Rectangle, XMM: 100, YMM: 100, ZMM: 60}}
 	part := stool(10)
@@ -418,13 +421,13 @@ func TestThePurgeBlockFindsRoom(t *testing.T) {
 		}
 		assert.Equal(t, c.side, side, name)
 		assert.InDelta(t, float64(purged[1].X-purged[0].X), float64(purged[1].Y-purged[0].Y), 1, name)
-		top := 0.0 // of the last layer of the block
+		top := 0.0 // of the last layer of the tower
 		for _, l := range p.Layers {
 			if slices.ContainsFunc(l.Lines, func(x Line) bool { return x.Kind == Purge }) {
 				top = l.TopMM - l.HeightMM
 			}
 		}
 		full := r.WithDefaults()
-		assert.InDelta(t, BlockSideMM(&full, m.FilamentMM, top)-r.LineMM, float64(purged[1].X-purged[0].X)/1000, 0.01, name)
+		assert.InDelta(t, TowerSideMM(&full, m.FilamentMM, top)-r.LineMM, float64(purged[1].X-purged[0].X)/1000, 0.01, name)
 	}
 }

@@ -10,7 +10,7 @@ import (
 
 // order puts the lines of every layer in an order that saves travel. Kinds come
 // one after the other: what is purged, what holds, support; then island by island
-// of the part inner shells, outer shells, caps and bridges, infill. Within a kind
+// of the part inner shells, outer shells, top and bottom layers and bridges, infill. Within a kind
 // the nearest line is next, from its nearer end, and the order is bettered by
 // turning stretches of it round (2-opt, Croes 1958) for a bounded number of steps.
 // Outlines begin at the seam.
@@ -72,7 +72,7 @@ func (o *orderer) lay(g []Line) {
 	if len(g) == 0 {
 		return
 	}
-	closest := o.seam == recipe.SeamNearest
+	closest := o.seam == recipe.SeamClosest
 	for k := range g {
 		if l := &g[k]; l.Closed && !closest {
 			if q, ok := o.follows(l); ok {
@@ -86,7 +86,7 @@ func (o *orderer) lay(g []Line) {
 	o.out = append(o.out, g...)
 	o.at = g[len(g)-1].last()
 	for k := range g {
-		if l := &g[k]; l.Kind == Outer && l.Closed && o.seam == recipe.SeamAligned {
+		if l := &g[k]; l.Kind == Outer && l.Closed && o.seam == recipe.SeamInLine {
 			lo, hi := bounds([]polygon.Path{l.Points})
 			o.here = append(o.here, seam{l.Points[0], [2]polygon.Point{lo, hi}, l.Points.Length()})
 		}
@@ -97,7 +97,7 @@ func (o *orderer) lay(g []Line) {
 // lines lie over it, and of several as near (islands that have met) the longest
 // line's. There is none for what begins here.
 func (o *orderer) follows(l *Line) (polygon.Point, bool) {
-	if o.seam != recipe.SeamAligned || len(o.below) == 0 {
+	if o.seam != recipe.SeamInLine || len(o.below) == 0 {
 		return polygon.Point{}, false
 	}
 	lo, hi := bounds([]polygon.Path{l.Points})
@@ -186,7 +186,7 @@ const (
 	firstOfPart = 3
 )
 
-var rank = [kinds]int{Purge: 0, Hold: 1, Support: 2, Inner: 3, Outer: 4, Bridge: 5, Cap: 5, Infill: 6}
+var rank = [kinds]int{Purge: 0, Adhesion: 1, Support: 2, Inner: 3, Outer: 4, Bridge: 5, TopBottom: 5, Infill: 6}
 
 // rearmost scores a place by how far back it is, the nearer to the left edge the
 // better.

@@ -58,12 +58,12 @@ func TestASeamGoesOnFromTheLongestOfTheNearest(t *testing.T) {
 	near, long, far := of(5000, 100, 10), of(15_000, 300, 50), of(10_000, 3000, 90)
 	away := seam{polygon.Point{X: 5000}, [2]polygon.Point{{X: 30_000}, {X: 40_000, Y: 9000}}, 99}
 	for _, below := range [][]seam{{near, long, far, away}, {long, near, far, away}, {far, long, near, away}, {away, far, near, long}} {
-		o := orderer{seam: recipe.SeamAligned, below: below}
+		o := orderer{seam: recipe.SeamInLine, below: below}
 		at, ok := o.follows(l)
 		assert.True(t, ok)
 		assert.Equal(t, long.at, at, "%v", below)
 	}
-	_, ok := (&orderer{seam: recipe.SeamAligned, below: []seam{away}}).follows(l)
+	_, ok := (&orderer{seam: recipe.SeamInLine, below: []seam{away}}).follows(l)
 	assert.False(t, ok, "its line lies elsewhere")
 }
 

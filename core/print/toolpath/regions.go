@@ -12,7 +12,7 @@ import (
 	"jobshelf/core/shape/sets"
 )
 
-// patch is one figure of what hangs in one layer.
+// patch is one figure of overhangs in one layer.
 type patch struct {
 	layer         int
 	lo, hi        polygon.Point
@@ -35,12 +35,12 @@ const (
 	regionsMost  = 60
 )
 
-// regions gathers what hangs to regions over the layers, and says for each
+// regions gathers overhangs to regions over the layers, and says for each
 // whether support stands under it, and why or why not.
 func (s *slicer) regions(ctx context.Context) ([]Region, error) {
 	n := len(s.outline)
 	by := make([][]patch, n)
-	drop := s.drop()
+	drop := s.verticalGap()
 	var blocked [][]polygon.Path
 	if s.r.Support == recipe.SupportPlateOnly {
 		blocked = s.under
@@ -49,7 +49,7 @@ func (s *slicer) regions(ctx context.Context) ([]Region, error) {
 		if len(s.overhang[i]) == 0 {
 			return
 		}
-		lean := um(s.heights[i] * math.Tan(s.r.SupportDeg*math.Pi/180)) // what hangs begins that far out
+		lean := um(s.heights[i] * math.Tan(s.r.SupportDeg*math.Pi/180)) // overhangs begins that far out
 		var all []patch
 		var figures [][]polygon.Path
 		for _, f := range polygon.Figures(s.overhang[i]) {
@@ -72,7 +72,7 @@ func (s *slicer) regions(ctx context.Context) ([]Region, error) {
 		var carried, blocks []float64
 		foot := i - 1 - drop
 		if foot >= 0 && s.support != nil {
-			carried = share(w.poly.Offset(s.support[foot], um(*s.r.SupportGapMM+s.r.LineMM), support))
+			carried = share(w.poly.Offset(s.support[foot], um(*s.r.SupportHorizontalGapMM+s.r.LineMM), support))
 		}
 		if blocked != nil {
 			blocks = share(blocked[i])

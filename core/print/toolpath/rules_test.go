@@ -26,13 +26,13 @@ func stepsOf(p *Print, r recipe.Recipe) []Step {
 // goes; in the first layer, and in no other, no faster than a first layer is laid.
 func TestEveryKindHasItsSpeed(t *testing.T) {
 	r := plain(func(r *recipe.Recipe) {
-		r.OuterMMPerS, r.InnerMMPerS, r.CapMMPerS, r.InfillMMPerS, r.BridgeMMPerS, r.SupportMMPerS, r.FirstMMPerS = 31, 32, 33, 140, 35, 36, 34
-		r.OuterMMPerS2, r.InnerMMPerS2, r.CapMMPerS2, r.InfillMMPerS2, r.BridgeMMPerS2, r.SupportMMPerS2, r.FirstMMPerS2 = 310, 320, 330, 340, 350, 360, 370
-		r.Support, r.Hold = recipe.SupportEverywhere, recipe.HoldSkirt
+		r.OuterMMPerS, r.InnerMMPerS, r.TopBottomMMPerS, r.InfillMMPerS, r.BridgeMMPerS, r.SupportMMPerS, r.FirstMMPerS = 31, 32, 33, 140, 35, 36, 34
+		r.OuterMMPerS2, r.InnerMMPerS2, r.TopBottomMMPerS2, r.InfillMMPerS2, r.BridgeMMPerS2, r.SupportMMPerS2, r.FirstMMPerS2 = 310, 320, 330, 340, 350, 360, 370
+		r.Support, r.Adhesion = recipe.SupportEverywhere, recipe.AdhesionSkirt
 	})
 	p := sliced(t, stool(8), r)
-	speeds := map[Kind]float64{Outer: 31, Inner: 32, Cap: 33, Infill: 100, Bridge: 35, Support: 36, Hold: 34}
-	accels := map[Kind]float64{Outer: 310, Inner: 320, Cap: 330, Infill: 340, Bridge: 350, Support: 360, Hold: 370}
+	speeds := map[Kind]float64{Outer: 31, Inner: 32, TopBottom: 33, Infill: 100, Bridge: 35, Support: 36, Adhesion: 34}
+	accels := map[Kind]float64{Outer: 310, Inner: 320, TopBottom: 330, Infill: 340, Bridge: 350, Support: 360, Adhesion: 370}
 	seen := map[string]int{}
 	for _, s := range stepsOf(p, r) {
 		if s.Kind != Lay {
@@ -46,7 +46,7 @@ func TestEveryKindHasItsSpeed(t *testing.T) {
 		require.InDelta(t, a, s.MMPerS2, 1e-9, "%s in layer %d", s.For, s.Layer)
 		seen[fmt.Sprintf("%s %d", s.For, min(s.Layer, 2))]++
 	}
-	for _, want := range []string{"outer shell 0", "outer shell 1", "outer shell 2", "support 0", "support 1", "infill 2", "cap 0", "cap 1", "first-layer hold 0"} {
+	for _, want := range []string{"outer shell 0", "outer shell 1", "outer shell 2", "support 0", "support 1", "infill 2", "top and bottom 0", "top and bottom 1", "bed adhesion 0"} {
 		assert.Positive(t, seen[want], want)
 	}
 }
@@ -66,7 +66,7 @@ func TestFirstLayerHolds(t *testing.T) {
 		p := sliced(t, two, r)
 		for i, l := range p.Layers {
 			for _, x := range l.Lines {
-				if x.Kind == Hold {
+				if x.Kind == Adhesion {
 					require.Zero(t, i)
 					require.True(t, x.Closed)
 					out = append(out, x.Points)
@@ -75,7 +75,7 @@ func TestFirstLayerHolds(t *testing.T) {
 		}
 		return out, p.Layers[0].Outlines, r.LineMM, Spacing(r.LineMM, r.FirstLayerMM)
 	}
-	skirt, foot, w, gap := rings(plain(func(r *recipe.Recipe) { r.Hold = recipe.HoldSkirt }))
+	skirt, foot, w, gap := rings(plain(func(r *recipe.Recipe) { r.Adhesion = recipe.AdhesionSkirt }))
 	require.Len(t, skirt, SkirtRounds)
 	var all polygon.Path
 	for _, o := range foot {
@@ -90,7 +90,7 @@ func TestFirstLayerHolds(t *testing.T) {
 		}
 		assert.Greater(t, round.Area(), hull[0].Area())
 	}
-	brim, foot, _, gap := rings(plain(func(r *recipe.Recipe) { r.Hold, r.BrimMM = recipe.HoldBrim, 3 }))
+	brim, foot, _, gap := rings(plain(func(r *recipe.Recipe) { r.Adhesion, r.BrimMM = recipe.AdhesionBrim, 3 }))
 	nearest, furthest := math.Inf(1), 0.0
 	for _, round := range brim {
 		d := math.Inf(1)
@@ -126,22 +126,22 @@ func TestSupportOfTheFirstLayerAlone(t *testing.T) {
 // A pause comes before the layer whose foot is at its height, counted from the part's own
 // foot: a raft beneath makes no difference.
 func TestPausesAreCountedFromThePart(t *testing.T) {
-	for _, hold := range []recipe.Hold{recipe.HoldNone, recipe.HoldRaft} {
+	for _, hold := range []recipe.Adhesion{recipe.AdhesionNone, recipe.AdhesionRaft} {
 		for _, c := range []struct {
 			at    []float64
 			tops  []float64 // of the layers that follow, over the part's foot
 			layer float64
 		}{{[]float64{1}, []float64{1.2}, 0.2}, {[]float64{1.05, 1.1, 3}, []float64{1.4, 3.2}, 0.2}, {[]float64{4, 2}, []float64{2.2, 4.2}, 0.2}, {[]float64{50}, nil, 0.2}, {[]float64{0.001}, []float64{0.4}, 0.2}} {
-			r := plain(func(r *recipe.Recipe) { r.Hold, r.PauseMM, r.LayerMM = hold, c.at, c.layer })
+			r := plain(func(r *recipe.Recipe) { r.Adhesion, r.PauseMM, r.LayerMM = hold, c.at, c.layer })
 			p := sliced(t, solid.Box(10, 10, 5), r)
 			var got []float64
 			for _, s := range stepsOf(p, r) {
 				if s.Kind == Pause {
-					got = append(got, math.Round(1000*(p.Layers[s.Layer].TopMM-p.LiftedMM))/1000)
+					got = append(got, math.Round(1000*(p.Layers[s.Layer].TopMM-p.RaftMM))/1000)
 				}
 			}
 			assert.Equal(t, c.tops, got, "%s, pauses at %v", hold, c.at)
-			assert.Equal(t, hold == recipe.HoldRaft, p.LiftedMM > 0)
+			assert.Equal(t, hold == recipe.AdhesionRaft, p.RaftMM > 0)
 		}
 	}
 }
@@ -155,29 +155,29 @@ func TestSeamsBeginWhereTheRecipeSays(t *testing.T) {
 		from polygon.Point
 		want polygon.Point
 	}{
-		{recipe.SeamRear, polygon.Point{X: 9000, Y: 0}, square[3]},
-		{recipe.SeamNearest, polygon.Point{X: 9500, Y: -700}, square[1]},
-		{recipe.SeamNearest, polygon.Point{X: -400, Y: 100}, square[0]},
-		{recipe.SeamAligned, polygon.Point{X: 500, Y: 9000}, square[1]}, // over the one below, wherever the nozzle is
+		{recipe.SeamBack, polygon.Point{X: 9000, Y: 0}, square[3]},
+		{recipe.SeamClosest, polygon.Point{X: 9500, Y: -700}, square[1]},
+		{recipe.SeamClosest, polygon.Point{X: -400, Y: 100}, square[0]},
+		{recipe.SeamInLine, polygon.Point{X: 500, Y: 9000}, square[1]}, // over the one below, wherever the nozzle is
 	} {
 		o := orderer{seam: c.seam, at: c.from}
-		if c.seam == recipe.SeamAligned {
+		if c.seam == recipe.SeamInLine {
 			o.below = []seam{{polygon.Point{X: 8900, Y: 100}, [2]polygon.Point{{X: 0, Y: 0}, {X: 9000, Y: 9000}}, 34}}
 		}
 		o.lay([]Line{{Kind: Outer, Closed: true, Points: append(polygon.Path{}, square...), WidthMM: 0.45}})
 		require.Len(t, o.out, 1)
 		assert.Equal(t, c.want, o.out[0].Points[0], "%s from %v", c.seam, c.from)
-		assert.Equal(t, c.seam == recipe.SeamAligned, len(o.here) == 1)
+		assert.Equal(t, c.seam == recipe.SeamInLine, len(o.here) == 1)
 	}
 }
 
-// What a block of purge takes is counted as it is laid: all of it where the nozzle changes
+// What a tower of purge takes is counted as it is laid: all of it where the nozzle changes
 // and in the first layer, a frame with a sparse inside in the others.
 func TestPurgeIsWeighedAsItIsLaid(t *testing.T) {
 	s := &slicer{r: plain(nil), heights: []float64{0.3, 0.2, 0.2}, layers: make([]Layer, 3)}
 	s.layers[1].Lines = []Line{{Kind: Support, Points: polygon.Path{{X: 0, Y: 0}, {X: 10000, Y: 0}}, WidthMM: 0.45}, {Kind: Outer, Points: polygon.Path{{X: 0, Y: 0}, {X: 70000, Y: 0}}, WidthMM: 0.45}}
 	const side = 8.0
-	whole, frame := side*side, 4*side*0.45+side*side/BlockSparse
+	whole, frame := side*side, 4*side*0.45+side*side/TowerSparse
 	for _, c := range []struct {
 		changes []bool
 		purged  float64
@@ -195,7 +195,7 @@ func TestNarrowRoofsRunAlongTheirRim(t *testing.T) {
 	cone := solid.Revolve([]solid.P{{X: 0, Y: 0}, {X: 4, Y: 0}, {X: 4, Y: 6}, {X: 18, Y: 14}, {X: 0, Y: 14}}, 64)
 	closedIn := func(m *mesh.Mesh, percent float64) (closed, open int) {
 		r := plain(func(r *recipe.Recipe) {
-			r.Support, r.SupportRoofPercent, r.SupportPercent = recipe.SupportEverywhere, percent, 15
+			r.Support, r.SupportInterfacePercent, r.SupportPercent = recipe.SupportEverywhere, percent, 15
 		})
 		p := sliced(t, m, r)
 		for i := range p.Layers {

@@ -33,11 +33,11 @@ type slicer struct {
 	shells   [][]Line
 	solid    [][]polygon.Path
 	bridges  [][]polygon.Path
-	overhang [][]polygon.Path // what hangs free over the layer below
+	overhang [][]polygon.Path // overhangs free over the layer below
 	support  [][]polygon.Path
 	roof     [][]polygon.Path
 	under    [][]polygon.Path // what of the plate is below the part, by layer; nil if it does not matter
-	block    polygon.Path     // the purge block's outline, or nil
+	tower    polygon.Path     // the purge tower's outline, or nil
 	bore     float64          // of the filament, mm
 	room     machine.Volume
 	layers   []Layer
@@ -99,7 +99,7 @@ func belowTop(p *Print, v machine.Volume) error {
 
 // keepOnPlate leaves out skirts and brims that would leave the plate.
 func keepOnPlate(p *Print, v machine.Volume) {
-	if v.XMM == 0 || len(p.Layers) == 0 || p.LiftedMM > 0 {
+	if v.XMM == 0 || len(p.Layers) == 0 || p.RaftMM > 0 {
 		return // a raft is cut to the plate
 	}
 	l := &p.Layers[0]
@@ -108,7 +108,7 @@ func keepOnPlate(p *Print, v machine.Volume) {
 	for _, x := range l.Lines {
 		gone := false
 		for _, q := range x.Points {
-			gone = gone || x.Kind == Hold && off(v, q, x.WidthMM/2)
+			gone = gone || x.Kind == Adhesion && off(v, q, x.WidthMM/2)
 		}
 		if gone {
 			left++
@@ -194,7 +194,7 @@ func Slice(ctx context.Context, m *mesh.Mesh, topo *mesh.Topology, mmPerUnit flo
 	if err := s.tellUnlaid(); err != nil {
 		return nil, err
 	}
-	if err := stage(0.2, s.caps); err != nil {
+	if err := stage(0.2, s.topsAndBottoms); err != nil {
 		return nil, err
 	}
 	for share := 0.25; ; share = 0.1 {
@@ -212,7 +212,7 @@ func Slice(ctx context.Context, m *mesh.Mesh, topo *mesh.Topology, mmPerUnit flo
 		}
 		s.r = OnPiece(s.r) // what was meant to dissolve has to come off
 	}
-	if slices.ContainsFunc(s.support, func(x []polygon.Path) bool { return len(x) > 0 }) && s.r.SupportNozzle == s.r.PieceNozzle && s.drop() == 0 {
+	if slices.ContainsFunc(s.support, func(x []polygon.Path) bool { return len(x) > 0 }) && s.r.SupportNozzle == s.r.PieceNozzle && s.verticalGap() == 0 {
 		s.notes = append(s.notes, "Support touches what it carries and is laid by the same nozzle: it will not come off by hand.")
 	}
 	regions, err := s.regions(ctx)
@@ -305,7 +305,7 @@ func (s *slicer) walls(w *worker, i int) {
 		wide := w.poly.Offset(core, two+5, mitre)
 		wide = w.poly.Boolean(polygon.Intersection, polygon.NonZero, wide, rest)
 		thin := w.poly.Boolean(polygon.Difference, polygon.NonZero, rest, w.poly.Offset(wide, 10, mitre))
-		var near []polygon.Path // where what hangs on wide begins; made when it is asked for
+		var near []polygon.Path // where overhangs on wide begins; made when it is asked for
 		hangs := func(f polygon.Figure) bool {
 			if near == nil && len(wide) > 0 {
 				near = w.poly.Offset(wide, 30, mitre)
@@ -420,9 +420,9 @@ func mean(v []float64) float64 {
 	return s / float64(len(v))
 }
 
-// caps finds what of the inside is near a top or a bottom and must be solid, and
-// what hangs free.
-func (s *slicer) caps(w *worker, i int) {
+// topsAndBottoms finds what of the inside is near a top or a bottom and must be solid, and
+// overhangs free.
+func (s *slicer) topsAndBottoms(w *worker, i int) {
 	n := len(s.outline)
 	if i > 0 {
 		lean := um(s.heights[i] * math.Tan(s.r.SupportDeg*math.Pi/180))

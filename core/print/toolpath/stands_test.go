@@ -15,7 +15,7 @@ import (
 	"jobshelf/core/shape/solid"
 )
 
-// What hangs in the second layer has no room for support, as a layer stays free below it;
+// Overhangs in the second layer has no room for support, as a layer stays free below it;
 // it is told, and not said to stand, and nothing is laid there.
 func TestTheSecondLayerIsNotSaidToStand(t *testing.T) {
 	for leg, carried := range map[float64]bool{0.2: false, 0.4: true, 4: true} {
@@ -109,7 +109,7 @@ func TestStrutsBeneathWhatWouldHang(t *testing.T) {
 		var r recipe.Recipe
 		r.LineMM, r.LayerMM, r.SupportPercent = 0.4, 0.2, 10
 		s := &slicer{r: r.WithDefaults(), outline: make([][]polygon.Path, 3), support: [][]polygon.Path{{c.room}, {c.room}, {c.room}}}
-		s.r.SupportDropMM = new(float64)
+		s.r.SupportVerticalGapMM = new(float64)
 		if c.part != nil {
 			s.outline[1] = []polygon.Path{c.part}
 		}
@@ -133,7 +133,7 @@ func TestStrutsBeneathWhatWouldHang(t *testing.T) {
 	s := &slicer{outline: make([][]polygon.Path, 2), support: [][]polygon.Path{{mm(-1, -1, 21, -1, 21, 1, -1, 1)}, {plate}}}
 	s.r.LineMM, s.r.LayerMM, s.r.SupportPercent = 0.4, 0.2, 10
 	s.r = s.r.WithDefaults()
-	s.r.SupportDropMM = new(float64)
+	s.r.SupportVerticalGapMM = new(float64)
 	s.layers = []Layer{{Lines: lattice[:1]}, {Lines: []Line{line(mm(5, 0, 5, 6)), line(mm(8, -5, 8, 0, 12, 0, 12, 6)), line(mm(15, 0, 15, 0.9)), line(mm(3, 4, 9, 4))}}}
 	require.NoError(t, s.carry(t.Context()))
 	for k, want := range []polygon.Path{mm(5, 0, 5, 1), mm(8, -1, 8, 0, 12, 0, 12, 1), mm(15, 0, 15, 0.9), mm(3, 4, 9, 4)} {
@@ -143,11 +143,11 @@ func TestStrutsBeneathWhatWouldHang(t *testing.T) {
 			assert.LessOrEqual(t, dist(got[j], want[j]), 201.0, "%v", got)
 		}
 	}
-	// What hangs itself carries no strut: the row in the middle of the layer beneath lies on nothing.
+	// Overhangs itself carries no strut: the row in the middle of the layer beneath lies on nothing.
 	s = &slicer{outline: make([][]polygon.Path, 3), support: [][]polygon.Path{{plate}, {plate}, {plate}}}
 	s.r.LineMM, s.r.LayerMM, s.r.SupportPercent = 0.4, 0.2, 10
 	s.r = s.r.WithDefaults()
-	s.r.SupportDropMM = new(float64)
+	s.r.SupportVerticalGapMM = new(float64)
 	s.layers = []Layer{{Lines: []Line{lattice[0], lattice[2]}}, {Lines: slices.Clone(lattice)}, {Lines: []Line{line(mm(5, 2, 8, 2))}}}
 	require.NoError(t, s.carry(t.Context()))
 	for _, l := range s.layers[1].Lines[3:] {

@@ -21,7 +21,7 @@ const (
 	Restore                 // push it forth again
 	Lift                    // up
 	Lower                   // down, or up to a new layer
-	LetOut                  // let filament out where the nozzle stands
+	Prime                   // let filament out where the nozzle stands
 	Pause                   // wait for somebody
 	Wait                    // let the layer cool
 	Change                  // to another nozzle
@@ -79,13 +79,13 @@ type stepper struct {
 // end it by false.
 func (p *Print) Steps(r recipe.Recipe, m *machine.Machine, pace []Pace, yield func(Step) bool) {
 	s := &stepper{r: r.WithDefaults(), m: m, bore: math.Pi * m.FilamentMM * m.FilamentMM / 4, yield: yield, pace: pace}
-	s.speeds = [kinds]float64{Outer: s.r.OuterMMPerS, Inner: s.r.InnerMMPerS, Cap: s.r.CapMMPerS, Infill: s.r.InfillMMPerS,
-		Bridge: s.r.BridgeMMPerS, Support: s.r.SupportMMPerS, Hold: s.r.FirstMMPerS, Purge: s.r.InnerMMPerS}
-	s.accels = [kinds]float64{Outer: s.r.OuterMMPerS2, Inner: s.r.InnerMMPerS2, Cap: s.r.CapMMPerS2, Infill: s.r.InfillMMPerS2,
-		Bridge: s.r.BridgeMMPerS2, Support: s.r.SupportMMPerS2, Hold: s.r.FirstMMPerS2, Purge: s.r.InnerMMPerS2}
+	s.speeds = [kinds]float64{Outer: s.r.OuterMMPerS, Inner: s.r.InnerMMPerS, TopBottom: s.r.TopBottomMMPerS, Infill: s.r.InfillMMPerS,
+		Bridge: s.r.BridgeMMPerS, Support: s.r.SupportMMPerS, Adhesion: s.r.FirstMMPerS, Purge: s.r.InnerMMPerS}
+	s.accels = [kinds]float64{Outer: s.r.OuterMMPerS2, Inner: s.r.InnerMMPerS2, TopBottom: s.r.TopBottomMMPerS2, Infill: s.r.InfillMMPerS2,
+		Bridge: s.r.BridgeMMPerS2, Support: s.r.SupportMMPerS2, Adhesion: s.r.FirstMMPerS2, Purge: s.r.InnerMMPerS2}
 	s.nozzle = p.FirstNozzle()
 	if s.r.PurgeMM > 0 {
-		s.do(Step{Kind: LetOut, EMM: s.r.PurgeMM, MMPerS: 5})
+		s.do(Step{Kind: Prime, EMM: s.r.PurgeMM, MMPerS: 5})
 	}
 	pauses := slices.Compact(slices.Sorted(slices.Values(s.r.PauseMM)))
 	for i := range p.Layers {
@@ -93,8 +93,8 @@ func (p *Print) Steps(r recipe.Recipe, m *machine.Machine, pace []Pace, yield fu
 		if len(l.Lines) == 0 {
 			continue
 		}
-		for len(pauses) > 0 && pauses[0]+p.LiftedMM <= l.TopMM-l.HeightMM+1e-9 {
-			if next := pauses[1:]; len(next) == 0 || next[0]+p.LiftedMM > l.TopMM-l.HeightMM+1e-9 { // once before a layer
+		for len(pauses) > 0 && pauses[0]+p.RaftMM <= l.TopMM-l.HeightMM+1e-9 {
+			if next := pauses[1:]; len(next) == 0 || next[0]+p.RaftMM > l.TopMM-l.HeightMM+1e-9 { // once before a layer
 				s.pause(p, i)
 			}
 			pauses = pauses[1:]

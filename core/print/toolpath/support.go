@@ -9,7 +9,7 @@ import (
 	"jobshelf/core/shape/polygon"
 )
 
-// standSupport goes down from the top: under what hangs free, support stands
+// standSupport goes down from the top: under overhangs free, support stands
 // until it meets the plate or the part, a gap away from its walls. It leaves
 // what is smaller than a line can hold.
 func (s *slicer) standSupport(ctx context.Context) error {
@@ -23,8 +23,8 @@ func (s *slicer) standSupport(ctx context.Context) error {
 	}
 	s.support, s.roof = make([][]polygon.Path, n), make([][]polygon.Path, n)
 	var poly polygon.Scratch
-	gap, width := um(*s.r.SupportGapMM), um(s.r.LineMM)
-	drop := s.drop()
+	gap, width := um(*s.r.SupportHorizontalGapMM), um(s.r.LineMM)
+	drop := s.verticalGap()
 	// For support that may not stand on the part: what of the plate is free up to
 	// each layer.
 	under := s.under
@@ -48,7 +48,7 @@ func (s *slicer) standSupport(ctx context.Context) error {
 		return err
 	}
 	var column []polygon.Path
-	roof := make([][]polygon.Path, 0, *s.r.SupportRoof+1) // of the latest layers
+	roof := make([][]polygon.Path, 0, *s.r.SupportInterface+1) // of the latest layers
 	for i := n - 1; i >= 0; i-- {
 		if err := ctx.Err(); err != nil {
 			return err
@@ -59,7 +59,7 @@ func (s *slicer) standSupport(ctx context.Context) error {
 			column = poly.Boolean(polygon.Union, polygon.NonZero, column, above)
 		}
 		roof = append(roof, above)
-		if len(roof) > max(1, *s.r.SupportRoof) {
+		if len(roof) > max(1, *s.r.SupportInterface) {
 			roof = roof[1:]
 		}
 		if len(column) == 0 {
@@ -74,7 +74,7 @@ func (s *slicer) standSupport(ctx context.Context) error {
 			here = nil
 		}
 		s.support[i] = here
-		if *s.r.SupportRoof > 0 {
+		if *s.r.SupportInterface > 0 {
 			for _, f := range roof {
 				s.roof[i] = append(s.roof[i], f...)
 			}
@@ -113,7 +113,7 @@ func (s *slicer) dropLoose(poly *polygon.Scratch) {
 		}
 		below := slices.Clone(s.support[i-1])
 		// On a slope as steep as two to one its foot sags by twice the gap.
-		for k := 1; k <= i && k <= max(1+s.drop(), int(math.Ceil(2**s.r.SupportGapMM/s.heights[i]))); k++ {
+		for k := 1; k <= i && k <= max(1+s.verticalGap(), int(math.Ceil(2**s.r.SupportHorizontalGapMM/s.heights[i]))); k++ {
 			below = append(below, s.outline[i-k]...)
 		}
 		below = poly.Offset(below, um(s.r.LineMM)/2, support)
@@ -133,18 +133,18 @@ func (s *slicer) keepsOff(w *worker, i int, gap float64) []polygon.Path {
 		return off
 	}
 	near := s.outline[i]
-	for k := 1; k <= s.drop() && k <= i; k++ {
+	for k := 1; k <= s.verticalGap() && k <= i; k++ {
 		near = w.poly.Boolean(polygon.Union, polygon.NonZero, near, s.outline[i-k])
 	}
 	// What a slope of 45° or less brings under the gap at the wall.
-	if below := i - max(s.drop()+1, int(math.Ceil(gap/um(s.heights[i])))); below >= 0 {
+	if below := i - max(s.verticalGap()+1, int(math.Ceil(gap/um(s.heights[i])))); below >= 0 {
 		slope := w.poly.Boolean(polygon.Difference, polygon.NonZero, s.outline[below], near)
 		if slope = w.poly.Offset(slope, -gap/4, mitre); len(slope) > 0 { // no more than a wall's lean
 			slope = w.poly.Offset(slope, gap/4+10, mitre)
 			off = w.poly.Boolean(polygon.Difference, polygon.NonZero, off, slope)
 		}
 	}
-	if s.drop() == 0 {
+	if s.verticalGap() == 0 {
 		return off
 	}
 	return w.poly.Boolean(polygon.Union, polygon.NonZero, off, near)
@@ -156,7 +156,7 @@ func (s *slicer) keepsOff(w *worker, i int, gap float64) []polygon.Path {
 // from the outline as many layers down as stay free. The recipe has its defaults.
 func ReachMM(r *recipe.Recipe, h float64) float64 {
 	lean := h * math.Tan(r.SupportDeg*math.Pi/180)
-	return math.Max(r.LineMM/2, *r.SupportGapMM-float64(DropLayers(r))*lean+0.02)
+	return math.Max(r.LineMM/2, *r.SupportHorizontalGapMM-float64(DropLayers(r))*lean+0.02)
 }
 
 // supportUM is how exactly support follows the part: its gap is sixteen times that.
@@ -164,7 +164,7 @@ const supportUM = 40
 
 var support = polygon.Offsets{Join: polygon.Mitre, MitreLimit: 2, SimplifyUM: supportUM}
 
-// exact is for what hangs: a slope a few degrees past the angle hangs by less than
+// exact is for overhangs: a slope a few degrees past the angle hangs by less than
 // supportUM a layer.
 var exact = polygon.Offsets{Join: polygon.Mitre, MitreLimit: 2, SimplifyUM: 4}
 
@@ -180,7 +180,7 @@ func coarser(paths []polygon.Path) []polygon.Path {
 	return out
 }
 
-// smoothed takes the teeth off outlines: what hangs ends a little further in each layer,
+// smoothed takes the teeth off outlines: overhangs ends a little further in each layer,
 // and where all of it has come together the rim is a saw. Sides shorter than that give way
 // to their middles, which lie in a line along a saw.
 func smoothed(paths []polygon.Path, short float64) []polygon.Path {
@@ -205,16 +205,16 @@ func smoothed(paths []polygon.Path, short float64) []polygon.Path {
 
 // DropLayers is how many layers stay free between support and what rests on it.
 // The recipe has its defaults.
-func DropLayers(r *recipe.Recipe) int { return int(math.Round(*r.SupportDropMM / r.LayerMM)) }
+func DropLayers(r *recipe.Recipe) int { return int(math.Round(*r.SupportVerticalGapMM / r.LayerMM)) }
 
-func (s *slicer) drop() int { return DropLayers(&s.r) }
+func (s *slicer) verticalGap() int { return DropLayers(&s.r) }
 
 // meets says that a mark is for layer k.
 func (s *slicer) meets(m *Mark, k int) bool {
 	return s.tops[k] >= m.FromMM && s.tops[k]-s.heights[k] <= m.ToMM
 }
 
-// needsSupport is what hangs free in layer k, with what was marked by hand.
+// needsSupport is overhangs free in layer k, with what was marked by hand.
 func (s *slicer) needsSupport(poly *polygon.Scratch, k int) []polygon.Path {
 	need := s.overhang[k]
 	if s.r.Support == recipe.SupportOff {
@@ -233,7 +233,7 @@ func (s *slicer) needsSupport(poly *polygon.Scratch, k int) []polygon.Path {
 	return need
 }
 
-// worthSupport leaves out what hangs by less than a line each way: the roughness of a
+// worthSupport leaves out overhangs by less than a line each way: the roughness of a
 // scan, which what is laid beside it holds.
 func worthSupport(need []polygon.Path, width float64) []polygon.Path {
 	out := need[:0:0]
@@ -268,7 +268,7 @@ func (s *slicer) fillSupport(w *worker, i int, l *Layer, width float64) {
 	}
 	if len(s.roof[i]) > 0 {
 		besideRoof = w.poly.Offset(s.roof[i], width, support)
-		thick := width * 100 / s.r.SupportRoofPercent
+		thick := width * 100 / s.r.SupportInterfacePercent
 		for _, f := range polygon.Figures(s.roof[i]) {
 			if thick > 3*width || roomy(f, narrowRoof*thick) {
 				add(scan(f.Paths(), math.Pi/2, thick, thick))

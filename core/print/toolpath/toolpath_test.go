@@ -26,8 +26,8 @@ var ctx = context.Background()
 
 // plain is a recipe without anything that is not asked for.
 func plain(change func(*recipe.Recipe)) recipe.Recipe {
-	r := recipe.Recipe{LayerMM: 0.2, FirstLayerMM: 0.2, LineMM: 0.45, Shells: 2, TopLayers: 4, BottomLayers: 4, InfillPercent: 15, Hold: recipe.HoldNone,
-		OuterMMPerS: 40, InnerMMPerS: 60, CapMMPerS: 60, InfillMMPerS: 80, FirstMMPerS: 20, TravelMMPerS: 150, RetractMM: 1, RetractMMPerS: 35}
+	r := recipe.Recipe{LayerMM: 0.2, FirstLayerMM: 0.2, LineMM: 0.45, Shells: 2, TopLayers: 4, BottomLayers: 4, InfillPercent: 15, Adhesion: recipe.AdhesionNone,
+		OuterMMPerS: 40, InnerMMPerS: 60, TopBottomMMPerS: 60, InfillMMPerS: 80, FirstMMPerS: 20, TravelMMPerS: 150, RetractMM: 1, RetractMMPerS: 35}
 	if change != nil {
 		change(&r)
 	}
@@ -125,7 +125,7 @@ func area(ps []polygon.Path) float64 {
 	return a
 }
 
-func model(k Kind) bool { return k != Support && k != Hold }
+func model(k Kind) bool { return k != Support && k != Adhesion }
 
 // Nothing of the part is laid outside of its outline; a solid print leaves no
 // gaps within.
@@ -187,7 +187,7 @@ func TestSupportStandsUnderOverhangs(t *testing.T) {
 	m := solid.Bollard()
 	r := plain(func(r *recipe.Recipe) { r.Support = recipe.SupportEverywhere }).WithDefaults()
 	p := sliced(t, m, r)
-	drop := int(math.Round(*r.SupportDropMM / r.LayerMM))
+	drop := int(math.Round(*r.SupportVerticalGapMM / r.LayerMM))
 	checked := 0
 	for i := 1 + drop + 1; i < len(p.Layers); i++ {
 		lean := 1000 * p.Layers[i].HeightMM * math.Tan(r.SupportDeg*math.Pi/180)
@@ -196,7 +196,7 @@ func TestSupportStandsUnderOverhangs(t *testing.T) {
 			continue
 		}
 		below := p.Layers[i-1-drop]
-		free := s.Boolean(polygon.Difference, polygon.NonZero, over, s.Offset(below.Outlines, *r.SupportGapMM*1000+200, mitre))
+		free := s.Boolean(polygon.Difference, polygon.NonZero, over, s.Offset(below.Outlines, *r.SupportHorizontalGapMM*1000+200, mitre))
 		got := s.Offset(strokes(&s, below.Lines, func(k Kind) bool { return k == Support }), 250, polygon.Offsets{})
 		bare := s.Boolean(polygon.Difference, polygon.NonZero, free, got)
 		assert.Less(t, area(bare), 0.05*area(free)+0.2, "layer %d", i)
@@ -237,18 +237,18 @@ func TestSupportStandsUnderOverhangs(t *testing.T) {
 
 func TestHoldsAndPlate(t *testing.T) {
 	m := solid.Box(20, 20, 2)
-	hold := func(h recipe.Hold) *Print {
-		return sliced(t, m, plain(func(r *recipe.Recipe) { r.Hold, r.BrimMM = h, 4 }))
+	hold := func(h recipe.Adhesion) *Print {
+		return sliced(t, m, plain(func(r *recipe.Recipe) { r.Adhesion, r.BrimMM = h, 4 }))
 	}
-	of := func(p *Print) float64 { return volume(p, func(k Kind) bool { return k == Hold }) }
-	assert.Zero(t, of(hold(recipe.HoldNone)))
+	of := func(p *Print) float64 { return volume(p, func(k Kind) bool { return k == Adhesion }) }
+	assert.Zero(t, of(hold(recipe.AdhesionNone)))
 	// A brim of 4 mm around 20 × 20: (28² - 20²) less the rounded corners, 0.2 high.
-	assert.InEpsilon(t, (28*28-400-(4-math.Pi)*16)*0.2, of(hold(recipe.HoldBrim)), 0.05)
-	raft := hold(recipe.HoldRaft)
-	assert.InDelta(t, 0.7, raft.LiftedMM, 1e-9)
+	assert.InEpsilon(t, (28*28-400-(4-math.Pi)*16)*0.2, of(hold(recipe.AdhesionBrim)), 0.05)
+	raft := hold(recipe.AdhesionRaft)
+	assert.InDelta(t, 0.7, raft.RaftMM, 1e-9)
 	assert.Len(t, raft.Layers, 13)
-	assert.Positive(t, of(hold(recipe.HoldSkirt)))
-	p, err := Slice(ctx, m, mesh.TopologyOf(m), 1, plain(func(r *recipe.Recipe) { r.Hold = recipe.HoldSkirt }), Options{Machine: &machine.Machine{Volume: machine.Volume{Shape: machine.Rectangle, XMM: 24, YMM: 24, ZMM: 9}}}, nil)
+	assert.Positive(t, of(hold(recipe.AdhesionSkirt)))
+	p, err := Slice(ctx, m, mesh.TopologyOf(m), 1, plain(func(r *recipe.Recipe) { r.Adhesion = recipe.AdhesionSkirt }), Options{Machine: &machine.Machine{Volume: machine.Volume{Shape: machine.Rectangle, XMM: 24, YMM: 24, ZMM: 9}}}, nil)
 	require.NoError(t, err)
 	assert.Zero(t, of(p), "a skirt off the plate is left out")
 	assert.NotEmpty(t, p.Notes)
@@ -466,7 +466,7 @@ func TestSeams(t *testing.T) {
 	// Closest: no other corner of the line is nearer to where the line before ends.
 	closed := 0
 	var at polygon.Point
-	for _, layer := range lines(recipe.SeamNearest) {
+	for _, layer := range lines(recipe.SeamClosest) {
 		for k := range layer {
 			l := &layer[k]
 			if l.Closed {
@@ -481,7 +481,7 @@ func TestSeams(t *testing.T) {
 	require.Greater(t, closed, 100)
 	// In one line: over every outer seam of a layer lies one of the next, no further
 	// off than the walls lean and a facet is long.
-	all := lines(recipe.SeamAligned)
+	all := lines(recipe.SeamInLine)
 	seams := func(layer []Line) (out []polygon.Point) {
 		for _, l := range layer {
 			if l.Closed && l.Kind == Outer {

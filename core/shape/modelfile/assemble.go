@@ -57,7 +57,7 @@ const maxInstances = 20_000
 // many are passed through while they are placed.
 const maxThings = 100_000
 
-// assembler makes models of placed meshes: what hangs together becomes one, what
+// assembler makes models of placed meshes: overhangs together becomes one, what
 // stands apart its own, equal ones copies.
 type assembler struct {
 	limits    Limits

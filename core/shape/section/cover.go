@@ -172,8 +172,8 @@ const leastPiece = 12
 
 // Within is what lies deeper than the shells in a layer.
 type Within struct {
-	CapShare float64 // of it is closed, 0…1
-	Pieces   int     // it falls into
+	SolidShare float64 // of it is closed, 0…1
+	Pieces     int     // it falls into
 }
 
 // Within is, for each layer, the share (0…1) of what lies deeper than rimMM
@@ -235,9 +235,9 @@ func (s *Stack) Within(top, bottom int, rimMM, reachMM float64) []Within {
 			cap := math.Min(float64(in), float64(closed)+reach*float64(around))
 			open, all = open+weight*cap, all+weight*float64(in)
 		}
-		out[i].CapShare = 1
+		out[i].SolidShare = 1
 		if all > 0 {
-			out[i].CapShare = open / all
+			out[i].SolidShare = open / all
 		}
 	})
 	return out
@@ -245,12 +245,12 @@ func (s *Stack) Within(top, bottom int, rimMM, reachMM float64) []Within {
 
 // SupportAsk is what support is wanted.
 type SupportAsk struct {
-	Lean      float64 // the tangent of the angle from upright that needs none
-	PlateOnly bool
-	Drop      int     // layers left free between support and what it carries
-	Roof      int     // dense layers below what is carried
-	WidenMM   float64 // how far it reaches beyond what it carries
-	GapMM     float64 // how far it stays from walls
+	Lean            float64 // the tangent of the angle from upright that needs none
+	PlateOnly       bool
+	VerticalGap     int     // layers left free between support and what it carries
+	Interface       int     // dense layers below what is carried
+	WidenMM         float64 // how far it reaches beyond what it carries
+	HorizontalGapMM float64 // how far it stays from walls
 }
 
 // Column is support that stands through several layers, about as wide in each.
@@ -282,7 +282,7 @@ func (s *Stack) Support(ask SupportAsk) []Column {
 	}
 	out := make([][]figure, n)
 	size := s.rows * s.wordsWide
-	roof := max(1, ask.Roof)
+	roof := max(1, ask.Interface)
 	// Bitmaps of layers above come along: the roof looks that far up.
 	need := (2*batch + roof) * size
 	held, _ := s.arenas.Get().(*[]uint64)
@@ -302,17 +302,17 @@ func (s *Stack) Support(ask SupportAsk) []Column {
 	blocked := s.blocked(ask.PlateOnly)
 	leans := s.leaning(ask.Lean)
 	last := make([]uint64, size) // the column above
-	gap, reach := int(ask.GapMM/s.cellMM), int(math.Round(ask.WidenMM/s.cellMM))
+	gap, reach := int(ask.HorizontalGapMM/s.cellMM), int(math.Round(ask.WidenMM/s.cellMM))
 	// The steepest slope that is carried draws back that far until its support begins: what
 	// the gap leaves of each layer's ring must touch the next one's.
-	back := int(ask.Lean * s.Slabs[n/2].HeightMM * float64(1+ask.Drop) / s.cellMM)
+	back := int(ask.Lean * s.Slabs[n/2].HeightMM * float64(1+ask.VerticalGap) / s.cellMM)
 	reach = max(reach, gap+1-back)
 	ask.WidenMM -= float64(reach) * s.cellMM // what is left for standing to add
 	rings := int(math.Ceil(2 * s.cellMM / (ask.Lean * s.Slabs[n/2].HeightMM)))
 	any := false
-	for high := n - 1; high > ask.Drop; high -= batch {
-		count := min(batch, high-ask.Drop)
-		// fresh[k+roof] is what hangs in layer high-k; those before are of the batch above.
+	for high := n - 1; high > ask.VerticalGap; high -= batch {
+		count := min(batch, high-ask.VerticalGap)
+		// fresh[k+roof] is overhangs in layer high-k; those before are of the batch above.
 		s.inParallel(count, func(b *buffers, k int) {
 			i := high - k
 			f := fresh[k+roof]
@@ -337,9 +337,9 @@ func (s *Stack) Support(ask SupportAsk) []Column {
 			if some != 0 {
 				s.widen(f, f, b.c, reach)
 			}
-			s.widen(column[k], s.Slabs[i-1-ask.Drop].cover, b.c, gap) // where it may not go, until its turn comes
+			s.widen(column[k], s.Slabs[i-1-ask.VerticalGap].cover, b.c, gap) // where it may not go, until its turn comes
 		})
-		for k := range count { // column[k] stands in layer high-k-1-ask.Drop
+		for k := range count { // column[k] stands in layer high-k-1-ask.VerticalGap
 			stands[k] = false
 			if !hangs[k+roof] && !any {
 				continue
@@ -354,7 +354,7 @@ func (s *Stack) Support(ask SupportAsk) []Column {
 			stands[k] = any
 		}
 		s.inParallel(count, func(b *buffers, k int) {
-			if foot := high - k - 1 - ask.Drop; stands[k] {
+			if foot := high - k - 1 - ask.VerticalGap; stands[k] {
 				var block []uint64
 				if blocked != nil {
 					block = blocked[foot]
@@ -517,7 +517,7 @@ func (b *Slab) middle(heightMM float64) float64 { return PlaneMM(b.BottomMM, b.H
 func (s *Stack) standing(b *buffers, column []uint64, fresh [][]uint64, hangs []bool, blocked []uint64, layer int, ask SupportAsk) []figure {
 	near, wide, dense := b.a, b.b, b.e
 	cover := s.Slabs[layer].cover
-	whole, part := math.Modf(ask.GapMM / s.cellMM)
+	whole, part := math.Modf(ask.HorizontalGapMM / s.cellMM)
 	var out []figure
 	var all figure // as both gaps give it together
 	for k := whole; k <= whole+1; k++ {
@@ -534,7 +534,7 @@ func (s *Stack) standing(b *buffers, column []uint64, fresh [][]uint64, hangs []
 		for w, c := range column {
 			here[w] = c &^ near[w]
 		}
-		for d := 1; d <= ask.Drop && d <= layer; d++ {
+		for d := 1; d <= ask.VerticalGap && d <= layer; d++ {
 			for w, c := range s.Slabs[layer-d].cover {
 				here[w] &^= c
 			}
@@ -571,7 +571,7 @@ func (s *Stack) standing(b *buffers, column []uint64, fresh [][]uint64, hangs []
 		f := figure{areaMM2: area, roofMM2: area * float64(top) / float64(cells), rimMM: float64(around) * s.cellMM} // cells beside a straight rim number its length
 		if k == whole {
 			var below []uint64
-			if at := layer - 1 - ask.Drop; at >= 0 {
+			if at := layer - 1 - ask.VerticalGap; at >= 0 {
 				below = s.Slabs[at].cover
 			}
 			out = s.figures(here, dense, below)
@@ -598,7 +598,7 @@ func (s *Stack) standing(b *buffers, column []uint64, fresh [][]uint64, hangs []
 // carried, all but walls is, and the edges of tips are the least of it.
 const mostRings = 12
 
-// dropNarrow takes from what hangs in a layer by its lean what is narrower than a line
+// dropNarrow takes from overhangs in a layer by its lean what is narrower than a line
 // over as many layers as two cells of the least lean take: the edges of tips.
 func (s *Stack) dropNarrow(b *buffers, hangs []uint64, leans *leaning, layer, rings int) {
 	if rings > mostRings || len(leans.in(layer)) == 0 {

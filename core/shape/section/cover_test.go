@@ -43,7 +43,7 @@ func layersOf(columns []Column, layers int) []Column {
 // By hand: under the stool's top stands all but the foot, widened by its gap; the
 // top two layers of it are dense; around it and wider by half a line at the rim.
 func TestSupportOfAStool(t *testing.T) {
-	ask := SupportAsk{Lean: math.Tan(50 * math.Pi / 180), Roof: 2, WidenMM: 0.25, GapMM: 0.75}
+	ask := SupportAsk{Lean: math.Tan(50 * math.Pi / 180), Interface: 2, WidenMM: 0.25, HorizontalGapMM: 0.75}
 	columns := stackOf(t, stool(), 1).Support(ask)
 	got := layersOf(columns, 60)
 	want := 30.5*30.5 - 7.5*7.5
@@ -62,7 +62,7 @@ func TestSupportOfAStool(t *testing.T) {
 	assert.Equal(t, [2]int{0, 48}, [2]int{columns[0].From, columns[0].To})
 	assert.Equal(t, [2]int{48, 50}, [2]int{columns[1].From, columns[1].To})
 	assert.False(t, columns[0].OnPart)
-	ask.Drop = 2
+	ask.VerticalGap = 2
 	lower := layersOf(stackOf(t, stool(), 1).Support(ask), 60)
 	assert.InEpsilonSlice(t, []float64{got[47].AreaMM2, got[48].AreaMM2}, []float64{lower[45].AreaMM2, lower[46].AreaMM2}, 0.01)
 	assert.Zero(t, lower[48].AreaMM2+lower[49].AreaMM2)
@@ -84,7 +84,7 @@ func TestSupportOfAStool(t *testing.T) {
 // The unit a part is drawn in changes nothing, nor where it lies: 18 mm are
 // 0.7086614… inch, which comes out a hair beside the grid.
 func TestCoverDoesNotDependOnUnits(t *testing.T) {
-	ask := SupportAsk{Lean: 1, Roof: 2, WidenMM: 0.2, GapMM: 0.6}
+	ask := SupportAsk{Lean: 1, Interface: 2, WidenMM: 0.2, HorizontalGapMM: 0.6}
 	rapid.Check(t, func(t *rapid.T) {
 		side := float64(rapid.IntRange(4, 80).Draw(t, "side")) // whole cells: edges lie on the grid
 		m := solid.Box(side/4, side/4, 4).Transformed(1, mesh.Vec3{X: side / 4, Y: side / 4})
@@ -99,7 +99,7 @@ func TestCoverDoesNotDependOnUnits(t *testing.T) {
 		}
 		closed := b.Within(2, 2, 0.5, 0)
 		for i, c := range a.Within(2, 2, 0.5, 0) {
-			require.InDelta(t, c.CapShare, closed[i].CapShare, 0.25+2/side, "layer %d", i)
+			require.InDelta(t, c.SolidShare, closed[i].SolidShare, 0.25+2/side, "layer %d", i)
 		}
 	})
 }
@@ -120,14 +120,14 @@ func TestCapsOfASteppedBox(t *testing.T) {
 		case i >= 17 && i < 20:
 			want = 9.5 / 18 // what the upper step does not cover, and around it, within the rim
 		}
-		assert.InDelta(t, want, caps[i].CapShare, 0.03, "layer %d", i)
+		assert.InDelta(t, want, caps[i].SolidShare, 0.03, "layer %d", i)
 		assert.Equal(t, 1, caps[i].Pieces)
 	}
 	for _, c := range s.Within(0, 0, 1, 1) {
-		assert.Zero(t, c.CapShare)
+		assert.Zero(t, c.SolidShare)
 	}
 	for _, c := range s.Within(1, 1, 30, 0) {
-		assert.Equal(t, Within{CapShare: 1}, c, "thinner than the rim everywhere")
+		assert.Equal(t, Within{SolidShare: 1}, c, "thinner than the rim everywhere")
 	}
 }
 
@@ -224,7 +224,7 @@ func TestSupportFollowsTheLeanOfTheSurface(t *testing.T) {
 		R := r + h*math.Tan(deg*math.Pi/180)
 		m := solid.Cylinder(r, 6, 90)
 		m.Append(solid.Revolve([]solid.P{{X: 0, Y: 5.9}, {X: r, Y: 6}, {X: R, Y: 6 + h}, {X: 0, Y: 6 + h}}, 90))
-		ask := SupportAsk{Lean: 1, Roof: 2, Drop: 1, WidenMM: 0.32, GapMM: 0.5}
+		ask := SupportAsk{Lean: 1, Interface: 2, VerticalGap: 1, WidenMM: 0.32, HorizontalGapMM: 0.5}
 		got := layersOf(stackOf(t, m, 1).Support(ask), 50)
 		if deg <= 45 {
 			assert.Zero(t, got[5], "%g°", deg)

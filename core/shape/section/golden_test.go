@@ -77,11 +77,11 @@ func TestMeasuresAreAsTheyWere(t *testing.T) {
 			var caps float64
 			pieces := 0
 			for _, x := range s.Within(int(ask[0]), int(ask[1]), ask[2], ask[3]) {
-				caps, pieces = caps+x.CapShare, pieces+x.Pieces
+				caps, pieces = caps+x.SolidShare, pieces+x.Pieces
 			}
-			fmt.Fprintf(&out, "  within %v: caps %.6g, pieces %d\n", ask, caps, pieces)
+			fmt.Fprintf(&out, "  within %v: solid %.6g, pieces %d\n", ask, caps, pieces)
 		}
-		for _, ask := range []SupportAsk{{Lean: 1, Drop: 1, Roof: 3, WidenMM: 0.4, GapMM: 0.7}, {Lean: 0.6, PlateOnly: true, Roof: 1, WidenMM: 1.1, GapMM: 0.3}} {
+		for _, ask := range []SupportAsk{{Lean: 1, VerticalGap: 1, Interface: 3, WidenMM: 0.4, HorizontalGapMM: 0.7}, {Lean: 0.6, PlateOnly: true, Interface: 1, WidenMM: 1.1, HorizontalGapMM: 0.3}} {
 			cols := s.Support(ask)
 			var all [5]float64
 			for _, k := range cols {

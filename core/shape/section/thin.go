@@ -8,7 +8,7 @@ type Thin struct {
 	AtMM    [3]float64 // a point of it, where the mesh stands
 	WidthMM float64    // of the widest disc in it, within thinStepMM
 	AreaMM2 float64
-	Every   int // it stands for so many layers; what hangs on thick figures is looked for in some of them only
+	Every   int // it stands for so many layers; overhangs on thick figures is looked for in some of them only
 }
 
 const (

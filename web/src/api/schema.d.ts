@@ -621,15 +621,6 @@ export interface components {
             /** Format: int64 */
             id: number;
         };
-        Departure: {
-            key: string;
-            /** @description As text; lists with commas */
-            value: string;
-            /** @description What the recipe said then */
-            was?: string;
-            who?: string;
-            why: string;
-        };
         Dialect: {
             /** @description Counts filament from the start (M82), not from move to move (M83) */
             absolute_e: boolean;
@@ -727,7 +718,7 @@ export interface components {
             /** Format: double */
             grams: number;
             /** Format: double */
-            grams_hold: number;
+            grams_adhesion: number;
             /** Format: double */
             grams_model: number;
             /** Format: double */
@@ -923,10 +914,6 @@ export interface components {
             /** Format: double */
             top_mm: number;
         };
-        Loaded: {
-            colour_name: string;
-            material: string;
-        };
         Machine: {
             /**
              * Format: double
@@ -973,7 +960,7 @@ export interface components {
              */
             rate_cents_per_hour: number;
             /** @description What the second nozzle is loaded with, where there is one */
-            second: components["schemas"]["Loaded"];
+            second: components["schemas"]["NozzleLoad"];
             volume: components["schemas"]["Volume"];
             warm_up: components["schemas"]["WarmUp"];
         };
@@ -1087,6 +1074,10 @@ export interface components {
             room: "counter" | "floor" | "bench";
             text: string;
         };
+        NozzleLoad: {
+            colour_name: string;
+            material: string;
+        };
         NozzleUse: {
             /** Format: double */
             filament_mm: number;
@@ -1096,7 +1087,7 @@ export interface components {
              */
             grams: number;
             /** Format: double */
-            grams_hold: number;
+            grams_adhesion: number;
             /** Format: double */
             grams_model: number;
             /** Format: double */
@@ -1118,6 +1109,15 @@ export interface components {
         };
         Ordered: {
             ids: number[];
+        };
+        Override: {
+            key: string;
+            /** @description As text; lists with commas */
+            value: string;
+            /** @description What the recipe said then */
+            was?: string;
+            who?: string;
+            why: string;
         };
         PieceChange: {
             /** Format: int64 */
@@ -1214,8 +1214,13 @@ export interface components {
         };
         Recipe: {
             /**
+             * @description What keeps the first layer down
+             * @enum {string}
+             */
+            bed_adhesion: "none" | "skirt" | "brim" | "raft";
+            /**
              * Format: double
-             * @description Bed temperature, °C
+             * @description How warm the bed is, °C
              */
             bed_c: number;
             /**
@@ -1235,32 +1240,22 @@ export interface components {
             bridge_mm_per_s2: number;
             /**
              * Format: double
-             * @description Width of a brim, mm
+             * @description How far a brim reaches, mm
              */
             brim_mm: number;
             /**
              * Format: double
-             * @description Speed of solid layers, mm/s
-             */
-            cap_mm_per_s: number;
-            /**
-             * Format: double
-             * @description Acceleration of solid layers, mm/s²
-             */
-            cap_mm_per_s2: number;
-            /**
-             * Format: double
-             * @description Filament laid into the purge block after a change of nozzle, mm
+             * @description Filament laid into the purge tower after a change of nozzle, mm
              */
             change_purge_mm?: number;
             /**
              * Format: double
-             * @description Fan from the third layer on, %
+             * @description How fast the fan blows, from the third layer on, %
              */
             fan_percent: number;
             /**
              * Format: double
-             * @description Height of the first layer, mm
+             * @description How thick the first layer is, mm
              */
             first_layer_mm: number;
             /**
@@ -1275,14 +1270,9 @@ export interface components {
             first_mm_per_s2: number;
             /**
              * Format: double
-             * @description Nozzle temperature of the first layer, °C
+             * @description How hot the nozzle is in the first layer, °C
              */
             first_nozzle_c: number;
-            /**
-             * @description What keeps the first layer down
-             * @enum {string}
-             */
-            hold: "none" | "skirt" | "brim" | "raft";
             /**
              * Format: double
              * @description Speed of the infill, mm/s
@@ -1310,14 +1300,9 @@ export interface components {
             inner_mm_per_s2: number;
             /**
              * Format: double
-             * @description Layer height, mm
+             * @description How thick a layer is, mm
              */
             layer_mm: number;
-            /**
-             * Format: double
-             * @description A layer takes at least this long, so that it cools, s
-             */
-            least_layer_s: number;
             /**
              * Format: double
              * @description How far the nozzle lifts on a travel that crosses an outline, mm
@@ -1325,17 +1310,22 @@ export interface components {
             lift_mm: number;
             /**
              * Format: double
-             * @description Width of a line, mm
+             * @description How wide a line is laid, mm
              */
             line_mm: number;
             /** @description Name of the machine it is for */
             machine: string;
             /** @description Name of the material */
             material: string;
+            /**
+             * Format: double
+             * @description A layer takes at least this long, so that it cools, s
+             */
+            min_layer_time_s: number;
             name: string;
             /**
              * Format: double
-             * @description Nozzle temperature, °C
+             * @description How hot the nozzle is, °C
              */
             nozzle_c: number;
             /**
@@ -1378,10 +1368,10 @@ export interface components {
              */
             retract_mm_per_s: number;
             /**
-             * @description Where outlines begin
+             * @description Where closed outlines begin
              * @enum {string}
              */
-            seam: "rear" | "aligned" | "nearest";
+            seam: "in one line" | "at the back" | "closest";
             /**
              * Format: int64
              * @description Outline passes
@@ -1399,14 +1389,19 @@ export interface components {
             support_deg: number;
             /**
              * Format: double
-             * @description Gap between support and what rests on it, mm
-             */
-            support_drop_mm?: number;
-            /**
-             * Format: double
              * @description How far support stays from walls, mm
              */
-            support_gap_mm?: number;
+            support_horizontal_gap_mm?: number;
+            /**
+             * Format: int64
+             * @description Dense layers on top of support
+             */
+            support_interface_layers?: number;
+            /**
+             * Format: double
+             * @description How dense those layers are, %
+             */
+            support_interface_percent: number;
             /**
              * Format: double
              * @description Speed of support, mm/s
@@ -1433,15 +1428,20 @@ export interface components {
              */
             support_percent: number;
             /**
-             * Format: int64
-             * @description Dense layers on top of support
+             * Format: double
+             * @description Gap between support and what rests on it, mm
              */
-            support_roof?: number;
+            support_vertical_gap_mm?: number;
             /**
              * Format: double
-             * @description How dense those layers are, %
+             * @description Speed of solid layers, mm/s
              */
-            support_roof_percent: number;
+            top_bottom_mm_per_s: number;
+            /**
+             * Format: double
+             * @description Acceleration of solid layers, mm/s²
+             */
+            top_bottom_mm_per_s2: number;
             /**
              * Format: int64
              * @description Solid layers that close the top
@@ -1581,6 +1581,8 @@ export interface components {
             least?: number;
             /** Format: double */
             most?: number;
+            /** @description The trade's word for it */
+            name: string;
             /** @description What it does, in plain words */
             text: string;
             /** @enum {string} */
@@ -1603,11 +1605,11 @@ export interface components {
             password: string;
         };
         SliceOrder: {
-            departures: components["schemas"]["Departure"][];
             /** Format: int64 */
             machine_id: number;
             /** @description Where support is put in or kept out by hand */
             marks?: components["schemas"]["Mark"][];
+            overrides: components["schemas"]["Override"][];
             /**
              * Format: double
              * @description 0 or left out: 1
@@ -1623,7 +1625,6 @@ export interface components {
             /** Format: int64 */
             base_id?: number;
             chosen: boolean;
-            departures: components["schemas"]["Departure"][];
             error?: string;
             /** Format: double */
             fraction: number;
@@ -1636,8 +1637,9 @@ export interface components {
             machine_id: number;
             marks: components["schemas"]["Mark"][];
             notes: string[];
+            overrides: components["schemas"]["Override"][];
             recipe: string;
-            /** @description What hangs, and what is done about it */
+            /** @description Overhangs, and what is done about it */
             regions: components["schemas"]["Region"][];
             /** Format: double */
             scale: number;

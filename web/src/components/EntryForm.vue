@@ -72,7 +72,7 @@ async function send() {
       <input v-model="search" class="search" placeholder="Find a setting: type what it does" aria-label="Find a setting" />
       <div class="rows">
         <label v-for="x in shown" :key="x.path" class="line small" :class="{ idle: idle(x.needs, draft) }">
-          <span>{{ x.label }}<template v-if="idle(x.needs, draft)"> (needs: {{ fields.find((o) => o.path === x.needs)?.label }})</template></span>
+          <span :title="x.does">{{ x.label }}<template v-if="idle(x.needs, draft)"> (needs: {{ fields.find((o) => o.path === x.needs)?.label }})</template></span>
           <select v-if="x.kind === 'choice'" :value="valueAt(draft, x.path)" :disabled="!editable" @change="setAt(draft, x.path, ($event.target as HTMLSelectElement).value)"><option v-for="c in x.choices" :key="c">{{ c }}</option></select>
           <input v-else :inputmode="x.kind === 'text' ? undefined : 'decimal'" :class="{ num: x.kind !== 'text' }" :value="text(x)" :placeholder="x.empty" :readonly="!editable" @change="put(x, ($event.target as HTMLInputElement).value)" />
           <span class="quiet">{{ x.unit }}</span>

@@ -1,11 +1,11 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
-import type { Departure, JobView, Mark, PieceView, Region, Rung, Setting, SliceView } from '../api/client'
+import type { Override, JobView, Mark, PieceView, Region, Rung, Setting, SliceView } from '../api/client'
 import { useAgainSlice, useCancelSlice, useChooseSlice, useHouse, useOrderSlice, useSavings, useSettings, useSlices } from '../api/queries'
 import { useFormats } from '../composables/format'
 import { useKeys } from '../composables/keys'
 import { holds, idle } from './fields'
-import HangList from './HangList.vue'
+import OverhangList from './OverhangList.vue'
 import { marked } from './regions'
 
 const props = defineProps<{ job: JobView; piece: PieceView; rung: Rung | undefined; may: boolean }>()
@@ -38,17 +38,17 @@ const base = computed(() => (picked.value?.base_id ? all.value.find((s) => s.id 
 watch(picked, (v) => (shown.value = v), { immediate: true })
 watch(() => [props.piece.id, props.rung?.machine_id], () => (pickedId.value = undefined))
 
-const departures = ref<Departure[]>([])
+const overrides = ref<Override[]>([])
 const marks = ref<Mark[]>([])
 watch(() => props.piece.id, () => {
-  departures.value = []
+  overrides.value = []
   marks.value = []
 })
 const regions = computed(() => picked.value?.regions ?? [])
 // A place marked by hand goes on from the variant that is looked at.
 function mark(r: Region, putIn: boolean) {
-  if (!departures.value.length && !marks.value.length) {
-    departures.value = (picked.value?.departures ?? []).map((d) => ({ ...d }))
+  if (!overrides.value.length && !marks.value.length) {
+    overrides.value = (picked.value?.overrides ?? []).map((d) => ({ ...d }))
     marks.value = (picked.value?.marks ?? []).map((m) => ({ ...m }))
   }
   marks.value = marked(marks.value, r, putIn)
@@ -62,33 +62,33 @@ const search = ref('')
 const found = computed(() => {
   const words = search.value.toLowerCase().split(/\s+/).filter(Boolean)
   if (!words.length) return []
-  return (settings.data.value ?? []).filter((s) => words.every((w) => `${s.key} ${s.text}`.toLowerCase().includes(w)))
+  return (settings.data.value ?? []).filter((s) => words.every((w) => `${s.key} ${s.name} ${s.text}`.toLowerCase().includes(w)))
 })
-function depart(key: string) {
-  if (!departures.value.some((d) => d.key === key)) departures.value.push({ key, value: '', why: '' })
+function override(key: string) {
+  if (!overrides.value.some((d) => d.key === key)) overrides.value.push({ key, value: '', why: '' })
   search.value = ''
 }
-const ready = computed(() => departures.value.every((d) => d.value.trim() && d.why.trim()) && marks.value.every((m) => m.why.trim()))
+const ready = computed(() => overrides.value.every((d) => d.value.trim() && d.why.trim()) && marks.value.every((m) => m.why.trim()))
 function slice() {
   if (!props.rung || !ready.value) return
-  order.mutate({ piece: props.piece.id, order: { machine_id: props.rung.machine_id, departures: departures.value, marks: marks.value } })
+  order.mutate({ piece: props.piece.id, order: { machine_id: props.rung.machine_id, overrides: overrides.value, marks: marks.value } })
 }
 
 const byKind = computed(() => [...Object.entries(picked.value?.full?.seconds_by_kind ?? {}), [warming, picked.value?.full?.warm_up_seconds ?? 0] as const].sort((a, b) => b[1] - a[1]))
 const warming = 'warm-up'
 const secondsOf = (v: SliceView, kind: string) => (kind === warming ? v.full?.warm_up_seconds : v.full?.seconds_by_kind[kind]) ?? 0
 const portions = computed(() =>
-  ([['support', picked.value?.full?.grams_support], ['purge', picked.value?.full?.grams_purge], ['first-layer hold', picked.value?.full?.grams_hold]] as const).flatMap(([what, g]) => (g ? [[what, g] as const] : [])),
+  ([['support', picked.value?.full?.grams_support], ['purge', picked.value?.full?.grams_purge], ['bed adhesion', picked.value?.full?.grams_adhesion]] as const).flatMap(([what, g]) => (g ? [[what, g] as const] : [])),
 )
 const other = ref<number>()
 const compared = computed(() => all.value.find((s) => s.id === other.value && s.id !== picked.value?.id && s.state === 'done'))
 watch(compared, (v) => (beside.value = v))
 const byHand = (s: SliceView) => (s.marks?.length ? `, support by hand` : '')
-const named = (s: SliceView) => (s.label || (s.departures.length ? s.departures.map((d) => `${d.key.replace(/_(mm|percent|deg|c|s|per)+/g, '').replaceAll('_', ' ')} ${d.value}`).join(', ') : 'house recipe')) + byHand(s)
+const named = (s: SliceView) => (s.label || (s.overrides.length ? s.overrides.map((d) => `${settingOf(d.key)?.name ?? d.key} ${d.value}`).join(', ') : 'house recipe')) + byHand(s)
 const signed = (v: number, show: (n: number) => string) => (v < 0 ? '−' : '+') + show(Math.abs(v))
 const minutes = (s: number) => (Math.abs(s) < 30 ? '±0 min' : signed(s, f.value.duration))
-/** What a variant with departures changes, against the recipe as it is. */
-const plain = computed(() => variants.value.findLast((s) => s.full && !s.departures.length && !s.marks?.length))
+/** What a variant with overrides changes, against the recipe as it is. */
+const plain = computed(() => variants.value.findLast((s) => s.full && !s.overrides.length && !s.marks?.length))
 
 useKeys('Slicing', [{ key: 'l', does: 'Slice with the settings shown', run: slice, when: () => props.may && ready.value && !!props.rung?.fits }])
 </script>
@@ -102,7 +102,7 @@ useKeys('Slicing', [{ key: 'l', does: 'Slice with the settings shown', run: slic
         <template v-if="s.full">
           <span class="num small">{{ f.duration(s.full.seconds) }}</span><span class="num small">{{ f.grams(s.full.grams) }}</span><span class="num small">{{ f.money(s.full.price_cents) }}</span>
           <span v-if="s.chosen" class="counts small">◆ counts</span>
-          <button v-else-if="may" type="button" class="link small" @click="choose.mutate(s.id)">let it count</button>
+          <button v-else-if="may" type="button" class="link small" @click="choose.mutate(s.id)">use this one</button>
           <span v-if="plain?.full && s !== plain" class="change num small quiet">{{ minutes(s.full.seconds - plain.full.seconds) }}, {{ signed(s.full.grams - plain.full.grams, f.grams) }}, {{ signed(s.full.price_cents - plain.full.price_cents, f.money) }} against the recipe</span>
         </template>
         <span v-else-if="s.state === 'failed' || s.state === 'set aside'" class="bad small">■ {{ s.state === 'set aside' ? 'Set aside. ' : '' }}{{ s.error }} <button v-if="may" type="button" class="link slice-again" @click="again.mutate(s.id)">Try once more</button></span>
@@ -110,8 +110,8 @@ useKeys('Slicing', [{ key: 'l', does: 'Slice with the settings shown', run: slic
       </li>
     </ul>
     <p v-else class="small quiet">Not sliced yet on this machine: the figures are quick estimates.</p>
-    <ul v-if="picked?.departures.length" class="diff small" aria-label="What departs from the recipe">
-      <li v-for="d in picked.departures" :key="d.key"><strong>{{ settingOf(d.key)?.text ?? d.key }}</strong> <span class="num">{{ d.was || '–' }} → {{ d.value }} {{ settingOf(d.key)?.unit }}</span><span class="quiet">{{ d.why }}<template v-if="d.who">, {{ d.who }}</template></span></li>
+    <ul v-if="picked?.overrides.length" class="diff small" aria-label="What differs from the recipe">
+      <li v-for="d in picked.overrides" :key="d.key"><strong>{{ settingOf(d.key)?.name ?? d.key }}</strong> <span class="num">{{ d.was || '–' }} → {{ d.value }} {{ settingOf(d.key)?.unit }}</span><span class="quiet">{{ d.why }}<template v-if="d.who">, {{ d.who }}</template></span></li>
     </ul>
     <div v-for="s in running" :key="s.id" class="run small" role="status">
       <v-progress-linear :model-value="100 * s.fraction" color="primary" height="5" :aria-label="`Slice ${s.id}`" />
@@ -120,29 +120,29 @@ useKeys('Slicing', [{ key: 'l', does: 'Slice with the settings shown', run: slic
     </div>
 
     <div v-if="may && rung?.fits" class="ask">
-      <div v-for="(d, i) in departures" :key="d.key" class="depart small">
-        <strong>{{ settingOf(d.key)?.text ?? d.key }}</strong>
+      <div v-for="(d, i) in overrides" :key="d.key" class="override small">
+        <strong>{{ settingOf(d.key)?.name ?? d.key }}</strong>
         <template v-if="settingOf(d.key)?.choices">
           <select v-model="d.value" :aria-label="`Value of ${d.key}`"><option v-for="c in settingOf(d.key)?.choices" :key="c">{{ c }}</option></select>
         </template>
         <input v-else v-model="d.value" class="num" :aria-label="`Value of ${d.key}`" :placeholder="now(settingOf(d.key)!)" />
         <span class="quiet">{{ settingOf(d.key)?.unit }}</span>
         <input v-model="d.why" class="why" :aria-label="`Reason for ${d.key}`" placeholder="why" />
-        <button type="button" :aria-label="`Leave ${d.key} to the recipe`" @click="departures.splice(i, 1)">×</button>
+        <button type="button" :aria-label="`Leave ${d.key} to the recipe`" @click="overrides.splice(i, 1)">×</button>
       </div>
-      <div v-for="(m, i) in marks" :key="i" class="depart small mark">
+      <div v-for="(m, i) in marks" :key="i" class="override small mark">
         <strong>Support {{ m.put_in ? 'put in' : 'kept out' }} by hand</strong>
         <input v-model="m.why" class="why" aria-label="Reason for the place" placeholder="why" />
         <button type="button" aria-label="Leave the place to the recipe" @click="marks.splice(i, 1)">×</button>
       </div>
       <div class="row">
-        <input id="setting-search" v-model="search" class="search small" placeholder="Change a setting: type what it does" aria-label="Search settings" @keydown.enter.prevent="found[0] && depart(found[0].key)" />
+        <input id="setting-search" v-model="search" class="search small" placeholder="Change a setting: type what it does" aria-label="Search settings" @keydown.enter.prevent="found[0] && override(found[0].key)" />
         <v-btn id="slice" size="small" color="primary" :variant="variants.length ? 'outlined' : 'flat'" :disabled="!ready || order.isPending.value" @click="slice">Slice <kbd class="on">L</kbd></v-btn>
       </div>
       <ul v-if="found.length" class="found small" aria-label="Settings found: what each does, what it is now, its range">
         <li v-for="s in found" :key="s.key">
-          <button type="button" @click="depart(s.key)">
-            <strong>{{ s.text }}<span v-if="idle(s.with, recipe)" class="quiet"> (needs: {{ settingOf(s.with!)?.text }})</span></strong>
+          <button type="button" @click="override(s.key)">
+            <span><strong>{{ s.name }}</strong> <span class="quiet">{{ s.text }}<template v-if="idle(s.with, recipe)"> (needs: {{ settingOf(s.with!)?.name }})</template></span></span>
             <span class="num">{{ [now(s), s.unit].filter(Boolean).join(' ') }}</span>
             <span class="quiet num">{{ s.least === undefined ? '' : `${s.least} to ${s.most}` }}</span>
           </button>
@@ -175,7 +175,7 @@ useKeys('Slicing', [{ key: 'l', does: 'Slice with the settings shown', run: slic
         </tbody>
       </table>
       <p v-for="n in picked.notes" :key="n" class="small quiet">{{ n }}</p>
-      <HangList v-if="regions.length" :regions="regions" :marks="marks" :may="may && !!rung?.fits" @look="emit('look', $event)" @mark="mark" />
+      <OverhangList v-if="regions.length" :regions="regions" :marks="marks" :may="may && !!rung?.fits" @look="emit('look', $event)" @mark="mark" />
       <p class="row small">
         <a id="gcode" :href="`/api/slices/${picked.id}/gcode`">G-code</a> <a id="plate" :href="`/api/slices/${picked.id}/plate`">Plate as 3MF</a>
         <label v-if="all.filter((s) => s.state === 'done').length > 1">beside <select v-model="other" aria-label="Compare with"><option :value="undefined">nothing</option><option v-for="s in all.filter((x) => x.state === 'done' && x.id !== picked?.id)" :key="s.id" :value="s.id">{{ named(s) }}<template v-if="s.machine_id !== rung?.machine_id">, {{ s.machine }}</template></option></select></label>
@@ -199,9 +199,9 @@ useKeys('Slicing', [{ key: 'l', does: 'Slice with the settings shown', run: slic
 .row { display: flex; flex-wrap: wrap; gap: 6px 12px; align-items: center; }
 input, select { border: 1px solid var(--rule); border-radius: 3px; padding: 1px 6px; background: var(--card); color: var(--ink); }
 .search { flex: 1; min-width: 200px; padding: 4px 8px; }
-.depart { display: flex; flex-wrap: wrap; gap: 4px 8px; align-items: center; }
-.depart .num { width: 80px; text-align: right; }
-.depart .why { flex: 1; min-width: 120px; }
+.override { display: flex; flex-wrap: wrap; gap: 4px 8px; align-items: center; }
+.override .num { width: 80px; text-align: right; }
+.override .why { flex: 1; min-width: 120px; }
 .found { max-height: 240px; overflow-y: auto; border-bottom: 1px solid var(--rule); }
 .found button { display: grid; grid-template-columns: 1fr auto 84px; gap: 8px; align-items: baseline; width: 100%; text-align: left; padding: 2px 6px; }
 .found .num { text-align: right; }

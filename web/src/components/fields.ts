@@ -4,6 +4,8 @@ import type { HouseView, Setting } from '../api/client'
 export interface Field {
   path: string
   label: string
+  /** What it does, in plain words. */
+  does?: string
   unit?: string
   kind?: 'number' | 'text' | 'lines' | 'bool' | 'colour' | 'money' | 'choice' | 'numbers'
   /** Stands in an empty field. */
@@ -84,7 +86,7 @@ export function recipeFields(settings: readonly Setting[]): Field[] {
   return [
     { path: 'name', label: 'Name', kind: 'text' },
     ...settings.map((s): Field => ({
-      path: s.key, label: s.text, unit: s.unit, choices: s.choices ?? undefined, empty: s.unset, zero: s.zero, needs: s.with,
+      path: s.key, label: s.name, does: s.text, unit: s.unit, choices: s.choices ?? undefined, empty: s.unset, zero: s.zero, needs: s.with,
       kind: s.type === 'choice' ? 'choice' : s.type === 'list' ? 'numbers' : s.type === 'text' ? 'text' : 'number',
     })),
   ]
@@ -116,7 +118,7 @@ export function readNumber(text: string): number | undefined {
 /** The fields in whose label or name every word is found. */
 export function fieldsWith(fields: readonly Field[], words: string): Field[] {
   const all = words.toLowerCase().split(/\s+/).filter(Boolean)
-  return fields.filter((x) => all.every((w) => `${x.label} ${x.path.replaceAll('_', ' ')} ${x.unit ?? ''}`.toLowerCase().includes(w)))
+  return fields.filter((x) => all.every((w) => `${x.label} ${x.does ?? ''} ${x.path.replaceAll('_', ' ')} ${x.unit ?? ''}`.toLowerCase().includes(w)))
 }
 
 type Bag = Record<string, unknown>

@@ -60,12 +60,12 @@ describe('entries', () => {
     expect(valueAt(d, 'nothing.here')).toBeUndefined()
   })
   it('tells what holds where a recipe leaves something out', () => {
-    const drop = { key: 'support_drop_mm', text: 'Gap', type: 'number', unset: 'a layer', zero: true } as const
-    expect(['', 0, 0.2].map((v) => holds(drop, v === '' ? {} : { support_drop_mm: v }))).toEqual(['a layer', '0', '0.2'])
-    const bridge = { key: 'bridge_mm_per_s', text: 'Speed', type: 'number', unset: '0.6 of the outer shell’s' } as const
+    const drop = { key: 'support_vertical_gap_mm', name: 'Gap', text: 'Gap', type: 'number', unset: 'a layer', zero: true } as const
+    expect(['', 0, 0.2].map((v) => holds(drop, v === '' ? {} : { support_vertical_gap_mm: v }))).toEqual(['a layer', '0', '0.2'])
+    const bridge = { key: 'bridge_mm_per_s', name: 'Speed', text: 'Speed', type: 'number', unset: '0.6 of the outer shell’s' } as const
     expect(holds(bridge, { bridge_mm_per_s: 0 })).toBe('0.6 of the outer shell’s')
-    expect(holds({ key: 'pause_mm', text: 'Heights', type: 'list' }, { pause_mm: [] })).toBe('none')
-    expect(holds({ key: 'speed', text: 'Speed', type: 'number' }, { speed: 62.99999999999999 })).toBe('63')
+    expect(holds({ key: 'pause_mm', name: 'Heights', text: 'Heights', type: 'list' }, { pause_mm: [] })).toBe('none')
+    expect(holds({ key: 'speed', name: 'Speed', text: 'Speed', type: 'number' }, { speed: 62.99999999999999 })).toBe('63')
   })
   it('asks of a machine only what it has', () => {
     const asked = (d: object) => machineFields({} as never).filter((x) => x.only?.(d as never) ?? true).map((x) => x.path)
@@ -81,7 +81,7 @@ describe('entries', () => {
   })
 })
 
-describe('what hangs', () => {
+describe('overhangs', () => {
   const corners = [0, 1, 2, 3, 4, 5, 6, 7].map((k) => [k & 1 ? 4 : 0, k & 2 ? 6 : 0, k & 4 ? 8 : 2])
   const region = { corners_mm: corners, why: '', carried: true, area_mm2: 24, min_mm: [0, 0, 2], max_mm: [4, 6, 8] }
   it('is drawn as a box of twelve edges about its middle', () => {
@@ -103,15 +103,15 @@ describe('what hangs', () => {
 
 it('makes a recipe’s form of what can be set, and finds a setting by its words', () => {
   const fields = recipeFields([
-    { key: 'support_gap_mm', text: 'How far support stays from walls', type: 'number', unit: 'mm', unset: '1.5 lines' },
-    { key: 'support', text: 'Where support may stand', type: 'choice', choices: ['off', 'everywhere'] },
-    { key: 'pause_mm', text: 'Heights at which the machine waits', type: 'list', unit: 'mm' },
+    { key: 'support_horizontal_gap_mm', name: 'How far support stays from walls', text: 'How far support stays from walls', type: 'number', unit: 'mm', unset: '1.5 lines' },
+    { key: 'support', name: 'Where support may stand', text: 'Where support may stand', type: 'choice', choices: ['off', 'everywhere'] },
+    { key: 'pause_mm', name: 'Heights at which the machine waits', text: 'Heights at which the machine waits', type: 'list', unit: 'mm' },
   ])
   expect(fields.map((x) => x.kind)).toEqual(['text', 'number', 'choice', 'numbers'])
-  expect(fieldsWith(fields, 'support  GAP').map((x) => x.path)).toEqual(['support_gap_mm'])
+  expect(fieldsWith(fields, 'support  GAP').map((x) => x.path)).toEqual(['support_horizontal_gap_mm'])
   expect(fieldsWith(fields, '')).toHaveLength(4)
   expect(fieldsWith(fields, 'colour')).toEqual([])
-  const [gap] = recipeFields([{ key: 'support_gap_mm', text: 'Gap', type: 'number', with: 'support' }]).slice(1)
+  const [gap] = recipeFields([{ key: 'support_horizontal_gap_mm', name: 'Gap', text: 'Gap', type: 'number', with: 'support' }]).slice(1)
   expect(['off', 'none', 0, 'everywhere', 2].map((support) => idle(gap!.needs, { support }))).toEqual([true, true, true, false, false])
   expect(idle(fields[2]!.needs, {})).toBe(false)
 })

@@ -52,7 +52,7 @@ const view = ref<CameraView>()
 watch([height, second.layers], () => height.value !== undefined && second.goTo(height.value))
 watch(kinds, (k) => (second.kinds.value = k))
 const besideRung = computed(() => job.value?.ladder.find((r) => r.machine_id === beside.value?.machine_id))
-const titled = (s: SliceView | undefined) => s && `${s.label || (s.departures.length || s.marks?.length ? `variant ${s.id}` : 'house recipe')} on ${s.machine}: ${f.value.duration(s.full?.seconds ?? 0)}, ${f.value.grams(s.full?.grams ?? 0)}`.replace(/(\d) /g, '$1\u00a0')
+const titled = (s: SliceView | undefined) => s && `${s.label || (s.overrides.length || s.marks?.length ? `variant ${s.id}` : 'house recipe')} on ${s.machine}: ${f.value.duration(s.full?.seconds ?? 0)}, ${f.value.grams(s.full?.grams ?? 0)}`.replace(/(\d) /g, '$1\u00a0')
 const usedKinds = computed(() => lineKinds.map((x, k) => ({ ...x, k })).filter(({ name }) => name !== 'purge' || slice.value?.full?.grams_purge))
 // A place that hangs is shown as a box about it, at its layer.
 const region = ref<Region>()
@@ -66,7 +66,7 @@ const { piece, choose, finding, show, marks, place, stamp } = usePointing(job)
 watch(() => piece.value?.id, () => {
   slice.value = beside.value = region.value = undefined
 })
-const regionMarks = computed(() => (region.value && !finding.value ? { check: 'what hangs', lines: boxLines(region.value.corners_mm) } : undefined))
+const regionMarks = computed(() => (region.value && !finding.value ? { check: 'overhangs', lines: boxLines(region.value.corners_mm) } : undefined))
 const regionPlace = computed(() => (region.value && !finding.value ? middle(region.value.corners_mm) : undefined))
 const canApprove = computed(
   () => desk.value && job.value?.step === 'to decide' && job.value.check.state === 'done' && rung.value?.in_service && rung.value.fits && !job.value.findings.some((x) => x.grade === 'stops it'),

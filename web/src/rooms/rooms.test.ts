@@ -293,25 +293,25 @@ describe('the floor, by its keys', () => {
 })
 
 const slice = (id: number, more: object = {}): SliceView => ({
-  id, piece_id: 9, version: 1, machine_id: 1, machine: 'Bowline', label: '', departures: [], marks: [], regions: [], scale: 1, tip: '', chosen: false, state: 'done', fraction: 1, error: '', notes: [], at: '2026-11-26T10:00:00Z',
-  full: { seconds: 3600 + 600 * id, grams: 10 + id, price_cents: 200, seconds_by_kind: { infill: 600, 'outer shell': 1800 }, warm_up_seconds: 300, grams_support: 1, grams_purge: 0, grams_hold: 0, by_layer: [], nozzles: [] }, ...more,
+  id, piece_id: 9, version: 1, machine_id: 1, machine: 'Bowline', label: '', overrides: [], marks: [], regions: [], scale: 1, tip: '', chosen: false, state: 'done', fraction: 1, error: '', notes: [], at: '2026-11-26T10:00:00Z',
+  full: { seconds: 3600 + 600 * id, grams: 10 + id, price_cents: 200, seconds_by_kind: { infill: 600, 'outer shell': 1800 }, warm_up_seconds: 300, grams_support: 1, grams_purge: 0, grams_adhesion: 0, by_layer: [], nozzles: [] }, ...more,
 }) as never
 
 describe('the slices of a piece', () => {
   const desk = (slices: SliceView[]) => {
     server.answers['/pieces/9/slices'] = slices
     server.answers['/settings'] = [
-      { key: 'shells', text: 'Outline passes', type: 'whole number', least: 1, most: 20 },
-      { key: 'seam', text: 'Where outlines begin', type: 'choice', choices: ['rear', 'nearest'] },
+      { key: 'shells', name: 'Shells', text: 'Outline passes', type: 'whole number', least: 1, most: 20 },
+      { key: 'seam', name: 'Seam', text: 'Where outlines begin', type: 'choice', choices: ['at the back', 'closest'] },
     ]
-    server.answers['/house'] = { recipes: [{ machine_id: 1, data: { purpose: 'everyday', shells: 2, seam: 'rear' } }] }
+    server.answers['/house'] = { recipes: [{ machine_id: 1, data: { purpose: 'everyday', shells: 2, seam: 'at the back' } }] }
     return part(SliceDesk, { job: jobView(9), piece: piece(9), rung: rung(1, 'Bowline'), may: true })
   }
   it('are those of the version and machine looked at, the last one done in view', async () => {
-    const w = await desk([slice(1, { chosen: true }), slice(2, { departures: [{ key: 'shells', was: '2', value: '3', why: 'stiff', who: 'Cato' }] }), slice(3, { machine_id: 2 }), slice(4, { version: 2 }), slice(5, { state: 'cancelled' }), slice(6, { state: 'failed', full: undefined, error: 'too thin' })])
-    expect(w.findAll('.variants li > button:first-child').map((b) => b.text())).toEqual(['house recipe', 'shells 3', 'house recipe'])
+    const w = await desk([slice(1, { chosen: true }), slice(2, { overrides: [{ key: 'shells', was: '2', value: '3', why: 'stiff', who: 'Cato' }] }), slice(3, { machine_id: 2 }), slice(4, { version: 2 }), slice(5, { state: 'cancelled' }), slice(6, { state: 'failed', full: undefined, error: 'too thin' })])
+    expect(w.findAll('.variants li > button:first-child').map((b) => b.text())).toEqual(['house recipe', 'Shells 3', 'house recipe'])
     expect(w.find('.variants li.on').text()).toContain('+10 min, +1.0 g')
-    expect(w.find('.diff').text()).toContain('Outline passes 2 → 3')
+    expect(w.find('.diff').text()).toContain('Shells 2 → 3')
     expect(w.find('.variants').text()).toContain('too thin')
     expect(w.text()).not.toContain('Not sliced yet')
     const kinds = w.findAll('.kinds tr').map((r) => r.findAll('td').map((d) => d.text()))
@@ -325,29 +325,29 @@ describe('the slices of a piece', () => {
     expect(server.asked).toEqual([['POST', '/slices/2/choose', undefined], ['POST', '/slices/6/again', undefined], ['POST', '/slices/1/savings', undefined]])
     expect(w.find('#gcode').attributes('href')).toBe('/api/slices/1/gcode')
   })
-  it('are asked for with a value and a reason for each departure', async () => {
+  it('are asked for with a value and a reason for each override', async () => {
     const w = await desk([])
     expect(w.text()).toContain('Not sliced yet on this machine')
     const find = async (words: string) => w.find('#setting-search').setValue(words)
     expect(w.findAll('.found').length).toBe(0)
     await find('OUTLINE')
-    expect(w.findAll('.found strong').map((x) => x.text())).toEqual(['Outline passes', 'Where outlines begin'])
+    expect(w.findAll('.found strong').map((x) => x.text())).toEqual(['Shells', 'Seam'])
     expect(w.find('.found').text()).toContain('1 to 20')
     await w.find('.found button').trigger('click')
-    await w.find('.depart input').setValue('3')
+    await w.find('.override input').setValue('3')
     await press('l')
     expect(server.asked, 'no reason yet').toEqual([])
-    await w.find('.depart .why').setValue('stiff')
+    await w.find('.override .why').setValue('stiff')
     await press('l')
-    expect(server.asked).toEqual([['POST', '/pieces/9/slices', { machine_id: 1, departures: [{ key: 'shells', value: '3', why: 'stiff' }], marks: [] }]])
+    expect(server.asked).toEqual([['POST', '/pieces/9/slices', { machine_id: 1, overrides: [{ key: 'shells', value: '3', why: 'stiff' }], marks: [] }]])
   })
-  it('show how far they are, and are cancelled; what hangs is looked at and marked', async () => {
+  it('show how far they are, and are cancelled; overhangs is looked at and marked', async () => {
     const at = { why: 'a roof', corners_mm: [[0, 0, 0]], min_mm: [0, 0, 4.5], max_mm: [1, 1, 5], area_mm2: 20 }
     const w = await desk([slice(1, { regions: [{ ...at, carried: true }, { ...at, carried: false, corners_mm: [[9, 9, 9]] }] }), slice(2, { state: 'running', fraction: 0.42, full: undefined })])
     expect(w.find('.slice-percent').text()).toBe('42 %')
     await w.find('.slice-cancel').trigger('click')
     expect(server.asked).toEqual([['DELETE', '/slices/2', undefined]])
-    expect(w.findAll('h3').at(-1)!.text()).toBe('What hangs 2')
+    expect(w.findAll('h3').at(-1)!.text()).toBe('Overhangs 2')
     expect(w.findAll('.hangs .place').map((b) => b.text())).toEqual(['▲ 4.5 mm up, 20 mm²', '△ 4.5 mm up, 20 mm²'])
     await w.find('.hangs .place').trigger('click')
     expect(w.emitted('look')?.[0]).toMatchObject([{ carried: true }])

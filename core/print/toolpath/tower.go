@@ -8,20 +8,20 @@ import (
 	"jobshelf/core/shape/polygon"
 )
 
-// The purge block stands beside the part; what a nozzle lets out after a change
+// The purge tower stands beside the part; what a nozzle lets out after a change
 // is laid into it. It is at least blockLeastMM wide, and wider where it is tall,
 // so that it stands (common practice, no source); between changes it goes on as
 // an outline with some lines within.
 const (
 	blockLeastMM = 6
 	blockSlender = 12
-	blockGapMM   = 3
-	// BlockSparse is every how manieth line is laid where nothing is let out.
-	BlockSparse = 4
+	towerGapMM   = 3
+	// TowerSparse is every how manieth line is laid where nothing is let out.
+	TowerSparse = 4
 )
 
 // nozzles puts the part's and the support's lines on their nozzles and, where
-// that makes the nozzle change, adds the purge block. It needs the first layer
+// that makes the nozzle change, adds the purge tower. It needs the first layer
 // without its hold. It tells whether support has the nozzle it was meant for.
 func (s *slicer) nozzles() bool {
 	piece, support := uint8(s.r.PieceNozzle-1), uint8(s.r.SupportNozzle-1)
@@ -48,14 +48,14 @@ func (s *slicer) nozzles() bool {
 	}
 	side := 0.0
 	if last >= 0 {
-		side = BlockSideMM(&s.r, s.bore, s.tops[last])
+		side = TowerSideMM(&s.r, s.bore, s.tops[last])
 	}
 	if side == 0 {
 		return true
 	}
-	corner, ok := s.blockPlace(side)
+	corner, ok := s.towerPlace(side)
 	if !ok {
-		s.onPiece(piece, "There is no room beside the part for the purge block; support is laid by the part's nozzle.")
+		s.onPiece(piece, "There is no room beside the part for the purge tower; support is laid by the part's nozzle.")
 		return false
 	}
 	if laid, purged := s.worthIt(side, changes[:last+1]); purged > PurgeAtMost*laid {
@@ -63,7 +63,7 @@ func (s *slicer) nozzles() bool {
 		return false
 	}
 	e := int64(side * 1000)
-	s.block = polygon.Path{corner, {X: corner.X + e, Y: corner.Y}, {X: corner.X + e, Y: corner.Y + e}, {X: corner.X, Y: corner.Y + e}}
+	s.tower = polygon.Path{corner, {X: corner.X + e, Y: corner.Y}, {X: corner.X + e, Y: corner.Y + e}, {X: corner.X, Y: corner.Y + e}}
 	var poly polygon.Scratch
 	for i := range last + 1 {
 		gap := um(Spacing(s.r.LineMM, s.heights[i]))
@@ -73,10 +73,10 @@ func (s *slicer) nozzles() bool {
 				l.Lines = append(l.Lines, Line{Kind: Purge, Nozzle: purgeNozzle, Closed: closed, Points: p, WidthMM: s.r.LineMM})
 			}
 		}
-		add(true, poly.Offset([]polygon.Path{s.block}, -um(s.r.LineMM)/2, mitre))
-		inner := poly.Offset([]polygon.Path{s.block}, -(um(s.r.LineMM)+gap)/2, mitre)
+		add(true, poly.Offset([]polygon.Path{s.tower}, -um(s.r.LineMM)/2, mitre))
+		inner := poly.Offset([]polygon.Path{s.tower}, -(um(s.r.LineMM)+gap)/2, mitre)
 		if !changes[i] && i > 0 {
-			gap *= BlockSparse
+			gap *= TowerSparse
 		}
 		add(false, scan(inner, math.Pi/2*float64(i%2), gap, gap))
 	}
@@ -91,14 +91,14 @@ func leastGaps(r *recipe.Recipe) (drop, gap float64) { return r.LayerMM, r.LineM
 // though it was meant for another. The recipe has its defaults.
 func TooClose(r *recipe.Recipe) bool {
 	drop, gap := leastGaps(r)
-	return r.SupportNozzle != r.PieceNozzle && (*r.SupportDropMM < drop || *r.SupportGapMM < gap)
+	return r.SupportNozzle != r.PieceNozzle && (*r.SupportVerticalGapMM < drop || *r.SupportHorizontalGapMM < gap)
 }
 
 // OnPiece is the recipe for support that the part's nozzle lays after all.
 func OnPiece(r recipe.Recipe) recipe.Recipe {
 	drop, gap := leastGaps(&r)
 	r.SupportNozzle = r.PieceNozzle
-	r.SupportDropMM, r.SupportGapMM = new(max(drop, *r.SupportDropMM)), new(max(gap, *r.SupportGapMM))
+	r.SupportVerticalGapMM, r.SupportHorizontalGapMM = new(max(drop, *r.SupportVerticalGapMM)), new(max(gap, *r.SupportHorizontalGapMM))
 	return r
 }
 
@@ -106,7 +106,7 @@ func OnPiece(r recipe.Recipe) recipe.Recipe {
 // nozzle of its own; where it would be more, the part's nozzle lays it.
 const PurgeAtMost = 7
 
-// worthIt gives the volumes of support and purge block, mm³.
+// worthIt gives the volumes of support and purge tower, mm³.
 func (s *slicer) worthIt(side float64, changes []bool) (laid, purged float64) {
 	for i, change := range changes {
 		for k := range s.layers[i].Lines {
@@ -117,7 +117,7 @@ func (s *slicer) worthIt(side float64, changes []bool) (laid, purged float64) {
 		if change || i == 0 {
 			purged += side * side * s.heights[i]
 		} else {
-			purged += (4*side*s.r.LineMM + side*side/BlockSparse) * s.heights[i]
+			purged += (4*side*s.r.LineMM + side*side/TowerSparse) * s.heights[i]
 		}
 	}
 	return laid, purged
@@ -137,9 +137,9 @@ func (s *slicer) onPiece(piece uint8, why string) {
 // knows it.
 const purgeNozzle = 255
 
-// BlockSideMM is how wide a purge block of a height is, so that a layer of it
+// TowerSideMM is how wide a purge tower of a height is, so that a layer of it
 // holds what is let out; 0 where nothing is. The recipe has its defaults.
-func BlockSideMM(r *recipe.Recipe, filamentMM, topMM float64) float64 {
+func TowerSideMM(r *recipe.Recipe, filamentMM, topMM float64) float64 {
 	if *r.ChangePurgeMM == 0 {
 		return 0
 	}
@@ -147,9 +147,9 @@ func BlockSideMM(r *recipe.Recipe, filamentMM, topMM float64) float64 {
 	return math.Max(math.Sqrt(*r.ChangePurgeMM*bore/r.LayerMM), math.Max(blockLeastMM, topMM/blockSlender))
 }
 
-// blockPlace finds room for the block: right of all that is laid, left, behind,
+// towerPlace finds room for the tower: right of all that is laid, left, behind,
 // in front.
-func (s *slicer) blockPlace(side float64) (polygon.Point, bool) {
+func (s *slicer) towerPlace(side float64) (polygon.Point, bool) {
 	lo, hi := polygon.Point{X: math.MaxInt64, Y: math.MaxInt64}, polygon.Point{X: math.MinInt64, Y: math.MinInt64}
 	for i := range s.outline {
 		for _, of := range [2][][]polygon.Path{s.outline, s.support} {
@@ -160,7 +160,7 @@ func (s *slicer) blockPlace(side float64) (polygon.Point, bool) {
 			}
 		}
 	}
-	e, gap := int64(side*1000), int64(blockGapMM*1000)
+	e, gap := int64(side*1000), int64(towerGapMM*1000)
 	midX, midY := (lo.X+hi.X-e)/2, (lo.Y+hi.Y-e)/2
 	for _, c := range [4]polygon.Point{{X: hi.X + gap, Y: midY}, {X: lo.X - gap - e, Y: midY}, {X: midX, Y: hi.Y + gap}, {X: midX, Y: lo.Y - gap - e}} {
 		fits := true

@@ -28,8 +28,8 @@ func (s *slicer) hold(p *Print) {
 	if len(s.support) > 0 {
 		foot = poly.Boolean(polygon.Union, polygon.NonZero, foot, s.support[0])
 	}
-	if s.block != nil {
-		foot = poly.Boolean(polygon.Union, polygon.NonZero, foot, []polygon.Path{s.block})
+	if s.tower != nil {
+		foot = poly.Boolean(polygon.Union, polygon.NonZero, foot, []polygon.Path{s.tower})
 	}
 	piece := uint8(s.r.PieceNozzle - 1)
 	width, gap := um(s.r.LineMM), um(Spacing(s.r.LineMM, s.heights[0]))
@@ -37,12 +37,12 @@ func (s *slicer) hold(p *Print) {
 	ring := func(paths []polygon.Path, outersOnly bool) {
 		for _, q := range paths {
 			if !outersOnly || q.Area() > 0 {
-				lines = append(lines, Line{Kind: Hold, Nozzle: piece, Closed: true, Points: q, WidthMM: s.r.LineMM})
+				lines = append(lines, Line{Kind: Adhesion, Nozzle: piece, Closed: true, Points: q, WidthMM: s.r.LineMM})
 			}
 		}
 	}
-	switch s.r.Hold {
-	case recipe.HoldSkirt:
+	switch s.r.Adhesion {
+	case recipe.AdhesionSkirt:
 		var all []polygon.Point
 		for _, q := range foot {
 			all = append(all, q...)
@@ -51,7 +51,7 @@ func (s *slicer) hold(p *Print) {
 		for k := range SkirtRounds {
 			ring(poly.Offset(hull, um(SkirtGapMM)+width/2+float64(k)*gap, polygon.Offsets{}), true)
 		}
-	case recipe.HoldBrim:
+	case recipe.AdhesionBrim:
 		for k := 0; float64(k)*gap < um(s.r.BrimMM); k++ {
 			ring(poly.Offset(foot, gap/2+float64(k)*gap+(width-gap)/2, polygon.Offsets{}), true)
 		}
@@ -59,7 +59,7 @@ func (s *slicer) hold(p *Print) {
 		for i, j := 0, len(lines)-1; i < j; i, j = i+1, j-1 {
 			lines[i], lines[j] = lines[j], lines[i]
 		}
-	case recipe.HoldRaft:
+	case recipe.AdhesionRaft:
 		s.raft(p, s.onPlate(&poly, poly.Offset(foot, um(RaftRimMM)-width/2, polygon.Offsets{})))
 		return
 	}
@@ -69,7 +69,7 @@ func (s *slicer) hold(p *Print) {
 // lift is how far a raft lifts the part: its layers, and the gap by which it comes
 // off.
 func (s *slicer) lift() float64 {
-	if s.r.Hold != recipe.HoldRaft {
+	if s.r.Adhesion != recipe.AdhesionRaft {
 		return 0
 	}
 	return s.r.FirstLayerMM + (RaftCloses+0.5)*s.r.LayerMM
@@ -80,7 +80,7 @@ func (s *slicer) raft(p *Print, area []polygon.Path) {
 		l := Layer{TopMM: bottom + h, HeightMM: h}
 		g := um(Spacing(s.r.LineMM, h)) / share
 		for _, q := range scan(area, angle, g, g) {
-			l.Lines = append(l.Lines, Line{Kind: Hold, Nozzle: uint8(s.r.PieceNozzle - 1), Points: q, WidthMM: s.r.LineMM})
+			l.Lines = append(l.Lines, Line{Kind: Adhesion, Nozzle: uint8(s.r.PieceNozzle - 1), Points: q, WidthMM: s.r.LineMM})
 		}
 		return l
 	}
@@ -90,9 +90,9 @@ func (s *slicer) raft(p *Print, area []polygon.Path) {
 		base = append(base, layer(top, s.r.LayerMM, math.Pi/2*float64(1+k%2), 1))
 		top += s.r.LayerMM
 	}
-	p.LiftedMM = s.lift()
+	p.RaftMM = s.lift()
 	for i := range p.Layers {
-		p.Layers[i].TopMM += p.LiftedMM
+		p.Layers[i].TopMM += p.RaftMM
 	}
 	p.Layers = append(base, p.Layers...)
 }

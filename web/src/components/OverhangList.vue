@@ -13,7 +13,7 @@ const all = ref(false)
 
 <template>
   <div>
-    <h3>What hangs <span class="small quiet num">{{ regions.length }}</span></h3>
+    <h3>Overhangs <span class="small quiet num">{{ regions.length }}</span></h3>
     <ul class="hangs small">
       <li v-for="(r, i) in all ? regions : regions.slice(0, few)" :key="i" :class="{ carried: r.carried }">
         <button type="button" class="place num" @click="emit('look', r)">{{ r.carried ? '▲' : '△' }} {{ f.number(r.min_mm[2] ?? 0, 1) }} mm up, {{ f.number(r.area_mm2, 0) }} mm²</button>
