@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 	"sync"
@@ -447,6 +448,51 @@ func TestChangesKeepTheStepAndNoteWhatWas(t *testing.T) {
 	require.NoError(t, err)
 	r := demo.Choices(recipe.Everyday)[0].Recipe.WithDefaults()
 	assert.Equal(t, []string{fmt.Sprint(r.SupportDeg), fmt.Sprint(r.Shells)}, []string{s.Overrides[0].Was, s.Overrides[1].Was})
+}
+
+// What would save time is sliced against what it is held to: each is an alternative of its
+// own, and none counts.
+func TestSavingsAreAlternatives(t *testing.T) {
+	h := open(t)
+	_, piece := h.toDecide()
+	base := h.sliced(piece, h.machines[0].ID, 100)
+	ids, err := h.desk.Savings(ctx, h.cato, base)
+	require.NoError(t, err)
+	labels := map[string]bool{}
+	for _, id := range ids {
+		s, err := h.store.Slice(ctx, id)
+		require.NoError(t, err)
+		require.NotNil(t, s.BaseID)
+		assert.Equal(t, base, *s.BaseID)
+		assert.Equal(t, "queued", s.State)
+		assert.False(t, s.Chosen)
+		labels[s.Label] = true
+		changed := len(s.Overrides) == 1 || s.Scale == 0.9 || s.Tip == "x" || s.MachineID != h.machines[0].ID
+		assert.True(t, changed, s.Label)
+	}
+	assert.Len(t, labels, len(ids))
+	assert.Subset(t, slices.Collect(maps.Keys(labels)), []string{"thicker layers", "less infill", "one shell less", "a tenth smaller", "laid over"})
+}
+
+// A check is held against every machine of the house; a run that prints stays where it is; and
+// the check of a job that is sent back is cancelled.
+func TestChecksRunsAndRefusals(t *testing.T) {
+	h := open(t)
+	job, _ := h.arrived()
+	in, err := h.desk.CheckInput(ctx, job)
+	require.NoError(t, err)
+	require.Len(t, in.Choices, len(h.machines))
+	for k, c := range in.Choices {
+		assert.Equal(t, h.machines[k].Data.Name, c.Machine.Name)
+	}
+	require.NoError(t, h.desk.SendBack(ctx, h.cato, job, 0, "It leans."))
+	assert.Equal(t, "cancelled", h.job(job).Check.State)
+	floor, _ := h.steps("on the floor")
+	run, err := h.store.RunOfJob(ctx, floor)
+	require.NoError(t, err)
+	require.Equal(t, "printing", run.State)
+	var no *desk.Conflict
+	assert.ErrorAs(t, h.desk.MoveRun(ctx, h.cato, run.ID, run.MachineID, 0), &no)
 }
 
 // The ladder is of all pieces of a job, each as often as it is wanted, in the order of the

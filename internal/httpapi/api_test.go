@@ -932,3 +932,44 @@ func TestLongEntriesAreRefused(t *testing.T) {
 		assert.Equal(t, http.StatusRequestEntityTooLarge, a.code, "%s: %.200s", path, a.body)
 	}
 }
+
+// Every command that names the version it has seen is refused where that one is over.
+func TestStaleVersionsAreRefusedOverTheLine(t *testing.T) {
+	h := open(t)
+	h.signIn("cato")
+	h.work()
+	id := h.handIn(stl(t, "bollard"), "a.stl", nil)
+	v := h.job(id)
+	piece := v.PieceSet[0].ID
+	asked := 0
+	for path, item := range h.api.OpenAPI().Paths {
+		for method, body := range map[string]map[string]any{"POST": {"reason": "no", "steps": []string{"weld"}}, "PUT": {"copies": 2}} {
+			op := map[string]*huma.Operation{"POST": item.Post, "PUT": item.Put}[method]
+			if op == nil || !strings.Contains(path, "{id}") || !strings.HasPrefix(path, "/jobs/") && !strings.HasPrefix(path, "/pieces/") || op.RequestBody == nil {
+				continue
+			}
+			schema := op.RequestBody.Content["application/json"].Schema
+			if schema.Ref != "" {
+				schema = h.api.OpenAPI().Components.Schemas.SchemaFromRef(schema.Ref)
+			}
+			if schema.Properties["version"] == nil {
+				continue
+			}
+			send := map[string]any{"version": v.Version + 7}
+			for k, x := range body {
+				if schema.Properties[k] != nil {
+					send[k] = x
+				}
+			}
+			of := id
+			if strings.HasPrefix(path, "/pieces/") {
+				of = piece
+			}
+			a := h.call(method, strings.Replace(path, "{id}", fmt.Sprint(of), 1), send)
+			assert.Equal(t, 409, a.code, "%s %s: %s", method, path, a.body)
+			asked++
+		}
+	}
+	assert.GreaterOrEqual(t, asked, 5)
+	assert.Equal(t, v.Version, h.job(id).Version)
+}

@@ -43,6 +43,20 @@ func TestTwoFirstStarts(t *testing.T) {
 	assert.NoError(t, errors.Join(errs...))
 }
 
+// A secret is made once, and each is its own.
+func TestSecretsAreMadeOnce(t *testing.T) {
+	s := pgtest.New(t)
+	a, err := s.Secret(ctx, "a")
+	require.NoError(t, err)
+	again, err := s.Secret(ctx, "a")
+	require.NoError(t, err)
+	b, err := s.Secret(ctx, "b")
+	require.NoError(t, err)
+	assert.Equal(t, a, again)
+	assert.NotEqual(t, a, b)
+	assert.Len(t, a, 32)
+}
+
 // A database may have any name, and one that is there stays as it is.
 func TestDatabasesOfAnyName(t *testing.T) {
 	s := pgtest.New(t)

@@ -41,6 +41,13 @@ func TestBlobs(t *testing.T) {
 		n, err := s.BlobReader(ctx, b.ID).ReadAt(middle, int64(size/3))
 		require.NoError(t, err)
 		require.True(t, bytes.Equal(data[size/3:size/3+n], middle), "at any place")
+		back := s.BlobReader(ctx, b.ID)
+		for _, at := range []int{size - 1, 0} { // a later chunk, and an earlier one again
+			one := make([]byte, 1)
+			if _, err := back.ReadAt(one, int64(max(0, at))); size > 0 && assert.NoError(t, err) {
+				assert.Equal(t, data[at], one[0])
+			}
+		}
 		got, err := io.ReadAll(s.BlobReader(ctx, b.ID))
 		require.NoError(t, err)
 		assert.True(t, bytes.Equal(data, got), "%d bytes differ", size)

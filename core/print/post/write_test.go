@@ -395,4 +395,10 @@ func TestNothingIsHotWhileSomebodyIsWaitedFor(t *testing.T) {
 		assert.Equal(t, idleOff == 0, strings.Contains(after, "M190 S60") || strings.Contains(after, "M140 S60"), "%g", idleOff)
 		assert.Equal(t, idleOff == 0, s.HotPauses == 0)
 	}
+	r, m, mat := settings()
+	r.PauseMM = []float64{7.8} // before the last layer
+	_, text, _ := written(t, solid.Box(20, 20, 8), r, m, machine.Loaded{mat})
+	_, after, found := strings.Cut(text, "\nM0\n")
+	require.True(t, found)
+	assert.Contains(t, strings.SplitN(after, "\nG", 2)[0], "M109 S210", "it is wanted once more")
 }

@@ -144,6 +144,16 @@ func TestFacesOfManyThousandCorners(t *testing.T) {
 
 // Words for people say no bytes; those for the command line do.
 func TestRefusalsHaveWordsForPeople(t *testing.T) {
+	// Two bodies that share a corner are two parts, each with all its corners.
+	two, err := readAll([]byte("v 0 0 0\nv 1 0 0\nv 0 1 0\nv 0 0 1\nv -1 0 0\nv 0 -1 0\nv 0 0 -1\ng a\nf 1 3 2\nf 1 2 4\nf 1 4 3\nf 2 3 4\ng b\nf 1 6 5\nf 1 5 7\nf 1 7 6\nf 5 6 7\n"), Limits{})
+	require.NoError(t, err)
+	require.Len(t, two.Models, 2)
+	for k, m := range two.Models {
+		require.Len(t, m.Mesh.Vertices, 4)
+		assert.Equal(t, []mesh.Vec3{{X: 1, Y: 1, Z: 1}, {}}[k], m.Mesh.Bounds().Max)
+	}
+	_, err = readAll(tmfFile(t, `<thing>`+model(`<object id="1">`+tetra(1)+`</object>`, `<item objectid="1"/>`)+`</thing>`), Limits{})
+	assert.Error(t, err, "a model within something else is none")
 	box := solid.Box(1, 1, 1)
 	for k, at := range [][]mesh.Vec3{{{}}, {{X: 5}}, {{}, {X: 5}}, {}} {
 		got := (&File{Models: []Model{{Mesh: box, Places: at}}}).Joined()
@@ -152,7 +162,7 @@ func TestRefusalsHaveWordsForPeople(t *testing.T) {
 			assert.InDelta(t, []float64{1, 6, 6}[k], got.Bounds().Max.X, 1e-12, "where they stand")
 		}
 	}
-	_, err := readAll([]byte("# a note\nand words\n"), Limits{})
+	_, err = readAll([]byte("# a note\nand words\n"), Limits{})
 	assert.ErrorContains(t, err, "solid", "a note alone may begin an OBJ, words behind it are none")
 	_, err = readAll([]byte("\x00\x01\x02"), Limits{})
 	var e *Error

@@ -308,11 +308,11 @@ describe('the slices of a piece', () => {
     return part(SliceDesk, { job: jobView(9), piece: piece(9), rung: rung(1, 'Bowline'), may: true })
   }
   it('are those of the version and machine looked at, the last one done in view', async () => {
-    const w = await desk([slice(1, { chosen: true }), slice(2, { overrides: [{ key: 'shells', was: '2', value: '3', why: 'stiff', who: 'Cato' }] }), slice(3, { machine_id: 2 }), slice(4, { version: 2 }), slice(5, { state: 'cancelled' }), slice(6, { state: 'failed', full: undefined, error: 'too thin' })])
-    expect(w.findAll('.variants li > button:first-child').map((b) => b.text())).toEqual(['house recipe', 'Shells 3', 'house recipe'])
+    const w = await desk([slice(1, { chosen: true }), slice(2, { overrides: [{ key: 'shells', was: '2', value: '3', why: 'stiff', who: 'Cato' }] }), slice(3, { machine_id: 2 }), slice(4, { version: 2 }), slice(5, { state: 'cancelled' }), slice(6, { state: 'failed', full: undefined, error: 'too thin' }), slice(7, { state: 'set aside', full: undefined, error: 'begun too often' })])
+    expect(w.findAll('.variants li > button:first-child').map((b) => b.text())).toEqual(['house recipe', 'Shells 3', 'house recipe', 'house recipe'])
     expect(w.find('.variants li.on').text()).toContain('+10 min, +1.0 g')
     expect(w.find('.diff').text()).toContain('Shells 2 → 3')
-    expect(w.find('.variants').text()).toContain('too thin')
+    expect(w.findAll('.bad').map((b) => b.text())).toEqual([expect.stringMatching(/^■ too thin/), expect.stringMatching(/^■ Set aside. begun too often/)])
     expect(w.text()).not.toContain('Not sliced yet')
     const kinds = w.findAll('.kinds tr').map((r) => r.findAll('td').map((d) => d.text()))
     expect(kinds.slice(0, 4)).toEqual([['outer shell', '30 min', '38 %'], ['infill', '10 min', '13 %'], ['warm-up', '5 min', '6 %'], ['together', '1 h 20 min', '12.0 g']])
