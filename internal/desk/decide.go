@@ -243,7 +243,7 @@ func (h *house) runView(r store.Run) RunView {
 	}
 	if r.NeededBy != nil {
 		v.NeededBy = r.NeededBy.Format(time.DateOnly)
-		v.Late = v.Finish != nil && v.Finish.In(h.hours.Location).Format(time.DateOnly) > v.NeededBy
+		v.Late = v.Finish != nil && h.hours.Late(*v.Finish, *r.NeededBy)
 	}
 	return v
 }

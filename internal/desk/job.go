@@ -29,6 +29,7 @@ type Slip struct {
 	Purpose   string       `json:"purpose"`
 	Wish      string       `json:"wish"`
 	NeededBy  string       `json:"needed_by,omitempty" doc:"Date, YYYY-MM-DD"`
+	Late      bool         `json:"late" doc:"It would be, or will be, finished after that day"`
 	Step      string       `json:"step"`
 	Reason    string       `json:"reason,omitempty"`
 	ArrivedAt time.Time    `json:"arrived_at"`
@@ -64,6 +65,7 @@ type Rung struct {
 	Colour    string            `json:"colour,omitempty"`
 	Loaded    string            `json:"loaded,omitempty" doc:"What is loaded, in words"`
 	Fits      bool              `json:"fits"`
+	Takes     bool              `json:"takes" doc:"The job can go on it: it is in service, all fits, and there is a recipe"`
 	OverMM    [3]float64        `json:"over_mm"`
 	Scale     float64           `json:"scale_to_fit"`
 	TurnDeg   float64           `json:"turn_deg"`
@@ -81,9 +83,6 @@ type Rung struct {
 	VolumeMM  [3]float64        `json:"volume_mm"`
 	Shape     string            `json:"shape" enum:"rectangle,round"`
 }
-
-// takes says that the job can go on this machine.
-func (r *Rung) takes() bool { return r.InService && r.Fits && r.Seconds > 0 }
 
 // house is what ladders and lanes are worked out from.
 type house struct {
@@ -186,7 +185,7 @@ func (h *house) ladder(pieces []store.Piece) []Rung {
 			Material: m.Data.Material, Colour: m.Data.Colour, Loaded: strings.TrimSpace(m.Data.ColourName + " " + m.Data.Material),
 			VolumeMM: [3]float64{m.Data.Volume.XMM, m.Data.Volume.YMM, m.Data.Volume.ZMM}, Shape: string(m.Data.Volume.Shape)}
 		r.add(h, pieces)
-		if r.takes() {
+		if r.Takes {
 			if start, ok := h.start[m.ID]; ok {
 				finish := start.Add(seconds(r.Seconds))
 				r.Start, r.Finish = &start, &finish
@@ -215,6 +214,7 @@ func (r *Rung) add(h *house, pieces []store.Piece) {
 		parts[i].Verdict = option.Sliced(p.Verdict, r.Name, s.Full)
 	}
 	v := option.OnMachine(r.Name, parts)
+	r.Takes = option.Takes(&v, r.InService)
 	r.Fits, r.OverMM, r.Scale, r.TurnDeg, r.Recipe = v.Fits, v.OverMM, v.ScaleToFit, v.TurnDeg, v.Recipe
 	if q := v.Quick; q != nil {
 		r.Seconds, r.WarmUp, r.Grams, r.Metres, r.Layers = q.WholeSeconds(), q.WarmUpSeconds, q.Grams, q.FilamentMM/1000, q.Layers
@@ -276,6 +276,13 @@ func worst(pieces []store.Piece, words finding.Speaker) (FindingView, bool) {
 	return findingView(&f, words), ok
 }
 
+// stopped says that something found stops a job of these pieces.
+func stopped(pieces []store.Piece) bool {
+	return slices.ContainsFunc(pieces, func(p store.Piece) bool {
+		return p.Problem != "" || p.Verdict != nil && len(finding.Stopping(p.Verdict.Findings)) > 0
+	})
+}
+
 func unreadable(p store.Piece) FindingView {
 	return FindingView{Check: "not readable", Grade: finding.StopsIt, Text: p.Problem}
 }
@@ -301,7 +308,8 @@ func (h *house) slip(j store.Job, pieces []store.Piece) Slip {
 
 // stand fills in the machine part of a slip: from the run if there is one, else
 // from the proposal.
-func (h *house) stand(s *Slip, run *store.Run, ladder []Rung) {
+func (h *house) stand(s *Slip, needed *time.Time, run *store.Run, ladder []Rung) {
+	defer func() { s.Late = needed != nil && s.Finish != nil && h.hours.Late(*s.Finish, *needed) }()
 	if run != nil {
 		if m := h.machine(run.MachineID); m != nil {
 			s.Machine, s.MachineID = m.Data.Name, m.ID
@@ -375,7 +383,7 @@ func (d *Desk) Shelf(ctx context.Context, a Actor) (ShelfView, error) {
 		if runs[j.ID] == nil {
 			ladder = h.ladder(pieces[j.ID])
 		}
-		h.stand(&s, runs[j.ID], ladder)
+		h.stand(&s, j.NeededBy, runs[j.ID], ladder)
 		view.Slips = append(view.Slips, s)
 	}
 	if member == 0 {
@@ -420,6 +428,7 @@ func due(s Slip) string {
 // JobView is one job on the bench.
 type JobView struct {
 	Slip
+	Stopped  bool          `json:"stopped" doc:"Something found stops it: it cannot be approved"`
 	Findings []JobFinding  `json:"findings"`
 	Ladder   []Rung        `json:"ladder"`
 	PieceSet []PieceView   `json:"piece_set"`
@@ -501,7 +510,7 @@ func (d *Desk) Job(ctx context.Context, a Actor, id int64) (JobView, error) {
 	if err != nil {
 		return JobView{}, err
 	}
-	v := JobView{Slip: h.slip(j, pieces), Findings: findings(pieces, h.words), Ladder: h.ladder(pieces), PieceSet: []PieceView{}, History: []HistoryLine{}}
+	v := JobView{Slip: h.slip(j, pieces), Stopped: stopped(pieces), Findings: findings(pieces, h.words), Ladder: h.ladder(pieces), PieceSet: []PieceView{}, History: []HistoryLine{}}
 	run, err := d.Store.RunOfJob(ctx, id)
 	if err != nil && !errors.Is(err, store.ErrNotFound) {
 		return v, err
@@ -509,9 +518,9 @@ func (d *Desk) Job(ctx context.Context, a Actor, id int64) (JobView, error) {
 	if err == nil {
 		rv := h.runView(run)
 		v.Run = &rv
-		h.stand(&v.Slip, &run, nil)
+		h.stand(&v.Slip, j.NeededBy, &run, nil)
 	} else {
-		h.stand(&v.Slip, nil, v.Ladder)
+		h.stand(&v.Slip, j.NeededBy, nil, v.Ladder)
 	}
 	for _, p := range pieces {
 		own := slices.DeleteFunc(slices.Clone(versions), func(x store.Version) bool { return x.PieceID != p.ID })

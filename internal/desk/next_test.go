@@ -69,6 +69,13 @@ func TestLateByTheHousesDay(t *testing.T) {
 		v := h.runView(store.Run{ID: 7, NeededBy: &needed})
 		assert.Equal(t, c.late, v.Late, "%s: needed by %s, done %s", c.zone, c.needed, c.finish)
 		assert.Equal(t, c.needed, v.NeededBy)
+		var s Slip
+		h.stand(&s, &needed, &store.Run{ID: 7}, nil)
+		assert.Equal(t, c.late, s.Late, "on the shelf, too")
+		h.stand(&s, nil, &store.Run{ID: 7}, nil)
+		assert.False(t, s.Late, "of no day")
+		h.stand(&s, &needed, nil, []Rung{{Proposed: true, Finish: &finish}})
+		assert.Equal(t, c.late, s.Late, "by the proposal")
 		assert.False(t, h.runView(store.Run{ID: 8, NeededBy: &needed}).Late, "that it never ends is told otherwise")
 	}
 }

@@ -383,7 +383,7 @@ func (d *Desk) Savings(ctx context.Context, a Actor, id int64) ([]int64, error) 
 	}
 	var quickest *Rung
 	for _, x := range h.ladder([]store.Piece{p}) {
-		if x.takes() && x.MachineID != base.MachineID && (quickest == nil || x.Seconds < quickest.Seconds) {
+		if x.Takes && x.MachineID != base.MachineID && (quickest == nil || x.Seconds < quickest.Seconds) {
 			quickest = &x
 		}
 	}

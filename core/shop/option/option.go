@@ -24,6 +24,12 @@ func SetPrices(v *verdict.Verdict, choices []verdict.Choice, startCents units.Ce
 	}
 }
 
+// Takes says that a machine takes a job of which it is judged so: it is in service, every part
+// fits, and the house has a recipe for it there, so that there are figures.
+func Takes(v *verdict.MachineVerdict, inService bool) bool {
+	return inService && v.Fits && v.Quick != nil && v.Quick.Seconds > 0
+}
+
 // Part is a judged model and how many of it are wanted. verdict.Verdict is nil while it
 // is not judged.
 type Part struct {

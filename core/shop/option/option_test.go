@@ -64,6 +64,19 @@ func TestPartsAddUpOnAMachine(t *testing.T) {
 	assert.False(t, OnMachine("Large", nil).Fits)
 }
 
+// A machine takes what fits it, where it is in service and the house has figures.
+func TestWhatAMachineTakes(t *testing.T) {
+	for _, c := range []struct {
+		service, fits bool
+		quick         *verdict.Quick
+		takes         bool
+	}{
+		{true, true, quickOf(60, 1), true}, {false, true, quickOf(60, 1), false}, {true, false, quickOf(60, 1), false}, {true, true, nil, false}, {true, true, quickOf(0, 0), false},
+	} {
+		assert.Equal(t, c.takes, Takes(&verdict.MachineVerdict{Fits: c.fits, Quick: c.quick}, c.service))
+	}
+}
+
 // The full figures take the place of the quick ones on one machine, in a copy.
 func TestASlicedVerdict(t *testing.T) {
 	v := &verdict.Verdict{Machines: []verdict.MachineVerdict{{Name: "Large", Fits: true, Quick: &verdict.Quick{Quick: estimate.Quick{Seconds: 1}}}, {Name: "Small", OverMM: [3]float64{5, 0, 0}}}}

@@ -26,6 +26,12 @@ type Hours struct {
 	Attendance time.Duration
 }
 
+// Late says that something finished at a time is so after the day it is needed, which ends at
+// midnight by the house's clock. Only the date of needed counts.
+func (h Hours) Late(finish, needed time.Time) bool {
+	return finish.In(h.Location).Format(time.DateOnly) > needed.Format(time.DateOnly)
+}
+
 // searchDays bounds the search for an open moment: a house closed for longer
 // than this has no next start.
 const searchDays = 400

@@ -853,6 +853,8 @@ export interface components {
             /** Format: int64 */
             id: number;
             ladder: components["schemas"]["Rung"][];
+            /** @description It would be, or will be, finished after that day */
+            late: boolean;
             /** @description Where it is queued, or is proposed to go */
             machine?: string;
             /** Format: int64 */
@@ -885,6 +887,8 @@ export interface components {
              */
             seconds?: number;
             step: string;
+            /** @description Something found stops it: it cannot be approved */
+            stopped: boolean;
             title: string;
             /** Format: int64 */
             version: number;
@@ -1560,6 +1564,8 @@ export interface components {
              * @description Earliest
              */
             start?: string;
+            /** @description The job can go on it: it is in service, all fits, and there is a recipe */
+            takes: boolean;
             /** Format: double */
             turn_deg: number;
             volume_mm: number[];
@@ -1662,6 +1668,8 @@ export interface components {
             grams?: number;
             /** Format: int64 */
             id: number;
+            /** @description It would be, or will be, finished after that day */
+            late: boolean;
             /** @description Where it is queued, or is proposed to go */
             machine?: string;
             /** Format: int64 */

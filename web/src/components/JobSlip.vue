@@ -8,7 +8,6 @@ import GradeMark from './GradeMark.vue'
 const props = defineProps<{ slip: Slip; to: string }>()
 const f = useFormats()
 const checking = computed(() => ['queued', 'running', 'set aside'].includes(props.slip.check.state))
-const late = computed(() => !!props.slip.needed_by && !!props.slip.finish && props.slip.finish.slice(0, 10) > props.slip.needed_by)
 </script>
 
 <template>
@@ -29,7 +28,7 @@ const late = computed(() => !!props.slip.needed_by && !!props.slip.finish && pro
     </span>
     <span class="foot small">
       <GradeMark v-if="slip.worst" :grade="slip.worst.grade" :word="slip.worst.check" class="what" :title="slip.worst.text" />
-      <span v-if="slip.needed_by" :class="['due', { late }]">{{ late ? '⚑ late for' : 'by' }} {{ f.day(slip.needed_by) }}</span>
+      <span v-if="slip.needed_by" :class="['due', { late: slip.late }]">{{ slip.late ? '⚑ late for' : 'by' }} {{ f.day(slip.needed_by) }}</span>
     </span>
   </router-link>
 </template>

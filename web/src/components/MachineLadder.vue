@@ -7,10 +7,9 @@ const props = defineProps<{ rungs: readonly Rung[]; chosen?: number; locked?: bo
 const emit = defineEmits<{ choose: [machineId: number] }>()
 const f = useFormats()
 
-const takes = (r: Rung) => r.in_service && r.fits && !!r.seconds
 function choose(r: Rung) {
   // To look at, any machine will do; to queue on, only one that takes it.
-  if (props.look || (!props.locked && takes(r))) emit('choose', r.machine_id)
+  if (props.look || (!props.locked && r.takes)) emit('choose', r.machine_id)
 }
 </script>
 
@@ -21,15 +20,15 @@ function choose(r: Rung) {
       <tr><th>Machine</th><th class="right" title="With warm-up">Time</th><th class="right">Filament</th><th class="right">Price</th><th class="right">Finished</th></tr>
     </thead>
     <tbody>
-      <tr v-for="r in rungs" :key="r.machine_id" :class="{ chosen: chosen === r.machine_id, not: !takes(r), can: look || (takes(r) && !locked) }" @click="choose(r)">
+      <tr v-for="r in rungs" :key="r.machine_id" :class="{ chosen: chosen === r.machine_id, not: !r.takes, can: look || (r.takes && !locked) }" @click="choose(r)">
         <td>
           <label>
-            <input v-if="look || !locked" type="radio" name="rung" :checked="chosen === r.machine_id" :disabled="!look && !takes(r)" :aria-label="r.name" @change="choose(r)" />
+            <input v-if="look || !locked" type="radio" name="rung" :checked="chosen === r.machine_id" :disabled="!look && !r.takes" :aria-label="r.name" @change="choose(r)" />
             <strong>{{ r.name }}</strong>
           </label>
           <div class="small quiet loaded"><span class="dot" :style="{ background: r.colour }" />{{ r.loaded }}</div>
         </td>
-        <template v-if="takes(r)">
+        <template v-if="r.takes">
           <td class="right num" :title="`${f.duration(r.warm_up_seconds)} of it warm-up`">{{ f.duration(r.seconds) }}</td>
           <td class="right num">{{ f.grams(r.grams) }}</td>
           <td class="right num">{{ f.money(r.price_cents) }}</td>

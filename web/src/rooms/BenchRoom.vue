@@ -69,7 +69,7 @@ watch(() => piece.value?.id, () => {
 const regionMarks = computed(() => (region.value && !finding.value ? { check: 'overhangs', lines: boxLines(region.value.corners_mm) } : undefined))
 const regionPlace = computed(() => (region.value && !finding.value ? middle(region.value.corners_mm) : undefined))
 const canApprove = computed(
-  () => desk.value && job.value?.step === 'to decide' && job.value.check.state === 'done' && rung.value?.in_service && rung.value.fits && !job.value.findings.some((x) => x.grade === 'stops it'),
+  () => desk.value && job.value?.step === 'to decide' && job.value.check.state === 'done' && rung.value?.takes && !job.value.stopped,
 )
 const stepOn: Record<string, string> = { approved: 'It has been started', 'on the floor': 'It is off the machine', finishing: 'Ready to be fetched', 'pick-up': 'It has been fetched' }
 

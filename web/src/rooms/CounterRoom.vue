@@ -42,9 +42,9 @@ watch(id, () => {
   saysNo.value = false
   reason.value = ''
 })
-const takers = computed(() => job.value?.ladder.filter((r) => r.in_service && r.fits && r.seconds) ?? [])
+const takers = computed(() => job.value?.ladder.filter((r) => r.takes) ?? [])
 const rung = computed(() => takers.value.find((r) => r.machine_id === picked.value) ?? takers.value.find((r) => r.proposed))
-const stopped = computed(() => job.value?.findings.some((x) => x.grade === 'stops it') ?? false)
+const stopped = computed(() => job.value?.stopped ?? false)
 const decidable = computed(() => job.value?.step === 'to decide' && job.value.check.state === 'done')
 const canApprove = computed(() => decidable.value && !stopped.value && !!rung.value && !approve.isPending.value)
 /** Why there is no verdict to say yes to. */

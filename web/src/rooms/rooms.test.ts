@@ -41,11 +41,11 @@ vi.mock('../api/client', async (original) => {
 })
 
 const slip = (id: number, step: string, more: Partial<Slip> = {}): Slip => ({
-  id, title: `Part ${id}`, step, member: 'Nia Marlow', member_id: 3, purpose: 'everyday', wish: '', piece_id: id, pieces: 1, pictured: false, version: 7,
+  id, title: `Part ${id}`, step, member: 'Nia Marlow', member_id: 3, purpose: 'everyday', late: false, wish: '', piece_id: id, pieces: 1, pictured: false, version: 7,
   arrived_at: '2026-11-25T09:00:00Z', check: { state: 'done', fraction: 1, error: '', doing: '' }, ...more,
 })
 const rung = (machine_id: number, name: string, more: Partial<Rung> = {}): Rung => ({
-  machine_id, name, in_service: true, fits: true, full: false, seconds: 3600, grams: 12, price_cents: 240, proposed: false, over_mm: [0, 0, 0], scale_to_fit: 1, shape: 'rectangle', turn_deg: 0,
+  machine_id, name, in_service: true, fits: true, takes: (more.fits ?? true) && (more.in_service ?? true), full: false, seconds: 3600, grams: 12, price_cents: 240, proposed: false, over_mm: [0, 0, 0], scale_to_fit: 1, shape: 'rectangle', turn_deg: 0,
   volume_mm: [200, 200, 200], ...more,
 })
 const piece = (id: number): PieceView => ({
@@ -53,7 +53,7 @@ const piece = (id: number): PieceView => ({
   surface: { triangles: 12, vertices: 8, bodies: 1, closed: true, oriented: true, size_mm: [10, 20.5, 30], volume_mm3: 6150, area_mm2: 10, boundary_edges: 0, crossing_pairs: 0, misoriented_edges: 0, nonmanifold_edges: 0 },
 })
 const jobView = (id: number, more: Partial<JobView> = {}): JobView => ({
-  ...slip(id, 'to decide'), findings: [], history: [], piece_set: [piece(id)], ladder: [rung(1, 'Bowline'), rung(2, 'Capstan', { proposed: true }), rung(3, 'Halyard', { fits: false })], ...more,
+  ...slip(id, 'to decide'), stopped: false, findings: [], history: [], piece_set: [piece(id)], ladder: [rung(1, 'Bowline'), rung(2, 'Capstan', { proposed: true }), rung(3, 'Halyard', { fits: false })], ...more,
 })
 
 let shown: VueWrapper | undefined
@@ -160,7 +160,7 @@ describe('the counter', () => {
     expect(notices.at(-1)).toMatchObject({ kind: 'refused', text: 'Job 6 was changed by somebody else meanwhile.' })
   })
   it('has no yes to what stops it, and marks the piece it is about', async () => {
-    server.answers['/jobs/6'] = jobView(6, { piece_set: [piece(5), piece(6)], findings: [{ check: 'open surface', grade: 'stops it', text: 'It is open.', piece_id: 6, piece: 'a', value: 3, unit: 'edges', limit: 0, places: null, mend: null } as never] })
+    server.answers['/jobs/6'] = jobView(6, { stopped: true, piece_set: [piece(5), piece(6)], findings: [{ check: 'open surface', grade: 'stops it', text: 'It is open.', piece_id: 6, piece: 'a', value: 3, unit: 'edges', limit: 0, places: null, mend: null } as never] })
     const { w } = await room(CounterRoom, '/counter/6')
     expect(w.find('#yes').attributes('disabled')).toBeDefined()
     expect(w.findAll('.pieces button, .piece').map((p) => p.findAll('.grade').length)).toEqual([0, 1])
@@ -378,7 +378,7 @@ describe('the care of a piece', () => {
 
 describe('a slip', () => {
   it('tells what matters of a job, and which mark is late', async () => {
-    const w = await part(JobSlip, { to: '/bench/4', slip: slip(4, 'approved', { pieces: 3, seconds: 5400, grams: 12.34, price_cents: 250, needed_by: '2026-12-01', finish: '2026-12-02T10:00:00Z', worst: { grade: 'decide', check: 'thin', text: 'thin here' } as never }) })
+    const w = await part(JobSlip, { to: '/bench/4', slip: slip(4, 'approved', { pieces: 3, seconds: 5400, grams: 12.34, price_cents: 250, needed_by: '2026-12-01', late: true, finish: '2026-12-02T10:00:00Z', worst: { grade: 'decide', check: 'thin', text: 'thin here' } as never }) })
     expect(w.text()).toContain('Nia Marlow, 3 pieces')
     expect(w.findAll('.facts .num').map((x) => x.text())).toEqual(['1 h 30 min', '12.3 g', expect.stringContaining('2.50')])
     expect(w.find('.due').classes()).toContain('late')
@@ -390,7 +390,7 @@ describe('a slip', () => {
 
 describe('the machine ladder', () => {
   it('says of each machine what it takes, or why not', async () => {
-    const w = await part(MachineLadder, { chosen: 2, rungs: [rung(1, 'Bowline', { seconds: 3660, grams: 12, price_cents: 240 }), rung(2, 'Capstan', { proposed: true }), rung(3, 'Halyard', { fits: false, over_mm: [12, 0, 0], scale_to_fit: 0.9436 }), rung(4, 'Sheave', { in_service: false }), rung(5, 'Thimble', { seconds: undefined })] })
+    const w = await part(MachineLadder, { chosen: 2, rungs: [rung(1, 'Bowline', { seconds: 3660, grams: 12, price_cents: 240 }), rung(2, 'Capstan', { proposed: true }), rung(3, 'Halyard', { fits: false, over_mm: [12, 0, 0], scale_to_fit: 0.9436 }), rung(4, 'Sheave', { in_service: false }), rung(5, 'Thimble', { seconds: undefined, takes: false })] })
     const rows = w.findAll('tbody tr')
     expect(rows.map((r) => r.findAll('td').slice(1).map((d) => d.text()).join('|'))).toEqual([
       expect.stringMatching(/^1 h 01 min\|12.0 g\|.*2.40/), expect.stringContaining('◆ first done'), expect.stringMatching(/✕ .*12.* mm.*; fits at 94.3 %/), 'Not yet in service', 'No recipe for this purpose',
