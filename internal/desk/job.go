@@ -245,7 +245,7 @@ type JobFinding struct {
 	Piece   string `json:"piece"`
 }
 
-// findings are those on all pieces, told in the house's language.
+// findings are those on all pieces, worst first, told in the house's language.
 func findings(pieces []store.Piece, words finding.Speaker) []JobFinding {
 	out := []JobFinding{}
 	for _, p := range pieces {
@@ -258,6 +258,7 @@ func findings(pieces []store.Piece, words finding.Speaker) []JobFinding {
 			}
 		}
 	}
+	slices.SortStableFunc(out, func(a, b JobFinding) int { return slices.Index(finding.Grades, a.Grade) - slices.Index(finding.Grades, b.Grade) })
 	return out
 }
 

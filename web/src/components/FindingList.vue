@@ -1,12 +1,10 @@
 <script setup lang="ts">
-import { computed, ref } from 'vue'
+import { ref } from 'vue'
 import type { JobFinding } from '../api/client'
 import GradeMark from './GradeMark.vue'
 
 const props = defineProps<{ findings: readonly JobFinding[]; several?: boolean; chosen?: JobFinding; messages?: boolean }>()
 const emit = defineEmits<{ show: [finding: JobFinding, place: number]; message: [finding: JobFinding] }>()
-const order = ['stops it', 'decide', 'worth knowing']
-const sorted = computed(() => [...props.findings].sort((a, b) => order.indexOf(a.grade) - order.indexOf(b.grade)))
 
 // Each click on the same finding goes to its next place.
 const at = ref(0)
@@ -19,7 +17,7 @@ function show(x: JobFinding) {
 
 <template>
   <ul class="findings">
-    <li v-for="(x, i) in sorted" :key="i" :class="[x.grade.replace(' ', '-'), { chosen: x === chosen }]" :data-check="x.check">
+    <li v-for="(x, i) in findings" :key="i" :class="[x.grade.replace(' ', '-'), { chosen: x === chosen }]" :data-check="x.check">
       <GradeMark :grade="x.grade" /> <strong>{{ x.check }}</strong>
       <p v-if="several" class="small quiet">{{ x.piece }}</p>
       <p>{{ x.text }}</p>
@@ -28,7 +26,7 @@ function show(x: JobFinding) {
         <button v-if="messages && x.grade !== 'worth knowing'" type="button" @click="emit('message', x)">Send back for this</button>
       </p>
     </li>
-    <li v-if="sorted.length === 0" class="none">✓ Nothing found that needs a look.</li>
+    <li v-if="findings.length === 0" class="none">✓ Nothing found that needs a look.</li>
   </ul>
 </template>
 
