@@ -76,7 +76,7 @@ func slice(ctx context.Context, args []string, out, errOut io.Writer) (int, erro
 		return 0, writeJSON(out, full)
 	}
 	busy := int(math.Round(full.WholeSeconds()))
-	fmt.Fprintf(out, "%d h %02d min %02d s, of it %.0f s warm-up, %d layers, %.2f g (support %.2f g, hold %.2f g), %.2f m, %.2f %s\n",
+	fmt.Fprintf(out, "%d h %02d min %02d s, of it %.0f s warm-up, %d layers, %.2f g (support %.2f g, bed adhesion %.2f g), %.2f m, %.2f %s\n",
 		busy/3600, busy/60%60, busy%60, full.WarmUpSeconds, full.Layers, full.Grams(), full.GramsSupport, full.GramsAdhesion,
 		full.FilamentMM/1000, float64(full.Cents)/100, demo.House().Currency)
 	return 0, nil

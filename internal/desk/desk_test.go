@@ -455,6 +455,11 @@ func TestChangesKeepTheStepAndNoteWhatWas(t *testing.T) {
 func TestSavingsAreAlternatives(t *testing.T) {
 	h := open(t)
 	_, piece := h.toDecide()
+	queued, err := h.desk.OrderSlice(ctx, h.cato, piece, desk.SliceOrder{MachineID: h.machines[0].ID})
+	require.NoError(t, err)
+	var no *desk.Conflict
+	_, err = h.desk.Savings(ctx, h.cato, queued)
+	assert.ErrorAs(t, err, &no, "nothing is known of it yet")
 	base := h.sliced(piece, h.machines[0].ID, 100)
 	ids, err := h.desk.Savings(ctx, h.cato, base)
 	require.NoError(t, err)

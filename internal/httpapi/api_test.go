@@ -724,7 +724,7 @@ func (h *house) slice(piece, id int64) desk.SliceView {
 	}
 }
 
-func TestSlicesWithDeparturesSavingsAndAPromise(t *testing.T) {
+func TestSlicesWithOverridesSavingsAndAPromise(t *testing.T) {
 	h := open(t)
 	h.signIn("nia")
 	id := h.handIn(stl(t, "sheave"), "sheave.stl", nil)

@@ -61,7 +61,7 @@ func TestSettingsDescribeTheWholeRecipe(t *testing.T) {
 
 // Whatever is set within its range is what the recipe then says; nothing else has
 // changed, and the recipe it came from has not.
-func TestDeparturesSetWhatTheySay(t *testing.T) {
+func TestOverridesSetWhatTheySay(t *testing.T) {
 	settings := Settings()
 	rapid.Check(t, func(t *rapid.T) {
 		base := everyday().WithDefaults()

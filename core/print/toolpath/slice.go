@@ -118,7 +118,7 @@ func keepOnPlate(p *Print, v machine.Volume) {
 	}
 	l.Lines = kept
 	if left > 0 {
-		p.Notes = append(p.Notes, fmt.Sprintf("%d rounds of the first-layer hold would leave the plate and are left out.", left))
+		p.Notes = append(p.Notes, fmt.Sprintf("%d rounds of the bed adhesion would leave the plate and are left out.", left))
 	}
 }
 

@@ -154,6 +154,11 @@ func TestRefusalsHaveWordsForPeople(t *testing.T) {
 	}
 	_, err = readAll(tmfFile(t, `<thing>`+model(`<object id="1">`+tetra(1)+`</object>`, `<item objectid="1"/>`)+`</thing>`), Limits{})
 	assert.Error(t, err, "a model within something else is none")
+	const within = `<mesh><vertices><vertex><coordinates><x>0</x><y>0</y><z>0</z></coordinates></vertex></vertices></mesh>`
+	_, err = readAll([]byte(`<amf><draft><object id="1">`+within+`</object></draft></amf>`), Limits{})
+	assert.ErrorContains(t, err, "no triangles", "what an AMF holds beside its objects is passed over")
+	_, err = readAll([]byte(`<amf><draft><object>`+within+`</object></draft></amf>`), Limits{})
+	assert.NotContains(t, fmt.Sprint(err), "no id")
 	box := solid.Box(1, 1, 1)
 	for k, at := range [][]mesh.Vec3{{{}}, {{X: 5}}, {{}, {X: 5}}, {}} {
 		got := (&File{Models: []Model{{Mesh: box, Places: at}}}).Joined()
