@@ -55,7 +55,7 @@ func run(ctx context.Context, args []string, out, errOut io.Writer) int {
 	}
 	commands := map[string]func(context.Context, []string, io.Writer, io.Writer) (int, error){
 		"serve": serve, "work": workOnly, "demo": demoHouse, "migrate": migrate, "house": house, "person": person,
-		"check": check, "repair": repair, "slice": slice, "sections": sections, "parts": parts, "openapi": openAPI,
+		"check": check, "repair": mend, "slice": slice, "sections": sections, "parts": parts, "openapi": openAPI,
 	}
 	f, ok := commands[args[0]]
 	for _, x := range args[1:] {

@@ -11,6 +11,7 @@ import (
 	"strings"
 
 	"jobshelf/core/shape/mesh"
+	"jobshelf/core/shape/mesh/repair"
 	"jobshelf/core/shape/modelfile"
 )
 
@@ -22,33 +23,33 @@ type mended struct {
 }
 
 type mendedPart struct {
-	Name   string      `json:"name,omitempty"`
-	Steps  []mesh.Done `json:"steps"`
-	Before mesh.State  `json:"before"`
-	After  mesh.State  `json:"after"`
-	Sound  bool        `json:"sound"`
+	Name   string        `json:"name,omitempty"`
+	Steps  []repair.Done `json:"steps"`
+	Before repair.State  `json:"before"`
+	After  repair.State  `json:"after"`
+	Sound  bool          `json:"sound"`
 	// Left is what repair could not mend.
 	Left []string `json:"left"`
 }
 
-// repair mends a file's models and writes them: as 3MF if the name says so, else
+// mend mends a file's models and writes them: as 3MF if the name says so, else
 // as binary STL. Exit code 0: everything is sound; 1: something is left; 2: the
 // file cannot be read.
-func repair(ctx context.Context, args []string, out, _ io.Writer) (int, error) {
+func mend(ctx context.Context, args []string, out, _ io.Writer) (int, error) {
 	var to, list string
 	var asJSON bool
 	files, err := split(args, map[string]*string{"o": &to, "steps": &list}, map[string]*bool{"json": &asJSON})
 	if err != nil || len(files) != 1 || to == "" {
 		return 2, errUsage
 	}
-	steps := mesh.Steps
+	steps := repair.Steps
 	if list != "" {
 		steps = nil
 		for _, s := range strings.Split(list, ",") {
-			if !slices.Contains(mesh.Steps, mesh.Step(s)) {
-				return 2, fmt.Errorf("there is no step %q; there are %v", s, mesh.Steps)
+			if !slices.Contains(repair.Steps, repair.Step(s)) {
+				return 2, fmt.Errorf("there is no step %q; there are %v", s, repair.Steps)
 			}
-			steps = append(steps, mesh.Step(s))
+			steps = append(steps, repair.Step(s))
 		}
 	}
 	file, _, err := readFile(ctx, files[0])
@@ -59,7 +60,7 @@ func repair(ctx context.Context, args []string, out, _ io.Writer) (int, error) {
 	code := 0
 	for i := range file.Models {
 		m := &file.Models[i]
-		fixed, log, err := mesh.Repair(ctx, m.Mesh, steps)
+		fixed, log, err := repair.Do(ctx, m.Mesh, steps)
 		if err != nil {
 			return 1, err
 		}
@@ -67,9 +68,9 @@ func repair(ctx context.Context, args []string, out, _ io.Writer) (int, error) {
 		if err != nil {
 			return 1, err
 		}
-		p := mendedPart{Name: m.Name, Steps: log, Before: mesh.StateOf(m.Mesh), After: mesh.StateOf(fixed), Sound: r.Sound(), Left: r.Left()}
+		p := mendedPart{Name: m.Name, Steps: log, Before: repair.StateOf(m.Mesh), After: repair.StateOf(fixed), Sound: r.Sound(), Left: repair.Left(r)}
 		if p.Steps == nil {
-			p.Steps = []mesh.Done{}
+			p.Steps = []repair.Done{}
 		}
 		if !p.Sound {
 			code = 1

@@ -19,6 +19,7 @@ import (
 	"sync"
 
 	"jobshelf/core/shape/mesh"
+	"jobshelf/core/shape/mesh/repair"
 	"jobshelf/core/shape/solid"
 )
 
@@ -310,7 +311,7 @@ func leaned(m *mesh.Mesh, x, z float64) *mesh.Mesh {
 }
 
 func united(m *mesh.Mesh) *mesh.Mesh {
-	out, _, err := mesh.Repair(context.Background(), m, []mesh.Step{mesh.StepUnite})
+	out, _, err := repair.Do(context.Background(), m, []repair.Step{repair.Unite})
 	if err != nil {
 		panic(err) // made by code, the same every time
 	}

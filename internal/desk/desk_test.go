@@ -18,7 +18,7 @@ import (
 	"jobshelf/core/judge/verdict"
 	"jobshelf/core/print/estimate"
 	"jobshelf/core/print/recipe"
-	"jobshelf/core/shape/mesh"
+	"jobshelf/core/shape/mesh/repair"
 	"jobshelf/core/shape/modelfile"
 	"jobshelf/core/shape/solid"
 	"jobshelf/core/shape/units"
@@ -214,7 +214,7 @@ func TestStaleCommandsAreRefused(t *testing.T) {
 			return h.desk.ChangePiece(ctx, h.cato, piece, desk.PieceChange{Version: v, Copies: &three, Current: &one})
 		}},
 		"repair": {"to decide", func(_, piece int64, v int) error {
-			return h.desk.Repair(ctx, h.cato, piece, v, []string{string(mesh.StepWeld)})
+			return h.desk.Repair(ctx, h.cato, piece, v, []string{string(repair.Weld)})
 		}},
 	} {
 		job, piece := h.steps(c.step)
@@ -258,7 +258,7 @@ func TestWhatGoesAtWhichStep(t *testing.T) {
 			return h.desk.ChangePiece(ctx, h.cato, piece, desk.PieceChange{Copies: &two})
 		}},
 		"repair": {"to decide", func(_, piece int64) error {
-			return h.desk.Repair(ctx, h.cato, piece, 0, []string{string(mesh.StepWeld)})
+			return h.desk.Repair(ctx, h.cato, piece, 0, []string{string(repair.Weld)})
 		}},
 		"retry":  {"arrived, to decide", func(job, _ int64) error { return h.desk.Retry(ctx, h.cato, job) }},
 		"cancel": {"arrived", func(job, _ int64) error { return h.desk.CancelCheck(ctx, h.cato, job) }},
@@ -364,7 +364,7 @@ func TestSlicesCountForWhatTheyWereMadeOf(t *testing.T) {
 	assert.True(t, rung(takes[1]).Full)
 	assert.Equal(t, quick.Seconds, rung(takes[0]).Seconds, "one counts at a time")
 	// A repair makes another version; the slice is of the one before.
-	require.NoError(t, h.desk.Repair(ctx, h.cato, piece, 0, []string{string(mesh.StepWeld)}))
+	require.NoError(t, h.desk.Repair(ctx, h.cato, piece, 0, []string{string(repair.Weld)}))
 	h.checked(job)
 	assert.False(t, rung(takes[1]).Full)
 	one := 1
@@ -543,7 +543,7 @@ func TestMembersTouchTheirOwnOnly(t *testing.T) {
 	two := 2
 	for name, err := range map[string]error{
 		"copies": h.desk.ChangePiece(ctx, stranger, piece, desk.PieceChange{Copies: &two}),
-		"repair": h.desk.Repair(ctx, stranger, piece, 0, []string{string(mesh.StepWeld)}),
+		"repair": h.desk.Repair(ctx, stranger, piece, 0, []string{string(repair.Weld)}),
 		"retry":  h.desk.Retry(ctx, stranger, job),
 		"cancel": h.desk.CancelCheck(ctx, stranger, job),
 		"choose": h.desk.ChooseSlice(ctx, stranger, id),

@@ -13,7 +13,7 @@ import (
 	"jobshelf/core/judge/finding"
 	"jobshelf/core/judge/printability"
 	"jobshelf/core/judge/verdict"
-	"jobshelf/core/shape/mesh"
+	"jobshelf/core/shape/mesh/repair"
 	"jobshelf/core/shape/units"
 	"jobshelf/core/shop/option"
 	"jobshelf/core/shop/planning"
@@ -231,7 +231,7 @@ type FindingView struct {
 	Unit   string        `json:"unit"`
 	Text   string        `json:"text" doc:"What it is and what to do, in plain words"`
 	Places [][3]float64  `json:"places,omitempty" doc:"Points on the model, mm, worst first"`
-	Mend   []mesh.Step   `json:"mend,omitempty" doc:"Repair steps that would mend it"`
+	Mend   []repair.Step `json:"mend,omitempty" doc:"Repair steps that would mend it"`
 }
 
 func findingView(f *finding.Finding, words finding.Speaker) FindingView {
@@ -258,7 +258,9 @@ func findings(pieces []store.Piece, words finding.Speaker) []JobFinding {
 			}
 		}
 	}
-	slices.SortStableFunc(out, func(a, b JobFinding) int { return slices.Index(finding.Grades, a.Grade) - slices.Index(finding.Grades, b.Grade) })
+	slices.SortStableFunc(out, func(a, b JobFinding) int {
+		return slices.Index(finding.Grades, a.Grade) - slices.Index(finding.Grades, b.Grade)
+	})
 	return out
 }
 
@@ -453,7 +455,7 @@ type PieceView struct {
 	Program  *verdict.Program            `json:"gcode,omitempty"`
 	Current  int                         `json:"current" doc:"The version that counts"`
 	Versions []VersionView               `json:"versions"`
-	Mend     []mesh.Step                 `json:"mend" doc:"Repair steps that its findings call for"`
+	Mend     []repair.Step               `json:"mend" doc:"Repair steps that its findings call for"`
 }
 
 // SurfaceView is what a version measures.
@@ -474,12 +476,12 @@ type SurfaceView struct {
 
 // VersionView is a piece as it came (1) or as it was mended.
 type VersionView struct {
-	N        int         `json:"n"`
-	At       time.Time   `json:"at"`
-	Steps    []string    `json:"steps" doc:"Asked for; none for the file as it came"`
-	Log      []mesh.Done `json:"log" doc:"Made"`
-	Viewable bool        `json:"viewable"`
-	Surface  SurfaceView `json:"surface"`
+	N        int           `json:"n"`
+	At       time.Time     `json:"at"`
+	Steps    []string      `json:"steps" doc:"Asked for; none for the file as it came"`
+	Log      []repair.Done `json:"log" doc:"Made"`
+	Viewable bool          `json:"viewable"`
+	Surface  SurfaceView   `json:"surface"`
 }
 
 // HistoryLine is one line of a job's history.
@@ -547,11 +549,11 @@ func surfaceView(c *verdict.Verdict) SurfaceView {
 
 func pieceView(p store.Piece, versions []store.Version) PieceView {
 	v := PieceView{ID: p.ID, Name: p.Name, Copies: p.Copies, Pictured: p.Seen, Viewable: p.ViewID != nil, Problem: p.Problem, SaidUnit: string(p.Unit),
-		Current: p.Current, Units: []printability.UnitProposal{}, Versions: []VersionView{}, Mend: []mesh.Step{}, Surface: surfaceView(p.Verdict)}
+		Current: p.Current, Units: []printability.UnitProposal{}, Versions: []VersionView{}, Mend: []repair.Step{}, Surface: surfaceView(p.Verdict)}
 	if c := p.Verdict; c != nil {
 		v.Format, v.Unit, v.Program = string(c.Format), string(c.Unit), c.Program
 		v.Units = append(v.Units, c.Units...)
-		for _, s := range mesh.Steps {
+		for _, s := range repair.Steps {
 			if slices.ContainsFunc(c.Findings, func(f finding.Finding) bool { return slices.Contains(f.Mend, s) }) {
 				v.Mend = append(v.Mend, s)
 			}

@@ -6,7 +6,7 @@ import (
 	"slices"
 	"strings"
 
-	"jobshelf/core/shape/mesh"
+	"jobshelf/core/shape/mesh/repair"
 	"jobshelf/core/shape/modelfile"
 	"jobshelf/core/shape/units"
 	"jobshelf/internal/store"
@@ -57,7 +57,7 @@ func (d *Desk) ChangePiece(ctx context.Context, a Actor, id int64, in PieceChang
 // steps, and lets it count. The work is done by the check that this queues.
 func (d *Desk) Repair(ctx context.Context, a Actor, id int64, version int, steps []string) error {
 	for i, s := range steps {
-		if !slices.Contains(mesh.Steps, mesh.Step(s)) {
+		if !slices.Contains(repair.Steps, repair.Step(s)) {
 			return invalid(fmt.Sprintf("steps[%d]", i), "There is no repair %q.", s)
 		}
 	}

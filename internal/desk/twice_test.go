@@ -12,7 +12,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"jobshelf/core/shape/mesh"
+	"jobshelf/core/shape/mesh/repair"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/store"
 )
@@ -61,7 +61,7 @@ func commands() []command {
 			return h.desk.ChangePiece(ctx, h.cato, s.piece, desk.PieceChange{Copies: &seven})
 		}},
 		{"repair", func(h *house, s scene) error {
-			return h.desk.Repair(ctx, h.cato, s.piece, s.version, []string{string(mesh.StepWeld)})
+			return h.desk.Repair(ctx, h.cato, s.piece, s.version, []string{string(repair.Weld)})
 		}},
 		{"retry", func(h *house, s scene) error { return h.desk.Retry(ctx, h.cato, s.job) }},
 		{"cancel the check", func(h *house, s scene) error { return h.desk.CancelCheck(ctx, h.cato, s.job) }},

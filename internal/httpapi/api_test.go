@@ -24,6 +24,7 @@ import (
 	"jobshelf/core/print/gcode"
 	"jobshelf/core/print/recipe"
 	"jobshelf/core/shape/mesh"
+	"jobshelf/core/shape/mesh/repair"
 	"jobshelf/core/shape/modelfile"
 	"jobshelf/core/shape/solid"
 	"jobshelf/core/shape/units"
@@ -613,7 +614,7 @@ func TestARepairIsAVersionAndTheOriginalStays(t *testing.T) {
 	piece := v.PieceSet[0]
 	require.Equal(t, "open surface", v.Findings[0].Check)
 	assert.NotEmpty(t, v.Findings[0].Places)
-	assert.Contains(t, piece.Mend, mesh.StepHoles)
+	assert.Contains(t, piece.Mend, repair.Holes)
 	var evidence []finding.Evidence
 	h.call("GET", fmt.Sprintf("/pieces/%d/evidence", piece.ID), nil).into(t, &evidence)
 	require.Len(t, evidence, 1)

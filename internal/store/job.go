@@ -7,7 +7,7 @@ import (
 
 	"jobshelf/core/judge/finding"
 	"jobshelf/core/judge/verdict"
-	"jobshelf/core/shape/mesh"
+	"jobshelf/core/shape/mesh/repair"
 	"jobshelf/core/shape/units"
 )
 
@@ -155,7 +155,7 @@ type Version struct {
 	N       int
 	BlobID  *int64
 	Steps   []string
-	Log     []mesh.Done
+	Log     []repair.Done
 	At      time.Time
 	Verdict *verdict.Verdict
 	Problem string
@@ -190,13 +190,13 @@ type Judgement struct {
 	Picture  []byte
 	ViewID   *int64
 	BlobID   *int64 // nil: it has one
-	Log      []mesh.Done
+	Log      []repair.Done
 }
 
 // SetJudgement writes it.
 func (q Q) SetJudgement(ctx context.Context, piece int64, n int, j Judgement) error {
 	if j.Log == nil {
-		j.Log = []mesh.Done{}
+		j.Log = []repair.Done{}
 	}
 	return q.exec(ctx, `UPDATE version SET judgement = nextval('judgement'), verdict = $3, evidence = $4, problem = $5, picture = $6, view_id = $7,
 		log = CASE WHEN blob_id IS NULL THEN $9 ELSE log END, blob_id = coalesce(blob_id, $8) WHERE piece_id = $1 AND n = $2`,

@@ -14,7 +14,7 @@ import (
 	"jobshelf/core/judge/verdict"
 	"jobshelf/core/print/machine"
 	"jobshelf/core/print/recipe"
-	"jobshelf/core/shape/mesh"
+	"jobshelf/core/shape/mesh/repair"
 	"jobshelf/core/shape/units"
 	"jobshelf/internal/pgtest"
 	"jobshelf/internal/store"
@@ -226,7 +226,7 @@ func TestEveryColumnComesBackAsItWent(t *testing.T) {
 	piece.Name, piece.Copies, piece.Part, piece.Unit, piece.Current, piece.BlobID, piece.Steps = "other", 5, 6, units.Centimetre, 2, nil, []string{"weld", "holes"}
 	done(s.SetPiece(ctx, piece))
 	pieceStands()
-	j := store.Judgement{Verdict: new(full[verdict.Verdict]()), Evidence: full[[]finding.Evidence](), Problem: "problem", Picture: []byte("png"), ViewID: &view, BlobID: &mended, Log: full[[]mesh.Done]()}
+	j := store.Judgement{Verdict: new(full[verdict.Verdict]()), Evidence: full[[]finding.Evidence](), Problem: "problem", Picture: []byte("png"), ViewID: &view, BlobID: &mended, Log: full[[]repair.Done]()}
 	done(s.SetJudgement(ctx, piece.ID, 2, j))
 	piece.Verdict, piece.Problem, piece.Seen, piece.ViewID, piece.BlobID = j.Verdict, j.Problem, true, &view, &mended
 	pieceStands()

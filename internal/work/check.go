@@ -19,6 +19,7 @@ import (
 	"jobshelf/core/judge/verdict"
 	"jobshelf/core/print/gcode"
 	"jobshelf/core/shape/mesh"
+	"jobshelf/core/shape/mesh/repair"
 	"jobshelf/core/shape/modelfile"
 	"jobshelf/core/shape/par"
 	"jobshelf/core/shape/picture"
@@ -281,13 +282,13 @@ func (w *checkWorker) mend(ctx context.Context, p store.Piece, in desk.CheckInpu
 	if err := r.tell("repairing", readShare, true); err != nil {
 		return nil, err
 	}
-	steps := make([]mesh.Step, len(p.Steps))
+	steps := make([]repair.Step, len(p.Steps))
 	for i, s := range p.Steps {
-		steps[i] = mesh.Step(s)
+		steps[i] = repair.Step(s)
 	}
 	m := file.Models[p.Part]
-	var log []mesh.Done
-	if m.Mesh, log, err = mesh.Repair(r.ctx, m.Mesh, steps); err != nil {
+	var log []repair.Done
+	if m.Mesh, log, err = repair.Do(r.ctx, m.Mesh, steps); err != nil {
 		return nil, err
 	}
 	m.Places = nil

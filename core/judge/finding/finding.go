@@ -4,7 +4,7 @@
 // all, and a second language is one more file like it.
 package finding
 
-import "jobshelf/core/shape/mesh"
+import "jobshelf/core/shape/mesh/repair"
 
 // Grade says how much a finding matters.
 type Grade string
@@ -32,7 +32,7 @@ type Finding struct {
 	// Places are points on the model, mm, worst first; at most MaxPlaces.
 	Places [][3]float64 `json:"places,omitempty"`
 	// Mend are the repair steps that would mend it; none if only its maker can.
-	Mend []mesh.Step `json:"mend,omitempty"`
+	Mend []repair.Step `json:"mend,omitempty"`
 }
 
 // Evidence is what a finding is drawn with: lines and faces of the surface, in

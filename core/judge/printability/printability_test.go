@@ -9,6 +9,7 @@ import (
 
 	"jobshelf/core/judge/finding"
 	"jobshelf/core/shape/mesh"
+	"jobshelf/core/shape/mesh/repair"
 	"jobshelf/core/shape/solid"
 	"jobshelf/core/shape/units"
 )
@@ -111,7 +112,7 @@ func TestFaultsOfASurface(t *testing.T) {
 	f, e = judged(t, turned(sound, 5), 1)
 	assert.Equal(t, finding.Decide, f["turned faces"].Grade)
 	assert.InDelta(t, 3, f["turned faces"].Value, 0, "all its three edges")
-	assert.Equal(t, []mesh.Step{mesh.StepOrient}, f["turned faces"].Mend)
+	assert.Equal(t, []repair.Step{repair.Orient}, f["turned faces"].Mend)
 	assert.Len(t, e["turned faces"].Lines, 3)
 
 	inside := sound
@@ -137,7 +138,7 @@ func TestFaultsOfASurface(t *testing.T) {
 	two.Append(solid.Box(10, 10, 10).Transformed(1, mesh.Vec3{X: 5, Y: 5, Z: 5}))
 	f, e = judged(t, two, 1)
 	assert.Contains(t, f["overlapping bodies"].Text, "1 pair of bodies take up the same space")
-	assert.Equal(t, []mesh.Step{mesh.StepUnite}, f["overlapping bodies"].Mend)
+	assert.Equal(t, []repair.Step{repair.Unite}, f["overlapping bodies"].Mend)
 	assert.NotEmpty(t, e["overlapping bodies"].Faces)
 	assert.NotContains(t, f, "crosses itself", "that is told once")
 	f, _ = judged(t, solid.CrossedBand(), 1)

@@ -5,6 +5,7 @@ import (
 
 	"jobshelf/core/judge/finding"
 	"jobshelf/core/shape/mesh"
+	"jobshelf/core/shape/mesh/repair"
 )
 
 // surface collects findings about one mesh; mm scales it.
@@ -22,10 +23,10 @@ func Surface(m *mesh.Mesh, r *mesh.Report, mm float64) ([]finding.Finding, []fin
 	s := &surface{m: m, r: r, mm: mm}
 	s.open()
 	s.shared()
-	s.edges("turned faces", finding.Decide, mesh.TurnedEdge, r.Topology.Misoriented, "turned faces", mesh.StepOrient)
+	s.edges("turned faces", finding.Decide, mesh.TurnedEdge, r.Topology.Misoriented, "turned faces", repair.Orient)
 	s.insideOut()
-	s.triangles("triangles without area", r.Degenerate, mesh.StepFlat)
-	s.triangles("repeated triangles", r.Duplicate, mesh.StepDuplicates)
+	s.triangles("triangles without area", r.Degenerate, repair.Flat)
+	s.triangles("repeated triangles", r.Duplicate, repair.Duplicates)
 	s.crossings()
 	s.overlaps()
 	s.touching()
@@ -78,7 +79,7 @@ func (s *surface) open() {
 		return
 	}
 	f := finding.Finding{Check: "open surface", Grade: finding.StopsIt, Value: float64(n), Unit: "edges",
-		Mend: []mesh.Step{mesh.StepWeld, mesh.StepStitch, mesh.StepHoles}}
+		Mend: []repair.Step{repair.Weld, repair.Stitch, repair.Holes}}
 	var e finding.Evidence
 	for _, l := range s.r.Loops {
 		var mid mesh.Vec3
@@ -114,10 +115,10 @@ func (s *surface) shared() {
 		s.edges("shared edges", finding.WorthKnowing, mesh.SharedEdge, t.NonManifold, "shared edges, harmless")
 		return
 	}
-	s.edges("shared edges", finding.Decide, mesh.SharedEdge, t.NonManifold, "shared edges", mesh.StepDuplicates, mesh.StepFlat, mesh.StepHoles)
+	s.edges("shared edges", finding.Decide, mesh.SharedEdge, t.NonManifold, "shared edges", repair.Duplicates, repair.Flat, repair.Holes)
 }
 
-func (s *surface) edges(check string, grade finding.Grade, kind mesh.EdgeKind, n int, code string, mend ...mesh.Step) {
+func (s *surface) edges(check string, grade finding.Grade, kind mesh.EdgeKind, n int, code string, mend ...repair.Step) {
 	if n == 0 {
 		return
 	}
@@ -138,11 +139,11 @@ func (s *surface) edges(check string, grade finding.Grade, kind mesh.EdgeKind, n
 	s.add(f, e)
 }
 
-func (s *surface) triangles(check string, list []int32, mend mesh.Step) {
+func (s *surface) triangles(check string, list []int32, mend repair.Step) {
 	if len(list) == 0 {
 		return
 	}
-	f := finding.Finding{Check: check, Grade: finding.WorthKnowing, Value: float64(len(list)), Unit: "triangles", Mend: []mesh.Step{mend}}.That(check, len(list))
+	f := finding.Finding{Check: check, Grade: finding.WorthKnowing, Value: float64(len(list)), Unit: "triangles", Mend: []repair.Step{mend}}.That(check, len(list))
 	var e finding.Evidence
 	for _, t := range list {
 		s.face(&e, t)
@@ -167,7 +168,7 @@ func (s *surface) insideOut() {
 	if n == 0 {
 		return
 	}
-	f := finding.Finding{Check: "inside out", Grade: finding.Decide, Value: float64(n), Unit: "bodies", Places: places, Mend: []mesh.Step{mesh.StepTurn}}.That("inside out")
+	f := finding.Finding{Check: "inside out", Grade: finding.Decide, Value: float64(n), Unit: "bodies", Places: places, Mend: []repair.Step{repair.Turn}}.That("inside out")
 	if len(s.r.Bodies) > 1 {
 		f = f.That("inside out, some", len(s.r.Bodies), n)
 	}
@@ -247,7 +248,7 @@ func (s *surface) overlaps() {
 		return
 	}
 	f := finding.Finding{Check: "overlapping bodies", Grade: finding.Decide, Value: float64(len(s.r.Overlaps)), Unit: "pairs",
-		Mend: []mesh.Step{mesh.StepUnite}}.That("overlapping bodies", len(s.r.Overlaps))
+		Mend: []repair.Step{repair.Unite}}.That("overlapping bodies", len(s.r.Overlaps))
 	var e finding.Evidence
 	body := s.r.Topology.Body
 	cross := map[[2]int32]mesh.Vec3{} // where two bodies' surfaces first cross

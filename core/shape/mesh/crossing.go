@@ -294,7 +294,7 @@ func edgeCross(p, q [3]*Vec3, inS, inT [3]bool) bool {
 			d = q[k]
 		}
 	}
-	if orient3(edge[0], edge[1], c, d) != 0 {
+	if Orient3(edge[0], edge[1], c, d) != 0 {
 		return false
 	}
 	x, y := flatAxes(p)
@@ -306,7 +306,7 @@ func edgeCross(p, q [3]*Vec3, inS, inT [3]bool) bool {
 // cornerCross is for triangles whose first corner is common: they meet beyond it
 // only if the far edge of one meets the other.
 func cornerCross(p, q [3]*Vec3) bool {
-	b, c := orient3(p[0], p[1], p[2], q[1]), orient3(p[0], p[1], p[2], q[2])
+	b, c := Orient3(p[0], p[1], p[2], q[1]), Orient3(p[0], p[1], p[2], q[2])
 	if b*c > 0 {
 		return false
 	}
@@ -315,13 +315,13 @@ func cornerCross(p, q [3]*Vec3) bool {
 		return segmentMeetsFlat(q[1], q[2], p, x, y) || segmentMeetsFlat(p[1], p[2], q, x, y)
 	}
 	return segmentMeets(q[1], q[2], p, b, c) || segmentMeets(p[1], p[2], q,
-		orient3(q[0], q[1], q[2], p[1]), orient3(q[0], q[1], q[2], p[2]))
+		Orient3(q[0], q[1], q[2], p[1]), Orient3(q[0], q[1], q[2], p[2]))
 }
 
 func disjointCross(p, q [3]*Vec3) bool {
 	var sq, sp [3]int
 	for k := range 3 {
-		sq[k] = orient3(p[0], p[1], p[2], q[k])
+		sq[k] = Orient3(p[0], p[1], p[2], q[k])
 	}
 	if sameSide(sq) {
 		return false
@@ -330,7 +330,7 @@ func disjointCross(p, q [3]*Vec3) bool {
 		return flatCross(p, q)
 	}
 	for k := range 3 {
-		sp[k] = orient3(q[0], q[1], q[2], p[k])
+		sp[k] = Orient3(q[0], q[1], q[2], p[k])
 	}
 	if sameSide(sp) {
 		return false
@@ -364,7 +364,7 @@ func segmentMeets(a, b *Vec3, p [3]*Vec3, sa, sb int) bool {
 		x, y := flatAxes(p)
 		return insideFlat(b, p, x, y)
 	}
-	u, v, w := orient3(a, b, p[0], p[1]), orient3(a, b, p[1], p[2]), orient3(a, b, p[2], p[0])
+	u, v, w := Orient3(a, b, p[0], p[1]), Orient3(a, b, p[1], p[2]), Orient3(a, b, p[2], p[0])
 	return u >= 0 && v >= 0 && w >= 0 || u <= 0 && v <= 0 && w <= 0
 }
 

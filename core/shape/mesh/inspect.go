@@ -72,7 +72,7 @@ func Inspect(ctx context.Context, m *Mesh) (*Report, error) {
 		return nil, err
 	}
 	r.flat(m)
-	r.Loops = rims(m, r.Topology)
+	r.Loops = Rims(m, r.Topology)
 	r.bodies(m)
 	tree := NewTree(m)
 	var err error
@@ -81,6 +81,21 @@ func Inspect(ctx context.Context, m *Mesh) (*Report, error) {
 	}
 	r.nest(m)
 	return r, ctx.Err()
+}
+
+// FaultyTriangles are those without area, and those that are there before in other order.
+func FaultyTriangles(m *Mesh) (degenerate, duplicate []int32) {
+	r := &Report{Topology: TopologyOf(m)}
+	r.flat(m)
+	return r.Degenerate, r.Duplicate
+}
+
+// NestingOf tells of a mesh's bodies and of how they lie in each other, and nothing else.
+func NestingOf(m *Mesh) *Report {
+	r := &Report{Topology: TopologyOf(m), Measures: m.Measure()}
+	r.bodies(m)
+	r.nest(m)
+	return r
 }
 
 // Crosses says that the surface crosses itself.
@@ -94,33 +109,8 @@ func (r *Report) Sound() bool {
 	return !slices.ContainsFunc(r.Bodies, func(b Body) bool { return b.InsideOut })
 }
 
-// Left says in words what is wrong, most serious first; nothing for a sound
-// surface.
-func (r *Report) Left() []string {
-	out := []string{}
-	say := func(n int, one, many string) {
-		if n > 0 {
-			out = append(out, some(n, one, many))
-		}
-	}
-	turned := 0
-	for _, b := range r.Bodies {
-		if b.InsideOut {
-			turned++
-		}
-	}
-	say(r.Topology.Boundary, "open edge", "open edges")
-	say(r.Topology.NonManifold, "edge with more than two faces", "edges with more than two faces")
-	say(r.Topology.Misoriented, "edge whose faces look opposite ways", "edges whose faces look opposite ways")
-	say(turned, "body inside out", "bodies inside out")
-	say(r.Crossings.Count, "pair of triangles that cross", "pairs of triangles that cross")
-	say(len(r.Overlaps), "pair of bodies that overlap", "pairs of bodies that overlap")
-	say(len(r.Degenerate), "triangle without area", "triangles without area")
-	say(len(r.Duplicate), "repeated triangle", "repeated triangles")
-	return out
-}
-
-func sorted3(t [3]uint32) [3]uint32 {
+// Sorted3 is three numbers in rising order.
+func Sorted3(t [3]uint32) [3]uint32 {
 	if t[0] > t[1] {
 		t[0], t[1] = t[1], t[0]
 	}
@@ -142,7 +132,7 @@ func (r *Report) flat(m *Mesh) {
 	suspect := func(t int32) {
 		if !seen[t] {
 			seen[t] = true
-			k := sorted3(m.Triangles[t])
+			k := Sorted3(m.Triangles[t])
 			suspects[k] = append(suspects[k], t)
 		}
 	}
@@ -152,7 +142,7 @@ func (r *Report) flat(m *Mesh) {
 		}
 	}
 	for i, t := range m.Triangles {
-		if flatTriangle(m, t) {
+		if FlatTriangle(m, t) {
 			r.Degenerate = append(r.Degenerate, int32(i))
 			continue
 		}
@@ -207,17 +197,17 @@ func (r *Report) bodies(m *Mesh) {
 	}
 }
 
-// solidAngle is the signed solid angle of a triangle seen from the origin (van
+// SolidAngle is the signed solid angle of a triangle seen from the origin (van
 // Oosterom & Strackee 1983); 4π around a closed surface seen from inside, 0 from
 // outside.
-func solidAngle(a, b, c Vec3) float64 {
+func SolidAngle(a, b, c Vec3) float64 {
 	la, lb, lc := a.Len(), b.Len(), c.Len()
 	return 2 * math.Atan2(a.Dot(b.Cross(c)), la*lb*lc+a.Dot(b)*lc+b.Dot(c)*la+c.Dot(a)*lb)
 }
 
-// rims links open half-edges to loops. Where several rims meet in a vertex they
+// Rims links open half-edges to loops. Where several rims meet in a vertex they
 // are parted so that each loop passes it once, if that can be.
-func rims(m *Mesh, t *Topology) []Loop {
+func Rims(m *Mesh, t *Topology) []Loop {
 	var sides []int32
 	for he, mate := range t.Mate {
 		if mate < 0 {
@@ -230,7 +220,7 @@ func rims(m *Mesh, t *Topology) []Loop {
 	// The missing face runs the edge the other way: from its end to its start.
 	next := map[uint32][]int32{}
 	for i := len(sides) - 1; i >= 0; i-- {
-		_, to := ends(m, sides[i])
+		_, to := Ends(m, sides[i])
 		next[to] = append(next[to], sides[i])
 	}
 	used := map[int32]bool{}
@@ -243,7 +233,7 @@ func rims(m *Mesh, t *Topology) []Loop {
 		place := map[uint32]int{} // vertex → number of path steps before it
 		for at := s; ; {
 			used[at] = true
-			to, from := ends(m, at)
+			to, from := Ends(m, at)
 			if _, ok := place[from]; !ok {
 				place[from] = len(path)
 			}
@@ -251,7 +241,7 @@ func rims(m *Mesh, t *Topology) []Loop {
 			if k, ok := place[to]; ok { // a loop is closed
 				out = append(out, loopOf(m, path[k:]))
 				for _, x := range path[k:] {
-					_, v := ends(m, x)
+					_, v := Ends(m, x)
 					delete(place, v)
 				}
 				path = path[:k]
@@ -287,8 +277,8 @@ func rims(m *Mesh, t *Topology) []Loop {
 	return out
 }
 
-// ends gives a half-edge's start and end.
-func ends(m *Mesh, he int32) (from, to uint32) {
+// Ends gives a half-edge's start and end.
+func Ends(m *Mesh, he int32) (from, to uint32) {
 	t := m.Triangles[he/3]
 	return t[he%3], t[(he+1)%3]
 }
@@ -298,7 +288,7 @@ func loopOf(m *Mesh, sides []int32) Loop {
 	var n Vec3
 	var first Vec3
 	for i, s := range sides {
-		a, b := ends(m, s)
+		a, b := Ends(m, s)
 		l.Vertices[i] = b
 		p, q := m.Vertices[b], m.Vertices[a]
 		l.Length += q.Sub(p).Len()

@@ -48,14 +48,14 @@ func flatEars(pts []Vec3) [][3]int {
 	}
 	flat := make([]P2, n)
 	for i, p := range pts {
-		flat[i] = onto(p, normal)
+		flat[i] = Onto(p, normal)
 	}
 	return EarCut(flat, [][2]int{{0, n}})
 }
 
-// onto drops the coordinate in which the normal is longest, and keeps the sense
+// Onto drops the coordinate in which the normal is longest, and keeps the sense
 // of turning as seen from its tip.
-func onto(p, normal Vec3) P2 {
+func Onto(p, normal Vec3) P2 {
 	ax, ay, az := math.Abs(normal.X), math.Abs(normal.Y), math.Abs(normal.Z)
 	switch {
 	case az >= ax && az >= ay:

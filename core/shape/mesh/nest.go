@@ -71,12 +71,12 @@ func (n *nester) meet() {
 	n.meetInCorners()
 	same := map[[3]uint32][]int32{}
 	for _, t := range n.r.Duplicate {
-		same[sorted3(n.m.Triangles[t])] = nil
+		same[Sorted3(n.m.Triangles[t])] = nil
 	}
 	if len(same) > 0 {
 		for i, t := range n.m.Triangles {
-			if list, ok := same[sorted3(t)]; ok {
-				same[sorted3(t)] = append(list, int32(i))
+			if list, ok := same[Sorted3(t)]; ok {
+				same[Sorted3(t)] = append(list, int32(i))
 			}
 		}
 	}
@@ -237,7 +237,7 @@ func (n *nester) depth(body int32, at Vec3) float64 {
 	w := 0.0
 	for _, i := range n.of[body] {
 		t := n.m.Triangles[i]
-		w += solidAngle(n.m.Vertices[t[0]].Sub(at), n.m.Vertices[t[1]].Sub(at), n.m.Vertices[t[2]].Sub(at))
+		w += SolidAngle(n.m.Vertices[t[0]].Sub(at), n.m.Vertices[t[1]].Sub(at), n.m.Vertices[t[2]].Sub(at))
 		if n.on(i, at) {
 			return 0.5 // the sign of a nought would decide whether it counts
 		}

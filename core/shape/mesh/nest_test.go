@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"jobshelf/core/shape/mesh"
+	"jobshelf/core/shape/mesh/repair"
 	"jobshelf/core/shape/solid"
 )
 
@@ -41,7 +42,7 @@ func TestWhatLiesInACavityStays(t *testing.T) {
 	r := inspect(t, two)
 	assert.Empty(t, r.Overlaps)
 	assert.True(t, r.Sound())
-	got, log, err := mesh.Repair(ctx, two, mesh.Steps)
+	got, log, err := repair.Do(ctx, two, repair.Steps)
 	require.NoError(t, err)
 	assert.Empty(t, log)
 	assert.Same(t, two, got)
@@ -50,7 +51,7 @@ func TestWhatLiesInACavityStays(t *testing.T) {
 	for _, b := range r.Bodies {
 		assert.True(t, b.InsideOut)
 	}
-	got, log, err = mesh.Repair(ctx, inward(two), mesh.Steps)
+	got, log, err = repair.Do(ctx, inward(two), repair.Steps)
 	require.NoError(t, err)
 	assert.Len(t, log, 1)
 	assert.InEpsilon(t, two.Measure().Volume, got.Measure().Volume, 1e-9)
@@ -67,7 +68,7 @@ func TestPairsThatAreAlikeAreEachJoined(t *testing.T) {
 	for k := range 3 {
 		all = append(all, moved(twoBoxes(3, 4, 5), 50*float64(k), 0, 0))
 	}
-	got, log, err := mesh.Repair(ctx, joined(all...), []mesh.Step{mesh.StepUnite})
+	got, log, err := repair.Do(ctx, joined(all...), []repair.Step{repair.Unite})
 	require.NoError(t, err)
 	r := inspect(t, got)
 	assert.Empty(t, r.Overlaps)
@@ -138,7 +139,7 @@ func TestThreeCornersInALineCrossNothing(t *testing.T) {
 	assert.False(t, r.Crosses())
 	assert.Len(t, r.Degenerate, 1)
 	assert.InDelta(t, 1000, r.Measures.Volume, 1e-9)
-	got, log, err := mesh.Repair(ctx, m, mesh.Steps)
+	got, log, err := repair.Do(ctx, m, repair.Steps)
 	require.NoError(t, err)
 	assert.Len(t, log, 1)
 	assert.True(t, inspect(t, got).Sound())

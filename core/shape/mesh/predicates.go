@@ -13,10 +13,10 @@ import "math"
 // orientBound is (7 + 56ε)ε for ε = 2^-53 (Shewchuk 1997, eq. for orient3d A).
 const orientBound = 7.771561172376103e-16
 
-// orient3 tells on which side of the plane through a, b, c the point d lies: 1 if
+// Orient3 tells on which side of the plane through a, b, c the point d lies: 1 if
 // it is on the side that (b-a)×(c-a) points away from, -1 on the side it points
 // to, 0 in the plane.
-func orient3(a, b, c, d *Vec3) int {
+func Orient3(a, b, c, d *Vec3) int {
 	adx, ady, adz := a.X-d.X, a.Y-d.Y, a.Z-d.Z
 	bdx, bdy, bdz := b.X-d.X, b.Y-d.Y, b.Z-d.Z
 	cdx, cdy, cdz := c.X-d.X, c.Y-d.Y, c.Z-d.Z

@@ -1,6 +1,7 @@
 package mesh
 
 import (
+	"cmp"
 	"math"
 	"slices"
 )
@@ -186,7 +187,7 @@ func (t *Topology) wedges(m *Mesh, v uint32, s []side) (rest []side) {
 		third := m.Vertices[m.Triangles[he/3][(he+2)%3]].Sub(from)
 		ring[i] = around{e, math.Atan2(third.Dot(y), third.Dot(x)), e.he&1 == 0}
 	}
-	slices.SortStableFunc(ring, func(a, b around) int { return cmpFloat(a.angle, b.angle) })
+	slices.SortStableFunc(ring, func(a, b around) int { return cmp.Compare(a.angle, b.angle) })
 	// Faces that lie on each other: first those that close, the last filed first.
 	for i := 0; i < len(ring); {
 		j := i + 1

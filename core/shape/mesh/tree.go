@@ -55,9 +55,9 @@ func up(v float64) float32 {
 	return f
 }
 
-// flatTriangle says that a triangle has no area: its corners repeat or lie on
+// FlatTriangle says that a triangle has no area: its corners repeat or lie on
 // one line, as far as float64 can tell.
-func flatTriangle(m *Mesh, t [3]uint32) bool {
+func FlatTriangle(m *Mesh, t [3]uint32) bool {
 	if t[0] == t[1] || t[1] == t[2] || t[2] == t[0] {
 		return true
 	}
@@ -85,7 +85,7 @@ func NewTree(m *Mesh) *Tree {
 	keys := make([]uint64, 0, len(m.Triangles)) // Morton code, then the triangle
 	all := make([]box32, len(m.Triangles))
 	for i, tri := range m.Triangles {
-		if flatTriangle(m, tri) {
+		if FlatTriangle(m, tri) {
 			continue
 		}
 		a, b, c := &m.Vertices[tri[0]], &m.Vertices[tri[1]], &m.Vertices[tri[2]]

@@ -1,4 +1,4 @@
-package mesh_test
+package repair_test
 
 import (
 	"context"
@@ -9,14 +9,15 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"jobshelf/core/shape/mesh"
+	"jobshelf/core/shape/mesh/repair"
 	"jobshelf/core/shape/solid"
 )
 
 // alone makes one step of repair and nothing else.
-func alone(t *testing.T, m *mesh.Mesh, s mesh.Step) (*mesh.Mesh, []mesh.Done) {
+func alone(t *testing.T, m *mesh.Mesh, s repair.Step) (*mesh.Mesh, []repair.Done) {
 	t.Helper()
 	before := append([][3]uint32{}, m.Triangles...)
-	out, log, err := mesh.Repair(context.Background(), m, []mesh.Step{s})
+	out, log, err := repair.Do(context.Background(), m, []repair.Step{s})
 	require.NoError(t, err)
 	require.Equal(t, before, m.Triangles, "the mesh it is given stays as it is")
 	for _, d := range log {
@@ -55,7 +56,7 @@ func TestWeldingAlone(t *testing.T) {
 		for share, closes := range map[float64]bool{0.2: true, 0.9: true, 1.3: false, 2.5: false, 3.9: false} {
 			m := split(dir.Scale(share * reach))
 			require.Equal(t, 8, mesh.TopologyOf(m).Boundary)
-			out, log := alone(t, m, mesh.StepWeld)
+			out, log := alone(t, m, repair.Weld)
 			topo := mesh.TopologyOf(out)
 			if closes {
 				assert.True(t, topo.Closed(), "%v, %g of the reach", dir, share)
@@ -75,7 +76,7 @@ func TestWeldingAlone(t *testing.T) {
 		m.Vertices = append(m.Vertices, mesh.Vec3{X: 300}, mesh.Vec3{X: 300 + reach/3}, mesh.Vec3{X: 300, Y: 40})
 		tri := [3]uint32{a, b, c}
 		m.Triangles = append(m.Triangles, [3]uint32{tri[turn], tri[(turn+1)%3], tri[(turn+2)%3]})
-		out, _ := alone(t, m, mesh.StepWeld)
+		out, _ := alone(t, m, repair.Weld)
 		assert.Len(t, out.Triangles, 12)
 		for _, x := range out.Triangles {
 			assert.False(t, x[0] == x[1] || x[1] == x[2] || x[2] == x[0])
@@ -105,7 +106,7 @@ func TestDroppingFlatTrianglesAlone(t *testing.T) {
 				}
 				volume = -volume
 			}
-			out, log := alone(t, m, mesh.StepFlat)
+			out, log := alone(t, m, repair.Flat)
 			require.Len(t, log, 1)
 			topo := mesh.TopologyOf(out)
 			assert.True(t, topo.Closed())
@@ -131,12 +132,12 @@ func TestDroppingFlatTrianglesAlone(t *testing.T) {
 	}
 	before := mesh.TopologyOf(m).Misoriented
 	require.Equal(t, 3, before)
-	out, _ := alone(t, m, mesh.StepFlat)
+	out, _ := alone(t, m, repair.Flat)
 	after := mesh.TopologyOf(out)
 	assert.Equal(t, 0, after.Boundary)
 	assert.LessOrEqual(t, after.Misoriented, before+1)
 	assert.InDelta(t, 2200, out.Measure().Area, 1e-9)
-	oriented, _ := alone(t, out, mesh.StepOrient)
+	oriented, _ := alone(t, out, repair.Orient)
 	assert.InDelta(t, 6000, math.Abs(oriented.Measure().Volume), 1e-9)
 }
 
@@ -144,8 +145,8 @@ func TestDroppingFlatTrianglesAlone(t *testing.T) {
 // all of them as it is.
 func TestEveryStepAlone(t *testing.T) {
 	sound := solid.TillerJoint()
-	for _, s := range mesh.Steps {
-		if s == mesh.StepUnite {
+	for _, s := range repair.Steps {
+		if s == repair.Unite {
 			continue // it has two bodies that touch
 		}
 		out, log := alone(t, sound, s)
@@ -154,32 +155,32 @@ func TestEveryStepAlone(t *testing.T) {
 	}
 	box := func() *mesh.Mesh { return solid.Box(10, 20, 30) }
 	for name, c := range map[string]struct {
-		step   mesh.Step
+		step   repair.Step
 		spoil  func(m *mesh.Mesh)
 		count  int
 		volume float64
 	}{
-		"twice":      {mesh.StepDuplicates, func(m *mesh.Mesh) { m.Triangles = append(m.Triangles, m.Triangles[3], m.Triangles[5]) }, 2, 6000},
-		"one turned": {mesh.StepOrient, func(m *mesh.Mesh) { x := &m.Triangles[4]; x[0], x[1] = x[1], x[0] }, 1, 6000},
-		"a hole":     {mesh.StepHoles, func(m *mesh.Mesh) { m.Triangles = m.Triangles[1:] }, 1, 6000},
-		"two holes": {mesh.StepHoles, func(m *mesh.Mesh) {
+		"twice":      {repair.Duplicates, func(m *mesh.Mesh) { m.Triangles = append(m.Triangles, m.Triangles[3], m.Triangles[5]) }, 2, 6000},
+		"one turned": {repair.Orient, func(m *mesh.Mesh) { x := &m.Triangles[4]; x[0], x[1] = x[1], x[0] }, 1, 6000},
+		"a hole":     {repair.Holes, func(m *mesh.Mesh) { m.Triangles = m.Triangles[1:] }, 1, 6000},
+		"two holes": {repair.Holes, func(m *mesh.Mesh) {
 			m.Triangles = m.Triangles[2:]
 		}, 2, 6000},
-		"inside out": {mesh.StepTurn, func(m *mesh.Mesh) {
+		"inside out": {repair.Turn, func(m *mesh.Mesh) {
 			for i := range m.Triangles {
 				x := &m.Triangles[i]
 				x[1], x[2] = x[2], x[1]
 			}
 		}, 1, 6000},
-		"in two": {mesh.StepUnite, func(m *mesh.Mesh) { m.Append(solid.Box(10, 20, 30).Transformed(1, mesh.Vec3{X: 5, Y: 1, Z: 1})) }, 1, 6000 + 10*20*30 - 5*19*29},
+		"in two": {repair.Unite, func(m *mesh.Mesh) { m.Append(solid.Box(10, 20, 30).Transformed(1, mesh.Vec3{X: 5, Y: 1, Z: 1})) }, 1, 6000 + 10*20*30 - 5*19*29},
 	} {
 		m := box()
 		c.spoil(m)
 		out, log := alone(t, m, c.step)
 		if assert.Len(t, log, 1, name) {
 			assert.Equal(t, c.count, log[0].Count, name)
-			assert.Equal(t, mesh.StateOf(m), log[0].Before, name)
-			assert.Equal(t, mesh.StateOf(out), log[0].After, name)
+			assert.Equal(t, repair.StateOf(m), log[0].Before, name)
+			assert.Equal(t, repair.StateOf(out), log[0].After, name)
 		}
 		assert.True(t, mesh.TopologyOf(out).Closed(), name)
 		assert.Zero(t, mesh.TopologyOf(out).Misoriented, name)

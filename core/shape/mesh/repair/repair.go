@@ -1,10 +1,15 @@
-package mesh
+// Package repair mends meshes, step by step, each of which can be left out; what only the
+// maker of a model can mend is left and told.
+package repair
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"math"
 	"slices"
+
+	"jobshelf/core/shape/mesh"
 )
 
 // Step is one kind of repair. Each can be left out.
@@ -12,18 +17,18 @@ type Step string
 
 // The steps, in the order they are made.
 const (
-	StepWeld       Step = "weld"       // draw together vertices that nearly meet along open edges
-	StepFlat       Step = "flat"       // drop triangles without area
-	StepDuplicates Step = "duplicates" // drop repeated triangles
-	StepStitch     Step = "stitch"     // cut open edges where a neighbour's corner lies on them
-	StepOrient     Step = "orient"     // make neighbours face the same way
-	StepHoles      Step = "holes"      // close holes
-	StepTurn       Step = "turn"       // turn bodies that are inside out
-	StepUnite      Step = "unite"      // make overlapping bodies one
+	Weld       Step = "weld"       // draw together vertices that nearly meet along open edges
+	Flat       Step = "flat"       // drop triangles without area
+	Duplicates Step = "duplicates" // drop repeated triangles
+	Stitch     Step = "stitch"     // cut open edges where a neighbour's corner lies on them
+	Orient     Step = "orient"     // make neighbours face the same way
+	Holes      Step = "holes"      // close holes
+	Turn       Step = "turn"       // turn bodies that are inside out
+	Unite      Step = "unite"      // make overlapping bodies one
 )
 
 // Steps are all of them, in order.
-var Steps = []Step{StepWeld, StepFlat, StepDuplicates, StepStitch, StepOrient, StepHoles, StepTurn, StepUnite}
+var Steps = []Step{Weld, Flat, Duplicates, Stitch, Orient, Holes, Turn, Unite}
 
 // State is what a surface counts before or after a step.
 type State struct {
@@ -47,8 +52,8 @@ type Done struct {
 }
 
 // StateOf counts.
-func StateOf(m *Mesh) State {
-	t := TopologyOf(m)
+func StateOf(m *mesh.Mesh) State {
+	t := mesh.TopologyOf(m)
 	used := make([]bool, len(m.Vertices))
 	n := 0
 	for _, tri := range m.Triangles {
@@ -67,10 +72,10 @@ func StateOf(m *Mesh) State {
 // nozzle can show.
 const weldShare = 5e-5
 
-// Repair makes the steps that are asked for, in their own order, on a copy. A
+// Do makes the steps that are asked for, in their own order, on a copy. A
 // mesh with nothing to mend comes back as it is, the same pointer. The error is
-// ctx's; what cannot be mended stays and shows in a new Inspect.
-func Repair(ctx context.Context, m *Mesh, steps []Step) (*Mesh, []Done, error) {
+// ctx's; what cannot be mended stays and shows in a new mesh.Inspect.
+func Do(ctx context.Context, m *mesh.Mesh, steps []Step) (*mesh.Mesh, []Done, error) {
 	tolerance := weldShare * m.Bounds().Size().Len()
 	var log []Done
 	for _, s := range Steps {
@@ -80,33 +85,33 @@ func Repair(ctx context.Context, m *Mesh, steps []Step) (*Mesh, []Done, error) {
 		if err := ctx.Err(); err != nil {
 			return nil, nil, err
 		}
-		var after *Mesh
+		var after *mesh.Mesh
 		var n int
 		var text string
 		var err error
 		switch s {
-		case StepWeld:
+		case Weld:
 			after, n = weldOpen(m, tolerance)
 			text = fmt.Sprintf("Drew %s onto neighbours less than %.3g away, along open edges.", some(n, "vertex", "vertices"), tolerance)
-		case StepFlat:
+		case Flat:
 			after, n = dropFlat(m)
 			text = fmt.Sprintf("Took out %s without area.", some(n, "triangle", "triangles"))
-		case StepDuplicates:
+		case Duplicates:
 			after, n = dropDuplicates(m)
 			text = fmt.Sprintf("Took out %s of those that were there twice.", some(n, "triangle", "triangles"))
-		case StepStitch:
+		case Stitch:
 			after, n = stitch(m, tolerance)
 			text = fmt.Sprintf("Cut %s where a neighbour's corner lies on it.", some(n, "open edge", "open edges"))
-		case StepOrient:
+		case Orient:
 			after, n = orientFaces(m)
 			text = fmt.Sprintf("Turned %s to face as the neighbours do.", some(n, "triangle", "triangles"))
-		case StepHoles:
+		case Holes:
 			after, n = closeHoles(m)
 			text = fmt.Sprintf("Closed %s.", some(n, "hole", "holes"))
-		case StepTurn:
+		case Turn:
 			after, n = turnBodies(m)
 			text = fmt.Sprintf("Turned %s that faced inwards.", some(n, "body", "bodies"))
-		case StepUnite:
+		case Unite:
 			after, n, err = uniteBodies(ctx, m)
 			text = fmt.Sprintf("Made one body of two that overlap, %s.", some(n, "time", "times"))
 		}
@@ -155,9 +160,9 @@ func went(before, after State) string {
 }
 
 // compact leaves out vertices that no triangle uses.
-func compact(m *Mesh) *Mesh {
+func compact(m *mesh.Mesh) *mesh.Mesh {
 	number := make([]uint32, len(m.Vertices))
-	out := &Mesh{Triangles: make([][3]uint32, len(m.Triangles))}
+	out := &mesh.Mesh{Triangles: make([][3]uint32, len(m.Triangles))}
 	for i, t := range m.Triangles {
 		for k, v := range t {
 			if number[v] == 0 {
@@ -170,47 +175,6 @@ func compact(m *Mesh) *Mesh {
 	return out
 }
 
-// MergeEqual makes vertices that are equal to the bit one (-0 equals 0) and
-// drops nothing else. The mesh is changed. Its table takes 8 to 16 bytes a vertex.
-func MergeEqual(m *Mesh) {
-	size := 8
-	for size < 2*len(m.Vertices) {
-		size *= 2
-	}
-	slots := make([]uint32, size) // number of a kept vertex + 1
-	mask := uint64(size - 1)
-	to := make([]uint32, len(m.Vertices))
-	kept := m.Vertices[:0]
-	for i, v := range m.Vertices {
-		v = Vec3{v.X + 0, v.Y + 0, v.Z + 0}
-		at := hashOf(v) & mask
-		for slots[at] != 0 && kept[slots[at]-1] != v {
-			at = (at + 1) & mask
-		}
-		if slots[at] == 0 {
-			kept = append(kept, v)
-			slots[at] = uint32(len(kept))
-		}
-		to[i] = slots[at] - 1
-	}
-	m.Vertices = kept
-	for i, t := range m.Triangles {
-		m.Triangles[i] = [3]uint32{to[t[0]], to[t[1]], to[t[2]]}
-	}
-}
-
-// hashOf mixes the bits of three numbers (multiplications and shifts as in
-// splitmix64, Steele, Lea & Flood 2014).
-func hashOf(v Vec3) uint64 {
-	h := uint64(0)
-	for _, x := range [3]float64{v.X, v.Y, v.Z} {
-		h = (h ^ math.Float64bits(x)) * 0xbf58476d1ce4e5b9
-		h ^= h >> 29
-	}
-	h *= 0x94d049bb133111eb
-	return h ^ h>>31
-}
-
 // grid files points by cells for looking up neighbours.
 type grid struct {
 	cell float64
@@ -219,14 +183,14 @@ type grid struct {
 
 func newGrid(cell float64) *grid { return &grid{max(cell, 1e-300), map[[3]int64][]uint32{}} }
 
-func (g *grid) key(v Vec3) [3]int64 {
+func (g *grid) key(v mesh.Vec3) [3]int64 {
 	return [3]int64{int64(math.Floor(v.X / g.cell)), int64(math.Floor(v.Y / g.cell)), int64(math.Floor(v.Z / g.cell))}
 }
 
-func (g *grid) add(v Vec3, n uint32) { k := g.key(v); g.at[k] = append(g.at[k], n) }
+func (g *grid) add(v mesh.Vec3, n uint32) { k := g.key(v); g.at[k] = append(g.at[k], n) }
 
 // near calls f for all points in the cells around v.
-func (g *grid) near(v Vec3, f func(uint32)) {
+func (g *grid) near(v mesh.Vec3, f func(uint32)) {
 	c := g.key(v)
 	for dx := int64(-1); dx <= 1; dx++ {
 		for dy := int64(-1); dy <= 1; dy++ {
@@ -240,10 +204,10 @@ func (g *grid) near(v Vec3, f func(uint32)) {
 }
 
 // openVertices lists the vertices of open edges, each once, in order.
-func openVertices(t *Topology) []uint32 {
+func openVertices(t *mesh.Topology) []uint32 {
 	var out []uint32
 	for _, f := range t.Faults {
-		if f.Kind == OpenEdge {
+		if f.Kind == mesh.OpenEdge {
 			out = append(out, f.A, f.B)
 		}
 	}
@@ -254,8 +218,8 @@ func openVertices(t *Topology) []uint32 {
 // weldOpen draws vertices of open edges onto the first one within reach, so that
 // gaps close; the rest of the surface stays as it is. Triangles that lose a
 // corner by it go.
-func weldOpen(m *Mesh, reach float64) (*Mesh, int) {
-	open := openVertices(TopologyOf(m))
+func weldOpen(m *mesh.Mesh, reach float64) (*mesh.Mesh, int) {
+	open := openVertices(mesh.TopologyOf(m))
 	if len(open) == 0 || reach <= 0 {
 		return m, 0
 	}
@@ -282,7 +246,7 @@ func weldOpen(m *Mesh, reach float64) (*Mesh, int) {
 	if n == 0 {
 		return m, 0
 	}
-	out := &Mesh{Vertices: m.Vertices, Triangles: make([][3]uint32, 0, len(m.Triangles))}
+	out := &mesh.Mesh{Vertices: m.Vertices, Triangles: make([][3]uint32, 0, len(m.Triangles))}
 	for _, t := range m.Triangles {
 		w := [3]uint32{to[t[0]], to[t[1]], to[t[2]]}
 		lost := w[0] == w[1] || w[1] == w[2] || w[2] == w[0]
@@ -297,13 +261,13 @@ func weldOpen(m *Mesh, reach float64) (*Mesh, int) {
 // dropFlat takes out triangles without area. One with three corners in a line
 // closes a seam between its neighbours: its longest edge is turned so that the
 // neighbour across takes its place, and the surface stays closed.
-func dropFlat(m *Mesh) (*Mesh, int) {
+func dropFlat(m *mesh.Mesh) (*mesh.Mesh, int) {
 	count := 0
 	work := m
 	for range 12 {
 		flat := 0
 		for _, t := range work.Triangles {
-			if flatTriangle(work, t) {
+			if mesh.FlatTriangle(work, t) {
 				flat++
 			}
 		}
@@ -311,25 +275,25 @@ func dropFlat(m *Mesh) (*Mesh, int) {
 			break
 		}
 		if work == m {
-			work = &Mesh{Vertices: m.Vertices, Triangles: slices.Clone(m.Triangles)}
+			work = &mesh.Mesh{Vertices: m.Vertices, Triangles: slices.Clone(m.Triangles)}
 			count = flat
 		}
 		work.Triangles = flipFlat(work)
 	}
-	kept := slices.DeleteFunc(slices.Clone(work.Triangles), func(t [3]uint32) bool { return flatTriangle(work, t) })
+	kept := slices.DeleteFunc(slices.Clone(work.Triangles), func(t [3]uint32) bool { return mesh.FlatTriangle(work, t) })
 	if count == 0 {
 		return m, 0
 	}
-	return &Mesh{Vertices: m.Vertices, Triangles: kept}, count
+	return &mesh.Mesh{Vertices: m.Vertices, Triangles: kept}, count
 }
 
-func flipFlat(m *Mesh) [][3]uint32 {
-	topo := TopologyOf(m)
+func flipFlat(m *mesh.Mesh) [][3]uint32 {
+	topo := mesh.TopologyOf(m)
 	touched := make([]bool, len(m.Triangles))
 	gone := make([]bool, len(m.Triangles))
 	for i := range m.Triangles {
 		t := m.Triangles[i]
-		if touched[i] || !flatTriangle(m, t) {
+		if touched[i] || !mesh.FlatTriangle(m, t) {
 			continue
 		}
 		if t[0] == t[1] || t[1] == t[2] || t[2] == t[0] {
@@ -377,21 +341,20 @@ func flipFlat(m *Mesh) [][3]uint32 {
 // dropDuplicates leaves of triangles with the same corners one, if the surface
 // needs it: where an odd number of other faces meet them along their edges.
 // Where an even number do they are a flap of no thickness and all go.
-func dropDuplicates(m *Mesh) (*Mesh, int) {
-	r := &Report{Topology: TopologyOf(m)}
-	r.flat(m)
-	if len(r.Duplicate) == 0 {
+func dropDuplicates(m *mesh.Mesh) (*mesh.Mesh, int) {
+	_, duplicate := mesh.FaultyTriangles(m)
+	if len(duplicate) == 0 {
 		return m, 0
 	}
 	faces := map[[2]uint32]int{}
 	edge := func(a, b uint32) [2]uint32 { return [2]uint32{min(a, b), max(a, b)} }
 	groups := map[[3]uint32][]int32{}
 	twin := map[[3]uint32]bool{}
-	for _, i := range r.Duplicate {
-		twin[sorted3(m.Triangles[i])] = true
+	for _, i := range duplicate {
+		twin[mesh.Sorted3(m.Triangles[i])] = true
 	}
 	for i, t := range m.Triangles {
-		k := sorted3(t)
+		k := mesh.Sorted3(t)
 		if twin[k] {
 			groups[k] = append(groups[k], int32(i))
 			continue
@@ -411,7 +374,7 @@ func dropDuplicates(m *Mesh) (*Mesh, int) {
 			gone[i] = true
 		}
 	}
-	out := &Mesh{Vertices: m.Vertices}
+	out := &mesh.Mesh{Vertices: m.Vertices}
 	for i, t := range m.Triangles {
 		if !gone[int32(i)] {
 			out.Triangles = append(out.Triangles, t)
@@ -426,13 +389,13 @@ const stitchLimit = 200_000
 
 // stitch cuts open edges at vertices of other open edges that lie on them, so
 // that the two sides of a seam have the same corners.
-func stitch(m *Mesh, reach float64) (*Mesh, int) {
-	topo := TopologyOf(m)
+func stitch(m *mesh.Mesh, reach float64) (*mesh.Mesh, int) {
+	topo := mesh.TopologyOf(m)
 	open := openVertices(topo)
 	if len(open) == 0 || len(open) > stitchLimit {
 		return m, 0
 	}
-	slices.SortFunc(open, func(a, b uint32) int { return cmpFloat(m.Vertices[a].X, m.Vertices[b].X) })
+	slices.SortFunc(open, func(a, b uint32) int { return cmp.Compare(m.Vertices[a].X, m.Vertices[b].X) })
 	xs := make([]float64, len(open))
 	for i, v := range open {
 		xs[i] = m.Vertices[v].X
@@ -440,10 +403,10 @@ func stitch(m *Mesh, reach float64) (*Mesh, int) {
 	cuts := map[int32][]uint32{} // by half-edge
 	n := 0
 	for _, f := range topo.Faults {
-		if f.Kind != OpenEdge {
+		if f.Kind != mesh.OpenEdge {
 			continue
 		}
-		a, b := ends(m, f.Side)
+		a, b := mesh.Ends(m, f.Side)
 		pa, pb := m.Vertices[a], m.Vertices[b]
 		dir := pb.Sub(pa)
 		long := dir.Len()
@@ -465,7 +428,7 @@ func stitch(m *Mesh, reach float64) (*Mesh, int) {
 		}
 		if len(on) > 0 {
 			slices.SortFunc(on, func(u, v uint32) int {
-				return cmpFloat(m.Vertices[u].Sub(pa).Dot(dir), m.Vertices[v].Sub(pa).Dot(dir))
+				return cmp.Compare(m.Vertices[u].Sub(pa).Dot(dir), m.Vertices[v].Sub(pa).Dot(dir))
 			})
 			cuts[f.Side] = on
 			n++
@@ -474,7 +437,7 @@ func stitch(m *Mesh, reach float64) (*Mesh, int) {
 	if n == 0 {
 		return m, 0
 	}
-	out := &Mesh{Vertices: m.Vertices}
+	out := &mesh.Mesh{Vertices: m.Vertices}
 	for i, t := range m.Triangles {
 		var ring []uint32
 		for k := range 3 {
@@ -485,31 +448,21 @@ func stitch(m *Mesh, reach float64) (*Mesh, int) {
 			out.Triangles = append(out.Triangles, t)
 			continue
 		}
-		pts := make([]Vec3, len(ring))
+		pts := make([]mesh.Vec3, len(ring))
 		for k, v := range ring {
 			pts[k] = m.Vertices[v]
 		}
-		for _, x := range TriangulateLoop(pts) {
+		for _, x := range mesh.TriangulateLoop(pts) {
 			out.Triangles = append(out.Triangles, [3]uint32{ring[x[0]], ring[x[1]], ring[x[2]]})
 		}
 	}
 	return out, n
 }
 
-func cmpFloat(a, b float64) int {
-	switch {
-	case a < b:
-		return -1
-	case a > b:
-		return 1
-	}
-	return 0
-}
-
 // orientFaces walks over each body and turns the fewer of its two kinds of
 // triangles. On a surface with one side only (a Möbius band) some stay turned.
-func orientFaces(m *Mesh) (*Mesh, int) {
-	topo := TopologyOf(m)
+func orientFaces(m *mesh.Mesh) (*mesh.Mesh, int) {
+	topo := mesh.TopologyOf(m)
 	if topo.Misoriented == 0 {
 		return m, 0
 	}
@@ -531,8 +484,8 @@ func orientFaces(m *Mesh) (*Mesh, int) {
 				if mate < 0 || turned[mate/3] != 0 {
 					continue
 				}
-				a, _ := ends(m, 3*t+s)
-				b, _ := ends(m, mate)
+				a, _ := mesh.Ends(m, 3*t+s)
+				b, _ := mesh.Ends(m, mate)
 				turned[mate/3] = turned[t]
 				if a == b { // both run the edge the same way
 					turned[mate/3] = 3 - turned[t]
@@ -558,8 +511,8 @@ func orientFaces(m *Mesh) (*Mesh, int) {
 	return flipped(m, func(i int) bool { return flip[i] }), n
 }
 
-func flipped(m *Mesh, which func(int) bool) *Mesh {
-	out := &Mesh{Vertices: m.Vertices, Triangles: slices.Clone(m.Triangles)}
+func flipped(m *mesh.Mesh, which func(int) bool) *mesh.Mesh {
+	out := &mesh.Mesh{Vertices: m.Vertices, Triangles: slices.Clone(m.Triangles)}
 	for i, t := range out.Triangles {
 		if which(i) {
 			out.Triangles[i] = [3]uint32{t[0], t[2], t[1]}
@@ -573,22 +526,22 @@ func flipped(m *Mesh, which func(int) bool) *Mesh {
 const holeLimit = 4000
 
 // closeHoles closes every rim that is a loop.
-func closeHoles(m *Mesh) (*Mesh, int) {
-	topo := TopologyOf(m)
+func closeHoles(m *mesh.Mesh) (*mesh.Mesh, int) {
+	topo := mesh.TopologyOf(m)
 	if topo.Boundary == 0 {
 		return m, 0
 	}
-	out := &Mesh{Vertices: m.Vertices, Triangles: slices.Clone(m.Triangles)}
+	out := &mesh.Mesh{Vertices: m.Vertices, Triangles: slices.Clone(m.Triangles)}
 	n := 0
-	for _, l := range rims(m, topo) {
+	for _, l := range mesh.Rims(m, topo) {
 		if l.Loose || len(l.Vertices) < 3 || len(l.Vertices) > holeLimit {
 			continue
 		}
-		pts := make([]Vec3, len(l.Vertices))
+		pts := make([]mesh.Vec3, len(l.Vertices))
 		for i, v := range l.Vertices {
 			pts[i] = m.Vertices[v]
 		}
-		for _, t := range TriangulateLoop(pts) {
+		for _, t := range mesh.TriangulateLoop(pts) {
 			out.Triangles = append(out.Triangles, [3]uint32{l.Vertices[t[0]], l.Vertices[t[1]], l.Vertices[t[2]]})
 		}
 		n++
@@ -600,10 +553,8 @@ func closeHoles(m *Mesh) (*Mesh, int) {
 }
 
 // turnBodies turns closed bodies that face inwards and are no cavities.
-func turnBodies(m *Mesh) (*Mesh, int) {
-	r := &Report{Topology: TopologyOf(m), Measures: m.Measure()}
-	r.bodies(m)
-	r.nest(m)
+func turnBodies(m *mesh.Mesh) (*mesh.Mesh, int) {
+	r := mesh.NestingOf(m)
 	n := 0
 	for _, b := range r.Bodies {
 		if b.InsideOut {
@@ -614,4 +565,30 @@ func turnBodies(m *Mesh) (*Mesh, int) {
 		return m, 0
 	}
 	return flipped(m, func(i int) bool { b := r.Topology.Body[i]; return b >= 0 && r.Bodies[b].InsideOut }), n
+}
+
+// Left says in words what is wrong, most serious first; nothing for a sound
+// surface.
+func Left(r *mesh.Report) []string {
+	out := []string{}
+	say := func(n int, one, many string) {
+		if n > 0 {
+			out = append(out, some(n, one, many))
+		}
+	}
+	turned := 0
+	for _, b := range r.Bodies {
+		if b.InsideOut {
+			turned++
+		}
+	}
+	say(r.Topology.Boundary, "open edge", "open edges")
+	say(r.Topology.NonManifold, "edge with more than two faces", "edges with more than two faces")
+	say(r.Topology.Misoriented, "edge whose faces look opposite ways", "edges whose faces look opposite ways")
+	say(turned, "body inside out", "bodies inside out")
+	say(r.Crossings.Count, "pair of triangles that cross", "pairs of triangles that cross")
+	say(len(r.Overlaps), "pair of bodies that overlap", "pairs of bodies that overlap")
+	say(len(r.Degenerate), "triangle without area", "triangles without area")
+	say(len(r.Duplicate), "repeated triangle", "repeated triangles")
+	return out
 }

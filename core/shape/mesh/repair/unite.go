@@ -1,10 +1,13 @@
-package mesh
+package repair
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"math"
 	"slices"
+
+	"jobshelf/core/shape/mesh"
 )
 
 // uniteRounds bounds how often bodies are joined: each round makes one of two.
@@ -13,16 +16,16 @@ const uniteRounds = 64
 // uniteBodies makes overlapping closed bodies one, two at a time, until none
 // overlap or the rest cannot be joined. A body that lies wholly inside another
 // is left out. It gives how many unions were made.
-func uniteBodies(ctx context.Context, m *Mesh) (*Mesh, int, error) {
+func uniteBodies(ctx context.Context, m *mesh.Mesh) (*mesh.Mesh, int, error) {
 	n := 0
 	type place struct {
 		triangles int
-		bounds    Box
+		bounds    mesh.Box
 		volume    float64
 	}
 	stuck := map[[2]place]bool{} // pairs that could not be joined; their numbers change from round to round
 	for range uniteRounds {
-		r, err := Inspect(ctx, m)
+		r, err := mesh.Inspect(ctx, m)
 		if err != nil {
 			return nil, 0, err
 		}
@@ -38,7 +41,7 @@ func uniteBodies(ctx context.Context, m *Mesh) (*Mesh, int, error) {
 				stuck[key] = true
 				continue
 			}
-			rest := &Mesh{Vertices: m.Vertices}
+			rest := &mesh.Mesh{Vertices: m.Vertices}
 			for i, t := range m.Triangles {
 				if k := r.Topology.Body[i]; k != o.A && k != o.B {
 					rest.Triangles = append(rest.Triangles, t)
@@ -58,8 +61,8 @@ func uniteBodies(ctx context.Context, m *Mesh) (*Mesh, int, error) {
 }
 
 // part is one body as a mesh of its own.
-func part(m *Mesh, r *Report, body int32) *Mesh {
-	out := &Mesh{Vertices: m.Vertices}
+func part(m *mesh.Mesh, r *mesh.Report, body int32) *mesh.Mesh {
+	out := &mesh.Mesh{Vertices: m.Vertices}
 	for i, t := range m.Triangles {
 		if r.Topology.Body[i] == body {
 			out.Triangles = append(out.Triangles, t)
@@ -72,8 +75,8 @@ func part(m *Mesh, r *Report, body int32) *Mesh {
 // they are cut, so that no corner of one lies on a face of the other: where
 // faces lie in one plane there is no line along which to cut. The numbers have
 // no common measure with any likely geometry.
-var nudges = []Vec3{
-	{0.5773, 0.6180, 0.5337}, {-0.4142, 0.7320, 0.5412}, {0.6457, -0.2360, 0.7267}, {-0.3027, -0.5616, -0.7701},
+var nudges = []mesh.Vec3{
+	{X: 0.5773, Y: 0.6180, Z: 0.5337}, {X: -0.4142, Y: 0.7320, Z: 0.5412}, {X: 0.6457, Y: -0.2360, Z: 0.7267}, {X: -0.3027, Y: -0.5616, Z: -0.7701},
 }
 
 // nudgeShare is how far, against the diagonal of both: 1 µm on 100 mm.
@@ -86,11 +89,11 @@ const nudgeShare = 1e-5
 // edge crosses which triangle is decided exactly (orient3), so both bodies agree
 // on the corners of the cut; the corners are then rounded to float32, as files
 // hold them.
-func unite(ctx context.Context, a, b *Mesh) (*Mesh, bool) {
+func unite(ctx context.Context, a, b *mesh.Mesh) (*mesh.Mesh, bool) {
 	box := a.Bounds()
 	other := b.Bounds()
 	reach := math.Max(box.Size().Len(), other.Size().Len()) * nudgeShare
-	var best *Mesh
+	var best *mesh.Mesh
 	least := math.MaxInt
 	for _, d := range nudges {
 		out, err := uniteOnce(ctx, a, b, d.Scale(reach))
@@ -98,7 +101,7 @@ func unite(ctx context.Context, a, b *Mesh) (*Mesh, bool) {
 			return nil, false
 		}
 		for _, o := range out { // err leaves none
-			c, err := NewTree(o).Crossings(ctx)
+			c, err := mesh.NewTree(o).Crossings(ctx)
 			if err != nil {
 				return nil, false
 			}
@@ -123,7 +126,7 @@ var (
 // cutter holds the two bodies as one mesh (the first's triangles first) and the
 // corners of the cut.
 type cutter struct {
-	m      *Mesh
+	m      *mesh.Mesh
 	firstB int32 // triangles from here on are the second body's
 	points map[crossing]uint32
 	onEdge map[[2]uint32][]uint32 // corners of the cut on an edge, lower vertex first
@@ -141,12 +144,12 @@ type crossing struct {
 // be drawn together: what it moved apart comes together again.
 const settleNudges = 4
 
-func uniteOnce(ctx context.Context, a, b *Mesh, nudge Vec3) ([]*Mesh, error) {
-	c := &cutter{m: &Mesh{}, firstB: int32(len(a.Triangles)), points: map[crossing]uint32{}, onEdge: map[[2]uint32][]uint32{},
+func uniteOnce(ctx context.Context, a, b *mesh.Mesh, nudge mesh.Vec3) ([]*mesh.Mesh, error) {
+	c := &cutter{m: &mesh.Mesh{}, firstB: int32(len(a.Triangles)), points: map[crossing]uint32{}, onEdge: map[[2]uint32][]uint32{},
 		inside: map[int32][][2]uint32{}, seam: map[[2]uint32]bool{}}
 	c.m.Append(a)
 	c.m.Append(b.Transformed(1, nudge))
-	cross, err := NewTree(c.m).Crossings(ctx)
+	cross, err := mesh.NewTree(c.m).Crossings(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -161,7 +164,7 @@ func uniteOnce(ctx context.Context, a, b *Mesh, nudge Vec3) ([]*Mesh, error) {
 			return nil, err
 		}
 	}
-	var kept Mesh
+	var kept mesh.Mesh
 	kept.Vertices = c.m.Vertices
 	for _, own := range [2]bool{true, false} {
 		tris, err := c.split(own)
@@ -170,7 +173,7 @@ func uniteOnce(ctx context.Context, a, b *Mesh, nudge Vec3) ([]*Mesh, error) {
 		}
 		kept.Triangles = append(kept.Triangles, c.outside(tris, own)...)
 	}
-	var out []*Mesh
+	var out []*mesh.Mesh
 	for _, back := range [2]bool{false, true} {
 		if back { // the cut is made: the second body goes where it was
 			copy(kept.Vertices[len(a.Vertices):], b.Vertices)
@@ -190,24 +193,24 @@ func uniteOnce(ctx context.Context, a, b *Mesh, nudge Vec3) ([]*Mesh, error) {
 // settled draws corners together that are nearer than reach, rounds them to
 // float32, and drops what loses its area by that. It gives false if the surface
 // is not closed then.
-func settled(m *Mesh, reach float64) (*Mesh, bool) {
+func settled(m *mesh.Mesh, reach float64) (*mesh.Mesh, bool) {
 	out := compact(m)
 	if reach > 0 {
 		out = weldAll(out, reach)
 	}
 	for i, v := range out.Vertices {
-		out.Vertices[i] = Vec3{float64(float32(v.X)), float64(float32(v.Y)), float64(float32(v.Z))}
+		out.Vertices[i] = mesh.Vec3{X: float64(float32(v.X)), Y: float64(float32(v.Y)), Z: float64(float32(v.Z))}
 	}
-	MergeEqual(out)
+	mesh.MergeEqual(out)
 	out, _ = dropFlat(out)
 	out, _ = dropDuplicates(out)
 	out = compact(out)
-	t := TopologyOf(out)
+	t := mesh.TopologyOf(out)
 	return out, t.Closed() && t.Oriented() && len(out.Triangles) > 0
 }
 
 // weldAll draws every vertex onto the first one within reach.
-func weldAll(m *Mesh, reach float64) *Mesh {
+func weldAll(m *mesh.Mesh, reach float64) *mesh.Mesh {
 	g := newGrid(reach)
 	to := make([]uint32, len(m.Vertices))
 	for i, v := range m.Vertices {
@@ -222,7 +225,7 @@ func weldAll(m *Mesh, reach float64) *Mesh {
 			g.add(v, uint32(i))
 		}
 	}
-	out := &Mesh{Vertices: m.Vertices}
+	out := &mesh.Mesh{Vertices: m.Vertices}
 	for _, t := range m.Triangles {
 		w := [3]uint32{to[t[0]], to[t[1]], to[t[2]]}
 		if w[0] != w[1] && w[1] != w[2] && w[2] != w[0] {
@@ -238,10 +241,10 @@ func (c *cutter) cut(s, t int32) error {
 	var ends []uint32
 	for _, p := range [2][2]int32{{s, t}, {t, s}} {
 		tri, other := c.m.Triangles[p[0]], c.m.Triangles[p[1]]
-		q := [3]*Vec3{&c.m.Vertices[other[0]], &c.m.Vertices[other[1]], &c.m.Vertices[other[2]]}
+		q := [3]*mesh.Vec3{&c.m.Vertices[other[0]], &c.m.Vertices[other[1]], &c.m.Vertices[other[2]]}
 		var side [3]int
 		for k := range 3 {
-			if side[k] = orient3(q[0], q[1], q[2], &c.m.Vertices[tri[k]]); side[k] == 0 {
+			if side[k] = mesh.Orient3(q[0], q[1], q[2], &c.m.Vertices[tri[k]]); side[k] == 0 {
 				return errTouch
 			}
 		}
@@ -252,7 +255,7 @@ func (c *cutter) cut(s, t int32) error {
 			}
 			a, b := min(tri[k], tri[l]), max(tri[k], tri[l])
 			pa, pb := &c.m.Vertices[a], &c.m.Vertices[b]
-			u, v, w := orient3(pa, pb, q[0], q[1]), orient3(pa, pb, q[1], q[2]), orient3(pa, pb, q[2], q[0])
+			u, v, w := mesh.Orient3(pa, pb, q[0], q[1]), mesh.Orient3(pa, pb, q[1], q[2]), mesh.Orient3(pa, pb, q[2], q[0])
 			if u == 0 || v == 0 || w == 0 {
 				return errTouch
 			}
@@ -272,7 +275,7 @@ func (c *cutter) cut(s, t int32) error {
 }
 
 // corner gives the vertex of a crossing, computed once.
-func (c *cutter) corner(x crossing, q [3]*Vec3) uint32 {
+func (c *cutter) corner(x crossing, q [3]*mesh.Vec3) uint32 {
 	if n, ok := c.points[x]; ok {
 		return n
 	}
@@ -301,7 +304,7 @@ func (c *cutter) along(a, b uint32) []uint32 {
 	from := c.m.Vertices[min(a, b)]
 	dir := c.m.Vertices[max(a, b)].Sub(from)
 	slices.SortStableFunc(out, func(x, y uint32) int {
-		return cmpFloat(c.m.Vertices[x].Sub(from).Dot(dir), c.m.Vertices[y].Sub(from).Dot(dir))
+		return cmp.Compare(c.m.Vertices[x].Sub(from).Dot(dir), c.m.Vertices[y].Sub(from).Dot(dir))
 	})
 	if a > b {
 		slices.Reverse(out)
@@ -341,11 +344,11 @@ func (c *cutter) split(first bool) ([][3]uint32, error) {
 func (c *cutter) pieces(t [3]uint32, lines [][2]uint32) ([][3]uint32, error) {
 	p, q, r := c.m.Vertices[t[0]], c.m.Vertices[t[1]], c.m.Vertices[t[2]]
 	normal := q.Sub(p).Cross(r.Sub(p))
-	flat := map[uint32]P2{}
-	at := func(v uint32) P2 {
+	flat := map[uint32]mesh.P2{}
+	at := func(v uint32) mesh.P2 {
 		f, ok := flat[v]
 		if !ok {
-			f = onto(c.m.Vertices[v], normal)
+			f = mesh.Onto(c.m.Vertices[v], normal)
 			flat[v] = f
 		}
 		return f
@@ -405,7 +408,7 @@ func (c *cutter) pieces(t [3]uint32, lines [][2]uint32) ([][3]uint32, error) {
 	return c.triangulate(faces, holes, at)
 }
 
-func ringArea(ring []uint32, at func(uint32) P2) float64 {
+func ringArea(ring []uint32, at func(uint32) mesh.P2) float64 {
 	a := 0.0
 	o := at(ring[0])
 	for i, v := range ring {
@@ -415,7 +418,7 @@ func ringArea(ring []uint32, at func(uint32) P2) float64 {
 	return a
 }
 
-func (c *cutter) triangulate(faces, holes [][]uint32, at func(uint32) P2) ([][3]uint32, error) {
+func (c *cutter) triangulate(faces, holes [][]uint32, at func(uint32) mesh.P2) ([][3]uint32, error) {
 	of := make([][][]uint32, len(faces))
 	for _, h := range holes {
 		best := -1
@@ -431,7 +434,7 @@ func (c *cutter) triangulate(faces, holes [][]uint32, at func(uint32) P2) ([][3]
 	}
 	var out [][3]uint32
 	for i, f := range faces {
-		var pts []P2
+		var pts []mesh.P2
 		var names []uint32
 		var rings [][2]int
 		for _, ring := range append([][]uint32{f}, of[i]...) {
@@ -444,14 +447,14 @@ func (c *cutter) triangulate(faces, holes [][]uint32, at func(uint32) P2) ([][3]
 		if len(f) < 3 {
 			return nil, errOpen
 		}
-		for _, x := range EarCut(pts, rings) {
+		for _, x := range mesh.EarCut(pts, rings) {
 			out = append(out, [3]uint32{names[x[0]], names[x[1]], names[x[2]]})
 		}
 	}
 	return out, nil
 }
 
-func insideRing(p P2, ring []uint32, at func(uint32) P2) bool {
+func insideRing(p mesh.P2, ring []uint32, at func(uint32) mesh.P2) bool {
 	in := false
 	for i, v := range ring {
 		a, b := at(v), at(ring[(i+1)%len(ring)])
@@ -465,8 +468,8 @@ func insideRing(p P2, ring []uint32, at func(uint32) P2) bool {
 // outside keeps the connected patches of one body, bounded by the seam, that lie
 // outside of the other.
 func (c *cutter) outside(tris [][3]uint32, first bool) [][3]uint32 {
-	m := &Mesh{Vertices: c.m.Vertices, Triangles: tris}
-	topo := TopologyOf(m)
+	m := &mesh.Mesh{Vertices: c.m.Vertices, Triangles: tris}
+	topo := mesh.TopologyOf(m)
 	other := c.m.Triangles[c.firstB:]
 	if !first {
 		other = c.m.Triangles[:c.firstB]
@@ -500,7 +503,7 @@ func (c *cutter) outside(tris [][3]uint32, first bool) [][3]uint32 {
 		mid := m.Vertices[v[0]].Add(m.Vertices[v[1]]).Add(m.Vertices[v[2]]).Scale(1. / 3)
 		w := 0.0
 		for _, o := range other {
-			w += solidAngle(c.m.Vertices[o[0]].Sub(mid), c.m.Vertices[o[1]].Sub(mid), c.m.Vertices[o[2]].Sub(mid))
+			w += mesh.SolidAngle(c.m.Vertices[o[0]].Sub(mid), c.m.Vertices[o[1]].Sub(mid), c.m.Vertices[o[2]].Sub(mid))
 		}
 		if math.Abs(w) > 2*math.Pi {
 			continue // inside the other
