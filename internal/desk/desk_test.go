@@ -476,6 +476,7 @@ func TestSavingsAreAlternatives(t *testing.T) {
 		assert.True(t, changed, s.Label)
 	}
 	assert.Len(t, labels, len(ids))
+	assert.True(t, slices.ContainsFunc(slices.Collect(maps.Keys(labels)), func(l string) bool { return strings.HasPrefix(l, "on ") }), "on another machine")
 	assert.Subset(t, slices.Collect(maps.Keys(labels)), []string{"thicker layers", "less infill", "one shell less", "a tenth smaller", "laid over"})
 }
 

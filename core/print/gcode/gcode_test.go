@@ -101,6 +101,7 @@ func TestPausesBlanksAndInches(t *testing.T) {
 	assert.Equal(t, 3, s.Pauses)
 	// Filament that is pulled back counts once, in however many moves and whatever comes between.
 	assert.Equal(t, 2, sum(t, "M83\nG1 X5 E1 F600\nG1 E-1\nG1 E-0.5\nG0 X9\nG1 E1.5\nG1 X0 E1\nG1 E-2\nG1 E2\nG1 X5 E1\n").Retractions)
+	assert.Equal(t, XYZ{10, 11, 1.2}, sum(t, "G90\nM83\nG1 X5 Y6 Z1.2 F600\nG92\nG1 X5 Y5 E1\n").Max, "a bare G92 calls every axis 0")
 	assert.Equal(t, 1, sum(t, "M83\nG1 E-1 F600\nG1 X5 E1\n").Retractions, "at the very start, too")
 	assert.Equal(t, 10., s.Max.X)
 	assert.Equal(t, 5., s.Max.Y)
