@@ -375,7 +375,7 @@ func (d *Desk) Savings(ctx context.Context, a Actor, id int64) ([]int64, error) 
 	smaller := base
 	smaller.Label, smaller.Scale = "a tenth smaller", base.Scale*0.9
 	over := base
-	over.Label, over.Tip = "laid over", map[slicing.Tip]slicing.Tip{slicing.TipNone: slicing.TipX, slicing.TipX: slicing.TipY, slicing.TipY: slicing.TipNone}[base.Tip]
+	over.Label, over.Tip = "laid over", base.Tip.Next()
 	tries = append(tries, smaller, over)
 	h, err := look(ctx, d.Store.Q, d.Now(), p.JobID)
 	if err != nil {

@@ -53,6 +53,17 @@ const (
 	TipY    Tip = "y"
 )
 
+// Next is the tip to try after this one: about x, about y, not at all.
+func (t Tip) Next() Tip {
+	switch t {
+	case TipNone:
+		return TipX
+	case TipX:
+		return TipY
+	}
+	return TipNone
+}
+
 // Mark is a place where support is put in or kept out by hand: the corners of a
 // box, in the part's own coordinates in mm, before it is scaled and laid over.
 type Mark struct {

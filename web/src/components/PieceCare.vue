@@ -20,6 +20,9 @@ function ask() {
   asking.value = !asking.value
 }
 const set = (v: Omit<PieceChange, 'version'>) => change.mutate({ id: props.piece.id, body: { version: props.job.version, ...v } })
+const mayMend = computed(() => open.value && props.mayRepair && props.piece.mend.length > 0)
+/** For a key of the room: asks which steps, where there is something to mend. */
+defineExpose({ ask: () => mayMend.value && !busy.value && ask() })
 function mend() {
   repair.mutate({ id: props.piece.id, version: props.job.version, steps: allSteps.filter((s) => steps.value.includes(s)) })
   asking.value = false
@@ -39,7 +42,7 @@ function mend() {
       <p>Taken in <strong>{{ unitNames[piece.said_unit] }}</strong>. <button type="button" class="link" :disabled="busy" @click="set({ unit: '' })">Undo</button></p>
     </section>
 
-    <section v-if="open && mayRepair && piece.mend.length" class="box">
+    <section v-if="mayMend" class="box">
       <div class="row">
         <v-btn id="repair" size="small" :disabled="busy" :aria-expanded="asking" @click="ask">Repair … <kbd class="on">R</kbd></v-btn>
         <span class="small quiet">makes a new version; the file as it came stays</span>

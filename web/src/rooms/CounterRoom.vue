@@ -109,13 +109,14 @@ function nextFinding() {
   show(list[(list.indexOf(finding.value!) + 1) % list.length]!, 0)
 }
 
+const care = ref<InstanceType<typeof PieceCare>>()
 useKeys('Counter', [
   { key: 'ArrowDown', does: 'Next arrival', run: () => go(at.value + 1) },
   { key: 'ArrowUp', does: 'Arrival before', run: () => go(at.value - 1) },
   { key: 'y', does: 'Yes: approve on the chosen machine', run: yes },
   { key: 'n', does: 'No: send back with a message', run: no },
   { key: 'm', does: 'Choose the next machine', run: nextMachine, when: () => takers.value.length > 1 },
-  { key: 'r', does: 'Repair: choose the steps', run: () => document.getElementById('repair')?.click() },
+  { key: 'r', does: 'Repair: choose the steps', run: () => void care.value?.ask() },
   { key: 'e', does: 'Show the evidence of the next finding', run: nextFinding, when: () => !!job.value?.findings.some((x) => x.places?.length) },
   { key: 'b', does: 'Open on the bench', run: () => void (id.value && router.push(`/bench/${id.value}`)) },
   { key: 'Escape', does: 'Leave the message', run: () => (saysNo.value = false), when: () => saysNo.value },
@@ -201,7 +202,7 @@ useKeys('Counter', [
           </div>
           <h2>Findings</h2>
           <FindingList :findings="job.findings" :several="job.piece_set.length > 1" :chosen="finding" messages @show="show" @message="noBecause" />
-          <PieceCare v-if="piece" :job="job" :piece="piece" may-repair />
+          <PieceCare v-if="piece" ref="care" :job="job" :piece="piece" may-repair />
         </section>
         <section><MachineLadder :rungs="job.ladder" :chosen="rung?.machine_id" :locked="!decidable" @choose="picked = $event" /></section>
       </div>
