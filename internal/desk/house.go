@@ -8,6 +8,8 @@ import (
 	"jobshelf/core/print/machine"
 	"jobshelf/core/print/naming"
 	"jobshelf/core/print/recipe"
+	"jobshelf/core/print/toolpath"
+	"jobshelf/core/shape/mesh/repair"
 	"jobshelf/core/shape/units"
 	"jobshelf/core/shop/planning"
 	"jobshelf/internal/store"
@@ -45,6 +47,16 @@ type Texts struct {
 	BlockNames  []string `json:"block_names"`
 	FilePattern string   `json:"file_pattern"`
 	FileNames   []string `json:"file_names"`
+	// The words of the core, in its order.
+	RepairSteps []Word   `json:"repair_steps" doc:"What repair can do, in the order in which it is done"`
+	Units       []Word   `json:"units" doc:"The units that a file may be in"`
+	LineKinds   []string `json:"line_kinds" doc:"What lines are for, in the order of their numbers (see docs/view-format.md)"`
+}
+
+// Word is a value with what it is called.
+type Word struct {
+	Key  string `json:"key"`
+	Name string `json:"name"`
 }
 
 // MachineView, MaterialView and RecipeView are settings with their version.
@@ -77,7 +89,14 @@ func (d *Desk) House(ctx context.Context) (HouseView, error) {
 		return HouseView{}, err
 	}
 	v := HouseView{House: House(h), Machines: []MachineView{}, Materials: []MaterialView{}, Recipes: []RecipeView{},
-		Texts: Texts{machine.StartBlock, machine.EndBlock, machine.ChangeBlock, machine.BlockNames, naming.FilePattern, naming.FileNames}}
+		Texts: Texts{Start: machine.StartBlock, End: machine.EndBlock, Change: machine.ChangeBlock, BlockNames: machine.BlockNames,
+			FilePattern: naming.FilePattern, FileNames: naming.FileNames, LineKinds: toolpath.Kinds[:]}}
+	for _, s := range repair.Steps {
+		v.Texts.RepairSteps = append(v.Texts.RepairSteps, Word{string(s), repair.Does[s]})
+	}
+	for _, l := range units.Lengths {
+		v.Texts.Units = append(v.Texts.Units, Word{string(l), l.Name()})
+	}
 	machines, err := d.Store.Machines(ctx)
 	if err != nil {
 		return v, err

@@ -28,8 +28,6 @@ type UnitProposal struct {
 	Reason    string       `json:"reason"`
 }
 
-var names = map[units.Length]string{units.Inch: "inches", units.Centimetre: "centimetres", units.Metre: "metres", units.Micrometre: "micrometres"}
-
 // Size judges the size of a model in a format without a unit, read as mm, and
 // proposes another unit where that would make more sense. fits tells on how many
 // of the house's machines the model would go at a scale.
@@ -59,9 +57,9 @@ func Size(box mesh.Box, stated units.Length, fits func(scale float64) int) ([]fi
 	for _, u := range try {
 		if to := longest * u.MM(); to >= smallMM {
 			n := fits(u.MM())
-			could = append(could, finding.Phrase{Code: "unit, another", Params: []any{finding.Phrase{Code: "unit of " + names[u]}, finding.Digits(to, 4), n}})
+			could = append(could, finding.Phrase{Code: "unit, another", Params: []any{finding.Phrase{Code: "unit of " + u.Name()}, finding.Digits(to, 4), n}})
 			proposals = append(proposals, UnitProposal{Unit: u, LongestMM: to, Machines: n,
-				Reason: fmt.Sprintf("%.3g mm long as millimetres, %.4g mm as %s; fits %d machines", longest, to, names[u], n)})
+				Reason: fmt.Sprintf("%.3g mm long as millimetres, %.4g mm as %s; fits %d machines", longest, to, u.Name(), n)})
 		}
 	}
 	return []finding.Finding{finding.Finding{Check: "unit", Grade: finding.Decide, Value: longest, Limit: limit, Unit: "mm"}.

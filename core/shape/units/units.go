@@ -48,6 +48,16 @@ const (
 	Micrometre Length = "µm"
 )
 
+// Lengths are all units, the likeliest first.
+var Lengths = []Length{Millimetre, Centimetre, Metre, Inch, Foot, Micrometre}
+
+var plural = map[Length]string{
+	Millimetre: "millimetres", Centimetre: "centimetres", Metre: "metres", Inch: "inches", Foot: "feet", Micrometre: "micrometres",
+}
+
+// Name is what several of the unit are called, in English.
+func (l Length) Name() string { return plural[l] }
+
 var mmPer = map[Length]float64{
 	Millimetre: 1, Centimetre: 10, Metre: 1000, Inch: 25.4, Foot: 304.8, Micrometre: 0.001,
 }

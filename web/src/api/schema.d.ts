@@ -1782,7 +1782,13 @@ export interface components {
             end: string;
             file_names: string[];
             file_pattern: string;
+            /** @description What lines are for, in the order of their numbers (see docs/view-format.md) */
+            line_kinds: string[];
+            /** @description What repair can do, in the order in which it is done */
+            repair_steps: components["schemas"]["Word"][];
             start: string;
+            /** @description The units that a file may be in */
+            units: components["schemas"]["Word"][];
         };
         UnitProposal: {
             /**
@@ -1855,6 +1861,10 @@ export interface components {
              * @description How fast the nozzle warms, °C/s
              */
             nozzle_c_per_s: number;
+        };
+        Word: {
+            key: string;
+            name: string;
         };
     };
     responses: never;

@@ -5,11 +5,12 @@ import { useRouter } from 'vue-router'
 import { api, Refusal, take, upload, type Actor, type Purpose } from '../api/client'
 import { usePeople, useStorage } from '../api/queries'
 import { say } from '../composables/notices'
-import { unitNames } from './repair'
+import { useWords } from './repair'
 
 const props = defineProps<{ who: Actor; dropped: File[] }>()
 const open = defineModel<boolean>({ required: true })
 const router = useRouter()
+const { units } = useWords()
 const queries = useQueryClient()
 const desk = computed(() => props.who.role !== 'member')
 const people = usePeople(() => desk.value && open.value)
@@ -101,7 +102,7 @@ async function handIn() {
         <span class="name">{{ c.file.name }}</span><span class="num small quiet">{{ megabytes(c.file.size) }}</span>
         <label class="small copies">copies <input v-model.number="c.copies" type="number" min="1" max="999" class="num" :aria-label="`Copies of ${c.file.name}`" /></label>
         <label class="small copies">in
-          <select v-model="c.unit" :aria-label="`Unit of ${c.file.name}`"><option value="">not sure</option><option v-for="(name, u) in unitNames" :key="u" :value="u">{{ u }}, {{ name }}</option></select>
+          <select v-model="c.unit" :aria-label="`Unit of ${c.file.name}`"><option value="">not sure</option><option v-for="u in units" :key="u.key" :value="u.key">{{ u.key }}, {{ u.name }}</option></select>
         </label>
         <button type="button" :aria-label="`Leave out ${c.file.name}`" @click="files.splice(i, 1)">×</button>
         <v-progress-linear v-if="abort" class="bar" :model-value="c.share * 100" color="primary" />

@@ -3,11 +3,12 @@ import { computed, ref, watch } from 'vue'
 import type { JobView, PieceChange, PieceView } from '../api/client'
 import { useChangePiece, useRepair } from '../api/queries'
 import { useFormats } from '../composables/format'
-import { allSteps, stepText, unitNames } from './repair'
+import { useWords } from './repair'
 
 const props = defineProps<{ job: JobView; piece: PieceView; mayRepair: boolean }>()
 const f = useFormats()
 const change = useChangePiece()
+const words = useWords()
 const repair = useRepair()
 const open = computed(() => ['arrived', 'to decide'].includes(props.job.step))
 const busy = computed(() => change.isPending.value || repair.isPending.value || ['queued', 'running'].includes(props.job.check.state))
@@ -24,7 +25,7 @@ const mayMend = computed(() => open.value && props.mayRepair && props.piece.mend
 /** For a key of the room: asks which steps, where there is something to mend. */
 defineExpose({ ask: () => mayMend.value && !busy.value && ask() })
 function mend() {
-  repair.mutate({ id: props.piece.id, version: props.job.version, steps: allSteps.filter((s) => steps.value.includes(s)) })
+  repair.mutate({ id: props.piece.id, version: props.job.version, steps: words.steps.value.map((s) => s.key).filter((s) => steps.value.includes(s)) })
   asking.value = false
 }
 </script>
@@ -34,12 +35,12 @@ function mend() {
     <section v-if="open && piece.unit_proposals.length" class="box">
       <p><strong>Which unit?</strong> The file does not say.</p>
       <div v-for="u in piece.unit_proposals" :key="u.unit" class="row">
-        <v-btn size="small" :data-unit="u.unit" :disabled="busy" @click="set({ unit: u.unit as PieceChange['unit'] })">Take {{ unitNames[u.unit] }}</v-btn>
+        <v-btn size="small" :data-unit="u.unit" :disabled="busy" @click="set({ unit: u.unit as PieceChange['unit'] })">Take {{ words.unitName(u.unit) }}</v-btn>
         <span class="small"><span class="num">{{ f.mm(u.longest_mm) }}</span> long, fits {{ u.machines }} {{ u.machines === 1 ? 'machine' : 'machines' }}</span>
       </div>
     </section>
     <section v-else-if="open && piece.said_unit" class="box">
-      <p>Taken in <strong>{{ unitNames[piece.said_unit] }}</strong>. <button type="button" class="link" :disabled="busy" @click="set({ unit: '' })">Undo</button></p>
+      <p>Taken in <strong>{{ words.unitName(piece.said_unit) }}</strong>. <button type="button" class="link" :disabled="busy" @click="set({ unit: '' })">Undo</button></p>
     </section>
 
     <section v-if="mayMend" class="box">
@@ -48,7 +49,7 @@ function mend() {
         <span class="small quiet">makes a new version; the file as it came stays</span>
       </div>
       <form v-if="asking" class="steps" @submit.prevent="mend">
-        <label v-for="s in allSteps" :key="s" class="small"><input v-model="steps" type="checkbox" :value="s" /> {{ stepText[s] }}</label>
+        <label v-for="s in words.steps.value" :key="s.key" class="small"><input v-model="steps" type="checkbox" :value="s.key" /> {{ s.name }}</label>
         <v-btn id="repair-go" type="submit" color="primary" variant="flat" size="small" :disabled="!steps.length || busy">Make the repaired version</v-btn>
       </form>
     </section>

@@ -6,7 +6,7 @@ import { LineMaterial } from 'three/examples/jsm/lines/LineMaterial.js'
 import { LineSegments2 } from 'three/examples/jsm/lines/LineSegments2.js'
 import { LineSegmentsGeometry } from 'three/examples/jsm/lines/LineSegmentsGeometry.js'
 import { OrbitControls } from 'three/examples/jsm/controls/OrbitControls.js'
-import { lineKinds } from './lineKinds'
+import { kindColours } from './lineKinds'
 
 export interface Volume {
   shape: 'rectangle' | 'round'
@@ -233,7 +233,7 @@ export class PartScene {
           const nx = ((ay - by) / d) * l.width * 0.46
           const ny = ((bx - ax) / d) * l.width * 0.46
           position.push(ax + nx, ay + ny, z, ax - nx, ay - ny, z, bx - nx, by - ny, z, ax + nx, ay + ny, z, bx - nx, by - ny, z, bx + nx, by + ny, z)
-          c.set(lineKinds[l.kind]!.colour)
+          c.set(kindColours[l.kind]!)
           for (let k = 0; k < 6; k++) colour.push(c.r, c.g, c.b)
         }
       }

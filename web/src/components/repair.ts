@@ -1,14 +1,14 @@
-/** The repair steps in the order they are made, in plain words. */
-export const stepText: Record<string, string> = {
-  weld: 'Draw corners that nearly meet together',
-  flat: 'Take out triangles without area',
-  duplicates: 'Take out repeated triangles',
-  stitch: 'Sew seams whose corners do not match',
-  orient: 'Make neighbours face the same way',
-  holes: 'Close holes',
-  turn: 'Turn bodies that are inside out',
-  unite: 'Make overlapping bodies one',
-}
-export const allSteps = Object.keys(stepText)
+import { computed } from 'vue'
+import { useHouse } from '../api/queries'
 
-export const unitNames: Record<string, string> = { mm: 'millimetres', cm: 'centimetres', m: 'metres', in: 'inches', ft: 'feet', 'µm': 'micrometres' }
+/** The words of the core, as the server has them: repair steps, units, kinds of lines. */
+export function useWords() {
+  const house = useHouse()
+  const texts = computed(() => house.data.value?.texts)
+  return {
+    steps: computed(() => texts.value?.repair_steps ?? []),
+    units: computed(() => texts.value?.units ?? []),
+    unitName: (key: string | undefined) => texts.value?.units?.find((u) => u.key === key)?.name ?? key ?? '',
+    kinds: computed(() => texts.value?.line_kinds ?? []),
+  }
+}

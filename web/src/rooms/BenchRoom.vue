@@ -11,7 +11,8 @@ import PartView from '../components/PartView.vue'
 import type { CameraView } from '../components/partScene'
 import PieceCare from '../components/PieceCare.vue'
 import SliceDesk from '../components/SliceDesk.vue'
-import { lineKinds } from '../components/lineKinds'
+import { kindColours } from '../components/lineKinds'
+import { useWords } from '../components/repair'
 import { boxLines, middle } from '../components/regions'
 import { useFormats } from '../composables/format'
 import { useKeys } from '../composables/keys'
@@ -53,7 +54,8 @@ watch([height, second.layers], () => height.value !== undefined && second.goTo(h
 watch(kinds, (k) => (second.kinds.value = k))
 const besideRung = computed(() => job.value?.ladder.find((r) => r.machine_id === beside.value?.machine_id))
 const titled = (s: SliceView | undefined) => s && `${s.label || (s.overrides.length || s.marks?.length ? `variant ${s.id}` : 'house recipe')} on ${s.machine}: ${f.value.duration(s.full?.seconds ?? 0)}, ${f.value.grams(s.full?.grams ?? 0)}`.replace(/(\d) /g, '$1\u00a0')
-const usedKinds = computed(() => lineKinds.map((x, k) => ({ ...x, k })).filter(({ name }) => name !== 'purge' || slice.value?.full?.grams_purge))
+const { kinds: kindNames } = useWords()
+const usedKinds = computed(() => kindNames.value.map((name, k) => ({ name, k, colour: kindColours[k] })).filter(({ name }) => name !== 'purge' || slice.value?.full?.grams_purge))
 // A place that hangs is shown as a box about it, at its layer.
 const region = ref<Region>()
 function look(r: Region) {

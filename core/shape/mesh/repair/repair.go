@@ -30,6 +30,18 @@ const (
 // Steps are all of them, in order.
 var Steps = []Step{Weld, Flat, Duplicates, Stitch, Orient, Holes, Turn, Unite}
 
+// Does is what each step does, in plain words.
+var Does = map[Step]string{
+	Weld:       "Draw corners that nearly meet together",
+	Flat:       "Take out triangles without area",
+	Duplicates: "Take out repeated triangles",
+	Stitch:     "Sew seams whose corners do not match",
+	Orient:     "Make neighbours face the same way",
+	Holes:      "Close holes",
+	Turn:       "Turn bodies that are inside out",
+	Unite:      "Make overlapping bodies one",
+}
+
 // State is what a surface counts before or after a step.
 type State struct {
 	Triangles   int     `json:"triangles"`
