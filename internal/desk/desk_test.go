@@ -450,6 +450,32 @@ func TestChangesKeepTheStepAndNoteWhatWas(t *testing.T) {
 	assert.Equal(t, []string{fmt.Sprint(r.SupportDeg), fmt.Sprint(r.Shells)}, []string{s.Overrides[0].Was, s.Overrides[1].Was})
 }
 
+// Newcomers of every role are taken; what cannot be is refused by its field.
+func TestNewcomers(t *testing.T) {
+	h := open(t)
+	good := desk.Newcomer{Login: "ada", Name: "Ada Brook", Role: desk.Member, Password: "correct horse"}
+	for k, role := range []desk.Role{desk.Member, desk.Coordinator, desk.Steward} {
+		n := good
+		n.Login, n.Role = fmt.Sprint("ada", k), role
+		id, err := h.desk.AddPerson(ctx, h.cato, n)
+		require.NoError(t, err, role)
+		p, err := h.store.PersonByID(ctx, id)
+		require.NoError(t, err)
+		assert.Equal(t, string(role), p.Role)
+	}
+	for field, change := range map[string]func(*desk.Newcomer){
+		"login": func(n *desk.Newcomer) { n.Login = "a b" }, "name": func(n *desk.Newcomer) { n.Name = " " }, "role": func(n *desk.Newcomer) { n.Role = "boss" }, "password": func(n *desk.Newcomer) { n.Password = "x" },
+	} {
+		n := good
+		change(&n)
+		_, err := h.desk.AddPerson(ctx, h.cato, n)
+		var bad *desk.Invalid
+		if assert.ErrorAs(t, err, &bad, field) {
+			assert.Equal(t, field, bad.Problems[0].Field)
+		}
+	}
+}
+
 // What would save time is sliced against what it is held to: each is an alternative of its
 // own, and none counts.
 func TestSavingsAreAlternatives(t *testing.T) {

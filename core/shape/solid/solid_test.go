@@ -1,7 +1,11 @@
 package solid
 
 import (
+	"flag"
+	"fmt"
 	"math"
+	"os"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -9,6 +13,8 @@ import (
 
 	"jobshelf/core/shape/mesh"
 )
+
+var update = flag.Bool("update", false, "write the golden file anew")
 
 // Every part is sound except in the way its Fault says.
 func TestPartsAreWhatTheySay(t *testing.T) {
@@ -33,6 +39,22 @@ func TestPartsAreWhatTheySay(t *testing.T) {
 			assert.Positive(t, got.Volume)
 		})
 	}
+}
+
+// The demo's parts are what tests and estimates are held against: none changes unseen.
+func TestPartsAreAsTheyWere(t *testing.T) {
+	var out strings.Builder
+	for _, p := range Parts() {
+		m, b := p.Mesh.Measure(), p.Mesh.Bounds().Size()
+		fmt.Fprintf(&out, "%s: %s, %d triangles, %.6g × %.6g × %.6g, %.6g³, %.6g²\n", p.Name, p.Unit, len(p.Mesh.Triangles), b.X, b.Y, b.Z, m.Volume, m.Area)
+	}
+	want, err := os.ReadFile("testdata/parts.txt")
+	if *update {
+		require.NoError(t, os.WriteFile("testdata/parts.txt", []byte(out.String()), 0o600))
+		return
+	}
+	require.NoError(t, err)
+	assert.Equal(t, string(want), out.String())
 }
 
 func TestExtrudeWithHolesHasTheAreaOfItsFigure(t *testing.T) {
