@@ -479,7 +479,9 @@ func TestLayersInTheBrowser(t *testing.T) {
 		ok(p.Type("#setting-search", search))
 		ok(p.Wait(`document.querySelector('.found button')`))
 		ok(p.Do(`document.querySelector('.found button').click()`))
-		ok(p.Type(fmt.Sprintf(`[aria-label="Value of %s"]`, key), value))
+		field := fmt.Sprintf(`[aria-label="Value of %s"]`, key)
+		ok(p.Wait(fmt.Sprintf(`document.activeElement.matches('%s')`, field)))
+		ok(p.Type(field, value))
 		ok(p.Type(fmt.Sprintf(`[aria-label="Reason for %s"]`, key), why))
 	}
 	override("layer height", "layer_mm", "0.08", "to see how long it takes")
@@ -494,7 +496,7 @@ func TestLayersInTheBrowser(t *testing.T) {
 	ok(p.Click("#slice"))
 	ok(p.Wait(`document.querySelector('.strip') && document.querySelectorAll('.variants li').length === 1`))
 	override("infill full inside", "infill_percent", "40", "it will be stood on")
-	ok(p.Click("#slice"))
+	ok(p.Key(kb.Enter))
 	ok(p.Wait(`document.querySelectorAll('.variants li').length === 2 && !document.querySelector('.run.small')`))
 	number := `Number(document.querySelector('#layer-number').innerText)`
 	before, err := browser.Eval[int](p, number)

@@ -69,10 +69,10 @@ async function send() {
   <form class="form" @submit.prevent="send">
     <h2>{{ title }}</h2>
     <template v-if="rows">
-      <input v-model="search" class="search" placeholder="Find a setting: type what it does" aria-label="Find a setting" />
+      <input v-model="search" class="search" placeholder="Find a setting: type its name, or what it does" aria-label="Find a setting" />
       <div class="rows">
         <label v-for="x in shown" :key="x.path" class="line small" :class="{ idle: idle(x.needs, draft) }">
-          <span :title="x.does">{{ x.label }}<template v-if="idle(x.needs, draft)"> (needs: {{ fields.find((o) => o.path === x.needs)?.label }})</template></span>
+          <span><strong>{{ x.label }}</strong> <span v-if="x.does" class="quiet does">{{ x.does }}</span><template v-if="idle(x.needs, draft)"> (needs: {{ fields.find((o) => o.path === x.needs)?.label }})</template></span>
           <select v-if="x.kind === 'choice'" :value="valueAt(draft, x.path)" :disabled="!editable" @change="setAt(draft, x.path, ($event.target as HTMLSelectElement).value)"><option v-for="c in x.choices" :key="c">{{ c }}</option></select>
           <input v-else :inputmode="x.kind === 'text' ? undefined : 'decimal'" :class="{ num: x.kind !== 'text' }" :value="text(x)" :placeholder="x.empty" :readonly="!editable" @change="put(x, ($event.target as HTMLInputElement).value)" />
           <span class="quiet">{{ x.unit }}</span>

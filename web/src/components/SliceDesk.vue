@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, ref, watch } from 'vue'
+import { computed, nextTick, ref, watch } from 'vue'
 import type { Override, JobView, Mark, PieceView, Region, Rung, Setting, SliceView } from '../api/client'
 import { useAgainSlice, useCancelSlice, useChooseSlice, useHouse, useOrderSlice, useSavings, useSettings, useSlices } from '../api/queries'
 import { useFormats } from '../composables/format'
@@ -67,10 +67,12 @@ const found = computed(() => {
 function override(key: string) {
   if (!overrides.value.some((d) => d.key === key)) overrides.value.push({ key, value: '', why: '' })
   search.value = ''
+  void nextTick(() => asked.value?.querySelector<HTMLElement>(`[data-value="${key}"]`)?.focus())
 }
+const asked = ref<HTMLElement>()
 const ready = computed(() => overrides.value.every((d) => d.value.trim() && d.why.trim()) && marks.value.every((m) => m.why.trim()))
 function slice() {
-  if (!props.rung || !ready.value) return
+  if (!props.rung || !ready.value || order.isPending.value) return
   order.mutate({ piece: props.piece.id, order: { machine_id: props.rung.machine_id, overrides: overrides.value, marks: marks.value } })
 }
 
@@ -119,24 +121,24 @@ useKeys('Slicing', [{ key: 'l', does: 'Slice with the settings shown', run: slic
       <v-btn size="x-small" class="slice-cancel" @click="cancel.mutate(s.id)">Cancel</v-btn>
     </div>
 
-    <div v-if="may && rung?.fits" class="ask">
+    <div v-if="may && rung?.fits" ref="asked" class="ask">
       <div v-for="(d, i) in overrides" :key="d.key" class="override small">
         <strong>{{ settingOf(d.key)?.name ?? d.key }}</strong>
         <template v-if="settingOf(d.key)?.choices">
-          <select v-model="d.value" :aria-label="`Value of ${d.key}`"><option v-for="c in settingOf(d.key)?.choices" :key="c">{{ c }}</option></select>
+          <select v-model="d.value" :data-value="d.key" :aria-label="`Value of ${d.key}`"><option v-for="c in settingOf(d.key)?.choices" :key="c">{{ c }}</option></select>
         </template>
-        <input v-else v-model="d.value" class="num" :aria-label="`Value of ${d.key}`" :placeholder="now(settingOf(d.key)!)" />
+        <input v-else v-model="d.value" :data-value="d.key" class="num" :aria-label="`Value of ${d.key}`" :placeholder="now(settingOf(d.key)!)" />
         <span class="quiet">{{ settingOf(d.key)?.unit }}</span>
-        <input v-model="d.why" class="why" :aria-label="`Reason for ${d.key}`" placeholder="why" />
+        <input v-model="d.why" class="why" :aria-label="`Reason for ${d.key}`" placeholder="why" @keydown.enter.prevent="slice" />
         <button type="button" :aria-label="`Leave ${d.key} to the recipe`" @click="overrides.splice(i, 1)">×</button>
       </div>
       <div v-for="(m, i) in marks" :key="i" class="override small mark">
         <strong>Support {{ m.put_in ? 'put in' : 'kept out' }} by hand</strong>
-        <input v-model="m.why" class="why" aria-label="Reason for the place" placeholder="why" />
+        <input v-model="m.why" class="why" aria-label="Reason for the place" placeholder="why" @keydown.enter.prevent="slice" />
         <button type="button" aria-label="Leave the place to the recipe" @click="marks.splice(i, 1)">×</button>
       </div>
       <div class="row">
-        <input id="setting-search" v-model="search" class="search small" placeholder="Change a setting: type what it does" aria-label="Search settings" @keydown.enter.prevent="found[0] && override(found[0].key)" />
+        <input id="setting-search" v-model="search" class="search small" placeholder="Change a setting: type its name, or what it does" aria-label="Search settings" @keydown.enter.prevent="found[0] && override(found[0].key)" />
         <v-btn id="slice" size="small" color="primary" :variant="variants.length ? 'outlined' : 'flat'" :disabled="!ready || order.isPending.value" @click="slice">Slice <kbd class="on">L</kbd></v-btn>
       </div>
       <ul v-if="found.length" class="found small" aria-label="Settings found: what each does, what it is now, its range">
@@ -195,7 +197,7 @@ useKeys('Slicing', [{ key: 'l', does: 'Slice with the settings shown', run: slic
 .link { text-decoration: underline; color: var(--accent-words) !important; }
 .bad { color: var(--stop); }
 .run { display: grid; grid-template-columns: 1fr auto auto auto; gap: 8px; align-items: center; }
-.ask { display: grid; gap: 4px; }
+.ask { display: grid; gap: 8px; }
 .row { display: flex; flex-wrap: wrap; gap: 6px 12px; align-items: center; }
 input, select { border: 1px solid var(--rule); border-radius: 3px; padding: 1px 6px; background: var(--card); color: var(--ink); }
 .search { flex: 1; min-width: 200px; padding: 4px 8px; }
