@@ -61,7 +61,7 @@ func timed(t *testing.T, text string, m *machine.Machine) float64 {
 	return s.SecondsOn[0]
 }
 
-// What is written reads back the same, in every dialect: filament within 0.1 %,
+// What is written reads back the same, in every dialect: filament to 0.02 µm,
 // bounds, layers, and the planner gives the same time within 0.5 %.
 func TestWrittenProgramsReadBackTheSame(t *testing.T) {
 	for name, change := range map[string]func(*recipe.Recipe, *machine.Machine){
@@ -84,7 +84,8 @@ func TestWrittenProgramsReadBackTheSame(t *testing.T) {
 			}
 			for _, part := range parts {
 				full, text, s := written(t, part, r, m, machine.Loaded{mat})
-				assert.InEpsilon(t, full.FilamentMM, s.FilamentMM+r.RetractMM, 1e-3) // pulled back once at the end
+				// Pulled back once at the end; what is rounded off one line is fed with the next.
+				assert.InDelta(t, full.FilamentMM, s.FilamentMM+r.RetractMM, 2e-5)
 				assert.Len(t, s.Layers, full.Layers)
 				assert.InDelta(t, 0.2, s.LayerMM, 1e-9)
 				assert.InDelta(t, 0.24, s.FirstLayerMM, 1e-9)

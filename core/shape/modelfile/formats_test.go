@@ -328,6 +328,7 @@ func TestNastyFiles(t *testing.T) {
 		{"AMF of a part and a circle", text(`<amf><object id="1"><mesh><vertices>` + amfVertices(1) + `</vertices><volume>` + amfTriangles + `</volume></mesh></object><constellation id="2"><instance objectid="1"/><instance objectid="2"/></constellation></amf>`), ErrBroken, []string{"circle"}},
 		{"AMF in a circle", text(`<amf><object id="1"/><constellation id="2"><instance objectid="3"/></constellation><constellation id="3"><instance objectid="2"/></constellation></amf>`), ErrBroken, []string{"circle"}},
 		{"OBJ index too large", text("v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 4\n"), ErrBroken, []string{`"4"`, "there are 3", "line 4"}},
+		{"OBJ of faces only", text("f 1 2 3\n"), ErrBroken, []string{`"1"`, "there are 0", "line 1"}},
 		{"OBJ index zero", text("v 0 0 0\nf 0 1 1\n"), ErrBroken, []string{`"0"`}},
 		{"OBJ index back too far", text("v 0 0 0\nf -1 -2 -1\n"), ErrBroken, []string{`"-2"`}},
 		{"OBJ not finite", text("v 0 0 inf\nf 1 1 1\n"), ErrBroken, []string{"line 1"}},

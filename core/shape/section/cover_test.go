@@ -306,6 +306,21 @@ func TestWhatBeginsInMidAirIsCarried(t *testing.T) {
 	assert.Less(t, under, 6.0)
 }
 
+// A needle no thicker than a cell is not: there is nothing to lay beneath it.
+func TestANeedleInMidAirIsNotCarried(t *testing.T) {
+	for i := range 6 {
+		gate := solid.Box(4, 10, 20)
+		gate.Append(solid.Box(4, 10, 20).Transformed(1, mesh.Vec3{X: 26}))
+		gate.Append(solid.Box(30, 10, 4).Transformed(1, mesh.Vec3{Z: 20}))
+		s := stackOf(t, gate, 1)
+		wide, at := 0.9*s.cellMM, 15+float64(i)*s.cellMM/6
+		gate.Append(solid.Box(wide, wide, 12).Transformed(1, mesh.Vec3{X: at, Y: at - 10, Z: 8}))
+		for _, c := range stackOf(t, gate, 1).Support(SupportAsk{Lean: math.Tan(50 * math.Pi / 180), WidenMM: 0.5}) {
+			assert.False(t, c.From == 0 && c.To >= 38 && c.To <= 42, "%+v", c)
+		}
+	}
+}
+
 // Corners are sharp as they are drawn, wherever the part stands and whichever way its
 // faces look; what is no corner of the solid is none.
 func TestSharpCornersAreCounted(t *testing.T) {
