@@ -43,91 +43,30 @@ type Job struct {
 // block says, all heat is turned off behind it. The errors are w's, or name a block
 // that cannot be filled.
 func Write(w io.Writer, p *toolpath.Print, j Job) error {
-	r := j.Recipe.WithDefaults()
-	t := &writer{out: w, j: &j, buf: make([]byte, 0, writeAt+4096), accel: j.Machine.Motion.AccelMMPerS2}
-	top := 0.0
-	if n := len(p.Layers); n > 0 {
-		top = p.Layers[n-1].TopMM
-	}
-	t.heats = r.Heats(j.Machine, j.Loaded)
-	t.values = naming.Values{"bed_c": num(t.heats.Bed()), "layers": strconv.Itoa(len(p.Layers)), "top_mm": num(round(top)),
-		"clear_mm": num(round(math.Max(top, math.Min(top+machine.ClearMM, cmp.Or(j.Machine.Volume.ZMM, math.Inf(1)))))),
-		"minutes":  strconv.Itoa(naming.Minutes(j.Seconds)), "grams": strconv.FormatFloat(j.Grams, 'f', 1, 64), "machine": oneLine(j.Machine.Name),
-		"material": oneLine(j.Loaded.Of(r.PieceNozzle).Name), "recipe": oneLine(r.Name), "layer": "0"}
+	t := newWriter(w, p, &j)
 	start, end, change := j.Machine.Dialect.Blocks()
-	for _, f := range j.Facts {
-		t.line("; %s: %s", oneLine(f[0]), oneLine(f[1]))
-	}
-	used, last := nozzles(p)
-	first := p.FirstNozzle()
-	at := first
-	t.nozzle(first)
-	t.line("G21")
-	t.line("G90")
-	if j.Machine.Dialect.AbsoluteE {
-		t.line("M82")
-	} else {
-		t.line("M83")
-	}
-	for _, n := range used {
-		if n != first {
-			t.line("M104 T%d S%s", n, num(t.heats.At(int(n)+1, true)))
-		}
-	}
-	if first != 0 || len(used) > 1 {
-		t.line("T%d", first)
-	}
+	t.head()
 	if err := t.block("start", start); err != nil {
 		return err
 	}
 	if j.Machine.Dialect.AbsoluteE {
 		t.line("G92 E0")
 	}
-	layer, fan := -1, false
-	kind := toolpath.Kind(255)
 	var failed error
-	p.Steps(r, j.Machine, j.Pace, func(s toolpath.Step) bool {
-		if s.Layer != layer && s.Kind == toolpath.Lower {
-			layer = s.Layer
-			t.values["layer"] = strconv.Itoa(layer + 1)
-			t.line("; layer %d of %d, top at %s mm", layer+1, len(p.Layers), num(round(p.Layers[layer].TopMM)))
-			if c := t.heats.At(1, false); layer == 1 && slices.Contains(used, 0) && c != t.heats.At(1, true) {
-				of := ""
-				if s.Nozzle != 0 {
-					of = "T0 "
-				}
-				t.line("M104 %sS%s", of, num(c))
-			}
-			if layer >= 2 && !fan && r.FanPercent > 0 {
-				fan = true
-				t.line("M106 S%d", int(r.FanPercent*2.55+0.5))
-			}
+	p.Steps(t.recipe, j.Machine, j.Pace, func(s toolpath.Step) bool {
+		if s.Kind == toolpath.Lower && s.Layer != t.layer {
+			t.lower(s)
 		}
-		if s.Kind == toolpath.Lay && s.First && s.For != kind {
-			kind = s.For
-			t.line("; %s", kind)
+		if s.Kind == toolpath.Lay && s.First && s.For != t.kind {
+			t.kind = s.For
+			t.line("; %s", t.kind)
 		}
-		if s.Kind == toolpath.Change {
-			t.nozzle(s.Nozzle)
-			if last[at] <= s.Layer { // it is done
-				t.line("M104 T%d S0", at)
-			}
-			at = s.Nozzle
-			if failed = t.block("change", change); failed != nil {
-				return false
-			}
-			t.feed, t.at = 0, [3]int64{-1 << 40, -1 << 40, -1 << 40} // the block may have moved
-			kind = 255
-			return true
-		}
-		if s.Kind == toolpath.Pause {
-			var hot []uint8
-			for _, n := range used {
-				if last[n] >= s.Layer {
-					hot = append(hot, n)
-				}
-			}
-			t.pause(hot, s)
+		switch s.Kind {
+		case toolpath.Change:
+			failed = t.change(s, change)
+			return failed == nil
+		case toolpath.Pause:
+			t.pause(s)
 			return true
 		}
 		t.step(s)
@@ -139,7 +78,7 @@ func Write(w io.Writer, p *toolpath.Print, j Job) error {
 	if err := t.block("end", end); err != nil {
 		return err
 	}
-	t.allOff(used)
+	t.allOff()
 	t.flush()
 	if t.err != nil {
 		return fmt.Errorf("write g-code: %w", t.err)
@@ -147,10 +86,89 @@ func Write(w io.Writer, p *toolpath.Print, j Job) error {
 	return nil
 }
 
+// newWriter is a writer before the first line, with the values that blocks may name.
+func newWriter(w io.Writer, p *toolpath.Print, j *Job) *writer {
+	r := j.Recipe.WithDefaults()
+	t := &writer{out: w, j: j, recipe: r, print: p, heats: r.Heats(j.Machine, j.Loaded), nozzle: p.FirstNozzle(),
+		layer: -1, kind: noKind, buf: make([]byte, 0, writeAt+4096), accel: j.Machine.Motion.AccelMMPerS2}
+	t.used, t.last = nozzles(p)
+	top := 0.0
+	if n := len(p.Layers); n > 0 {
+		top = p.Layers[n-1].TopMM
+	}
+	clear := math.Max(top, math.Min(top+machine.ClearMM, cmp.Or(j.Machine.Volume.ZMM, math.Inf(1))))
+	t.values = naming.Values{
+		"bed_c": num(t.heats.Bed()), "layers": strconv.Itoa(len(p.Layers)), "layer": "0",
+		"top_mm": num(round(top)), "clear_mm": num(round(clear)),
+		"minutes": strconv.Itoa(naming.Minutes(j.Seconds)), "grams": strconv.FormatFloat(j.Grams, 'f', 1, 64),
+		"machine": oneLine(j.Machine.Name), "recipe": oneLine(r.Name), "material": oneLine(j.Loaded.Of(r.PieceNozzle).Name),
+	}
+	t.nameNozzle()
+	return t
+}
+
+// head writes what comes before the start block: the facts, the units, and the heat of the
+// nozzles that are not needed first.
+func (t *writer) head() {
+	for _, f := range t.j.Facts {
+		t.line("; %s: %s", oneLine(f[0]), oneLine(f[1]))
+	}
+	t.line("G21")
+	t.line("G90")
+	if t.j.Machine.Dialect.AbsoluteE {
+		t.line("M82")
+	} else {
+		t.line("M83")
+	}
+	for _, n := range t.used {
+		if n != t.nozzle {
+			t.line("M104 T%d S%s", n, num(t.heats.At(int(n)+1, true)))
+		}
+	}
+	if t.nozzle != 0 || len(t.used) > 1 {
+		t.line("T%d", t.nozzle)
+	}
+}
+
+// lower begins a layer: the later heat comes with the second, the fan with the third.
+func (t *writer) lower(s toolpath.Step) {
+	t.layer = s.Layer
+	t.values["layer"] = strconv.Itoa(t.layer + 1)
+	t.line("; layer %d of %d, top at %s mm", t.layer+1, len(t.print.Layers), num(round(t.print.Layers[t.layer].TopMM)))
+	if c := t.heats.At(1, false); t.layer == 1 && slices.Contains(t.used, 0) && c != t.heats.At(1, true) {
+		of := ""
+		if s.Nozzle != 0 {
+			of = "T0 "
+		}
+		t.line("M104 %sS%s", of, num(c))
+	}
+	if t.layer >= 2 && !t.fan && t.recipe.FanPercent > 0 {
+		t.fan = true
+		t.line("M106 S%d", int(t.recipe.FanPercent*2.55+0.5))
+	}
+}
+
+// change goes on with another nozzle by the house's block. The one before is turned off
+// where it has laid its last.
+func (t *writer) change(s toolpath.Step, block string) error {
+	before := t.nozzle
+	t.nozzle = s.Nozzle
+	t.nameNozzle()
+	if t.last[before] <= s.Layer {
+		t.line("M104 T%d S0", before)
+	}
+	if err := t.block("change", block); err != nil {
+		return err
+	}
+	t.feed, t.at = 0, [3]int64{-1 << 40, -1 << 40, -1 << 40} // the block may have moved
+	t.kind = noKind
+	return nil
+}
+
 // allOff turns all heat off, whatever the house's own end block said.
-func (t *writer) allOff(used []uint8) {
+func (t *writer) allOff() {
 	many := len(t.j.Machine.NozzlesMM)
-	for _, n := range used {
+	for _, n := range t.used {
 		many = max(many, int(n)+1)
 	}
 	if many <= 1 {
@@ -166,8 +184,14 @@ func (t *writer) allOff(used []uint8) {
 // pause waits for somebody, with the nozzles that are still wanted off; the bed
 // stays warm only where the machine would turn it off by itself. Then all warms up
 // together.
-func (t *writer) pause(hot []uint8, s toolpath.Step) {
+func (t *writer) pause(s toolpath.Step) {
 	first := s.Layer == 0
+	var hot []uint8
+	for _, n := range t.used {
+		if t.last[n] >= s.Layer {
+			hot = append(hot, n)
+		}
+	}
 	of := func(n uint8) string {
 		if n == s.Nozzle {
 			return ""
@@ -236,14 +260,25 @@ func oneLine(s string) string {
 // writeAt is how much is gathered before it is written.
 const writeAt = 1 << 17
 
+// noKind is of no line.
+const noKind = toolpath.Kind(255)
+
 // writer writes steps, and each word only when it changes.
 type writer struct {
 	out    io.Writer
 	err    error // the first of out
 	buf    []byte
 	j      *Job
+	recipe recipe.Recipe // the job's, with what it leaves open filled in
+	print  *toolpath.Print
+	used   []uint8  // nozzles
+	last   [256]int // the last layer that each lays in
 	heats  recipe.Heats
 	values naming.Values
+	nozzle uint8
+	layer  int // -1 before the first
+	fan    bool
+	kind   toolpath.Kind // of the lines being written
 	at     [3]int64 // µm
 	feed   int64    // mm/min
 	accel  float64  // mm/s²
@@ -266,11 +301,12 @@ func (t *writer) flush() {
 	t.buf = t.buf[:0]
 }
 
-// nozzle sets what blocks call the nozzle in use.
-func (t *writer) nozzle(n uint8) {
-	t.values["nozzle"] = strconv.Itoa(int(n))
-	t.values["nozzle_c"] = num(t.heats.At(int(n)+1, t.values["layer"] == "0" || t.values["layer"] == "1"))
-	t.values["first_nozzle_c"] = num(t.heats.At(int(n)+1, true))
+// nameNozzle sets what blocks call the nozzle in use.
+func (t *writer) nameNozzle() {
+	n := int(t.nozzle)
+	t.values["nozzle"] = strconv.Itoa(n)
+	t.values["nozzle_c"] = num(t.heats.At(n+1, t.layer < 1))
+	t.values["first_nozzle_c"] = num(t.heats.At(n+1, true))
 }
 
 func (t *writer) block(which, text string) error {
