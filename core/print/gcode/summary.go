@@ -77,179 +77,218 @@ const (
 
 // Read sums a program up, and times it for machines.
 func Read(ctx context.Context, r io.Reader, size int64, progress func(float64), on ...*machine.Machine) (*Summary, error) {
-	inf := math.Inf(1)
-	s := &Summary{Min: XYZ{inf, inf, inf}, Max: XYZ{-inf, -inf, -inf}}
-	layers := map[int64]*Layer{}
-	firstZ := inf
-	var present *Layer
-	var presentZ int64
-	commands := map[string]int{}
-	nozzle := map[int]float64{}
-	faults := map[string]int{}
-	tool := 0
-	pulled := false
-	runs := make([]run, len(on))
-	for i := range on {
-		runs[i].on(on[i])
-	}
-	v := Visitor{
-		Move: func(m Move) {
-			for i := range runs {
-				runs[i].move(&m)
-			}
-			d := math.Sqrt((m.To.X-m.From.X)*(m.To.X-m.From.X) + (m.To.Y-m.From.Y)*(m.To.Y-m.From.Y) + (m.To.Z-m.From.Z)*(m.To.Z-m.From.Z))
-			s.FilamentMM += m.EMM
-			for len(s.ByTool) <= m.Tool {
-				s.ByTool = append(s.ByTool, 0)
-			}
-			s.ByTool[m.Tool] += m.EMM
-			way := d
-			if d == 0 {
-				way = math.Abs(m.EMM)
-			}
-			if m.MMPerS > 0 {
-				s.Seconds += way / m.MMPerS
-			}
-			if m.Arc {
-				s.Arcs++
-			}
-			if m.EMM < 0 && !pulled {
-				s.Retractions++
-			}
-			if m.EMM != 0 {
-				pulled = m.EMM < 0
-			}
-			if m.EMM <= 0 || d == 0 {
-				s.TravelMM += d
-				return
-			}
-			s.ExtrudedMM += d
-			for _, p := range [2]XYZ{m.From, m.To} {
-				s.Min = XYZ{math.Min(s.Min.X, p.X), math.Min(s.Min.Y, p.Y), math.Min(s.Min.Z, p.Z)}
-				s.Max = XYZ{math.Max(s.Max.X, p.X), math.Max(s.Max.Y, p.Y), math.Max(s.Max.Z, p.Z)}
-				s.RadiusMM = math.Max(s.RadiusMM, math.Hypot(p.X, p.Y))
-			}
-			z := int64(math.Round(m.To.Z * 1000))
-			if present == nil || z != presentZ {
-				presentZ = z
-				present = layers[z]
-				if present == nil && len(layers) < maxLayers {
-					present = &Layer{ZMM: float64(z) / 1000}
-					layers[z] = present
-				}
-			}
-			if present != nil {
-				present.FilamentMM += m.EMM
-			}
-			s.MaxMMPerS = math.Max(s.MaxMMPerS, m.MMPerS)
-			if m.To.Z < firstZ-1e-4 {
-				firstZ, s.FirstMMPerS = m.To.Z, 0
-			}
-			if m.To.Z <= firstZ+1e-4 {
-				s.FirstMMPerS = math.Max(s.FirstMMPerS, m.MMPerS)
-			}
-		},
-		Command: func(c Command) {
-			code := c.Code()
-			if i, ok := commands[code]; ok {
-				s.Commands[i].Count++
-			} else if len(s.Commands) < maxCommands {
-				commands[code] = len(s.Commands)
-				s.Commands = append(s.Commands, CommandCount{code, c.Line, 1})
-			}
-			value, has := c.Get('S')
-			if !has {
-				value, has = c.Get('R')
-			}
-			switch code {
-			case "M104", "M109":
-				if has {
-					of := tool
-					if t, ok := c.Get('T'); ok && t >= 0 && t < 64 {
-						of = int(t)
-					}
-					for len(s.Nozzles) <= of {
-						s.Nozzles = append(s.Nozzles, 0)
-					}
-					s.Nozzles[of] = math.Max(s.Nozzles[of], value)
-					s.NozzleMaxC = math.Max(s.NozzleMaxC, value)
-					nozzle[of] = value
-					for i := range runs {
-						runs[i].heat(of+1, value, s.ExtrudedMM > 0, code == "M109")
-					}
-				}
-			case "M140", "M190":
-				if has {
-					s.BedEndC = value
-					s.BedMaxC = math.Max(s.BedMaxC, value)
-					for i := range runs {
-						runs[i].heat(0, value, s.ExtrudedMM > 0, code == "M190")
-					}
-				}
-			case "M0", "M1", "M600":
-				s.Pauses++
-				hot := s.BedEndC > 0
-				for _, c := range nozzle {
-					hot = hot || c > 0
-				}
-				if hot {
-					s.HotPauses++
-				}
-			case "G4":
-				wait := value
-				if p, ok := c.Get('P'); ok && !has {
-					wait = p / 1000
-				}
-				s.Seconds += wait
-				for i := range runs {
-					runs[i].wait(wait)
-				}
-			}
-			if c.Letter == 'T' {
-				if int(c.Number) != tool {
-					s.ToolChanges++
-					for i := range runs {
-						runs[i].wait(runs[i].m.ChangeS)
-					}
-				}
-				tool = int(c.Number)
-			}
-		},
-	}
-	v.Text = func(line int, text []byte) {
-		f := command.Check(text)
-		if f == nil {
-			return
-		}
-		key := f.Code + " " + f.What
-		if i, ok := faults[key]; ok {
-			s.Faults[i].Count++
-		} else if len(s.Faults) < maxFaults {
-			faults[key] = len(s.Faults)
-			s.Faults = append(s.Faults, Fault{*f, line, 1})
-		}
-	}
-	var err error
-	if s.Lines, err = Walk(ctx, r, size, v, progress); err != nil {
+	t := newTally(on)
+	lines, err := Walk(ctx, r, size, Visitor{Move: t.move, Command: t.command, Text: t.text}, progress)
+	if err != nil {
 		return nil, err
 	}
-	for _, c := range nozzle {
-		s.NozzleEndC = math.Max(s.NozzleEndC, c)
+	return t.end(lines)
+}
+
+// tally is a summary while the program is read.
+type tally struct {
+	Summary
+	by       map[int64]*Layer // by height, µm
+	present  *Layer           // that the head lays; nil where there are too many
+	presentZ int64            // its height, µm
+	firstZ   float64
+	counted  map[string]int // code: place in Commands
+	faulty   map[string]int // code and fault: place in Faults
+	nozzleC  map[int]float64
+	tool     int
+	pulled   bool // back, by the last move that fed
+	runs     []run
+}
+
+func newTally(on []*machine.Machine) *tally {
+	inf := math.Inf(1)
+	t := &tally{Summary: Summary{Min: XYZ{inf, inf, inf}, Max: XYZ{-inf, -inf, -inf}}, by: map[int64]*Layer{}, firstZ: inf,
+		counted: map[string]int{}, faulty: map[string]int{}, nozzleC: map[int]float64{}, runs: make([]run, len(on))}
+	for i := range on {
+		t.runs[i].on(on[i])
 	}
-	s.layers(layers)
-	for i := range runs {
-		runs[i].wait(0)
-		s.SecondsOn = append(s.SecondsOn, runs[i].seconds)
+	return t
+}
+
+func (t *tally) move(m Move) {
+	for i := range t.runs {
+		t.runs[i].move(&m)
 	}
-	for _, t := range append(s.SecondsOn, s.Seconds) {
-		if !(t <= longestS) {
+	d := math.Sqrt((m.To.X-m.From.X)*(m.To.X-m.From.X) + (m.To.Y-m.From.Y)*(m.To.Y-m.From.Y) + (m.To.Z-m.From.Z)*(m.To.Z-m.From.Z))
+	t.FilamentMM += m.EMM
+	t.ByTool = upTo(t.ByTool, m.Tool)
+	t.ByTool[m.Tool] += m.EMM
+	way := d
+	if d == 0 {
+		way = math.Abs(m.EMM)
+	}
+	if m.MMPerS > 0 {
+		t.Seconds += way / m.MMPerS
+	}
+	if m.Arc {
+		t.Arcs++
+	}
+	if m.EMM < 0 && !t.pulled {
+		t.Retractions++
+	}
+	if m.EMM != 0 {
+		t.pulled = m.EMM < 0
+	}
+	if m.EMM > 0 && d != 0 {
+		t.lay(&m, d)
+	} else {
+		t.TravelMM += d
+	}
+}
+
+// lay counts a move of d mm that extrudes.
+func (t *tally) lay(m *Move, d float64) {
+	t.ExtrudedMM += d
+	for _, p := range [2]XYZ{m.From, m.To} {
+		t.Min = XYZ{math.Min(t.Min.X, p.X), math.Min(t.Min.Y, p.Y), math.Min(t.Min.Z, p.Z)}
+		t.Max = XYZ{math.Max(t.Max.X, p.X), math.Max(t.Max.Y, p.Y), math.Max(t.Max.Z, p.Z)}
+		t.RadiusMM = math.Max(t.RadiusMM, math.Hypot(p.X, p.Y))
+	}
+	z := int64(math.Round(m.To.Z * 1000))
+	if t.present == nil || z != t.presentZ {
+		t.presentZ = z
+		t.present = t.by[z]
+		if t.present == nil && len(t.by) < maxLayers {
+			t.present = &Layer{ZMM: float64(z) / 1000}
+			t.by[z] = t.present
+		}
+	}
+	if t.present != nil {
+		t.present.FilamentMM += m.EMM
+	}
+	t.MaxMMPerS = math.Max(t.MaxMMPerS, m.MMPerS)
+	if m.To.Z < t.firstZ-1e-4 {
+		t.firstZ, t.FirstMMPerS = m.To.Z, 0
+	}
+	if m.To.Z <= t.firstZ+1e-4 {
+		t.FirstMMPerS = math.Max(t.FirstMMPerS, m.MMPerS)
+	}
+}
+
+func (t *tally) command(c Command) {
+	code := c.Code()
+	if i, ok := t.counted[code]; ok {
+		t.Commands[i].Count++
+	} else if len(t.Commands) < maxCommands {
+		t.counted[code] = len(t.Commands)
+		t.Commands = append(t.Commands, CommandCount{code, c.Line, 1})
+	}
+	value, has := c.Get('S')
+	if !has {
+		value, has = c.Get('R')
+	}
+	switch code {
+	case "M104", "M109":
+		if has {
+			t.heat(c, value, code == "M109")
+		}
+	case "M140", "M190":
+		if has {
+			t.BedEndC = value
+			t.BedMaxC = math.Max(t.BedMaxC, value)
+			for i := range t.runs {
+				t.runs[i].heat(0, value, t.ExtrudedMM > 0, code == "M190")
+			}
+		}
+	case "M0", "M1", "M600":
+		t.Pauses++
+		if t.BedEndC > 0 || t.hottestC() > 0 {
+			t.HotPauses++
+		}
+	case "G4":
+		wait := value
+		if p, ok := c.Get('P'); ok && !has {
+			wait = p / 1000
+		}
+		t.Seconds += wait
+		for i := range t.runs {
+			t.runs[i].wait(wait)
+		}
+	}
+	if c.Letter == 'T' {
+		t.change(int(c.Number))
+	}
+}
+
+// heat sets the nozzle that a command names, or the one in use, to c degrees.
+func (t *tally) heat(by Command, c float64, wait bool) {
+	of := t.tool
+	if n, ok := by.Get('T'); ok && n >= 0 && n < 64 {
+		of = int(n)
+	}
+	t.Nozzles = upTo(t.Nozzles, of)
+	t.Nozzles[of] = math.Max(t.Nozzles[of], c)
+	t.NozzleMaxC = math.Max(t.NozzleMaxC, c)
+	t.nozzleC[of] = c
+	for i := range t.runs {
+		t.runs[i].heat(of+1, c, t.ExtrudedMM > 0, wait)
+	}
+}
+
+func (t *tally) change(tool int) {
+	if tool != t.tool {
+		t.ToolChanges++
+		for i := range t.runs {
+			t.runs[i].wait(t.runs[i].m.ChangeS)
+		}
+	}
+	t.tool = tool
+}
+
+func (t *tally) text(line int, text []byte) {
+	f := command.Check(text)
+	if f == nil {
+		return
+	}
+	key := f.Code + " " + f.What
+	if i, ok := t.faulty[key]; ok {
+		t.Faults[i].Count++
+	} else if len(t.Faults) < maxFaults {
+		t.faulty[key] = len(t.Faults)
+		t.Faults = append(t.Faults, Fault{*f, line, 1})
+	}
+}
+
+// end is the summary of a program of so many lines, or why it is none.
+func (t *tally) end(lines int) (*Summary, error) {
+	s := t.Summary // a copy, which keeps nothing else of the tally
+	s.Lines, s.NozzleEndC = lines, t.hottestC()
+	s.layers(t.by)
+	for i := range t.runs {
+		t.runs[i].wait(0)
+		s.SecondsOn = append(s.SecondsOn, t.runs[i].seconds)
+	}
+	for _, sec := range append(s.SecondsOn, s.Seconds) {
+		if !(sec <= longestS) {
 			return nil, &Error{Line: s.Lines, What: "The program would run for years, by its feeds, accelerations and waits", Do: again}
 		}
 	}
 	if s.ExtrudedMM == 0 {
 		return nil, &Error{Line: s.Lines, What: "The program extrudes nothing", Do: again}
 	}
-	return s, nil
+	return &s, nil
+}
+
+// hottestC is how hot the hottest nozzle is set now; 0 if all are off.
+func (t *tally) hottestC() float64 {
+	hottest := 0.0
+	for _, c := range t.nozzleC {
+		hottest = math.Max(hottest, c)
+	}
+	return hottest
+}
+
+// upTo is v with zeros behind it until it has a figure for i.
+func upTo(v []float64, i int) []float64 {
+	for len(v) <= i {
+		v = append(v, 0)
+	}
+	return v
 }
 
 // run is a machine at work on a program.

@@ -279,11 +279,11 @@ type writer struct {
 	layer  int // -1 before the first
 	fan    bool
 	kind   toolpath.Kind // of the lines being written
-	at     [3]int64 // µm
-	feed   int64    // mm/min
-	accel  float64  // mm/s²
-	eFed   int64    // 10 nm of filament so far
-	eDue   float64  // what rounding has held back of the filament, 10 nm
+	at     [3]int64      // µm
+	feed   int64         // mm/min
+	accel  float64       // mm/s²
+	eFed   int64         // 10 nm of filament so far
+	eDue   float64       // what rounding has held back of the filament, 10 nm
 	run    []toolpath.Step
 }
 
