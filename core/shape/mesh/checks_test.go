@@ -363,3 +363,28 @@ func mustFile(t *testing.T, name string) string {
 	require.NoError(t, err)
 	return string(b)
 }
+
+// What is counted for each body adds up to the whole model's, and each body has the figures
+// that it has alone.
+func TestBodiesAddUp(t *testing.T) {
+	both := solid.Box(4, 5, 6)
+	both.Append(solid.Box(1, 2, 3).Transformed(1, mesh.Vec3{X: 40, Y: -7, Z: 12}))
+	r := inspect(t, both)
+	require.Len(t, r.Bodies, 2)
+	for i, want := range []struct{ mm3, mm2 float64 }{{120, 148}, {6, 22}} {
+		assert.InDelta(t, want.mm3, r.Bodies[i].Volume, 1e-9)
+		assert.InDelta(t, want.mm2, r.Bodies[i].Area, 1e-9)
+		assert.Equal(t, 12, r.Bodies[i].Triangles)
+	}
+	for _, p := range solid.Parts() {
+		r := inspect(t, p.Mesh)
+		volume, area, closed := 0.0, 0.0, true
+		for _, b := range r.Bodies {
+			volume, area, closed = volume+b.Volume, area+b.Area, closed && b.Closed
+		}
+		assert.InEpsilon(t, r.Measures.Area, area, 1e-9, p.Name)
+		if closed {
+			assert.InEpsilon(t, r.Measures.Volume, volume, 1e-9, p.Name)
+		}
+	}
+}
