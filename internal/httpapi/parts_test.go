@@ -3,7 +3,9 @@ package httpapi
 import (
 	"context"
 	"errors"
+	"fmt"
 	"io"
+	"log/slog"
 	"net/http"
 	"net/http/httptest"
 	"net/netip"
@@ -12,9 +14,11 @@ import (
 	"testing/iotest"
 	"time"
 
+	"github.com/danielgtaylor/huma/v2"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"jobshelf/internal/desk"
 	"jobshelf/internal/store"
 )
 
@@ -187,4 +191,33 @@ func TestAnswersAreMadeOnce(t *testing.T) {
 		total += k.size
 	}
 	assert.Equal(t, total, a.size)
+}
+
+// However it shows that the database is away, the refusal says when to try again; what is
+// anybody's own fault does not.
+func TestRefusalsSayWhenToTryAgain(t *testing.T) {
+	s := &Server{Config: Config{Log: slog.New(slog.DiscardHandler)}}
+	slow, stop := context.WithCancelCause(context.Background())
+	stop(errSlow)
+	for _, c := range []struct {
+		ctx  context.Context
+		err  error
+		code int
+		wait string
+	}{
+		{context.Background(), fmt.Errorf("read jobs: %w", desk.ErrAway), 503, "5"},
+		{context.Background(), context.DeadlineExceeded, 503, "5"},
+		{slow, errors.New("canceled"), 503, "5"},
+		{context.Background(), &desk.Conflict{}, 409, ""},
+	} {
+		err := s.refusal(c.ctx, c.err)
+		var status huma.StatusError
+		require.ErrorAs(t, err, &status)
+		assert.Equal(t, c.code, status.GetStatus(), "%v", c.err)
+		wait := ""
+		if head := huma.HeadersError(nil); errors.As(err, &head) {
+			wait = head.GetHeaders().Get("Retry-After")
+		}
+		assert.Equal(t, c.wait, wait, "%v", c.err)
+	}
 }
