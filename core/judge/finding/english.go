@@ -34,8 +34,9 @@ var english = texts{
 	"no volume": say("The model encloses nothing: it is a sheet, not a body. Ask for a model with thickness."),
 
 	// of size and thickness
-	"unit":                say("The longest side is %[1]v mm if the file is in millimetres; %[2]s. Ask which it is, or take one."), // mm, of them "unit, another"
-	"unit, another":       say("in %[1]s it would be %[2]v mm and go on %[3]d machines"),                                           // "unit of …", mm, machines
+	"unit": say("The longest side is %[1]v mm if the file is in millimetres; %[2]s. Ask which it is, or take one."), // mm, of them "unit, another"
+	"unit, another": {counted("machines", 3, "1 machine", "%[3]d machines"), // "unit of …", mm, machines
+		catalog.String("in %[1]s it would be %[2]v mm and go on ${machines}")},
 	"unit of inches":      say("inches"),
 	"unit of centimetres": say("centimetres"),
 	"unit of metres":      say("metres"),

@@ -53,6 +53,8 @@ func TestFindingsInAnotherLanguage(t *testing.T) {
 	}
 	in := Phrase{"unit", []any{Digits(2.5, 3), []Phrase{{"unit, another", []any{Phrase{Code: "unit of inches"}, Digits(63.5, 4), 3}}, {"unit, another", []any{Phrase{Code: "unit of metres"}, Digits(2500, 4), 0}}}}}
 	assert.Equal(t, "Die längste Seite misst 2,5 mm, wenn die Datei in Millimetern ist; in Zoll wären es 63,5 mm, auf 3 Maschinen, in metres wären es 2.500 mm, auf 0 Maschinen.", Speak("de").Say(in))
+	one := Phrase{"unit, another", []any{Phrase{Code: "unit of inches"}, Digits(63.5, 4), 1}}
+	assert.Equal(t, "in inches it would be 63.5 mm and go on 1 machine", Speak("en").Say(one))
 	old := Finding{Text: "kept from before"}
 	assert.Equal(t, "kept from before", Speak("de").Text(&old))
 }
