@@ -133,7 +133,9 @@ func (d *Desk) SetHouse(ctx context.Context, a Actor, h House) error {
 	if err := naming.Check(h.FilePattern, naming.FileNames); err != nil {
 		return invalid("file_pattern", "In the pattern for files %s.", err)
 	}
-	return d.change(ctx, a, "Changed the house's settings", func(tx *store.Tx) error { return tx.SetHouse(ctx, store.House(h)) })
+	return d.change(ctx, a, func(tx *store.Tx) (string, error) {
+		return "Changed the house's settings", tx.SetHouse(ctx, store.House(h))
+	})
 }
 
 // SetMachine changes a machine.
@@ -141,19 +143,20 @@ func (d *Desk) SetMachine(ctx context.Context, a Actor, m MachineView) error {
 	if p := m.Data.Validate(); len(p) > 0 {
 		return &Invalid{p}
 	}
-	return d.change(ctx, a, "Changed "+m.Data.Name, func(tx *store.Tx) error {
+	return d.change(ctx, a, func(tx *store.Tx) (string, error) {
+		what := "Changed " + m.Data.Name
 		materials, err := tx.Materials(ctx)
 		if err != nil {
-			return err
+			return what, err
 		}
 		known := func(t store.Material) bool { return t.Data.Name == m.Data.Second.Material }
 		if m.Data.Second.Material != "" && !slices.ContainsFunc(materials, known) {
-			return invalid("second.material", "The house has no material %q.", m.Data.Second.Material)
+			return what, invalid("second.material", "The house has no material %q.", m.Data.Second.Material)
 		}
 		if err := tx.SetMachine(ctx, store.Machine(m)); err != nil {
-			return err
+			return what, err
 		}
-		return heatStands(ctx, tx)
+		return what, heatStands(ctx, tx)
 	})
 }
 
@@ -213,24 +216,27 @@ func (d *Desk) SetMaterial(ctx context.Context, a Actor, m MaterialView) error {
 	if p := m.Data.Validate(); len(p) > 0 {
 		return &Invalid{p}
 	}
-	return d.change(ctx, a, "Changed "+m.Data.Name, func(tx *store.Tx) error {
+	return d.change(ctx, a, func(tx *store.Tx) (string, error) {
+		what := "Changed " + m.Data.Name
 		if err := tx.SetMaterial(ctx, store.Material(m)); err != nil {
-			return err
+			return what, err
 		}
-		return heatStands(ctx, tx)
+		return what, heatStands(ctx, tx)
 	})
 }
 
 // SetRecipe changes a recipe; it must suit its machine and material.
 func (d *Desk) SetRecipe(ctx context.Context, a Actor, r RecipeView) error {
-	return d.change(ctx, a, "Changed the recipe "+r.Data.Name, func(tx *store.Tx) error {
+	return d.change(ctx, a, func(tx *store.Tx) (string, error) {
+		what := "Changed a recipe"
 		machines, materials, recipes, err := all(ctx, tx)
 		if err != nil {
-			return err
+			return what, err
 		}
 		for _, o := range recipes {
 			if o.ID == r.ID { // machine and purpose are the recipe's place and stay
 				r.MachineID, r.Data.Purpose = o.MachineID, o.Data.Purpose
+				what = "Changed the recipe " + o.Data.Name
 			}
 		}
 		var mach *machine.Machine
@@ -246,23 +252,24 @@ func (d *Desk) SetRecipe(ctx context.Context, a Actor, r RecipeView) error {
 			}
 		}
 		if mat == nil {
-			return invalid("material_id", "There is no such material.")
+			return what, invalid("material_id", "There is no such material.")
 		}
 		if mach == nil {
-			return store.ErrNotFound
+			return what, store.ErrNotFound
 		}
 		if p := r.Data.Validate(mach, mach.Load(mat, data(materials))); len(p) > 0 {
-			return &Invalid{p}
+			return what, &Invalid{p}
 		}
-		return tx.SetRecipe(ctx, store.Recipe(r))
+		return what, tx.SetRecipe(ctx, store.Recipe(r))
 	})
 }
 
 // change makes a change in the house, notes it, and has the jobs still being
 // weighed checked anew.
-func (d *Desk) change(ctx context.Context, a Actor, what string, f func(*store.Tx) error) error {
+func (d *Desk) change(ctx context.Context, a Actor, f func(*store.Tx) (what string, err error)) error {
 	return d.Store.InTx(ctx, func(tx *store.Tx) error {
-		if err := f(tx); err != nil {
+		what, err := f(tx)
+		if err != nil {
 			return err
 		}
 		if err := tx.AddHistory(ctx, 0, a.ID, what, ""); err != nil {

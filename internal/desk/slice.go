@@ -301,7 +301,7 @@ func (d *Desk) CancelSlice(ctx context.Context, a Actor, id int64) error {
 func (d *Desk) ChooseSlice(ctx context.Context, a Actor, id int64) error {
 	return d.changeSlice(ctx, a, id, "Slice %d of %s counts", func(tx *store.Tx, s store.Slice) error {
 		if s.State != "done" {
-			return conflict("Slice %d is %s.", id, s.State)
+			return conflict("Slice %d is not done (%s).", id, s.State)
 		}
 		return tx.ChooseSlice(ctx, s)
 	})
@@ -337,7 +337,7 @@ func (d *Desk) Savings(ctx context.Context, a Actor, id int64) ([]int64, error) 
 		return nil, err
 	}
 	if base.State != "done" {
-		return nil, conflict("Slice %d is %s.", id, base.State)
+		return nil, conflict("Slice %d is not done (%s).", id, base.State)
 	}
 	in, err := d.SliceInput(ctx, id)
 	if err != nil {

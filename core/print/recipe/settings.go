@@ -128,7 +128,7 @@ func (s *Setting) encode(v string) (string, error) {
 			return "", fmt.Errorf("%q is no number", v)
 		}
 		if s.Least != nil && f < *s.Least || s.Most != nil && f > *s.Most {
-			return "", fmt.Errorf("%s is not between %g and %g %s", v, *s.Least, *s.Most, s.Unit)
+			return "", fmt.Errorf("%s is not between %g and %s", v, *s.Least, strings.TrimSpace(fmt.Sprintf("%g %s", *s.Most, s.Unit)))
 		}
 		return strconv.FormatFloat(f, 'f', -1, 64), nil
 	}

@@ -1,0 +1,270 @@
+package httpapi_test
+
+import (
+	"bytes"
+	"crypto/sha256"
+	"encoding/json"
+	"flag"
+	"fmt"
+	"maps"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"jobshelf/core/shape/mesh"
+	"jobshelf/core/shape/modelfile"
+	"jobshelf/core/shape/solid"
+	"jobshelf/core/shape/units"
+)
+
+var update = flag.Bool("update", false, "write the transcripts anew; read the difference before you commit")
+
+// TestTold plays each script of testdata against a house of its own, line by line, and
+// holds what the server answers against the transcript beside it. An answer is told field by
+// field; one that was given before on the same path by what is different. Lines of a script:
+//
+//	as LOGIN                the person from here on; anybody: "as -"
+//	upload FILE NAME        one of files below; $up is its number after that
+//	wait job N, wait slices N   until nothing of a job's check, or a piece's slices, goes on
+//	change KIND N JSON      the Nth of the house's machines, materials or recipes as it is, changed by
+//	                        what is given, put back; "change house 0 JSON" the house itself
+//	METHOD PATH [JSON]      a request; $v is the version that was seen last
+//	show METHOD PATH [JSON] TEXT…  only those fields of the answer that hold one of the texts
+func TestTold(t *testing.T) {
+	scripts, err := filepath.Glob("testdata/*.script")
+	require.NoError(t, err)
+	require.NotEmpty(t, scripts)
+	for _, name := range scripts {
+		t.Run(filepath.Base(name), func(t *testing.T) {
+			script, err := os.ReadFile(name) //nolint:gosec // beside the test
+			require.NoError(t, err)
+			told := &teller{house: open(t), seen: map[string]map[string]string{}}
+			for line := range strings.Lines(string(script)) {
+				told.line(strings.TrimSpace(line))
+			}
+			golden := strings.TrimSuffix(name, ".script") + ".told"
+			if *update {
+				require.NoError(t, os.WriteFile(golden, told.out.Bytes(), 0o600))
+			}
+			want, err := os.ReadFile(golden) //nolint:gosec // beside the test
+			require.NoError(t, err)
+			was, is := strings.Split(string(want), "\n"), strings.Split(told.out.String(), "\n")
+			for i := range min(len(was), len(is)) {
+				require.Equal(t, was[max(0, i-12):i+1], is[max(0, i-12):i+1], "line %d", i+1)
+			}
+			require.Len(t, is, len(was))
+		})
+	}
+}
+
+type teller struct {
+	*house
+	out  bytes.Buffer
+	up   string
+	v    any
+	seen map[string]map[string]string // by who asks for what
+}
+
+func (h *teller) line(l string) {
+	fmt.Fprintln(&h.out, l)
+	word, rest, _ := strings.Cut(l, " ")
+	switch {
+	case word == "" || word == "#":
+	case word == "as":
+		h.signIn(strings.TrimPrefix(rest, "-"))
+	case word == "upload":
+		file, name, _ := strings.Cut(rest, " ")
+		a := h.call("POST", "/uploads?name="+name, files(h.t, file))
+		var up struct{ Upload_ID string }
+		_ = json.Unmarshal(a.body, &up)
+		h.up = up.Upload_ID
+		h.tell("", a, nil)
+	case word == "change":
+		var house map[string]any
+		require.NoError(h.t, json.Unmarshal(h.call("GET", "/house", nil).body, &house))
+		var kind string
+		var n int
+		_, err := fmt.Sscan(rest, &kind, &n)
+		require.NoError(h.t, err)
+		path, v := "/house", house[kind]
+		if kind != "house" {
+			v = v.([]any)[n]
+			path = fmt.Sprintf("/%s/%v", kind, v.(map[string]any)["id"])
+		}
+		var by any
+		require.NoError(h.t, json.Unmarshal([]byte(rest[strings.Index(rest, "{"):]), &by), "%s", l)
+		h.tell("", h.call("PUT", path, merged(v, by)), nil)
+	case word == "wait":
+		var n int64
+		var what string
+		_, err := fmt.Sscan(rest, &what, &n)
+		require.NoError(h.t, err)
+		if what == "job" {
+			h.job(n)
+			return
+		}
+		for {
+			a := h.call("GET", fmt.Sprintf("/pieces/%d/slices", n), nil)
+			if !bytes.Contains(a.body, []byte(`"queued"`)) && !bytes.Contains(a.body, []byte(`"running"`)) {
+				return
+			}
+			time.Sleep(10 * time.Millisecond)
+		}
+	default:
+		show := word == "show"
+		if show {
+			word, rest, _ = strings.Cut(rest, " ")
+		}
+		path, rest, _ := strings.Cut(rest, " ")
+		var body any
+		var only []string
+		if strings.HasPrefix(rest, "{") {
+			sent := strings.NewReplacer("$up", h.up, "$v", fmt.Sprint(h.v)).Replace(rest)
+			d := json.NewDecoder(strings.NewReader(sent))
+			require.NoError(h.t, d.Decode(&body), "%s", l)
+			rest = sent[d.InputOffset():]
+		}
+		if show {
+			only = strings.Fields(rest)
+		}
+		key := ""
+		if word == "GET" {
+			key = h.as + " " + path
+		}
+		h.tell(key, h.call(word, path, body), only)
+	}
+}
+
+// merged is v with what by gives in its place (RFC 7396, without its nulls).
+func merged(v, by any) any {
+	a, ok := v.(map[string]any)
+	b, is := by.(map[string]any)
+	if !ok || !is {
+		return by
+	}
+	for k, x := range b {
+		a[k] = merged(a[k], x)
+	}
+	return a
+}
+
+// tell writes an answer down; what lies under key already is told by the difference.
+func (h *teller) tell(key string, a answer, only []string) {
+	fmt.Fprintf(&h.out, "    %d", a.code)
+	var v any
+	if json.Unmarshal(a.body, &v) != nil {
+		if len(a.body) > 0 {
+			fmt.Fprintf(&h.out, ", %s, %s, %s, %d bytes %.8x", a.head.Get("Content-Type"), a.head.Get("Content-Disposition"),
+				a.head.Get("Cache-Control"), len(a.body), sha256.Sum256(a.body))
+		}
+		fmt.Fprintln(&h.out)
+		return
+	}
+	fmt.Fprintln(&h.out)
+	if m, ok := v.(map[string]any); ok && m["version"] != nil {
+		h.v = m["version"]
+	}
+	now := map[string]string{}
+	h.flat("", v, now)
+	was := h.seen[key]
+	if key != "" {
+		h.seen[key] = now
+	}
+	for _, k := range slices.Sorted(maps.Keys(now)) {
+		if old, ok := was[k]; (!ok || old != now[k]) && (len(only) == 0 || slices.ContainsFunc(only, func(s string) bool { return strings.Contains(k, s) })) {
+			fmt.Fprintf(&h.out, "    %s %s\n", k, now[k])
+		}
+	}
+	for _, k := range slices.Sorted(maps.Keys(was)) {
+		if _, ok := now[k]; !ok && len(only) == 0 {
+			fmt.Fprintf(&h.out, "    %s is gone\n", k)
+		}
+	}
+}
+
+// flat puts the leaves of v into out, numbers to six figures, rows of numbers in one line.
+func (h *teller) flat(at string, v any, out map[string]string) {
+	switch v := v.(type) {
+	case map[string]any:
+		for k, x := range v {
+			h.flat(strings.TrimPrefix(at+"."+k, "."), x, out)
+		}
+	case []any:
+		if len(v) > 20 {
+			rows := map[string]string{}
+			for i, x := range v {
+				h.flat(fmt.Sprint(i), x, rows)
+			}
+			out[at] = fmt.Sprintf("%d of %.8x", len(v), sha256.Sum256(fmt.Append(nil, rows)))
+			return
+		}
+		line := ""
+		for i, x := range v {
+			n, isNumber := x.(float64)
+			if !isNumber {
+				h.flat(fmt.Sprintf("%s[%02d]", at, i), x, out)
+				continue
+			}
+			line += fmt.Sprintf(" %.6g", n)
+		}
+		if line != "" || len(v) == 0 {
+			out[at] = "[" + strings.TrimSpace(line) + "]"
+		}
+	case float64:
+		out[at] = fmt.Sprintf("%.6g", v)
+	case string:
+		// What the database dates is of this run; the desk's clock has whole seconds.
+		if t, err := time.Parse(time.RFC3339, v); err == nil && t.Nanosecond() != 0 {
+			v = "now"
+		}
+		if v == h.up && v != "" {
+			v = "$up"
+		}
+		out[at] = fmt.Sprintf("%q", v)
+	default:
+		out[at] = fmt.Sprint(v)
+	}
+}
+
+// files are what scripts hand in: a part of solid.Parts by its name, or one of these.
+func files(t *testing.T, name string) []byte {
+	switch name {
+	case "empty":
+		return []byte{}
+	case "prose":
+		return []byte("Please print this")
+	case "cut-short":
+		return stl(t, "sheave")[:5000]
+	case "not-a-number":
+		b := stl(t, "sheave")
+		copy(b[84+50*9+12:], []byte{0, 0, 0xc0, 0x7f})
+		return b
+	case "too-big":
+		return make([]byte, 5<<20)
+	case "stool": // on one leg: its seat lies over nothing
+		m := solid.Box(6, 6, 10).Transformed(1, mesh.Vec3{X: 12, Y: 12})
+		m.Append(solid.Box(30, 30, 2).Transformed(1, mesh.Vec3{Z: 10}))
+		var b bytes.Buffer
+		require.NoError(t, modelfile.WriteSTL(&b, m, ""))
+		return b.Bytes()
+	case "set-of-two": // in inches, one of them placed twice
+		var b bytes.Buffer
+		require.NoError(t, modelfile.Write3MF(&b, &modelfile.File{Unit: units.Inch, Models: []modelfile.Model{
+			{Name: "bushing", Mesh: solid.OarlockBushing().Transformed(1/25.4, mesh.Vec3{}), Places: []mesh.Vec3{{}, {X: 9}}},
+			{Name: "ruler", Mesh: solid.ChartRuler().Transformed(1/25.4, mesh.Vec3{})},
+		}}))
+		return b.Bytes()
+	case "program": // leaves its heaters on
+		p := "M104 S205\nM140 S60\nG28\nG90\nM83\n"
+		for i := range 39 {
+			p += fmt.Sprintf("G1 Z%.2f F900\nG1 X20 Y20 F6000\nG1 X60 E2 F1800\nG1 Y60 E2\nG1 X20 E2\nG1 Y20 E2\n", 0.25+0.25*float64(i))
+		}
+		return []byte(p + "M500\n")
+	}
+	return stl(t, name)
+}
