@@ -3,6 +3,7 @@ package toolpath
 import (
 	"flag"
 	"fmt"
+	"hash/fnv"
 	"math"
 	"os"
 	"path/filepath"
@@ -153,6 +154,17 @@ func TestFiguresAreAsTheyWere(t *testing.T) {
 		{"crossed-band", func(r *recipe.Recipe) { r.Shells, r.LineMM, r.LayerMM = 1, 0.5, 0.28 }, nil},
 		{"mobile", func(r *recipe.Recipe) { held(r); r.OuterMMPerS2, r.InfillMMPerS2, r.TravelMMPerS2 = 700, 1300, 1900 }, nil},
 		{"mobile", func(r *recipe.Recipe) { held(r); r.Support = recipe.SupportPlateOnly }, nil},
+		{"tiller-joint", func(r *recipe.Recipe) { held(r); r.SupportPercent, r.Shells, r.Adhesion = 30, 3, recipe.AdhesionSkirt }, nil},
+		{"deck-vent-ring", func(r *recipe.Recipe) {
+			held(r)
+			r.SupportNozzle, r.PieceNozzle, r.TopLayers, r.BottomLayers = 1, 2, 5, 1
+		}, nil},
+		{"mast-finial", func(r *recipe.Recipe) {
+			held(r)
+			r.SupportVerticalGapMM, r.SupportHorizontalGapMM, r.LayerMM = new(0.0), new(0.0), 0.28
+		}, nil},
+		{"bait-box", func(r *recipe.Recipe) { held(r); r.PauseMM, r.Pattern = []float64{3, 8}, recipe.PatternGrid }, nil},
+		{"net-needle", func(r *recipe.Recipe) { r.Adhesion, r.Seam, r.InfillPercent = recipe.AdhesionRaft, recipe.SeamBack, 0 }, nil},
 		{"tips", func(r *recipe.Recipe) { r.InfillPercent = 30; r.Support = recipe.SupportOff }, []Mark{{Paths: []polygon.Path{{{X: 0, Y: 0}, {X: 9000, Y: 0}, {X: 9000, Y: 9000}, {X: 0, Y: 9000}}}, ToMM: 2, Force: true}}},
 	} {
 		m, ok := named[c.part]
@@ -161,7 +173,8 @@ func TestFiguresAreAsTheyWere(t *testing.T) {
 		p := sliced(t, m, r, c.marks...)
 		fmt.Fprintf(&out, "%s: %d layers, lifted %.3f\n", c.part, len(p.Layers), p.RaftMM)
 		fmt.Fprintf(&out, "  %s\n", strings.Join(p.Notes, "\n  "))
-		for i := 0; i < len(p.Layers); i += max(1, len(p.Layers)/9) {
+		every := max(1, len(p.Layers)/9)
+		for i := 0; i < len(p.Layers); i += every {
 			l := &p.Layers[i]
 			var count [kinds]int
 			var length, width [kinds]float64
@@ -186,22 +199,31 @@ func TestFiguresAreAsTheyWere(t *testing.T) {
 					fmt.Fprintf(&out, " %s %d %.2f %.2f", Kind(k), count[k], length[k], width[k])
 				}
 			}
-			fmt.Fprintln(&out)
+			all := fnv.New32() // of all lines from here to the next layer that is told
+			for _, l := range p.Layers[i:min(i+every, len(p.Layers))] {
+				for _, x := range l.Lines {
+					fmt.Fprintf(all, "%d %d %v %.4f %v\n", x.Kind, x.Nozzle, x.Closed, x.WidthMM, x.Points)
+				}
+				fmt.Fprintf(all, "%.4f %.4f %v\n", l.TopMM, l.HeightMM, l.Outlines)
+			}
+			fmt.Fprintf(&out, " all %08x\n", all.Sum32())
 		}
 		steps, way, e, lift, accel := map[StepKind]int{}, 0.0, 0.0, 0.0, 0.0
 		var at Step
+		each := fnv.New32()
 		p.Steps(r, &machine.Machine{FilamentMM: 1.75, Volume: machine.Volume{XMM: 200, YMM: 200, ZMM: 200}, Motion: machine.Motion{SpeedMMPerS: 140, LiftMMPerS: 10}}, make([]Pace, len(p.Layers)), func(s Step) bool {
 			steps[s.Kind]++
 			way += math.Hypot(s.X-at.X, s.Y-at.Y) * s.MMPerS
 			lift += math.Abs(s.Z - at.Z)
 			accel += s.MMPerS2
+			fmt.Fprintf(each, "%d %.4f %.4f %.4f %.5f %.3f %.1f\n", s.Kind, s.X, s.Y, s.Z, s.EMM, s.MMPerS, s.MMPerS2)
 			e += math.Abs(s.EMM)
 			at = s
 			return true
 		})
-		fmt.Fprintf(&out, "  steps %v, way × speed %.1f, filament %.2f, up and down %.2f, accelerations %.0f\n", steps, way, e, lift, accel)
+		fmt.Fprintf(&out, "  steps %v, way × speed %.1f, filament %.2f, up and down %.2f, accelerations %.0f, all %08x\n", steps, way, e, lift, accel, each.Sum32())
 		for k, g := range p.Regions {
-			if k < 3 {
+			if k < 12 {
 				fmt.Fprintf(&out, "  region %d of %d: %.5g %.5g %.4g %v %s\n", k, len(p.Regions), g.Min, g.Max, g.AreaMM2, g.Carried, g.Why)
 			}
 		}

@@ -4,6 +4,7 @@ import (
 	"context"
 	"flag"
 	"fmt"
+	"hash/fnv"
 	"math"
 	"os"
 	"strings"
@@ -59,14 +60,19 @@ func TestMeasuresAreAsTheyWere(t *testing.T) {
 		s, err := NewStack(context.Background(), m, mesh.TopologyOf(m), Layering{FirstMM: 0.35, LayerMM: 0.25, LeastMM: 0.1, MostMM: 0.4}, c.unit, nil)
 		require.NoError(t, err)
 		fmt.Fprintf(&out, "%s: %d layers, %.6g high, hull %.6g\n", c.name, len(s.Slabs), s.HeightMM, s.FootHullMM)
-		for i := 0; i < len(s.Slabs); i += max(1, len(s.Slabs)/7) {
+		every := max(1, len(s.Slabs)/7)
+		for i := 0; i < len(s.Slabs); i += every {
 			b := &s.Slabs[i]
+			all := fnv.New32() // of all slabs from here to the next that is told
+			for _, x := range s.Slabs[i:min(i+every, len(s.Slabs))] {
+				fmt.Fprintf(all, "%.6g %.6g %.6g %.5g %v %d %d %d\n", x.AreaMM2, x.LengthMM, x.MitreRad, x.Tips.Deg, x.Turns, x.Outers, x.Holes, x.Open)
+			}
 			fmt.Fprintf(&out, "  %d: %.6g mm² %.6g mm, mitre %.6g, %d %d %d, tips %d %d %.6g %v, turns", i, b.AreaMM2, b.LengthMM, b.MitreRad,
 				b.Outers, b.Holes, b.Open, b.Tips.Count, b.Tips.Cut, b.Tips.Deg, b.Tips.At)
 			for _, u := range b.Turns {
 				fmt.Fprintf(&out, " %d %.5g", u.Count, u.SumRad)
 			}
-			fmt.Fprintln(&out)
+			fmt.Fprintf(&out, ", all %08x\n", all.Sum32())
 		}
 		for k, x := range s.Thin {
 			if k%9 == 0 {
@@ -76,10 +82,12 @@ func TestMeasuresAreAsTheyWere(t *testing.T) {
 		for _, ask := range [][4]float64{{3, 2, 0.9, 1.2}, {1, 4, 0.3, 0}} {
 			var caps float64
 			pieces := 0
+			all := fnv.New32()
 			for _, x := range s.Within(int(ask[0]), int(ask[1]), ask[2], ask[3]) {
 				caps, pieces = caps+x.SolidShare, pieces+x.Pieces
+				fmt.Fprintf(all, "%v\n", x)
 			}
-			fmt.Fprintf(&out, "  within %v: solid %.6g, pieces %d\n", ask, caps, pieces)
+			fmt.Fprintf(&out, "  within %v: solid %.6g, pieces %d, all %08x\n", ask, caps, pieces, all.Sum32())
 		}
 		for _, ask := range []SupportAsk{{Lean: 1, VerticalGap: 1, Interface: 3, WidenMM: 0.4, HorizontalGapMM: 0.7}, {Lean: 0.6, PlateOnly: true, Interface: 1, WidenMM: 1.1, HorizontalGapMM: 0.3}} {
 			cols := s.Support(ask)
@@ -92,7 +100,9 @@ func TestMeasuresAreAsTheyWere(t *testing.T) {
 					all[4]++
 				}
 			}
-			fmt.Fprintf(&out, "  support %v: %d columns, %.6g\n", ask, len(cols), all)
+			each := fnv.New32()
+			fmt.Fprintf(each, "%v", cols)
+			fmt.Fprintf(&out, "  support %v: %d columns, %.6g, each %08x\n", ask, len(cols), all, each.Sum32())
 		}
 	}
 	if *update {

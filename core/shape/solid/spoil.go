@@ -1,0 +1,52 @@
+package solid
+
+import (
+	"math/rand/v2"
+	"slices"
+
+	"jobshelf/core/shape/mesh"
+)
+
+// Spoil is a mesh as a bad file brings it: a copy with faults drawn by seed. Triangles are
+// missing, turned round, there twice or flat; corners are torn apart, moved, or drawn onto
+// others; a second body crosses it, touches it, or lies inside, inside out or not.
+func Spoil(m *mesh.Mesh, seed uint64) *mesh.Mesh {
+	r := rand.New(rand.NewPCG(seed, 99)) //nolint:gosec // the same each time
+	out := &mesh.Mesh{Vertices: slices.Clone(m.Vertices), Triangles: slices.Clone(m.Triangles)}
+	size := m.Bounds().Size()
+	for range 1 + r.IntN(5) {
+		k := r.IntN(len(out.Triangles))
+		t := out.Triangles[k]
+		far := mesh.Vec3{X: size.X * (r.Float64() - 0.5), Y: size.Y * (r.Float64() - 0.5), Z: size.Z * (r.Float64() - 0.5)}
+		switch r.IntN(9) {
+		case 0:
+			out.Triangles = append(out.Triangles[:k], out.Triangles[min(k+1+r.IntN(6), len(out.Triangles)-1):]...)
+		case 1:
+			out.Triangles[k] = [3]uint32{t[1], t[0], t[2]}
+		case 2:
+			out.Triangles = append(out.Triangles, [3]uint32{t[1], t[2], t[0]}, [3]uint32{t[0], t[2], t[1]})
+		case 3:
+			out.Triangles = append(out.Triangles, [3]uint32{t[0], t[1], t[0]})
+		case 4: // torn off, a hair away
+			n := uint32(len(out.Vertices)) //nolint:gosec // small
+			for _, v := range t {
+				out.Vertices = append(out.Vertices, out.Vertices[v].Add(far.Scale(2e-5)))
+			}
+			out.Triangles[k] = [3]uint32{n, n + 1, n + 2}
+		case 5:
+			out.Vertices[t[0]] = out.Vertices[t[0]].Add(far.Scale(0.3))
+		case 6:
+			out.Vertices[t[0]] = out.Vertices[t[1]]
+		case 7: // another body of the same shape
+			out.Append(m.Transformed(0.2+r.Float64(), far))
+		case 8:
+			o := m.Transformed(0.5, m.Bounds().Min.Add(m.Bounds().Max).Scale(0.25))
+			o.Triangles = slices.Clone(o.Triangles)
+			for i, t := range o.Triangles {
+				o.Triangles[i] = [3]uint32{t[0], t[2], t[1]}
+			}
+			out.Append(o)
+		}
+	}
+	return out
+}
