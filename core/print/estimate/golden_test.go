@@ -4,6 +4,8 @@ import (
 	"context"
 	"encoding/json"
 	"flag"
+	"fmt"
+	"hash/fnv"
 	"math"
 	"os"
 	"slices"
@@ -127,6 +129,7 @@ func gallery() map[string]struct {
 type figures struct {
 	Seconds, WarmUp, Grams, FilamentMM float64
 	Layers                             int
+	Full                               string // the account of the whole toolpath, to six figures
 }
 
 // Each figure of the gallery is the one that was looked at, and near the toolpath's. The
@@ -147,11 +150,19 @@ func TestQuickFiguresOfAGallery(t *testing.T) {
 		s, err := section.NewStack(context.Background(), c.m, topo, toolpath.LayeringOf(&r, &m), 1, nil)
 		require.NoError(t, err)
 		q := QuickOf(s, &r, &m, loaded)
-		got[name] = figures{q.Seconds, q.WarmUpSeconds, q.Grams, q.FilamentMM, q.Layers}
 		p, err := toolpath.Slice(context.Background(), c.m, topo, 1, r, toolpath.Options{Machine: &m}, nil)
 		require.NoError(t, err)
 		full := FullOf(p, r, &m, loaded)
 		nozzles[name] = len(full.Nozzles)
+		account := fnv.New64()
+		for _, l := range full.ByLayer {
+			fmt.Fprintf(account, "%v\n", l)
+		}
+		fmt.Fprintf(account, "%v %.6g %.6g %.6g %.6g %.6g %d %v", full.ByKind, full.Box, full.GramsModel, full.GramsSupport, full.GramsAdhesion, full.GramsPurge, full.Changes, len(full.Uses))
+		for _, p := range full.Pace {
+			fmt.Fprintf(account, " %v", p)
+		}
+		got[name] = figures{q.Seconds, q.WarmUpSeconds, q.Grams, q.FilamentMM, q.Layers, fmt.Sprintf("%.7g s, %.6g g, %016x", full.Seconds, full.Grams(), account.Sum64())}
 		t.Logf("%-24s %6.0f s %+6.1f %%  %6.2f g %+6.1f %%", name, full.Seconds, 100*(q.Seconds/full.Seconds-1), full.Grams(), 100*(q.Grams/full.Grams()-1))
 		assert.InEpsilon(t, full.Seconds, q.Seconds, 0.13, name)
 		assert.InEpsilon(t, full.Grams(), q.Grams, 0.12, name)
@@ -174,5 +185,6 @@ func TestQuickFiguresOfAGallery(t *testing.T) {
 		assert.InEpsilon(t, want.FilamentMM, g.FilamentMM, 1e-6, name)
 		assert.InDelta(t, want.WarmUp, g.WarmUp, 1e-9, name)
 		assert.Equal(t, want.Layers, g.Layers, name)
+		assert.Equal(t, want.Full, g.Full, name)
 	}
 }

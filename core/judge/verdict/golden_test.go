@@ -1,0 +1,72 @@
+package verdict
+
+import (
+	"encoding/json"
+	"fmt"
+	"hash/fnv"
+	"regexp"
+	"strconv"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+	"gotest.tools/v3/golden"
+
+	"jobshelf/core/print/machine"
+	"jobshelf/core/shape/mesh"
+	"jobshelf/core/shape/modelfile"
+	"jobshelf/core/shape/solid"
+	"jobshelf/core/shape/units"
+)
+
+var fraction = regexp.MustCompile(`-?\d+\.\d+(e[-+]\d+)?`)
+
+// short is v as JSON, fractions to six figures.
+func short(t *testing.T, v any) string {
+	raw, err := json.Marshal(v)
+	require.NoError(t, err)
+	return fraction.ReplaceAllStringFunc(string(raw), func(s string) string {
+		f, _ := strconv.ParseFloat(s, 64)
+		return fmt.Sprintf("%.6g", f)
+	})
+}
+
+// The judgement of parts, sound ones and spoiled, in several units and off the origin, is as
+// it was: findings word by word, what each machine says, where the evidence lies. Other tests
+// say what is right; this one says that nothing moved.
+func TestJudgementsAreAsTheyWere(t *testing.T) {
+	on := house()
+	round, coarse := *on[0].Machine, *on[0].Machine
+	round.Name, round.Volume = "Round", machine.Volume{Shape: machine.Round, XMM: 90, YMM: 90, ZMM: 40}
+	coarse.Name, coarse.NozzlesMM, coarse.Volume = "Coarse", []float64{0.8, 0.4}, machine.Volume{XMM: 400, YMM: 60, ZMM: 500}
+	r := *on[0].Recipe
+	r.LineMM, r.LayerMM, r.FirstLayerMM, r.Support, r.SupportNozzle = 0.9, 0.4, 0.4, "everywhere", 2
+	on = append(on, Choice{&round, on[0].Recipe, on[0].Loaded}, Choice{&coarse, &r, machine.Loaded{on[0].Loaded[0], {Name: "Other", DensityGPerCM: 1.1, SpoolGrams: 500, SpoolCents: 4000, NozzleMaxC: 230}}})
+	var out strings.Builder
+	judge := func(name string, m *mesh.Mesh, s Subject) {
+		s.Mesh = m
+		v, err := Judge(ctx, s, on, nil)
+		require.NoError(t, err)
+		h := fnv.New32()
+		fmt.Fprint(h, short(t, v.Evidence), short(t, v))
+		fmt.Fprintf(&out, "%s: %s %v, stops %v, all %08x\n", name, v.Unit, v.UnitStated, v.Stops(), h.Sum32())
+		for _, f := range v.Findings {
+			fmt.Fprintf(&out, "  %s\n", short(t, f))
+		}
+		for _, p := range v.Units {
+			fmt.Fprintf(&out, "  %s\n", short(t, p))
+		}
+		for _, m := range v.Machines {
+			fmt.Fprintf(&out, "  %s\n", short(t, m))
+		}
+	}
+	for _, p := range solid.Parts() {
+		judge(p.Name, p.Mesh, Subject{Name: p.Name, Format: modelfile.STLBinary})
+	}
+	shapes := []*mesh.Mesh{solid.Box(20, 12, 7), solid.Cylinder(6, 9, 9), solid.Sphere(5, 10), solid.Torus(8, 2.5, 9, 6), solid.LampBracket()}
+	for seed := range uint64(40) {
+		s := Subject{Format: modelfile.ThreeMF, Unit: []units.Length{"", units.Millimetre, units.Inch}[seed%3], Said: []units.Length{"", "", units.Centimetre}[seed/2%3]}
+		judge(fmt.Sprint("spoiled ", seed), solid.Spoil(shapes[seed%5], 1000+seed).Transformed(1, mesh.Vec3{X: -200, Z: float64(seed)}), s)
+	}
+	golden.Assert(t, out.String(), "judgements.txt")
+}
