@@ -4,25 +4,22 @@ import (
 	"bytes"
 	"crypto/sha256"
 	"encoding/json"
-	"flag"
 	"fmt"
-	"maps"
 	"os"
 	"path/filepath"
-	"slices"
 	"strings"
 	"testing"
 	"time"
 
 	"github.com/stretchr/testify/require"
+	"gotest.tools/v3/golden"
 
 	"jobshelf/core/shape/mesh"
 	"jobshelf/core/shape/modelfile"
 	"jobshelf/core/shape/solid"
 	"jobshelf/core/shape/units"
+	"jobshelf/internal/told"
 )
-
-var update = flag.Bool("update", false, "write the transcripts anew; read the difference before you commit")
 
 // TestTold plays each script of testdata against a house of its own, line by line, and
 // holds what the server answers against the transcript beside it. An answer is told field by
@@ -41,37 +38,27 @@ func TestTold(t *testing.T) {
 	require.NotEmpty(t, scripts)
 	for _, name := range scripts {
 		t.Run(filepath.Base(name), func(t *testing.T) {
+			t.Parallel()
 			script, err := os.ReadFile(name) //nolint:gosec // beside the test
 			require.NoError(t, err)
-			told := &teller{house: open(t), seen: map[string]map[string]string{}}
+			h := &teller{house: open(t)}
 			for line := range strings.Lines(string(script)) {
-				told.line(strings.TrimSpace(line))
+				h.line(strings.TrimSpace(line))
 			}
-			golden := strings.TrimSuffix(name, ".script") + ".told"
-			if *update {
-				require.NoError(t, os.WriteFile(golden, told.out.Bytes(), 0o600))
-			}
-			want, err := os.ReadFile(golden) //nolint:gosec // beside the test
-			require.NoError(t, err)
-			was, is := strings.Split(string(want), "\n"), strings.Split(told.out.String(), "\n")
-			for i := range min(len(was), len(is)) {
-				require.Equal(t, was[max(0, i-12):i+1], is[max(0, i-12):i+1], "line %d", i+1)
-			}
-			require.Len(t, is, len(was))
+			golden.Assert(t, h.told.String(), strings.TrimSuffix(filepath.Base(name), ".script")+".told")
 		})
 	}
 }
 
 type teller struct {
 	*house
-	out  bytes.Buffer
+	told told.Book
 	up   string
 	v    any
-	seen map[string]map[string]string // by who asks for what
 }
 
 func (h *teller) line(l string) {
-	fmt.Fprintln(&h.out, l)
+	h.told.Line("%s", l)
 	word, rest, _ := strings.Cut(l, " ")
 	switch {
 	case word == "" || word == "#":
@@ -82,7 +69,9 @@ func (h *teller) line(l string) {
 		a := h.call("POST", "/uploads?name="+name, files(h.t, file))
 		var up struct{ Upload_ID string }
 		_ = json.Unmarshal(a.body, &up)
-		h.up = up.Upload_ID
+		if h.up = up.Upload_ID; h.up != "" {
+			h.told.Names = map[string]string{h.up: "$up"}
+		}
 		h.tell("", a, nil)
 	case word == "change":
 		var house map[string]any
@@ -155,80 +144,21 @@ func merged(v, by any) any {
 
 // tell writes an answer down; what lies under key already is told by the difference.
 func (h *teller) tell(key string, a answer, only []string) {
-	fmt.Fprintf(&h.out, "    %d", a.code)
 	var v any
 	if json.Unmarshal(a.body, &v) != nil {
+		bytes := ""
 		if len(a.body) > 0 {
-			fmt.Fprintf(&h.out, ", %s, %s, %s, %d bytes %.8x", a.head.Get("Content-Type"), a.head.Get("Content-Disposition"),
+			bytes = fmt.Sprintf(", %s, %s, %s, %d bytes %.8x", a.head.Get("Content-Type"), a.head.Get("Content-Disposition"),
 				a.head.Get("Cache-Control"), len(a.body), sha256.Sum256(a.body))
 		}
-		fmt.Fprintln(&h.out)
+		h.told.Line("    %d%s", a.code, bytes)
 		return
 	}
-	fmt.Fprintln(&h.out)
+	h.told.Line("    %d", a.code)
 	if m, ok := v.(map[string]any); ok && m["version"] != nil {
 		h.v = m["version"]
 	}
-	now := map[string]string{}
-	h.flat("", v, now)
-	was := h.seen[key]
-	if key != "" {
-		h.seen[key] = now
-	}
-	for _, k := range slices.Sorted(maps.Keys(now)) {
-		if old, ok := was[k]; (!ok || old != now[k]) && (len(only) == 0 || slices.ContainsFunc(only, func(s string) bool { return strings.Contains(k, s) })) {
-			fmt.Fprintf(&h.out, "    %s %s\n", k, now[k])
-		}
-	}
-	for _, k := range slices.Sorted(maps.Keys(was)) {
-		if _, ok := now[k]; !ok && len(only) == 0 {
-			fmt.Fprintf(&h.out, "    %s is gone\n", k)
-		}
-	}
-}
-
-// flat puts the leaves of v into out, numbers to six figures, rows of numbers in one line.
-func (h *teller) flat(at string, v any, out map[string]string) {
-	switch v := v.(type) {
-	case map[string]any:
-		for k, x := range v {
-			h.flat(strings.TrimPrefix(at+"."+k, "."), x, out)
-		}
-	case []any:
-		if len(v) > 20 {
-			rows := map[string]string{}
-			for i, x := range v {
-				h.flat(fmt.Sprint(i), x, rows)
-			}
-			out[at] = fmt.Sprintf("%d of %.8x", len(v), sha256.Sum256(fmt.Append(nil, rows)))
-			return
-		}
-		line := ""
-		for i, x := range v {
-			n, isNumber := x.(float64)
-			if !isNumber {
-				h.flat(fmt.Sprintf("%s[%02d]", at, i), x, out)
-				continue
-			}
-			line += fmt.Sprintf(" %.6g", n)
-		}
-		if line != "" || len(v) == 0 {
-			out[at] = "[" + strings.TrimSpace(line) + "]"
-		}
-	case float64:
-		out[at] = fmt.Sprintf("%.6g", v)
-	case string:
-		// What the database dates is of this run; the desk's clock has whole seconds.
-		if t, err := time.Parse(time.RFC3339, v); err == nil && t.Nanosecond() != 0 {
-			v = "now"
-		}
-		if v == h.up && v != "" {
-			v = "$up"
-		}
-		out[at] = fmt.Sprintf("%q", v)
-	default:
-		out[at] = fmt.Sprint(v)
-	}
+	h.told.Tell(key, v, only...)
 }
 
 // files are what scripts hand in: a part of solid.Parts by its name, or one of these.
