@@ -500,54 +500,6 @@ func TestWhatIsOverIsNotTriedAgain(t *testing.T) {
 	assert.Equal(t, "cancelled", s.State)
 }
 
-// Each piece of a job is of its own file, whichever was read before it.
-func TestEachPieceIsOfItsOwnFile(t *testing.T) {
-	h := open(t)
-	w := h.worker()
-	defer func() { require.NoError(t, w.Stop(ctx)) }()
-	var pieces []desk.HandInPiece
-	for _, mm := range []float64{20, 12, 20} {
-		id, _, err := h.desk.Upload(ctx, h.cato, "a.stl", bytes.NewReader(stl(t, solid.Box(mm, 9, 5))))
-		require.NoError(t, err)
-		pieces = append(pieces, desk.HandInPiece{UploadID: id, Copies: 1})
-	}
-	job, err := h.desk.HandIn(ctx, h.cato, desk.HandIn{Purpose: recipe.Everyday, Pieces: pieces})
-	require.NoError(t, err)
-	h.until("it is checked", h.over(job))
-	for k, p := range h.view(job).PieceSet {
-		assert.InDelta(t, []float64{20, 12, 20}[k], p.Surface.SizeMM[0], 1e-6)
-	}
-}
-
-// A slice is of the part as it was ordered: scaled, and laid over.
-func TestASliceIsOfThePartAsOrdered(t *testing.T) {
-	h := open(t)
-	w := h.worker()
-	defer func() { require.NoError(t, w.Stop(ctx)) }()
-	job := h.handIn(stl(t, solid.Box(20, 12, 5)), "a.stl")
-	h.until("it is checked", h.over(job))
-	piece := h.view(job).PieceSet[0].ID
-	machines, err := h.store.Machines(ctx)
-	require.NoError(t, err)
-	for _, scale := range []float64{0, 0.5, 2} {
-		id, err := h.desk.OrderSlice(ctx, h.cato, piece, desk.SliceOrder{MachineID: machines[0].ID, Scale: scale})
-		require.NoError(t, err)
-		var s store.Slice
-		h.until("it is sliced", func() bool {
-			s, err = h.store.Slice(ctx, id)
-			require.NoError(t, err)
-			return s.State == "done" || s.State == "failed"
-		})
-		require.Equal(t, "done", s.State, s.Error)
-		by := scale
-		if scale == 0 {
-			by = 1
-		}
-		assert.InDelta(t, 5*by, s.Full.Box[1][2], 0.15)
-		assert.GreaterOrEqual(t, s.Full.Box[1][0]-s.Full.Box[0][0], 20*by-1, "around the middle of lines, the skirt's too")
-	}
-}
-
 // Each model of a file has its share of the way: what is told goes up over all of them.
 func TestProgressOfAFileOfSeveral(t *testing.T) {
 	h := open(t)
