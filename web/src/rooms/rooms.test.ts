@@ -67,6 +67,7 @@ async function room(what: Component, at = '/') {
     global: { plugins: [createVuetify({ components }), [VueQueryPlugin, { queryClient }], router] as never, stubs: { PartView: true, SliceDesk: true, HeightStrip: true } },
   })
   await flushPromises()
+  asItWas()
   return { w: shown, router }
 }
 /** A part of a room by itself. */
@@ -74,20 +75,38 @@ async function part(what: Component, props: object) {
   const queryClient = new QueryClient({ defaultOptions: { queries: { retry: false, staleTime: Infinity } } })
   shown = mount(what, { attachTo: document.body, props, global: { plugins: [createVuetify({ components }), [VueQueryPlugin, { queryClient }], makeRouter()] as never } })
   await flushPromises()
+  asItWas()
   return shown
 }
+/** What is on the page, an element a line: what it is, what it says, how it is drawn. */
+function page(e: Element, indent = ''): string {
+  if (e.matches('.v-progress-linear')) return ''
+  const mine = [...e.classList].filter((c) => !c.startsWith('v-')).map((c) => `.${c}`)
+  const set = [...e.attributes].filter((a) => !/^(class|id|for|data-v-.*|aria-(describedby|controls|owns|labelledby)|d)$/.test(a.name)).map((a) => (a.value ? `${a.name}=${a.value}` : a.name))
+  const typed = e instanceof HTMLInputElement || e instanceof HTMLTextAreaElement || e instanceof HTMLSelectElement ? [`"${e.value}"${(e as HTMLInputElement).checked ? ' ✓' : ''}`] : []
+  const says = [...e.childNodes].filter((n) => n.nodeType === Node.TEXT_NODE).map((n) => n.textContent!.trim()).filter(Boolean)
+  const line = !e.localName.endsWith('-stub') && mine.length + set.length + typed.length + says.length ? `${indent}${e.localName}${mine.join('')} ${[...set, ...typed, ...says].join(' ')}\n` : ''
+  return line + [...e.children].map((c) => page(c, line ? `${indent} ` : indent)).join('')
+}
+/** The tests say what is right; this says that nothing moved. */
+const asItWas = () => expect('\n' + page(document.body)).toMatchSnapshot()
 const press = async (key: string, shiftKey = false) => {
   document.body.dispatchEvent(new KeyboardEvent('keydown', { key, shiftKey, bubbles: true }))
   await flushPromises()
+  asItWas()
 }
 
 beforeEach(() => {
+  vi.useFakeTimers({ toFake: ['Date'], now: new Date('2026-11-26T10:00:00Z') })
   server.asked = []
   server.refuses = undefined
   const texts = { repair_steps: [{ key: 'weld', name: 'Draw corners together' }, { key: 'holes', name: 'Close holes' }], units: [{ key: 'in', name: 'inches' }], line_kinds: [] }
   server.answers = { '/session': { id: 1, name: 'Cato', role: 'coordinator' }, '/house': { house: { currency: 'EUR' }, machines: [], materials: [], recipes: [], texts } }
 })
-afterEach(() => shown?.unmount())
+afterEach(() => {
+  if (document.body.innerHTML) asItWas()
+  shown?.unmount()
+})
 
 describe('the shelf', () => {
   it('has every slip on its shelf, each with the way to its own job', async () => {
