@@ -28,6 +28,9 @@ import (
 	"jobshelf/core/shape/solid"
 	"jobshelf/internal/demo"
 	"jobshelf/internal/desk"
+	"jobshelf/internal/desk/decide"
+	"jobshelf/internal/desk/intake"
+	"jobshelf/internal/desk/people"
 	"jobshelf/internal/pgtest"
 	"jobshelf/internal/store"
 	"jobshelf/internal/work"
@@ -59,21 +62,21 @@ func fullHouse(b *testing.B) string {
 	d := &desk.Desk{Store: s, Queue: q, Now: time.Now}
 	w, err := work.Start(ctx, s, d, work.Options{Log: slog.New(slog.DiscardHandler)})
 	require.NoError(b, err)
-	cato, err := d.Named(ctx, "cato")
+	cato, err := people.Named(ctx, d, "cato")
 	require.NoError(b, err)
 	var ids []int64
 	for _, p := range solid.Parts() {
 		var file bytes.Buffer
 		require.NoError(b, modelfile.WriteSTL(&file, p.Mesh, ""))
-		up, _, err := d.Upload(ctx, cato, p.Name+".stl", &file)
+		up, _, err := intake.Upload(ctx, d, cato, p.Name+".stl", &file)
 		require.NoError(b, err)
-		id, err := d.HandIn(ctx, cato, desk.HandIn{Purpose: recipe.Everyday, NeededBy: time.Now().Format(time.DateOnly), Pieces: []desk.HandInPiece{{UploadID: up, Copies: 2}}})
+		id, err := intake.NewJob(ctx, d, cato, intake.HandIn{Purpose: recipe.Everyday, NeededBy: time.Now().Format(time.DateOnly), Pieces: []intake.HandInPiece{{UploadID: up, Copies: 2}}})
 		require.NoError(b, err)
 		ids = append(ids, id)
 	}
 	for _, id := range ids {
 		for {
-			v, err := d.Job(ctx, cato, id)
+			v, err := decide.Job(ctx, d, cato, id)
 			require.NoError(b, err)
 			if v.Check.State != "queued" && v.Check.State != "running" {
 				break

@@ -125,6 +125,22 @@ func TestWallsThatStand(t *testing.T) {
 			}
 		}
 	}
+	// The desk's rooms, from the ground up; what stands in one line does without each other.
+	rooms := [][]string{{"internal/desk"}, {"internal/desk/floor", "internal/desk/intake", "internal/desk/people"},
+		{"internal/desk/house", "internal/desk/plates", "internal/desk/decide"}}
+	heights := map[string]int{}
+	for i, line := range rooms {
+		for _, room := range line {
+			heights[module+room] = i + 1
+		}
+	}
+	for _, s := range sources(t, "internal/desk") {
+		for _, name := range s.imports {
+			if h := heights[name]; h > 0 && !s.test && s.of != "internal/desk/desktest" {
+				assert.Less(t, h, heights[module+s.of], "%s imports %s", s.path, name)
+			}
+		}
+	}
 	for _, s := range sources(t, "internal/store") {
 		ast.Inspect(s.file, func(n ast.Node) bool {
 			if f, ok := n.(*ast.Field); ok && f.Tag != nil && !s.test {

@@ -29,7 +29,8 @@ import (
 	"jobshelf/core/shape/solid"
 	"jobshelf/internal/browser"
 	"jobshelf/internal/demo"
-	"jobshelf/internal/desk"
+	"jobshelf/internal/desk/decide"
+	"jobshelf/internal/desk/plates"
 	"jobshelf/internal/pgtest"
 	"jobshelf/internal/store"
 )
@@ -190,10 +191,10 @@ func (c *client) handIn(path string) int64 {
 }
 
 // until asks for a job until it is as wanted.
-func (c *client) until(id int64, is func(desk.JobView) bool) desk.JobView {
+func (c *client) until(id int64, is func(decide.JobView) bool) decide.JobView {
 	c.t.Helper()
 	for range 6000 {
-		var v desk.JobView
+		var v decide.JobView
 		c.get(fmt.Sprintf("/jobs/%d", id), &v)
 		if is(v) {
 			return v
@@ -201,12 +202,12 @@ func (c *client) until(id int64, is func(desk.JobView) bool) desk.JobView {
 		time.Sleep(10 * time.Millisecond)
 	}
 	c.t.Fatal("waited in vain")
-	return desk.JobView{}
+	return decide.JobView{}
 }
 
-func over(v desk.JobView) bool { return v.Check.State != "queued" && v.Check.State != "running" }
+func over(v decide.JobView) bool { return v.Check.State != "queued" && v.Check.State != "running" }
 
-func checkedOnce(t testing.TB, v desk.JobView) {
+func checkedOnce(t testing.TB, v decide.JobView) {
 	t.Helper()
 	n := 0
 	for _, l := range v.History {
@@ -226,7 +227,7 @@ func TestACheckSurvivesKillingTheServer(t *testing.T) {
 	server := serve(t, url)
 	c := signIn(t, server.base, "nia")
 	id := c.handIn(ball(t, 1_200_000))
-	v := c.until(id, func(v desk.JobView) bool { return over(v) || v.Check.State == "running" && v.Check.Fraction > 0.05 })
+	v := c.until(id, func(v decide.JobView) bool { return over(v) || v.Check.State == "running" && v.Check.Fraction > 0.05 })
 	require.Equal(t, "running", v.Check.State, "the server is to die in the middle of it")
 	server.end(syscall.SIGKILL)
 
@@ -243,7 +244,7 @@ func TestWorkersShareTheQueue(t *testing.T) {
 	c := signIn(t, server.base, "nia")
 	id := c.handIn(ball(t, 1_200_000))
 	worker := start(t, "Working", "work", "--database", url)
-	c.until(id, func(v desk.JobView) bool { return over(v) || v.Check.Fraction > 0.05 })
+	c.until(id, func(v decide.JobView) bool { return over(v) || v.Check.Fraction > 0.05 })
 	worker.end(syscall.SIGKILL)
 	start(t, "Working", "work", "--database", url)
 	checkedOnce(t, c.until(id, over))
@@ -546,7 +547,7 @@ func TestLayersInTheBrowser(t *testing.T) {
 	require.NoError(t, err)
 	assert.Greater(t, len(sum.Layers), 200)
 	assert.Zero(t, sum.NozzleEndC+sum.BedEndC)
-	var slices []desk.SliceView
+	var slices []plates.SliceView
 	c.get(fmt.Sprintf("/pieces/%d/slices", v.PieceSet[0].ID), &slices)
 	states := map[string]int{}
 	for _, s := range slices {

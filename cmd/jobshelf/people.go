@@ -13,6 +13,7 @@ import (
 	"golang.org/x/term"
 
 	"jobshelf/internal/desk"
+	"jobshelf/internal/desk/people"
 	"jobshelf/internal/store"
 	"jobshelf/internal/work"
 )
@@ -84,7 +85,7 @@ func house(ctx context.Context, args []string, out, errOut io.Writer) (int, erro
 		return 2, err
 	}
 	return onDatabase(ctx, *database, func(d *desk.Desk) error {
-		if err := d.NewHouse(ctx, *name, desk.Newcomer{Login: *login, Name: *steward, Password: password}); err != nil {
+		if err := people.NewHouse(ctx, d, *name, people.Newcomer{Login: *login, Name: *steward, Password: password}); err != nil {
 			return err
 		}
 		fmt.Fprintf(out, "%s is open. Its steward signs in as %s.\n", *name, store.CanonicalLogin(*login))
@@ -121,7 +122,7 @@ func person(ctx context.Context, args []string, out, errOut io.Writer) (int, err
 			return 2, err
 		}
 	}
-	change := desk.PersonChange{}
+	change := people.PersonChange{}
 	done := "The account of %s is changed. All that went on under it has ended.\n"
 	switch what {
 	case "add":
@@ -139,9 +140,9 @@ func person(ctx context.Context, args []string, out, errOut io.Writer) (int, err
 	return onDatabase(ctx, *database, func(d *desk.Desk) error {
 		var err error
 		if what == "add" {
-			_, err = d.AddPerson(ctx, desk.Actor{}, desk.Newcomer{Login: login, Name: *name, Password: password, Role: desk.Role(role)})
+			_, err = people.AddPerson(ctx, d, desk.Actor{}, people.Newcomer{Login: login, Name: *name, Password: password, Role: desk.Role(role)})
 		} else {
-			err = d.ChangePerson(ctx, desk.Actor{}, login, change)
+			err = people.ChangePerson(ctx, d, desk.Actor{}, login, change)
 		}
 		if err == nil {
 			fmt.Fprintf(out, done, store.CanonicalLogin(login))

@@ -15,6 +15,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"jobshelf/internal/desk"
+	"jobshelf/internal/desk/decide"
+	"jobshelf/internal/desk/people"
 	"jobshelf/internal/pgtest"
 	"jobshelf/internal/store"
 )
@@ -78,15 +80,15 @@ func TestAHouseFromNothing(t *testing.T) {
 		password string
 		role     desk.Role
 	}{"edda": {"a good password", desk.Steward}, "otto": {"another password", desk.Member}} {
-		a, err := d.SignIn(ctx, login, c.password)
+		a, err := people.SignIn(ctx, d, login, c.password)
 		require.NoError(t, err, login)
 		assert.Equal(t, c.role, a.Role)
 	}
 	code, out = said(t, "", on("person", "close", "otto")...)
 	require.Zero(t, code, out)
-	_, err = d.SignIn(ctx, "otto", "another password")
-	assert.ErrorIs(t, err, desk.ErrSignIn)
-	shelf, err := d.Shelf(ctx, desk.Actor{Role: desk.Steward})
+	_, err = people.SignIn(ctx, d, "otto", "another password")
+	assert.ErrorIs(t, err, people.ErrSignIn)
+	shelf, err := decide.Shelf(ctx, d, desk.Actor{Role: desk.Steward})
 	require.NoError(t, err)
 	assert.Empty(t, shelf.Slips, "and it can be looked at")
 }
@@ -116,7 +118,7 @@ func TestStoppingLetsRequestsEnd(t *testing.T) {
 	o := serveOptions{listen: "127.0.0.1:0", database: url, noWork: true, uploadMB: 10, signIns: 10, grace: 20 * time.Second}
 	go func() {
 		ended <- serveHouse(ctx, o, io.Discard, func(ctx context.Context, d *desk.Desk, at string) error {
-			err := d.NewHouse(ctx, "Chandlery", desk.Newcomer{Login: "edda", Name: "Edda", Password: "a good password"})
+			err := people.NewHouse(ctx, d, "Chandlery", people.Newcomer{Login: "edda", Name: "Edda", Password: "a good password"})
 			address <- at
 			return err
 		})

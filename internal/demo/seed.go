@@ -13,6 +13,9 @@ import (
 	"jobshelf/core/shape/modelfile"
 	"jobshelf/core/shape/solid"
 	"jobshelf/internal/desk"
+	"jobshelf/internal/desk/decide"
+	"jobshelf/internal/desk/intake"
+	"jobshelf/internal/desk/people"
 	"jobshelf/internal/store"
 )
 
@@ -65,7 +68,7 @@ func SetUp(ctx context.Context, s *store.Store) (bool, error) {
 				return err
 			}
 		}
-		hash := desk.HashPassword(Password)
+		hash := people.HashPassword(Password)
 		for _, p := range People() {
 			p.Hash = hash
 			if _, err := tx.AddPerson(ctx, p); err != nil {
@@ -174,15 +177,15 @@ func handIn(ctx context.Context, d *desk.Desk, who desk.Actor, o order, file []b
 	if path.Ext(name) == "" {
 		name += ".stl"
 	}
-	up, _, err := d.Upload(ctx, who, name, bytes.NewReader(file))
+	up, _, err := intake.Upload(ctx, d, who, name, bytes.NewReader(file))
 	if err != nil {
 		return 0, err
 	}
-	in := desk.HandIn{Title: o.title, Purpose: o.purpose, Wish: o.wish, Pieces: []desk.HandInPiece{{UploadID: up, Copies: o.copies}}}
+	in := intake.HandIn{Title: o.title, Purpose: o.purpose, Wish: o.wish, Pieces: []intake.HandInPiece{{UploadID: up, Copies: o.copies}}}
 	if o.dueDays > 0 {
 		in.NeededBy = d.Now().AddDate(0, 0, o.dueDays).Format(time.DateOnly)
 	}
-	return d.HandIn(ctx, who, in)
+	return intake.NewJob(ctx, d, who, in)
 }
 
 // bring moves a job as far as its order says.
@@ -197,7 +200,7 @@ func bring(ctx context.Context, d *desk.Desk, who desk.Actor, id int64, o order)
 			on = r.MachineID
 		}
 	}
-	if err := d.Approve(ctx, who, id, v.Version, on); err != nil {
+	if err := decide.Approve(ctx, d, who, id, v.Version, on); err != nil {
 		return err
 	}
 	then := &desk.Desk{Store: d.Store, Queue: d.Queue, Quota: d.Quota}
@@ -206,7 +209,7 @@ func bring(ctx context.Context, d *desk.Desk, who desk.Actor, id int64, o order)
 		if step == o.step {
 			return nil
 		}
-		if err := then.Advance(ctx, who, id, 0); err != nil {
+		if err := decide.Advance(ctx, then, who, id, 0); err != nil {
 			return err
 		}
 	}
@@ -214,9 +217,9 @@ func bring(ctx context.Context, d *desk.Desk, who desk.Actor, id int64, o order)
 }
 
 // checked waits until a job's check is over.
-func checked(ctx context.Context, d *desk.Desk, who desk.Actor, id int64) (desk.JobView, error) {
+func checked(ctx context.Context, d *desk.Desk, who desk.Actor, id int64) (decide.JobView, error) {
 	for {
-		v, err := d.Job(ctx, who, id)
+		v, err := decide.Job(ctx, d, who, id)
 		if err != nil || (v.Check.State != "queued" && v.Check.State != "running") {
 			return v, err
 		}

@@ -62,8 +62,8 @@ func (b *briefs) fill(ctx context.Context, q store.Q, pieces []store.Piece) erro
 	return nil
 }
 
-// openPieces are the pieces of open jobs, by job, as far as a shelf shows them.
-func (d *Desk) openPieces(ctx context.Context, member int64) (map[int64][]store.Piece, error) {
+// OpenPieces are the pieces of open jobs, by job, as far as a shelf shows them.
+func (d *Desk) OpenPieces(ctx context.Context, member int64) (map[int64][]store.Piece, error) {
 	rows, err := d.Store.OpenPieces(ctx, member)
 	if err != nil {
 		return nil, err

@@ -24,6 +24,12 @@ import (
 	"jobshelf/core/shape/units"
 	"jobshelf/core/shop/price"
 	"jobshelf/internal/desk"
+	"jobshelf/internal/desk/decide"
+	"jobshelf/internal/desk/floor"
+	"jobshelf/internal/desk/house"
+	"jobshelf/internal/desk/intake"
+	"jobshelf/internal/desk/people"
+	"jobshelf/internal/desk/plates"
 	"jobshelf/internal/store"
 	"jobshelf/internal/told"
 )
@@ -41,9 +47,9 @@ func TestCommandsAreAnsweredAsTheyWere(t *testing.T) {
 	var jobs, pieces, slicesN int
 	actor := func() desk.Actor {
 		if r.IntN(4) > 0 {
-			return h.cato
+			return h.Cato
 		}
-		return one(h.owner, desk.Actor{ID: h.owner.ID + 1, Name: "Somebody", Role: desk.Member}, desk.Actor{ID: 1, Name: "Tess", Role: desk.Steward}).(desk.Actor)
+		return one(h.Owner, desk.Actor{ID: h.Owner.ID + 1, Name: "Somebody", Role: desk.Member}, desk.Actor{ID: 1, Name: "Tess", Role: desk.Steward}).(desk.Actor)
 	}
 	late := func(n int) int64 { // mostly one of the last
 		if r.IntN(15) == 0 {
@@ -56,38 +62,38 @@ func TestCommandsAreAnsweredAsTheyWere(t *testing.T) {
 	slice := func() int64 { return late(slicesN) }
 	where := func(n int, query string) int64 { // mostly one where it makes sense
 		var ids []int64
-		require.NoError(t, h.store.Pool.QueryRow(ctx, `SELECT array_agg(i ORDER BY i) FROM (SELECT `+query+`) AS x (i)`).Scan(&ids))
+		require.NoError(t, h.Store.Pool.QueryRow(ctx, `SELECT array_agg(i ORDER BY i) FROM (SELECT `+query+`) AS x (i)`).Scan(&ids))
 		if len(ids) == 0 || r.IntN(4) == 0 {
 			return late(n)
 		}
 		return ids[r.IntN(len(ids))]
 	}
 	version := func(job int64) int {
-		if j, err := h.store.Job(ctx, job); err == nil && r.IntN(6) > 0 {
+		if j, err := h.Store.Job(ctx, job); err == nil && r.IntN(6) > 0 {
 			return j.Version * min(1, r.IntN(5))
 		}
 		return 1 + r.IntN(9)
 	}
 	runs := func() (n int) {
-		require.NoError(t, h.store.Pool.QueryRow(ctx, `SELECT coalesce(max(id), 0) FROM run`).Scan(&n))
+		require.NoError(t, h.Store.Pool.QueryRow(ctx, `SELECT coalesce(max(id), 0) FROM run`).Scan(&n))
 		return n
 	}
 	round := func(job int64) int {
-		task, _ := h.store.TaskOf(ctx, job)
+		task, _ := h.Store.TaskOf(ctx, job)
 		return task.Round - r.IntN(8)/7
 	}
 	of := func(piece int64) int64 {
-		p, _ := h.store.Piece(ctx, piece)
+		p, _ := h.Store.Piece(ctx, piece)
 		return p.JobID
 	}
-	tall := *h.found
-	tall.Machines = append([]verdict.MachineVerdict{}, h.found.Machines...)
+	tall := *h.Found
+	tall.Machines = append([]verdict.MachineVerdict{}, h.Found.Machines...)
 	for i := range tall.Machines {
 		if i%2 == 0 {
 			tall.Machines[i].Fits, tall.Machines[i].OverMM, tall.Machines[i].ScaleToFit, tall.Machines[i].Quick = false, [3]float64{0, 0, 12.5}, 0.75, nil
 		}
 	}
-	grave := *h.found
+	grave := *h.Found
 	grave.Findings = []finding.Finding{{Check: "open surface", Grade: finding.StopsIt, Text: "It is open.", Value: 3}, {Check: "too thin", Grade: finding.Decide, Text: "It is thin.", Value: 0.2, Unit: "mm"}}
 	none := func(*store.Tx) error { return nil }
 	did := map[string]func() (any, error){
@@ -95,21 +101,21 @@ func TestCommandsAreAnsweredAsTheyWere(t *testing.T) {
 			var file bytes.Buffer
 			require.NoError(t, modelfile.WriteSTL(&file, solid.Box(float64(number(9)), 20, 10), ""))
 			name := word("box.stl", "two words_and-more.stl", `C:\evil\..\it.obj`, "../..", ".stl", "\x07", strings.Repeat("é", 200))
-			id, size, err := h.desk.Upload(ctx, actor(), name, io.LimitReader(&file, one(int64(1)<<20, int64(0), int64(90)).(int64)))
+			id, size, err := intake.Upload(ctx, h.Desk, actor(), name, io.LimitReader(&file, one(int64(1)<<20, int64(0), int64(90)).(int64)))
 			uploads = append(uploads, id)
 			return size, err
 		},
 		"HandIn": func() (any, error) {
-			in := desk.HandIn{Title: word("", "", " A title "), Purpose: recipe.Purpose(word("everyday", "quick look", "working part")), Wish: word("", "by noon "), NeededBy: word("", "", "2026-11-24", "2026-11-24", "2026-12-01", "2026-13-01"),
-				MemberID: one(int64(0), int64(0), int64(0), h.owner.ID, h.owner.ID, int64(99)).(int64)}
+			in := intake.HandIn{Title: word("", "", " A title "), Purpose: recipe.Purpose(word("everyday", "quick look", "working part")), Wish: word("", "by noon "), NeededBy: word("", "", "2026-11-24", "2026-11-24", "2026-12-01", "2026-13-01"),
+				MemberID: one(int64(0), int64(0), int64(0), h.Owner.ID, h.Owner.ID, int64(99)).(int64)}
 			for range 1 + r.IntN(2) {
 				if k := len(uploads) - 1; k >= 0 && r.IntN(15) > 0 {
-					in.Pieces, taken, uploads = append(in.Pieces, desk.HandInPiece{UploadID: uploads[k], Copies: 1 + r.IntN(4), Unit: word("", "mm", "in")}), append(taken, uploads[k]), uploads[:k]
+					in.Pieces, taken, uploads = append(in.Pieces, intake.HandInPiece{UploadID: uploads[k], Copies: 1 + r.IntN(4), Unit: word("", "mm", "in")}), append(taken, uploads[k]), uploads[:k]
 				} else {
-					in.Pieces = append(in.Pieces, desk.HandInPiece{UploadID: word(append(taken, "none")...), Copies: 1})
+					in.Pieces = append(in.Pieces, intake.HandInPiece{UploadID: word(append(taken, "none")...), Copies: 1})
 				}
 			}
-			id, err := h.desk.HandIn(ctx, actor(), in)
+			id, err := intake.NewJob(ctx, h.Desk, actor(), in)
 			if err == nil {
 				jobs = int(id)
 			}
@@ -117,10 +123,10 @@ func TestCommandsAreAnsweredAsTheyWere(t *testing.T) {
 		},
 		"RecordCheck": func() (any, error) {
 			id := where(jobs, `job_id FROM task WHERE state IN ('queued', 'running')`)
-			all, _ := h.store.Pieces(ctx, id)
-			var found []desk.Checked
+			all, _ := h.Store.Pieces(ctx, id)
+			var found []intake.Checked
 			for _, p := range all {
-				c := desk.Checked{Piece: p, Judgement: store.Judgement{Verdict: one(h.found, h.found, &tall, &grave).(*verdict.Verdict), Picture: []byte("png"), Evidence: []finding.Evidence{{Check: "too thin", Lines: [][6]float32{{1}}}}}}
+				c := intake.Checked{Piece: p, Judgement: store.Judgement{Verdict: one(h.Found, h.Found, &tall, &grave).(*verdict.Verdict), Picture: []byte("png"), Evidence: []finding.Evidence{{Check: "too thin", Lines: [][6]float32{{1}}}}}}
 				switch r.IntN(12) {
 				case 0:
 					c.Verdict, c.Problem = nil, "It is no model."
@@ -133,35 +139,44 @@ func TestCommandsAreAnsweredAsTheyWere(t *testing.T) {
 				}
 				found = append(found, c)
 			}
-			ok, err := h.desk.RecordCheck(ctx, id, round(id), found, none)
-			_ = h.store.Pool.QueryRow(ctx, `SELECT coalesce(max(id), 0) FROM piece`).Scan(&pieces)
+			ok, err := intake.RecordCheck(ctx, h.Desk, id, round(id), found, none)
+			_ = h.Store.Pool.QueryRow(ctx, `SELECT coalesce(max(id), 0) FROM piece`).Scan(&pieces)
 			return ok, err
 		},
-		"BeginCheck":  func() (any, error) { id := job(); n, err := h.desk.BeginCheck(ctx, id, round(id)); return n, err },
-		"SetAside":    func() (any, error) { id := job(); return nil, h.desk.SetAside(ctx, id, round(id), "It fell over.") },
-		"Retry":       func() (any, error) { return nil, h.desk.Retry(ctx, actor(), job()) },
-		"CancelCheck": func() (any, error) { return nil, h.desk.CancelCheck(ctx, actor(), job()) },
+		"BeginCheck": func() (any, error) {
+			id := job()
+			n, err := intake.BeginCheck(ctx, h.Desk, id, round(id))
+			return n, err
+		},
+		"SetAside": func() (any, error) {
+			id := job()
+			return nil, intake.SetAside(ctx, h.Desk, id, round(id), "It fell over.")
+		},
+		"Retry":       func() (any, error) { return nil, intake.Retry(ctx, h.Desk, actor(), job()) },
+		"CancelCheck": func() (any, error) { return nil, intake.CancelCheck(ctx, h.Desk, actor(), job()) },
 		"Progress": func() (any, error) {
 			id := job()
-			j, err := h.store.Job(ctx, id)
-			return nil, errors.Join(err, h.desk.Progress(ctx, j, round(id), "reading", 0.5))
+			j, err := h.Store.Job(ctx, id)
+			return nil, errors.Join(err, intake.Progress(ctx, h.Desk, j, round(id), "reading", 0.5))
 		},
 		"Approve": func() (any, error) {
 			id := where(jobs, `id FROM job WHERE step IN ('to decide')`)
-			return nil, h.desk.Approve(ctx, h.cato, id, version(id), one(int64(0), number(6)).(int64))
+			return nil, decide.Approve(ctx, h.Desk, h.Cato, id, version(id), one(int64(0), number(6)).(int64))
 		},
 		"SendBack": func() (any, error) {
 			id := job()
-			return nil, h.desk.SendBack(ctx, h.cato, id, version(id), word("It leans.", " ", "Too large."))
+			return nil, decide.SendBack(ctx, h.Desk, h.Cato, id, version(id), word("It leans.", " ", "Too large."))
 		},
 		"Advance": func() (any, error) {
 			id := where(jobs, `id FROM job WHERE step IN ('approved', 'on the floor', 'finishing', 'pick-up')`)
-			return nil, h.desk.Advance(ctx, h.cato, id, version(id))
+			return nil, decide.Advance(ctx, h.Desk, h.Cato, id, version(id))
 		},
-		"MoveRun": func() (any, error) { return nil, h.desk.MoveRun(ctx, h.cato, late(runs()), number(6), r.IntN(4)) },
+		"MoveRun": func() (any, error) {
+			return nil, floor.MoveRun(ctx, h.Desk, h.Cato, late(runs()), number(6), r.IntN(4))
+		},
 		"ChangePiece": func() (any, error) {
 			id := piece()
-			in := desk.PieceChange{Version: version(of(id))}
+			in := intake.PieceChange{Version: version(of(id))}
 			switch r.IntN(3) {
 			case 0:
 				in.Unit = new(word("", "cm", "in"))
@@ -170,30 +185,30 @@ func TestCommandsAreAnsweredAsTheyWere(t *testing.T) {
 			case 2:
 				in.Current = new(r.IntN(3) + 1)
 			}
-			return nil, h.desk.ChangePiece(ctx, actor(), id, in)
+			return nil, intake.ChangePiece(ctx, h.Desk, actor(), id, in)
 		},
 		"Repair": func() (any, error) {
 			id := piece()
-			return nil, h.desk.Repair(ctx, actor(), id, version(of(id)), [][]string{{"holes"}, {"weld", "turn"}, {"magic"}, {}}[r.IntN(4)])
+			return nil, intake.Repair(ctx, h.Desk, actor(), id, version(of(id)), [][]string{{"holes"}, {"weld", "turn"}, {"magic"}, {}}[r.IntN(4)])
 		},
 		"OrderSlice": func() (any, error) {
-			in := desk.SliceOrder{MachineID: number(6), Scale: one(0.0, 1.0, 0.5).(float64), Tip: slicing.Tip(word("", "x", "y"))}
+			in := plates.SliceOrder{MachineID: number(6), Scale: one(0.0, 1.0, 0.5).(float64), Tip: slicing.Tip(word("", "x", "y"))}
 			if r.IntN(2) == 0 {
 				in.Overrides = []recipe.Override{{Key: word("layer_mm", "infill_percent", "shells", "colour"), Value: word("0.28", "10", "thin"), Why: word("a test", "a test", " ")}}
 			}
 			if r.IntN(4) == 0 {
 				in.Marks = []slicing.Mark{{CornersMM: make([][3]float64, 4), PutIn: r.IntN(2) == 0, Why: word("here", "")}}
 			}
-			id, err := h.desk.OrderSlice(ctx, actor(), piece(), in)
+			id, err := plates.OrderSlice(ctx, h.Desk, actor(), piece(), in)
 			if err == nil {
 				slicesN = int(id)
 			}
 			return id, err
 		},
-		"BeginSlice": func() (any, error) { n, err := h.desk.BeginSlice(ctx, slice()); return n, err },
-		"SliceInput": func() (any, error) { in, err := h.desk.SliceInput(ctx, slice()); return in, err },
+		"BeginSlice": func() (any, error) { n, err := plates.BeginSlice(ctx, h.Desk, slice()); return n, err },
+		"SliceInput": func() (any, error) { in, err := plates.InputOf(ctx, h.Desk, slice()); return in, err },
 		"EndSlice": func() (any, error) {
-			s, err := h.store.Slice(ctx, where(slicesN, `id FROM slice WHERE state IN ('queued', 'running')`))
+			s, err := h.Store.Slice(ctx, where(slicesN, `id FROM slice WHERE state IN ('queued', 'running')`))
 			if err != nil {
 				return nil, err
 			}
@@ -203,68 +218,70 @@ func TestCommandsAreAnsweredAsTheyWere(t *testing.T) {
 			} else {
 				s.Error = "It broke."
 			}
-			return s.State, h.desk.EndSlice(ctx, s, none)
+			return s.State, plates.EndSlice(ctx, h.Desk, s, none)
 		},
-		"CancelSlice": func() (any, error) { return nil, h.desk.CancelSlice(ctx, actor(), slice()) },
-		"ChooseSlice": func() (any, error) { return nil, h.desk.ChooseSlice(ctx, actor(), where(slicesN, `id FROM slice WHERE state IN ('done')`)) },
+		"CancelSlice": func() (any, error) { return nil, plates.CancelSlice(ctx, h.Desk, actor(), slice()) },
+		"ChooseSlice": func() (any, error) {
+			return nil, plates.ChooseSlice(ctx, h.Desk, actor(), where(slicesN, `id FROM slice WHERE state IN ('done')`))
+		},
 		"AgainSlice": func() (any, error) {
-			return nil, h.desk.AgainSlice(ctx, actor(), where(slicesN, `id FROM slice WHERE state IN ('failed', 'set aside')`))
+			return nil, plates.AgainSlice(ctx, h.Desk, actor(), where(slicesN, `id FROM slice WHERE state IN ('failed', 'set aside')`))
 		},
 		"Savings": func() (any, error) {
-			ids, err := h.desk.Savings(ctx, actor(), where(slicesN, `id FROM slice WHERE state IN ('done')`))
+			ids, err := plates.Savings(ctx, h.Desk, actor(), where(slicesN, `id FROM slice WHERE state IN ('done')`))
 			if len(ids) > 0 {
 				slicesN = int(ids[len(ids)-1])
 			}
 			return ids, err
 		},
 		"SetHouse": func() (any, error) {
-			v, _ := h.desk.House(ctx)
+			v, _ := house.Read(ctx, h.Desk)
 			v.House.Version -= r.IntN(3) / 2
 			v.House.StartCents, v.House.AttendanceMin, v.House.LongestRunMin = units.Cents(r.IntN(200)), r.IntN(40), []int{0, 60, 720}[r.IntN(3)]
 			v.House.TimeZone, v.House.FilePattern = word("Europe/Amsterdam", "Asia/Tokyo", "Nowhere"), word("", "{part}-{minutes}", "{colour}")
-			return nil, h.desk.SetHouse(ctx, actor(), v.House)
+			return nil, house.SetHouse(ctx, h.Desk, actor(), v.House)
 		},
 		"SetMachine": func() (any, error) {
-			v, _ := h.desk.House(ctx)
+			v, _ := house.Read(ctx, h.Desk)
 			m := v.Machines[r.IntN(len(v.Machines))]
 			m.Version -= r.IntN(4) / 3
 			m.Data.InService, m.Data.RateCents = m.Data.Process != "material extrusion" == (r.IntN(6) == 0), units.Cents(100+r.IntN(100))
 			m.Data.NozzleMaxC, m.Data.Second.Material = one(280.0, 280.0, 200.0).(float64), word("", m.Data.Second.Material, "Brass")
-			return nil, h.desk.SetMachine(ctx, actor(), m)
+			return nil, house.SetMachine(ctx, h.Desk, actor(), m)
 		},
 		"SetMaterial": func() (any, error) {
-			v, _ := h.desk.House(ctx)
+			v, _ := house.Read(ctx, h.Desk)
 			m := v.Materials[r.IntN(len(v.Materials))]
 			m.Data.SpoolCents, m.Data.NozzleMaxC = units.Cents(2000+r.IntN(900)), m.Data.NozzleMaxC-float64(r.IntN(5)/4*40)
-			return nil, h.desk.SetMaterial(ctx, actor(), m)
+			return nil, house.SetMaterial(ctx, h.Desk, actor(), m)
 		},
 		"SetRecipe": func() (any, error) {
-			v, _ := h.desk.House(ctx)
+			v, _ := house.Read(ctx, h.Desk)
 			x := v.Recipes[r.IntN(len(v.Recipes))]
 			x.Data.InfillPercent, x.Data.NozzleC, x.MaterialID = float64(r.IntN(100)), x.Data.NozzleC+float64(r.IntN(5)/4*90), one(x.MaterialID, x.MaterialID, int64(99)).(int64)
 			x.Data.Name, x.Data.Purpose = "Mine", "everyday"
-			return nil, h.desk.SetRecipe(ctx, actor(), x)
+			return nil, house.SetRecipe(ctx, h.Desk, actor(), x)
 		},
 		"Version": func() (any, error) {
-			p, v, err := h.desk.Version(ctx, actor(), piece(), r.IntN(4))
+			p, v, err := intake.Version(ctx, h.Desk, actor(), piece(), r.IntN(4))
 			return []any{p, v}, err
 		},
-		"Evidence":   func() (any, error) { return h.desk.Evidence(ctx, actor(), piece(), r.IntN(3)) },
-		"Slices":     func() (any, error) { return h.desk.Slices(ctx, actor(), piece()) },
-		"Picture":    func() (any, error) { return h.desk.Picture(ctx, actor(), piece(), r.IntN(3)) },
-		"Surface":    func() (any, error) { return h.desk.Surface(ctx, actor(), piece(), r.IntN(3)) },
-		"ModelFile":  func() (any, error) { return h.desk.ModelFile(ctx, actor(), piece(), r.IntN(3)) },
-		"Layers":     func() (any, error) { return h.desk.Layers(ctx, actor(), slice()) },
-		"Program":    func() (any, error) { return h.desk.Program(ctx, actor(), slice()) },
-		"Standing":   func() (any, error) { return h.desk.Standing(ctx, actor(), slice()) },
-		"Storage":    func() (any, error) { return h.desk.Storage(ctx, actor()) },
-		"People":     func() (any, error) { return h.desk.People(ctx) },
-		"CheckInput": func() (any, error) { return h.desk.CheckInput(ctx, job()) },
+		"Evidence":   func() (any, error) { return intake.Evidence(ctx, h.Desk, actor(), piece(), r.IntN(3)) },
+		"Slices":     func() (any, error) { return plates.Slices(ctx, h.Desk, actor(), piece()) },
+		"Picture":    func() (any, error) { return intake.Picture(ctx, h.Desk, actor(), piece(), r.IntN(3)) },
+		"Surface":    func() (any, error) { return intake.Surface(ctx, h.Desk, actor(), piece(), r.IntN(3)) },
+		"ModelFile":  func() (any, error) { return intake.ModelFile(ctx, h.Desk, actor(), piece(), r.IntN(3)) },
+		"Layers":     func() (any, error) { return plates.Layers(ctx, h.Desk, actor(), slice()) },
+		"Program":    func() (any, error) { return plates.Program(ctx, h.Desk, actor(), slice()) },
+		"Standing":   func() (any, error) { return plates.Standing(ctx, h.Desk, actor(), slice()) },
+		"Storage":    func() (any, error) { return intake.Storage(ctx, h.Desk, actor()) },
+		"People":     func() (any, error) { return people.People(ctx, h.Desk) },
+		"CheckInput": func() (any, error) { return intake.InputOf(ctx, h.Desk, job()) },
 		"AddPerson": func() (any, error) {
-			return h.desk.AddPerson(ctx, actor(), desk.Newcomer{Login: word("Ada ", "b", "", "nia", "tab\t"), Name: word("Ada L", " "), Password: word("long enough it is", "short"), Role: desk.Role(word("member", "steward", "guest"))})
+			return people.AddPerson(ctx, h.Desk, actor(), people.Newcomer{Login: word("Ada ", "b", "", "nia", "tab\t"), Name: word("Ada L", " "), Password: word("long enough it is", "short"), Role: desk.Role(word("member", "steward", "guest"))})
 		},
 		"ChangePerson": func() (any, error) {
-			return nil, h.desk.ChangePerson(ctx, actor(), word("ada", "tess", "nobody"), desk.PersonChange{Role: new(desk.Role(word("member", "coordinator", "king"))), Close: r.IntN(3) == 0})
+			return nil, people.ChangePerson(ctx, h.Desk, actor(), word("ada", "tess", "nobody"), people.PersonChange{Role: new(desk.Role(word("member", "coordinator", "king"))), Close: r.IntN(3) == 0})
 		},
 	}
 	often := strings.Fields("Upload Upload Upload HandIn HandIn HandIn RecordCheck RecordCheck RecordCheck RecordCheck RecordCheck BeginCheck Approve Approve Approve Advance Advance Advance MoveRun MoveRun " +
@@ -295,17 +312,17 @@ func TestCommandsAreAnsweredAsTheyWere(t *testing.T) {
 			book.Tell(name, got)
 		}
 		if k%15 == 14 {
-			shelf, err := h.desk.Shelf(ctx, actor())
+			shelf, err := decide.Shelf(ctx, h.Desk, actor())
 			require.NoError(t, err)
 			book.Tell("shelf", shelf)
-			floor, err := h.desk.Floor(ctx)
+			floor, err := floor.Floor(ctx, h.Desk)
 			require.NoError(t, err)
 			book.Tell("floor", floor)
 			id := job()
-			if v, err := h.desk.Job(ctx, actor(), id); err == nil {
+			if v, err := decide.Job(ctx, h.Desk, actor(), id); err == nil {
 				book.Tell(fmt.Sprint("job ", id), v)
 			}
-			book.Line("    queue %d %v", h.queue.last, h.queue.cancelled)
+			book.Line("    queue %d %v", h.Queue.Last, h.Queue.Cancelled)
 		}
 	}
 	golden.Assert(t, book.String(), "commands.txt")

@@ -7,11 +7,13 @@ import (
 	"strings"
 	"testing"
 
+	"jobshelf/internal/desk/house"
+	"jobshelf/internal/desk/intake"
+	"jobshelf/internal/desk/plates"
+
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
-
-	"jobshelf/internal/desk"
 )
 
 // Whatever a form sends is taken up to each limit and refused past it, and the refusal
@@ -30,30 +32,30 @@ func TestFieldsAreTakenUpToTheirLimits(t *testing.T) {
 		field          string
 		taken, refused string // values, with blanks and commas between
 	}{
-		{desk.HandIn{}, "title", long(120), long(121)},
-		{desk.HandIn{}, "wish", long(1000), long(1001)},
-		{desk.HandIn{}, "purpose", `"quick look", "everyday", "working part"`, `"", "Everyday", 1`},
-		{desk.HandIn{}, "needed_by", `"", "2031-12-31"`, `"2031-12-31 ", "31.12.2031", "2031-12-3"`},
-		{desk.HandIn{}, "pieces", many(1, piece) + "," + many(50, piece), "[]," + many(51, piece)},
-		{desk.HandInPiece{}, "upload_id", long(1) + "," + long(60), `"",` + long(61)},
-		{desk.HandInPiece{}, "copies", "1, 999", "0, 1000, 1.5"},
-		{desk.HandInPiece{}, "unit", units, `"", "yd"`},
-		{desk.PieceChange{}, "version", "1", "0"},
-		{desk.PieceChange{}, "copies", "1, 999", "0, 1000"},
-		{desk.PieceChange{}, "current", "1", "0"},
-		{desk.PieceChange{}, "unit", `"", ` + units, `"yd"`},
-		{desk.SliceOrder{}, "overrides", "[]," + many(60, override), many(61, override)},
-		{desk.SliceOrder{}, "marks", "[]," + many(60, mark), many(61, mark)},
-		{desk.SliceOrder{}, "scale", "0, 100", "-0.1, 100.1"},
-		{desk.SliceOrder{}, "tip", `"", "x", "y"`, `"z"`},
-		{desk.House{}, "name", long(1) + "," + long(80), `"",` + long(81)},
-		{desk.House{}, "locale", `"de",` + long(20), `"d",` + long(21)},
-		{desk.House{}, "currency", `"EUR"`, `"eur", "EURO", "EU"`},
-		{desk.House{}, "time_zone", long(1) + "," + long(60), `"",` + long(61)},
-		{desk.House{}, "attendance_min", "0, 600", "-1, 601"},
-		{desk.House{}, "start_cents", "0, 100000", "-1, 100001"},
-		{desk.House{}, "longest_run_min", "0, 100000", "-1, 100001"},
-		{desk.House{}, "file_pattern", `"",` + long(200), long(201)},
+		{intake.HandIn{}, "title", long(120), long(121)},
+		{intake.HandIn{}, "wish", long(1000), long(1001)},
+		{intake.HandIn{}, "purpose", `"quick look", "everyday", "working part"`, `"", "Everyday", 1`},
+		{intake.HandIn{}, "needed_by", `"", "2031-12-31"`, `"2031-12-31 ", "31.12.2031", "2031-12-3"`},
+		{intake.HandIn{}, "pieces", many(1, piece) + "," + many(50, piece), "[]," + many(51, piece)},
+		{intake.HandInPiece{}, "upload_id", long(1) + "," + long(60), `"",` + long(61)},
+		{intake.HandInPiece{}, "copies", "1, 999", "0, 1000, 1.5"},
+		{intake.HandInPiece{}, "unit", units, `"", "yd"`},
+		{intake.PieceChange{}, "version", "1", "0"},
+		{intake.PieceChange{}, "copies", "1, 999", "0, 1000"},
+		{intake.PieceChange{}, "current", "1", "0"},
+		{intake.PieceChange{}, "unit", `"", ` + units, `"yd"`},
+		{plates.SliceOrder{}, "overrides", "[]," + many(60, override), many(61, override)},
+		{plates.SliceOrder{}, "marks", "[]," + many(60, mark), many(61, mark)},
+		{plates.SliceOrder{}, "scale", "0, 100", "-0.1, 100.1"},
+		{plates.SliceOrder{}, "tip", `"", "x", "y"`, `"z"`},
+		{house.House{}, "name", long(1) + "," + long(80), `"",` + long(81)},
+		{house.House{}, "locale", `"de",` + long(20), `"d",` + long(21)},
+		{house.House{}, "currency", `"EUR"`, `"eur", "EURO", "EU"`},
+		{house.House{}, "time_zone", long(1) + "," + long(60), `"",` + long(61)},
+		{house.House{}, "attendance_min", "0, 600", "-1, 601"},
+		{house.House{}, "start_cents", "0, 100000", "-1, 100001"},
+		{house.House{}, "longest_run_min", "0, 100000", "-1, 100001"},
+		{house.House{}, "file_pattern", `"",` + long(200), long(201)},
 	} {
 		registry := huma.NewMapRegistry("#/components/schemas/", huma.DefaultSchemaNamer)
 		schema := registry.Schema(reflect.TypeOf(c.of), false, "")

@@ -13,6 +13,11 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"jobshelf/internal/desk"
+	"jobshelf/internal/desk/decide"
+	"jobshelf/internal/desk/desktest"
+	"jobshelf/internal/desk/intake"
+	"jobshelf/internal/desk/people"
+	"jobshelf/internal/desk/plates"
 	"jobshelf/internal/pgtest"
 	"jobshelf/internal/store"
 )
@@ -74,12 +79,12 @@ func TestTheOldHouse(t *testing.T) {
 	var then map[int64]fact
 	require.NoError(t, json.Unmarshal(raw, &then))
 	noon := time.Date(2026, 11, 24, 11, 0, 0, 0, time.UTC)
-	d := &desk.Desk{Store: s, Queue: &queue{}, Now: func() time.Time { return noon }}
-	who, err := d.Named(ctx, "cato")
+	d := &desk.Desk{Store: s, Queue: &desktest.Queue{}, Now: func() time.Time { return noon }}
+	who, err := people.Named(ctx, d, "cato")
 	require.NoError(t, err)
 	steps := map[string]bool{}
 	for id, want := range then {
-		v, err := d.Job(ctx, who, id)
+		v, err := decide.Job(ctx, d, who, id)
 		require.NoError(t, err)
 		got := fact{Title: v.Title, Step: v.Step, Reason: v.Reason, Check: v.Check.State, Member: v.Member, Purpose: v.Purpose, Wish: v.Wish, NeededBy: v.NeededBy, Machine: v.Machine,
 			Seconds: v.Seconds, Grams: v.Grams, Price: int64(v.Price)}
@@ -88,7 +93,7 @@ func TestTheOldHouse(t *testing.T) {
 		}
 		for _, p := range v.PieceSet {
 			x := piece{Name: p.Name, Copies: p.Copies, Current: p.Current, Versions: len(p.Versions), Unit: p.Unit}
-			slices, err := d.Slices(ctx, who, p.ID)
+			slices, err := plates.Slices(ctx, d, who, p.ID)
 			require.NoError(t, err)
 			for _, s := range slices {
 				y := slice{State: s.State, Chosen: s.Chosen, Version: s.Version, Scale: s.Scale, Overrides: len(s.Overrides)}
@@ -120,12 +125,12 @@ func TestTheOldHouse(t *testing.T) {
 	for _, step := range everyStep {
 		assert.True(t, steps[step], "no job is %s", step)
 	}
-	shelf, err := d.Shelf(ctx, who)
+	shelf, err := decide.Shelf(ctx, d, who)
 	require.NoError(t, err)
 	assert.Len(t, shelf.Slips, len(then)-2, "all but what was fetched and sent back")
 	// And what was begun then goes on: the job that waits to be decided on can be.
-	require.NoError(t, d.Approve(ctx, who, 1, 0, 0))
-	require.NoError(t, d.Retry(ctx, who, 3))
+	require.NoError(t, decide.Approve(ctx, d, who, 1, 0, 0))
+	require.NoError(t, intake.Retry(ctx, d, who, 3))
 }
 
 // A program that is older than its database does not touch it.

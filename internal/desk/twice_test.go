@@ -14,6 +14,10 @@ import (
 
 	"jobshelf/core/shape/mesh/repair"
 	"jobshelf/internal/desk"
+	"jobshelf/internal/desk/decide"
+	"jobshelf/internal/desk/floor"
+	"jobshelf/internal/desk/intake"
+	"jobshelf/internal/desk/plates"
 	"jobshelf/internal/store"
 )
 
@@ -26,79 +30,81 @@ type scene struct {
 	round               int
 }
 
-func (h *house) scene(checked bool) scene {
-	job, piece := h.toDecide()
-	m := h.machines[0].ID
-	s := scene{job: job, piece: piece, done: h.sliced(piece, m, 4000), counts: h.sliced(piece, m, 5000)}
-	require.NoError(h.t, h.desk.ChooseSlice(ctx, h.cato, s.counts))
+func (h *home) scene(checked bool) scene {
+	job, piece := h.ToDecide()
+	m := h.Machines[0].ID
+	s := scene{job: job, piece: piece, done: h.Sliced(piece, m, 4000), counts: h.Sliced(piece, m, 5000)}
+	require.NoError(h.T, plates.ChooseSlice(ctx, h.Desk, h.Cato, s.counts))
 	var err error
-	s.waits, err = h.desk.OrderSlice(ctx, h.cato, piece, desk.SliceOrder{MachineID: m})
-	require.NoError(h.t, err)
+	s.waits, err = plates.OrderSlice(ctx, h.Desk, h.Cato, piece, plates.SliceOrder{MachineID: m})
+	require.NoError(h.T, err)
 	if !checked {
-		require.NoError(h.t, h.desk.Retry(ctx, h.cato, job)) // a check is on its way
+		require.NoError(h.T, intake.Retry(ctx, h.Desk, h.Cato, job)) // a check is on its way
 	}
-	t, err := h.store.TaskOf(ctx, job)
-	require.NoError(h.t, err)
-	s.version, s.round = h.job(job).Version, t.Round
+	t, err := h.Store.TaskOf(ctx, job)
+	require.NoError(h.T, err)
+	s.version, s.round = h.Job(job).Version, t.Round
 	return s
 }
 
 // command is something that is done to a scene.
 type command struct {
 	name string
-	do   func(h *house, s scene) error
+	do   func(h *home, s scene) error
 }
 
 func commands() []command {
 	three, seven := 3, 7
 	return []command{
-		{"approve", func(h *house, s scene) error { return h.desk.Approve(ctx, h.cato, s.job, 0, h.machines[0].ID) }},
-		{"send back", func(h *house, s scene) error { return h.desk.SendBack(ctx, h.cato, s.job, s.version, "It leans.") }},
-		{"copies", func(h *house, s scene) error {
-			return h.desk.ChangePiece(ctx, h.cato, s.piece, desk.PieceChange{Version: s.version, Copies: &three})
+		{"approve", func(h *home, s scene) error { return decide.Approve(ctx, h.Desk, h.Cato, s.job, 0, h.Machines[0].ID) }},
+		{"send back", func(h *home, s scene) error {
+			return decide.SendBack(ctx, h.Desk, h.Cato, s.job, s.version, "It leans.")
 		}},
-		{"more copies", func(h *house, s scene) error {
-			return h.desk.ChangePiece(ctx, h.cato, s.piece, desk.PieceChange{Copies: &seven})
+		{"copies", func(h *home, s scene) error {
+			return intake.ChangePiece(ctx, h.Desk, h.Cato, s.piece, intake.PieceChange{Version: s.version, Copies: &three})
 		}},
-		{"repair", func(h *house, s scene) error {
-			return h.desk.Repair(ctx, h.cato, s.piece, s.version, []string{string(repair.Weld)})
+		{"more copies", func(h *home, s scene) error {
+			return intake.ChangePiece(ctx, h.Desk, h.Cato, s.piece, intake.PieceChange{Copies: &seven})
 		}},
-		{"retry", func(h *house, s scene) error { return h.desk.Retry(ctx, h.cato, s.job) }},
-		{"cancel the check", func(h *house, s scene) error { return h.desk.CancelCheck(ctx, h.cato, s.job) }},
-		{"end of the check", func(h *house, s scene) error {
-			p, err := h.store.Piece(ctx, s.piece)
+		{"repair", func(h *home, s scene) error {
+			return intake.Repair(ctx, h.Desk, h.Cato, s.piece, s.version, []string{string(repair.Weld)})
+		}},
+		{"retry", func(h *home, s scene) error { return intake.Retry(ctx, h.Desk, h.Cato, s.job) }},
+		{"cancel the check", func(h *home, s scene) error { return intake.CancelCheck(ctx, h.Desk, h.Cato, s.job) }},
+		{"end of the check", func(h *home, s scene) error {
+			p, err := h.Store.Piece(ctx, s.piece)
 			if err != nil {
 				return err
 			}
 			p.Copies, p.Current = 1, 1 // as it was when the check began
-			ok, err := h.desk.RecordCheck(ctx, s.job, s.round, []desk.Checked{{Piece: p, Judgement: store.Judgement{Verdict: h.found}}}, func(*store.Tx) error { return nil })
+			ok, err := intake.RecordCheck(ctx, h.Desk, s.job, s.round, []intake.Checked{{Piece: p, Judgement: store.Judgement{Verdict: h.Found}}}, func(*store.Tx) error { return nil })
 			if err == nil && !ok {
 				err = errors.New("the round is over")
 			}
 			return err
 		}},
-		{"order", func(h *house, s scene) error {
-			_, err := h.desk.OrderSlice(ctx, h.cato, s.piece, desk.SliceOrder{MachineID: h.machines[0].ID})
+		{"order", func(h *home, s scene) error {
+			_, err := plates.OrderSlice(ctx, h.Desk, h.Cato, s.piece, plates.SliceOrder{MachineID: h.Machines[0].ID})
 			return err
 		}},
-		{"choose", func(h *house, s scene) error { return h.desk.ChooseSlice(ctx, h.cato, s.done) }},
-		{"choose again", func(h *house, s scene) error { return h.desk.ChooseSlice(ctx, h.cato, s.counts) }},
-		{"cancel a slice", func(h *house, s scene) error { return h.desk.CancelSlice(ctx, h.cato, s.waits) }},
-		{"end of a slice", func(h *house, s scene) error { return h.endSlice(s.waits, 6000) }},
+		{"choose", func(h *home, s scene) error { return plates.ChooseSlice(ctx, h.Desk, h.Cato, s.done) }},
+		{"choose again", func(h *home, s scene) error { return plates.ChooseSlice(ctx, h.Desk, h.Cato, s.counts) }},
+		{"cancel a slice", func(h *home, s scene) error { return plates.CancelSlice(ctx, h.Desk, h.Cato, s.waits) }},
+		{"end of a slice", func(h *home, s scene) error { return h.EndSlice(s.waits, 6000) }},
 	}
 }
 
 // told is all that a scene came to, without numbers that count up over scenes.
-func (h *house) told(s scene) string {
-	v := h.job(s.job)
-	t, err := h.store.TaskOf(ctx, s.job)
-	require.NoError(h.t, err)
+func (h *home) told(s scene) string {
+	v := h.Job(s.job)
+	t, err := h.Store.TaskOf(ctx, s.job)
+	require.NoError(h.T, err)
 	out := []string{fmt.Sprintf("%s %q v%d, check %s %+d", v.Step, v.Reason, v.Version-s.version, t.State, t.Round-s.round)}
 	for _, p := range v.PieceSet {
 		out = append(out, fmt.Sprintf("%d copies, version %d", p.Copies, p.Current))
 	}
-	slicesOf, err := h.store.Slices(ctx, s.piece)
-	require.NoError(h.t, err)
+	slicesOf, err := h.Store.Slices(ctx, s.piece)
+	require.NoError(h.T, err)
 	for _, x := range slicesOf {
 		out = append(out, fmt.Sprintf("slice of %d %s, counts %v, figures %v", x.Version, x.State, x.Chosen, x.Full != nil))
 	}
@@ -115,9 +121,9 @@ func (h *house) told(s scene) string {
 var numbers = regexp.MustCompile(`\d+`)
 
 // held keeps lanes, and jobs if any, until it is let go; let go when so many wait.
-func (h *house) held(jobs []int64, waiting int, start func()) {
-	h.t.Helper()
-	require.NoError(h.t, h.store.InTx(ctx, func(tx *store.Tx) error {
+func (h *home) held(jobs []int64, waiting int, start func()) {
+	h.T.Helper()
+	require.NoError(h.T, h.Store.InTx(ctx, func(tx *store.Tx) error {
 		if err := tx.LockLanes(ctx); err != nil {
 			return err
 		}
@@ -129,7 +135,7 @@ func (h *house) held(jobs []int64, waiting int, start func()) {
 		start()
 		for end := time.Now().Add(20 * time.Second); ; time.Sleep(time.Millisecond) { // for a hung test
 			var n int
-			row := h.store.Pool.QueryRow(ctx, `SELECT count(*) FROM pg_stat_activity WHERE datname = current_database() AND wait_event_type = 'Lock'`)
+			row := h.Store.Pool.QueryRow(ctx, `SELECT count(*) FROM pg_stat_activity WHERE datname = current_database() AND wait_event_type = 'Lock'`)
 			if err := row.Scan(&n); err != nil {
 				return err
 			}
@@ -188,10 +194,10 @@ func TestTwoAtATime(t *testing.T) {
 }
 
 // clear takes a scene's run off its lane.
-func (h *house) clear(s scene) {
-	h.t.Helper()
-	for v := h.job(s.job); v.Run != nil && v.Run.State != "finished"; v = h.job(s.job) {
-		require.NoError(h.t, h.desk.Advance(ctx, h.cato, s.job, 0))
+func (h *home) clear(s scene) {
+	h.T.Helper()
+	for v := h.Job(s.job); v.Run != nil && v.Run.State != "finished"; v = h.Job(s.job) {
+		require.NoError(h.T, decide.Advance(ctx, h.Desk, h.Cato, s.job, 0))
 	}
 }
 
@@ -199,15 +205,15 @@ func (h *house) clear(s scene) {
 // stand in the end as some order of these gives, and each of these waits for the lanes.
 func TestLanesAreChangedByOneAtATime(t *testing.T) {
 	h := open(t)
-	machine := h.emptyLane()
+	machine := h.EmptyLane()
 	var jobs []int64
 	for range 4 {
-		job, _ := h.toDecide()
-		require.NoError(t, h.desk.Approve(ctx, h.cato, job, 0, machine))
+		job, _ := h.ToDecide()
+		require.NoError(t, decide.Approve(ctx, h.Desk, h.Cato, job, 0, machine))
 		jobs = append(jobs, job)
 	}
-	assert.ErrorContains(t, h.desk.Advance(ctx, h.cato, jobs[1], 0), "comes before it")
-	fresh, _ := h.toDecide()
+	assert.ErrorContains(t, decide.Advance(ctx, h.Desk, h.Cato, jobs[1], 0), "comes before it")
+	fresh, _ := h.ToDecide()
 	first := jobs[3] // comes to stand first, if it is moved last
 	for round, order := range [][]change{
 		{{"move", jobs[3], 0}, {"move", jobs[2], 0}, {"approve", fresh, 0}},
@@ -229,11 +235,11 @@ func TestLanesAreChangedByOneAtATime(t *testing.T) {
 				go func() {
 					switch c.what {
 					case "move":
-						errs <- h.desk.MoveRun(ctx, h.cato, h.job(c.job).Run.ID, machine, c.place)
+						errs <- floor.MoveRun(ctx, h.Desk, h.Cato, h.Job(c.job).Run.ID, machine, c.place)
 					case "approve":
-						errs <- h.desk.Approve(ctx, h.cato, c.job, 0, machine)
+						errs <- decide.Approve(ctx, h.Desk, h.Cato, c.job, 0, machine)
 					default:
-						errs <- h.desk.Advance(ctx, h.cato, c.job, 0)
+						errs <- decide.Advance(ctx, h.Desk, h.Cato, c.job, 0)
 					}
 				}()
 			}
@@ -303,7 +309,7 @@ func permuted(all []change, visit func([]change)) {
 	next(0)
 }
 
-func (h *house) lineOf(machine int64) *line {
+func (h *home) lineOf(machine int64) *line {
 	q := &line{}
 	for _, r := range h.lane(machine) {
 		q.jobs = append(q.jobs, r.JobID)
@@ -314,8 +320,8 @@ func (h *house) lineOf(machine int64) *line {
 	return q
 }
 
-func (h *house) lane(machine int64) []store.Run {
-	all, err := h.store.Lanes(ctx)
-	require.NoError(h.t, err)
+func (h *home) lane(machine int64) []store.Run {
+	all, err := h.Store.Lanes(ctx)
+	require.NoError(h.T, err)
 	return slices.DeleteFunc(all, func(r store.Run) bool { return r.MachineID != machine })
 }

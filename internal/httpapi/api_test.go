@@ -24,6 +24,9 @@ import (
 	"jobshelf/core/shape/solid"
 	"jobshelf/internal/demo"
 	"jobshelf/internal/desk"
+	"jobshelf/internal/desk/decide"
+	"jobshelf/internal/desk/house"
+	"jobshelf/internal/desk/plates"
 	"jobshelf/internal/httpapi"
 	"jobshelf/internal/pgtest"
 	"jobshelf/internal/work"
@@ -33,8 +36,8 @@ func TestMain(m *testing.M) { pgtest.Main(m) }
 
 var ctx = context.Background()
 
-// house is a server with the demo house, without jobs, and a worker.
-type house struct {
+// home is a server with the demo house, without jobs, and a worker.
+type home struct {
 	t    *testing.T
 	api  *httpapi.Server
 	desk *desk.Desk
@@ -44,7 +47,7 @@ type house struct {
 	slept []time.Duration
 }
 
-func open(t *testing.T) *house {
+func open(t *testing.T) *home {
 	t.Helper()
 	h := idle(t)
 	h.work()
@@ -52,7 +55,7 @@ func open(t *testing.T) *house {
 }
 
 // idle is a house in which nobody works on what is queued yet.
-func idle(t *testing.T) *house {
+func idle(t *testing.T) *home {
 	t.Helper()
 	s := pgtest.New(t)
 	_, err := demo.SetUp(ctx, s)
@@ -62,20 +65,20 @@ func idle(t *testing.T) *house {
 	// A Tuesday at noon: the demo house is open.
 	noon := time.Date(2026, 11, 24, 11, 0, 0, 0, time.UTC)
 	d := &desk.Desk{Store: s, Queue: q, Now: func() time.Time { return noon }}
-	h := &house{t: t, desk: d, jar: map[string]*http.Cookie{}}
+	h := &home{t: t, desk: d, jar: map[string]*http.Cookie{}}
 	h.serve(httpapi.Config{})
 	return h
 }
 
 // work has a worker begin.
-func (h *house) work() {
+func (h *home) work() {
 	w, err := work.Start(ctx, h.desk.Store, h.desk, work.Options{Log: slog.New(slog.DiscardHandler)})
 	require.NoError(h.t, err)
 	h.t.Cleanup(func() { assert.NoError(h.t, w.Stop(context.Background())) })
 }
 
 // serve makes the house's server anew.
-func (h *house) serve(c httpapi.Config) {
+func (h *home) serve(c httpapi.Config) {
 	c.Desk, c.Log, c.UploadBytes = h.desk, slog.New(slog.DiscardHandler), 4<<20
 	c.Wait = func(_ context.Context, d time.Duration) error { h.slept = append(h.slept, d); return nil }
 	h.api = httpapi.New(c)
@@ -103,7 +106,7 @@ func (a answer) into(t *testing.T, v any) {
 	require.NoError(t, json.Unmarshal(a.body, v), "%s", a.body)
 }
 
-func (h *house) call(method, path string, body any) answer {
+func (h *home) call(method, path string, body any) answer {
 	h.t.Helper()
 	var r io.Reader
 	contentType := "application/json"
@@ -124,7 +127,7 @@ func (h *house) call(method, path string, body any) answer {
 	return h.send(req)
 }
 
-func (h *house) send(req *http.Request) answer {
+func (h *home) send(req *http.Request) answer {
 	w := httptest.NewRecorder()
 	h.api.ServeHTTP(w, req)
 	for _, c := range w.Result().Cookies() {
@@ -136,7 +139,7 @@ func (h *house) send(req *http.Request) answer {
 }
 
 // signIn makes the following calls somebody's; "" is nobody's.
-func (h *house) signIn(login string) {
+func (h *home) signIn(login string) {
 	h.t.Helper()
 	h.as = login
 	if login == "" || h.jar[login] != nil {
@@ -158,7 +161,7 @@ func stl(t testing.TB, part string) []byte {
 	return nil
 }
 
-func (h *house) handIn(file []byte, name string, more map[string]any) int64 {
+func (h *home) handIn(file []byte, name string, more map[string]any) int64 {
 	h.t.Helper()
 	a := h.call("POST", "/uploads?name="+name, file)
 	require.Equal(h.t, 201, a.code, "%s", a.body)
@@ -183,10 +186,10 @@ func (h *house) handIn(file []byte, name string, more map[string]any) int64 {
 }
 
 // job waits until a check is over and shows the job.
-func (h *house) job(id int64) desk.JobView {
+func (h *home) job(id int64) decide.JobView {
 	h.t.Helper()
 	for {
-		var v desk.JobView
+		var v decide.JobView
 		a := h.call("GET", fmt.Sprintf("/jobs/%d", id), nil)
 		require.Equal(h.t, 200, a.code, "%s", a.body)
 		a.into(h.t, &v)
@@ -197,12 +200,12 @@ func (h *house) job(id int64) desk.JobView {
 	}
 }
 
-func (h *house) approve(v desk.JobView, machineID int64) answer {
+func (h *home) approve(v decide.JobView, machineID int64) answer {
 	return h.call("POST", fmt.Sprintf("/jobs/%d/approve", v.ID), map[string]any{"version": v.Version, "machine_id": machineID})
 }
 
-func (h *house) machine(name string) int64 {
-	var v desk.HouseView
+func (h *home) machine(name string) int64 {
+	var v house.HouseView
 	h.call("GET", "/house", nil).into(h.t, &v)
 	for _, m := range v.Machines {
 		if m.Data.Name == name {
@@ -323,10 +326,10 @@ func TestSignInIsGuarded(t *testing.T) {
 }
 
 // slice waits until a slice is over.
-func (h *house) slice(piece, id int64) desk.SliceView {
+func (h *home) slice(piece, id int64) plates.SliceView {
 	h.t.Helper()
 	for {
-		var all []desk.SliceView
+		var all []plates.SliceView
 		h.call("GET", fmt.Sprintf("/pieces/%d/slices", piece), nil).into(h.t, &all)
 		for _, s := range all {
 			if s.ID == id && s.State != "queued" && s.State != "running" {

@@ -9,6 +9,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"jobshelf/internal/desk"
+	"jobshelf/internal/desk/people"
 )
 
 // anyone is the least role of the operations that need no sign-in.
@@ -79,7 +80,7 @@ func (s *Server) guard(ctx huma.Context, next func(huma.Context)) {
 		s.sessions.Put(ctx.Context(), seenKey, time.Now().Unix())
 	}
 	ctx = huma.WithContext(ctx, going)
-	a, err := s.Desk.Who(ctx.Context(), id)
+	a, err := people.Who(ctx.Context(), s.Desk, id)
 	switch {
 	case errors.Is(err, desk.ErrNotFound):
 		_ = huma.WriteErr(s.api, ctx, http.StatusUnauthorized, signInFirst)

@@ -14,6 +14,11 @@ import (
 
 	"jobshelf/core/judge/finding"
 	"jobshelf/internal/desk"
+	"jobshelf/internal/desk/decide"
+	"jobshelf/internal/desk/floor"
+	"jobshelf/internal/desk/house"
+	"jobshelf/internal/desk/intake"
+	"jobshelf/internal/desk/people"
 )
 
 type body[T any] struct{ Body T }
@@ -60,7 +65,7 @@ func (s *Server) sessionRoutes() {
 	}) (*body[desk.Actor], error) {
 		lasts(ctx) // a try after many wrong ones waits
 		a, err := s.signIn(ctx, in.r, in.w, in.Body.Login, in.Body.Password)
-		if errors.Is(err, desk.ErrSignIn) {
+		if errors.Is(err, people.ErrSignIn) {
 			return nil, huma.Error401Unauthorized("The login or the password is wrong.")
 		}
 		if err != nil {
@@ -86,13 +91,13 @@ func (s *Server) sessionRoutes() {
 		return nil, nil
 	})
 	register(s, desk.Member, op("set-password", "PUT", "/session/password", "Change the own password"), func(ctx context.Context, in *body[newPassword]) (*none, error) {
-		return nil, s.Desk.ChangePassword(ctx, actorOf(ctx), in.Body.Old, in.Body.New, s.sessionOf(ctx))
+		return nil, people.ChangePassword(ctx, s.Desk, actorOf(ctx), in.Body.Old, in.Body.New, s.sessionOf(ctx))
 	})
-	register(s, desk.Member, op("storage", "GET", "/storage", "How much room the files take, and how much there is"), func(ctx context.Context, _ *none) (*body[desk.StorageView], error) {
-		return ok(s.Desk.Storage(ctx, actorOf(ctx)))
+	register(s, desk.Member, op("storage", "GET", "/storage", "How much room the files take, and how much there is"), func(ctx context.Context, _ *none) (*body[intake.StorageView], error) {
+		return ok(intake.Storage(ctx, s.Desk, actorOf(ctx)))
 	})
 	register(s, desk.Coordinator, op("people", "GET", "/people", "Everybody of the house"), func(ctx context.Context, _ *none) (*body[[]desk.Actor], error) {
-		return ok(s.Desk.People(ctx))
+		return ok(people.People(ctx, s.Desk))
 	})
 }
 
@@ -102,32 +107,32 @@ type newPassword struct {
 }
 
 func (s *Server) houseRoutes() {
-	register(s, desk.Member, op("house", "GET", "/house", "Machines, materials, recipes, prices and hours"), func(ctx context.Context, _ *none) (*body[desk.HouseView], error) {
-		return ok(s.Desk.House(ctx))
+	register(s, desk.Member, op("house", "GET", "/house", "Machines, materials, recipes, prices and hours"), func(ctx context.Context, _ *none) (*body[house.HouseView], error) {
+		return ok(house.Read(ctx, s.Desk))
 	})
-	register(s, desk.Steward, op("set-house", "PUT", "/house", "Change name, hours and fees"), func(ctx context.Context, in *body[desk.House]) (*none, error) {
-		return nil, s.Desk.SetHouse(ctx, actorOf(ctx), in.Body)
+	register(s, desk.Steward, op("set-house", "PUT", "/house", "Change name, hours and fees"), func(ctx context.Context, in *body[house.House]) (*none, error) {
+		return nil, house.SetHouse(ctx, s.Desk, actorOf(ctx), in.Body)
 	})
 	register(s, desk.Steward, op("set-machine", "PUT", "/machines/{id}", "Change a machine"), func(ctx context.Context, in *struct {
 		ID   int64 `path:"id"`
-		Body desk.MachineView
+		Body house.MachineView
 	}) (*none, error) {
 		in.Body.ID = in.ID
-		return nil, s.Desk.SetMachine(ctx, actorOf(ctx), in.Body)
+		return nil, house.SetMachine(ctx, s.Desk, actorOf(ctx), in.Body)
 	})
 	register(s, desk.Steward, op("set-material", "PUT", "/materials/{id}", "Change a material"), func(ctx context.Context, in *struct {
 		ID   int64 `path:"id"`
-		Body desk.MaterialView
+		Body house.MaterialView
 	}) (*none, error) {
 		in.Body.ID = in.ID
-		return nil, s.Desk.SetMaterial(ctx, actorOf(ctx), in.Body)
+		return nil, house.SetMaterial(ctx, s.Desk, actorOf(ctx), in.Body)
 	})
 	register(s, desk.Steward, op("set-recipe", "PUT", "/recipes/{id}", "Change a recipe"), func(ctx context.Context, in *struct {
 		ID   int64 `path:"id"`
-		Body desk.RecipeView
+		Body house.RecipeView
 	}) (*none, error) {
 		in.Body.ID = in.ID
-		return nil, s.Desk.SetRecipe(ctx, actorOf(ctx), in.Body)
+		return nil, house.SetRecipe(ctx, s.Desk, actorOf(ctx), in.Body)
 	})
 }
 
@@ -155,17 +160,17 @@ type Versioned struct {
 }
 
 func (s *Server) jobRoutes() {
-	steadyAnswer(s, desk.Member, op("shelf", "GET", "/jobs", "The open jobs: all for a coordinator, a member's own"), whole, func(ctx context.Context, _ *Tagged) (desk.ShelfView, error) {
-		return s.Desk.Shelf(ctx, actorOf(ctx))
+	steadyAnswer(s, desk.Member, op("shelf", "GET", "/jobs", "The open jobs: all for a coordinator, a member's own"), whole, func(ctx context.Context, _ *Tagged) (decide.ShelfView, error) {
+		return decide.Shelf(ctx, s.Desk, actorOf(ctx))
 	})
 	handIn := op("hand-in", "POST", "/jobs", "Make a job of uploaded files")
 	handIn.DefaultStatus = http.StatusCreated
-	register(s, desk.Member, handIn, func(ctx context.Context, in *body[desk.HandIn]) (*body[created], error) {
-		id, err := s.Desk.HandIn(ctx, actorOf(ctx), in.Body)
+	register(s, desk.Member, handIn, func(ctx context.Context, in *body[intake.HandIn]) (*body[created], error) {
+		id, err := intake.NewJob(ctx, s.Desk, actorOf(ctx), in.Body)
 		return ok(created{id}, err)
 	})
-	steadyAnswer(s, desk.Member, op("job", "GET", "/jobs/{id}", "One job with its ladder and history"), func(in *taggedID) string { return fmt.Sprint(in.ID) }, func(ctx context.Context, in *taggedID) (desk.JobView, error) {
-		return s.Desk.Job(ctx, actorOf(ctx), in.ID)
+	steadyAnswer(s, desk.Member, op("job", "GET", "/jobs/{id}", "One job with its ladder and history"), func(in *taggedID) string { return fmt.Sprint(in.ID) }, func(ctx context.Context, in *taggedID) (decide.JobView, error) {
+		return decide.Job(ctx, s.Desk, actorOf(ctx), in.ID)
 	})
 	register(s, desk.Coordinator, op("approve", "POST", "/jobs/{id}/approve", "Queue a job on a machine"), func(ctx context.Context, in *struct {
 		ByID
@@ -174,7 +179,7 @@ func (s *Server) jobRoutes() {
 			MachineID int64 `json:"machine_id,omitempty" doc:"0 or left out: the proposed machine"`
 		}
 	}) (*none, error) {
-		return nil, s.Desk.Approve(ctx, actorOf(ctx), in.ID, in.Body.Version, in.Body.MachineID)
+		return nil, decide.Approve(ctx, s.Desk, actorOf(ctx), in.ID, in.Body.Version, in.Body.MachineID)
 	})
 	register(s, desk.Coordinator, op("send-back", "POST", "/jobs/{id}/send-back", "Say no, with a reason"), func(ctx context.Context, in *struct {
 		ByID
@@ -183,25 +188,25 @@ func (s *Server) jobRoutes() {
 			Reason string `json:"reason" maxLength:"2000"`
 		}
 	}) (*none, error) {
-		return nil, s.Desk.SendBack(ctx, actorOf(ctx), in.ID, in.Body.Version, in.Body.Reason)
+		return nil, decide.SendBack(ctx, s.Desk, actorOf(ctx), in.ID, in.Body.Version, in.Body.Reason)
 	})
 	register(s, desk.Coordinator, op("advance", "POST", "/jobs/{id}/advance", "Started, finished, ready, fetched: one step on"), func(ctx context.Context, in *struct {
 		ByID
 		Body Versioned
 	}) (*none, error) {
-		return nil, s.Desk.Advance(ctx, actorOf(ctx), in.ID, in.Body.Version)
+		return nil, decide.Advance(ctx, s.Desk, actorOf(ctx), in.ID, in.Body.Version)
 	})
 	register(s, desk.Member, op("check-again", "POST", "/jobs/{id}/check", "Check a job again"), func(ctx context.Context, in *ByID) (*none, error) {
-		return nil, s.Desk.Retry(ctx, actorOf(ctx), in.ID)
+		return nil, intake.Retry(ctx, s.Desk, actorOf(ctx), in.ID)
 	})
 	register(s, desk.Member, op("cancel-check", "DELETE", "/jobs/{id}/check", "Stop a check"), func(ctx context.Context, in *ByID) (*none, error) {
-		return nil, s.Desk.CancelCheck(ctx, actorOf(ctx), in.ID)
+		return nil, intake.CancelCheck(ctx, s.Desk, actorOf(ctx), in.ID)
 	})
 }
 
 func (s *Server) floorRoutes() {
-	steadyAnswer(s, desk.Coordinator, op("floor", "GET", "/floor", "Machines, their lanes and the opening hours"), whole, func(ctx context.Context, _ *Tagged) (desk.FloorView, error) {
-		return s.Desk.Floor(ctx)
+	steadyAnswer(s, desk.Coordinator, op("floor", "GET", "/floor", "Machines, their lanes and the opening hours"), whole, func(ctx context.Context, _ *Tagged) (floor.FloorView, error) {
+		return floor.Floor(ctx, s.Desk)
 	})
 	register(s, desk.Coordinator, op("move-run", "POST", "/runs/{id}/move", "Put a run at a place of a lane"), func(ctx context.Context, in *struct {
 		ByID
@@ -210,7 +215,7 @@ func (s *Server) floorRoutes() {
 			Place     int   `json:"place" minimum:"0" maximum:"10000" doc:"Among the queued runs, from 0"`
 		}
 	}) (*none, error) {
-		return nil, s.Desk.MoveRun(ctx, actorOf(ctx), in.ID, in.Body.MachineID, in.Body.Place)
+		return nil, floor.MoveRun(ctx, s.Desk, actorOf(ctx), in.ID, in.Body.MachineID, in.Body.Place)
 	})
 }
 
@@ -240,23 +245,23 @@ func (s *Server) fileRoutes() {
 			}
 			return line.SetReadDeadline(t)
 		}}
-		id, size, err := s.Desk.Upload(ctx, actorOf(ctx), in.Name, body)
+		id, size, err := intake.Upload(ctx, s.Desk, actorOf(ctx), in.Name, body)
 		return ok(arrived{id, size}, err)
 	})
 	s.api.OpenAPI().Paths["/uploads"].Post.RequestBody = &huma.RequestBody{Required: true,
 		Content: map[string]*huma.MediaType{"application/octet-stream": {}}}
 
-	s.ofPiece("piece-picture", "/pieces/{id}/picture", "The part's picture, PNG", s.Desk.Picture)
-	s.ofPiece("piece-view", "/pieces/{id}/view", "The part's surface for the 3D view (see docs/view-format.md)", s.Desk.Surface)
-	s.ofPiece("piece-file", "/pieces/{id}/file", "A version's file: version=1 is the file as it came", s.Desk.ModelFile)
+	s.ofPiece("piece-picture", "/pieces/{id}/picture", "The part's picture, PNG", intake.Picture)
+	s.ofPiece("piece-view", "/pieces/{id}/view", "The part's surface for the 3D view (see docs/view-format.md)", intake.Surface)
+	s.ofPiece("piece-file", "/pieces/{id}/file", "A version's file: version=1 is the file as it came", intake.ModelFile)
 	register(s, desk.Member, op("piece-evidence", "GET", "/pieces/{id}/evidence", "Lines and faces of the findings, mm"), func(ctx context.Context, in *ofVersion) (*body[[]finding.Evidence], error) {
-		return ok(s.Desk.Evidence(ctx, actorOf(ctx), in.ID, in.Version))
+		return ok(intake.Evidence(ctx, s.Desk, actorOf(ctx), in.ID, in.Version))
 	})
 	register(s, desk.Member, op("change-piece", "PUT", "/pieces/{id}", "Say a piece's unit, its copies, or which version counts"), func(ctx context.Context, in *struct {
 		ByID
-		Body desk.PieceChange
+		Body intake.PieceChange
 	}) (*none, error) {
-		return nil, s.Desk.ChangePiece(ctx, actorOf(ctx), in.ID, in.Body)
+		return nil, intake.ChangePiece(ctx, s.Desk, actorOf(ctx), in.ID, in.Body)
 	})
 	register(s, desk.Coordinator, op("repair-piece", "POST", "/pieces/{id}/repair", "Make a mended version"), func(ctx context.Context, in *struct {
 		ByID
@@ -265,7 +270,7 @@ func (s *Server) fileRoutes() {
 			Steps []string `json:"steps" minItems:"1" maxItems:"20"`
 		}
 	}) (*none, error) {
-		return nil, s.Desk.Repair(ctx, actorOf(ctx), in.ID, in.Body.Version, in.Body.Steps)
+		return nil, intake.Repair(ctx, s.Desk, actorOf(ctx), in.ID, in.Body.Version, in.Body.Steps)
 	})
 }
 
@@ -276,15 +281,17 @@ type ofVersion struct {
 }
 
 // ofPiece registers a download of something of a piece's version.
-func (s *Server) ofPiece(id, path, summary string, open func(context.Context, desk.Actor, int64, int) (desk.Download, error)) {
+func (s *Server) ofPiece(id, path, summary string, open func(context.Context, *desk.Desk, desk.Actor, int64, int) (desk.Download, error)) {
 	download(s, id, path, summary, func(ctx context.Context, in *ofVersion) (desk.Download, error) {
-		return open(ctx, actorOf(ctx), in.ID, in.Version)
+		return open(ctx, s.Desk, actorOf(ctx), in.ID, in.Version)
 	})
 }
 
 // ofSlice registers a download of something of a slice's.
-func (s *Server) ofSlice(id, path, summary string, open func(context.Context, desk.Actor, int64) (desk.Download, error)) {
-	download(s, id, path, summary, func(ctx context.Context, in *ByID) (desk.Download, error) { return open(ctx, actorOf(ctx), in.ID) })
+func (s *Server) ofSlice(id, path, summary string, open func(context.Context, *desk.Desk, desk.Actor, int64) (desk.Download, error)) {
+	download(s, id, path, summary, func(ctx context.Context, in *ByID) (desk.Download, error) {
+		return open(ctx, s.Desk, actorOf(ctx), in.ID)
+	})
 }
 
 // download registers a download: open it, send it.

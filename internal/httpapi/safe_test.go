@@ -24,6 +24,10 @@ import (
 
 	"jobshelf/internal/demo"
 	"jobshelf/internal/desk"
+	"jobshelf/internal/desk/decide"
+	"jobshelf/internal/desk/house"
+	"jobshelf/internal/desk/intake"
+	"jobshelf/internal/desk/people"
 	"jobshelf/internal/httpapi"
 	"jobshelf/internal/pgtest"
 	"jobshelf/internal/store"
@@ -34,7 +38,7 @@ import (
 func TestUnstorableTextsAreRefusedWithTheirField(t *testing.T) {
 	h := open(t)
 	h.signIn("tess")
-	var house desk.HouseView
+	var house house.HouseView
 	h.call("GET", "/house", nil).into(t, &house)
 	machine := house.Machines[0]
 	machine.Data.ColourName = "blue\x00"
@@ -130,7 +134,7 @@ func TestUnchangedAnswersAreTagged(t *testing.T) {
 	// What is kept for one is not shown to another.
 	h.signIn("nia")
 	assert.Equal(t, 404, h.call("GET", job, nil).code)
-	var shelf desk.ShelfView
+	var shelf decide.ShelfView
 	h.call("GET", "/jobs", nil).into(t, &shelf)
 	assert.Empty(t, shelf.Slips)
 }
@@ -154,7 +158,7 @@ func TestReadingWritesNothing(t *testing.T) {
 }
 
 // live serves the house on a real connection.
-func (h *house) live() string {
+func (h *home) live() string {
 	s := httptest.NewServer(h.api)
 	h.t.Cleanup(func() {
 		h.api.EndStreams()
@@ -163,7 +167,7 @@ func (h *house) live() string {
 	return s.URL + "/api"
 }
 
-func (h *house) request(method, url string, body io.Reader) *http.Request {
+func (h *home) request(method, url string, body io.Reader) *http.Request {
 	req, err := http.NewRequest(method, url, body)
 	require.NoError(h.t, err)
 	req.AddCookie(h.jar[h.as])
@@ -181,20 +185,20 @@ func eventually(t *testing.T, what string, is func() bool) {
 // Whatever ends a session (signing out, a new password, another role, a closed
 // account) ends its streams and uploads in flight, and only its.
 func TestWhatGoesOnInASessionEndsWithIt(t *testing.T) {
-	for name, end := range map[string]func(h *house, at string){
-		"signing out": func(h *house, at string) {
+	for name, end := range map[string]func(h *home, at string){
+		"signing out": func(h *home, at string) {
 			r, err := http.DefaultClient.Do(h.request("DELETE", at+"/session", nil))
 			require.NoError(h.t, err)
 			assert.Equal(h.t, 204, r.StatusCode)
 		},
-		"a password set anew": func(h *house, _ string) {
-			require.NoError(h.t, h.desk.ChangePerson(ctx, desk.Actor{}, "nia", desk.PersonChange{Password: new("something new")}))
+		"a password set anew": func(h *home, _ string) {
+			require.NoError(h.t, people.ChangePerson(ctx, h.desk, desk.Actor{}, "nia", people.PersonChange{Password: new("something new")}))
 		},
-		"another role": func(h *house, _ string) {
-			require.NoError(h.t, h.desk.ChangePerson(ctx, desk.Actor{}, "NIA", desk.PersonChange{Role: new(desk.Coordinator)}))
+		"another role": func(h *home, _ string) {
+			require.NoError(h.t, people.ChangePerson(ctx, h.desk, desk.Actor{}, "NIA", people.PersonChange{Role: new(desk.Coordinator)}))
 		},
-		"a closed account": func(h *house, _ string) {
-			require.NoError(h.t, h.desk.ChangePerson(ctx, desk.Actor{}, "nia", desk.PersonChange{Close: true}))
+		"a closed account": func(h *home, _ string) {
+			require.NoError(h.t, people.ChangePerson(ctx, h.desk, desk.Actor{}, "nia", people.PersonChange{Close: true}))
 			h.as = ""
 			assert.Equal(h.t, 401, h.call("POST", "/session", map[string]string{"login": "nia", "password": demo.Password}).code)
 			h.as = "nia"
@@ -310,7 +314,7 @@ func TestSigningOutBesideWhatIsDone(t *testing.T) {
 	}
 }
 
-func (h *house) count(sql string) (n int) {
+func (h *home) count(sql string) (n int) {
 	h.t.Helper()
 	require.NoError(h.t, h.desk.Store.Pool.QueryRow(ctx, sql).Scan(&n))
 	return n
@@ -341,7 +345,7 @@ func TestPasswordsCanBeChanged(t *testing.T) {
 	assert.Equal(t, 401, h.call("POST", "/session", map[string]string{"login": "nia", "password": demo.Password}).code)
 	assert.Equal(t, 200, h.call("POST", "/session", map[string]string{"login": "nia", "password": "a new password"}).code)
 	var last *desk.Conflict
-	require.ErrorAs(t, h.desk.ChangePerson(ctx, desk.Actor{}, "tess", desk.PersonChange{Close: true}), &last)
+	require.ErrorAs(t, people.ChangePerson(ctx, h.desk, desk.Actor{}, "tess", people.PersonChange{Close: true}), &last)
 	assert.Contains(t, last.Text, "last steward")
 }
 
@@ -464,7 +468,7 @@ func TestWhoGetsWhichEvent(t *testing.T) {
 			}
 		}()
 	}
-	nia, err := h.desk.Named(ctx, "nia")
+	nia, err := people.Named(ctx, h.desk, "nia")
 	require.NoError(t, err)
 	for _, e := range []store.Event{{Kind: "job", Job: 7, Owner: nia.ID}, {Kind: "progress", Job: 7, Owner: nia.ID, Fraction: 0.5, Doing: "checking"},
 		{Kind: store.SessionEnded, Session: "somebody's"}, {Kind: "lane"}, {Kind: "house"}} {
@@ -492,9 +496,9 @@ func TestRoomForFilesIsBounded(t *testing.T) {
 		return h.call("POST", "/uploads?name=x.stl", bytes.Repeat([]byte{fill}, n))
 	}
 	require.Equal(t, 201, put(200_000, 'a').code)
-	var room desk.StorageView
+	var room intake.StorageView
 	h.call("GET", "/storage", nil).into(t, &room)
-	assert.Equal(t, desk.StorageView{UsedBytes: 200_000, LimitBytes: 300_000}, room)
+	assert.Equal(t, intake.StorageView{UsedBytes: 200_000, LimitBytes: 300_000}, room)
 	a := put(150_000, 'b')
 	assert.Equal(t, 507, a.code)
 	assert.Contains(t, string(a.body), "more than 0.3 MB")
@@ -603,7 +607,7 @@ func TestTheDatabaseAwayAndHung(t *testing.T) {
 	require.NoError(t, err)
 	q, err := work.NewQueue(s)
 	require.NoError(t, err)
-	h := &house{t: t, desk: &desk.Desk{Store: s, Queue: q, Now: time.Now}, jar: map[string]*http.Cookie{}}
+	h := &home{t: t, desk: &desk.Desk{Store: s, Queue: q, Now: time.Now}, jar: map[string]*http.Cookie{}}
 	h.api = httpapi.New(httpapi.Config{Desk: h.desk, Log: slog.New(slog.DiscardHandler), Patience: 300 * time.Millisecond})
 	h.signIn("cato")
 	health := func(path string) int {

@@ -26,6 +26,7 @@ import (
 	"github.com/go-chi/chi/v5/middleware"
 
 	"jobshelf/internal/desk"
+	"jobshelf/internal/desk/intake"
 )
 
 // Config is what a server is made of.
@@ -256,7 +257,7 @@ func (s *Server) refusal(ctx context.Context, err error) error {
 	var clash *desk.Conflict
 	var status huma.StatusError
 	var tooLarge *http.MaxBytesError
-	var full *desk.NoRoom
+	var full *intake.NoRoom
 	switch cause := context.Cause(ctx); {
 	case err == nil:
 		return nil

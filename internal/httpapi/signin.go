@@ -20,6 +20,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"jobshelf/internal/desk"
+	"jobshelf/internal/desk/people"
 )
 
 // brake slows sign-ins down after wrong tries: of an account however it is spelled,
@@ -227,11 +228,11 @@ func (s *Server) signIn(ctx context.Context, r *http.Request, w http.ResponseWri
 	keys := []string{"account " + desk.CanonicalLogin(login), "address " + s.addressOf(r)}
 	known := ""
 	if slices.ContainsFunc(r.Cookies(), func(c *http.Cookie) bool { return strings.HasPrefix(c.Name, knownCookie) }) {
-		a, err := s.Desk.Named(ctx, login)
+		a, err := people.Named(ctx, s.Desk, login)
 		if err == nil {
 			known, err = s.knownBrowser(ctx, r, a.ID)
 		}
-		if err != nil && !errors.Is(err, desk.ErrSignIn) {
+		if err != nil && !errors.Is(err, people.ErrSignIn) {
 			return desk.Actor{}, err
 		}
 	}
@@ -246,8 +247,8 @@ func (s *Server) signIn(ctx context.Context, r *http.Request, w http.ResponseWri
 		return desk.Actor{}, huma.ErrorWithHeaders(huma.Error429TooManyRequests("Too many tries at a time. Wait a little and try again."),
 			http.Header{"Retry-After": {strconv.Itoa(int(math.Ceil(d.Seconds())))}})
 	}
-	a, err := s.Desk.SignIn(ctx, login, password)
-	if errors.Is(err, desk.ErrSignIn) {
+	a, err := people.SignIn(ctx, s.Desk, login, password)
+	if errors.Is(err, people.ErrSignIn) {
 		s.brake.failed(keys...)
 	}
 	if err == nil && known == "" {

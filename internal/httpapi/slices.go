@@ -6,6 +6,7 @@ import (
 
 	"jobshelf/core/print/recipe"
 	"jobshelf/internal/desk"
+	"jobshelf/internal/desk/plates"
 )
 
 type ordered struct {
@@ -20,30 +21,30 @@ func (s *Server) sliceRoutes() {
 	order.DefaultStatus = http.StatusCreated
 	register(s, desk.Coordinator, order, func(ctx context.Context, in *struct {
 		ByID
-		Body desk.SliceOrder
+		Body plates.SliceOrder
 	}) (*body[created], error) {
-		id, err := s.Desk.OrderSlice(ctx, actorOf(ctx), in.ID, in.Body)
+		id, err := plates.OrderSlice(ctx, s.Desk, actorOf(ctx), in.ID, in.Body)
 		return ok(created{id}, err)
 	})
-	register(s, desk.Member, op("slices", "GET", "/pieces/{id}/slices", "A piece's slices"), func(ctx context.Context, in *ByID) (*body[[]desk.SliceView], error) {
-		return ok(s.Desk.Slices(ctx, actorOf(ctx), in.ID))
+	register(s, desk.Member, op("slices", "GET", "/pieces/{id}/slices", "A piece's slices"), func(ctx context.Context, in *ByID) (*body[[]plates.SliceView], error) {
+		return ok(plates.Slices(ctx, s.Desk, actorOf(ctx), in.ID))
 	})
 	register(s, desk.Coordinator, op("cancel-slice", "DELETE", "/slices/{id}", "Stop a slice"), func(ctx context.Context, in *ByID) (*none, error) {
-		return nil, s.Desk.CancelSlice(ctx, actorOf(ctx), in.ID)
+		return nil, plates.CancelSlice(ctx, s.Desk, actorOf(ctx), in.ID)
 	})
 	register(s, desk.Coordinator, op("choose-slice", "POST", "/slices/{id}/choose", "Let a slice count"), func(ctx context.Context, in *ByID) (*none, error) {
-		return nil, s.Desk.ChooseSlice(ctx, actorOf(ctx), in.ID)
+		return nil, plates.ChooseSlice(ctx, s.Desk, actorOf(ctx), in.ID)
 	})
 	register(s, desk.Coordinator, op("slice-again", "POST", "/slices/{id}/again", "Try a slice once more that failed or was set aside"), func(ctx context.Context, in *ByID) (*none, error) {
-		return nil, s.Desk.AgainSlice(ctx, actorOf(ctx), in.ID)
+		return nil, plates.AgainSlice(ctx, s.Desk, actorOf(ctx), in.ID)
 	})
 	save := op("savings", "POST", "/slices/{id}/savings", "Slice what would save time against it")
 	save.DefaultStatus = http.StatusCreated
 	register(s, desk.Coordinator, save, func(ctx context.Context, in *ByID) (*body[ordered], error) {
-		ids, err := s.Desk.Savings(ctx, actorOf(ctx), in.ID)
+		ids, err := plates.Savings(ctx, s.Desk, actorOf(ctx), in.ID)
 		return ok(ordered{ids}, err)
 	})
-	s.ofSlice("slice-layers", "/slices/{id}/layers", "Its layers (see docs/view-format.md)", s.Desk.Layers)
-	s.ofSlice("slice-gcode", "/slices/{id}/gcode", "Its G-code", s.Desk.Program)
-	s.ofSlice("slice-plate", "/slices/{id}/plate", "The part as it stands on the plate, 3MF", s.Desk.Standing)
+	s.ofSlice("slice-layers", "/slices/{id}/layers", "Its layers (see docs/view-format.md)", plates.Layers)
+	s.ofSlice("slice-gcode", "/slices/{id}/gcode", "Its G-code", plates.Program)
+	s.ofSlice("slice-plate", "/slices/{id}/plate", "The part as it stands on the plate, 3MF", plates.Standing)
 }

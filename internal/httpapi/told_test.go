@@ -41,7 +41,7 @@ func TestTold(t *testing.T) {
 			t.Parallel()
 			script, err := os.ReadFile(name) //nolint:gosec // beside the test
 			require.NoError(t, err)
-			h := &teller{house: open(t)}
+			h := &teller{home: open(t)}
 			for line := range strings.Lines(string(script)) {
 				h.line(strings.TrimSpace(line))
 			}
@@ -51,7 +51,7 @@ func TestTold(t *testing.T) {
 }
 
 type teller struct {
-	*house
+	*home
 	told told.Book
 	up   string
 	v    any

@@ -26,6 +26,7 @@ import (
 	"jobshelf/core/shape/units"
 	"jobshelf/core/shop/option"
 	"jobshelf/internal/desk"
+	"jobshelf/internal/desk/intake"
 	"jobshelf/internal/store"
 )
 
@@ -68,11 +69,11 @@ func (w *checkWorker) Work(ctx context.Context, job *river.Job[CheckArgs]) error
 		return ctx.Err()
 	}
 	if t.Round == job.Args.Round && t.Tries >= MaxTries { // the last one's worker died
-		err := w.desk.SetAside(ctx, job.Args.Job, job.Args.Round, tooOften(t.Tries))
+		err := intake.SetAside(ctx, w.desk, job.Args.Job, job.Args.Round, tooOften(t.Tries))
 		w.log.Error("a check was set aside", "job", job.Args.Job, "begun", t.Tries, "err", err)
 		return over(ctx, err)
 	}
-	try, err := w.desk.BeginCheck(ctx, job.Args.Job, job.Args.Round)
+	try, err := intake.BeginCheck(ctx, w.desk, job.Args.Job, job.Args.Round)
 	if err == nil {
 		err = w.check(ctx, job)
 	}
@@ -85,7 +86,7 @@ func (w *checkWorker) Work(ctx context.Context, job *river.Job[CheckArgs]) error
 		return errors.Join(err, w.store.RequeueTask(late, job.Args.Job, job.Args.Round, true))
 	}
 	if last, reason := verdictOn(w.log, "check", job.Args.Job, try, err); last {
-		return over(ctx, w.desk.SetAside(late, job.Args.Job, job.Args.Round, reason))
+		return over(ctx, intake.SetAside(late, w.desk, job.Args.Job, job.Args.Round, reason))
 	}
 	return errors.Join(err, w.store.RequeueTask(late, job.Args.Job, job.Args.Round, false))
 }
@@ -104,11 +105,11 @@ func over(ctx context.Context, err error) error {
 }
 
 func (w *checkWorker) check(ctx context.Context, job *river.Job[CheckArgs]) error {
-	in, err := w.desk.CheckInput(ctx, job.Args.Job)
+	in, err := intake.InputOf(ctx, w.desk, job.Args.Job)
 	if err != nil {
 		return err
 	}
-	var found []desk.Checked
+	var found []intake.Checked
 	var kept keptFile
 	for i, p := range in.Pieces {
 		report := w.reporter(ctx, in.Job, job.Args.Round, i, len(in.Pieces))
@@ -122,7 +123,7 @@ func (w *checkWorker) check(ctx context.Context, job *river.Job[CheckArgs]) erro
 		}
 		found = append(found, c...)
 	}
-	ended, err := w.desk.RecordCheck(ctx, job.Args.Job, job.Args.Round, found, func(tx *store.Tx) error {
+	ended, err := intake.RecordCheck(ctx, w.desk, job.Args.Job, job.Args.Round, found, func(tx *store.Tx) error {
 		_, err := river.JobCompleteTx[*riverpgxv5.Driver](ctx, tx.Raw(), job)
 		return err
 	})
@@ -146,18 +147,18 @@ type keptFile struct {
 
 // piece checks one piece. A file that has not been taken apart yet gives one
 // result for each model in it.
-func (w *checkWorker) piece(ctx context.Context, p store.Piece, in desk.CheckInput, kept *keptFile, r *reporter) ([]desk.Checked, error) {
+func (w *checkWorker) piece(ctx context.Context, p store.Piece, in intake.CheckInput, kept *keptFile, r *reporter) ([]intake.Checked, error) {
 	if err := r.tell("reading", 0, true); err != nil {
 		return nil, err
 	}
-	first := desk.Checked{Piece: p}
+	first := intake.Checked{Piece: p}
 	if p.BlobID == nil {
 		return w.mend(ctx, p, in, kept, r)
 	}
 	program, err := w.program(ctx, p, in, r)
 	if err == nil && program != nil {
 		first.Verdict, first.Piece.Part = program, 0
-		return []desk.Checked{first}, nil
+		return []intake.Checked{first}, nil
 	}
 	var file *modelfile.File
 	if err == nil {
@@ -165,7 +166,7 @@ func (w *checkWorker) piece(ctx context.Context, p store.Piece, in desk.CheckInp
 	}
 	if refused, ok := refusal(err); ok {
 		first.Problem = refused
-		return []desk.Checked{first}, nil
+		return []intake.Checked{first}, nil
 	}
 	if err != nil {
 		return nil, err
@@ -179,7 +180,7 @@ func (w *checkWorker) piece(ctx context.Context, p store.Piece, in desk.CheckInp
 			return nil, fmt.Errorf("piece %d: the file has no model %d", p.ID, part)
 		}
 		first.Judgement, err = w.judge(ctx, p, file, part, in, r)
-		return []desk.Checked{first}, err
+		return []intake.Checked{first}, err
 	}
 	return w.takeApart(ctx, p, file, in, r)
 }
@@ -187,14 +188,14 @@ func (w *checkWorker) piece(ctx context.Context, p store.Piece, in desk.CheckInp
 // maxModels bounds how many pieces a file becomes.
 const maxModels = 200
 
-func (w *checkWorker) takeApart(ctx context.Context, p store.Piece, file *modelfile.File, in desk.CheckInput, r *reporter) ([]desk.Checked, error) {
+func (w *checkWorker) takeApart(ctx context.Context, p store.Piece, file *modelfile.File, in intake.CheckInput, r *reporter) ([]intake.Checked, error) {
 	if len(file.Models) > maxModels {
-		return []desk.Checked{{Piece: p, Judgement: store.Judgement{
+		return []intake.Checked{{Piece: p, Judgement: store.Judgement{
 			Problem: fmt.Sprintf("The file holds %d different models, the limit is %d. Hand them in as several files.", len(file.Models), maxModels)}}}, nil
 	}
-	var out []desk.Checked
+	var out []intake.Checked
 	for i, m := range file.Models {
-		c := desk.Checked{Piece: p, New: i > 0}
+		c := intake.Checked{Piece: p, New: i > 0}
 		c.Piece.Part, c.Piece.Copies = i, min(99999, p.Copies*m.Copies())
 		if len(file.Models) > 1 {
 			c.Piece.Name = fmt.Sprintf("%s, %s", p.Name, cmp.Or(m.Name, fmt.Sprintf("model %d", i+1)))
@@ -226,7 +227,7 @@ func refusal(err error) (string, bool) {
 }
 
 // program gives the verdict on a file of G-code; nil if it is something else.
-func (w *checkWorker) program(ctx context.Context, p store.Piece, in desk.CheckInput, r *reporter) (*verdict.Verdict, error) {
+func (w *checkWorker) program(ctx context.Context, p store.Piece, in intake.CheckInput, r *reporter) (*verdict.Verdict, error) {
 	blob, err := w.store.Blob(ctx, *p.BlobID)
 	if err != nil {
 		return nil, err
@@ -267,7 +268,7 @@ func (w *checkWorker) read(ctx context.Context, id int64, kept *keptFile, r *rep
 }
 
 // mend makes a version that is only asked for yet, from the file as it came.
-func (w *checkWorker) mend(ctx context.Context, p store.Piece, in desk.CheckInput, kept *keptFile, r *reporter) ([]desk.Checked, error) {
+func (w *checkWorker) mend(ctx context.Context, p store.Piece, in intake.CheckInput, kept *keptFile, r *reporter) ([]intake.Checked, error) {
 	origin, err := w.store.Version(ctx, p.ID, 1)
 	if err != nil {
 		return nil, err
@@ -297,12 +298,12 @@ func (w *checkWorker) mend(ctx context.Context, p store.Piece, in desk.CheckInpu
 	if err != nil {
 		return nil, err
 	}
-	c := desk.Checked{Piece: p}
+	c := intake.Checked{Piece: p}
 	if c.Judgement, err = w.judge(ctx, p, mended, 0, in, r); err != nil {
 		return nil, err
 	}
 	c.Judgement.BlobID, c.Log = &blob, log
-	return []desk.Checked{c}, nil
+	return []intake.Checked{c}, nil
 }
 
 // keep stores a mended model: as 3MF, which holds its unit, or as STL if it has
@@ -323,7 +324,7 @@ func (w *checkWorker) keep(ctx context.Context, file *modelfile.File) (int64, er
 }
 
 // judge works out everything about one model of a file.
-func (w *checkWorker) judge(ctx context.Context, p store.Piece, file *modelfile.File, part int, in desk.CheckInput, r *reporter) (store.Judgement, error) {
+func (w *checkWorker) judge(ctx context.Context, p store.Piece, file *modelfile.File, part int, in intake.CheckInput, r *reporter) (store.Judgement, error) {
 	var out store.Judgement
 	m := file.Models[part]
 	subject := verdict.SubjectOf(file, part)
@@ -389,7 +390,7 @@ func (w *checkWorker) reporter(ctx context.Context, j store.Job, round, piece, p
 	r := &reporter{}
 	r.ctx, r.cancel = context.WithCancel(ctx)
 	r.say = func(doing string, f float64) error {
-		return w.desk.Progress(ctx, j, round, doing, (float64(piece)+f)/float64(pieces))
+		return intake.Progress(ctx, w.desk, j, round, doing, (float64(piece)+f)/float64(pieces))
 	}
 	return r
 }

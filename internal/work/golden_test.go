@@ -18,6 +18,9 @@ import (
 	"jobshelf/core/shape/solid"
 	"jobshelf/core/shape/units"
 	"jobshelf/internal/desk"
+	"jobshelf/internal/desk/decide"
+	"jobshelf/internal/desk/intake"
+	"jobshelf/internal/desk/plates"
 	"jobshelf/internal/told"
 )
 
@@ -45,7 +48,7 @@ func TestWorkComesOutAsItDid(t *testing.T) {
 		require.NoError(t, err)
 		book.Line("    %s: %s %q, %d bytes %.8x", what, d.Type, d.Name, len(b), sha256.Sum256(b))
 	}
-	tell := func(what string, job int64) desk.JobView {
+	tell := func(what string, job int64) decide.JobView {
 		h.until(what, h.over(job))
 		v := h.view(job)
 		book.Line("%s", what)
@@ -55,13 +58,13 @@ func TestWorkComesOutAsItDid(t *testing.T) {
 			piece, err := h.store.Piece(ctx, p.ID)
 			require.NoError(t, err)
 			book.Tell(fmt.Sprint("piece ", p.ID), piece.Verdict)
-			evidence, err := h.desk.Evidence(ctx, h.cato, p.ID, 0)
+			evidence, err := intake.Evidence(ctx, h.desk, h.cato, p.ID, 0)
 			book.Tell(fmt.Sprint("evidence ", p.ID), []any{evidence, fmt.Sprint(err)})
-			d, err := h.desk.Picture(ctx, h.cato, p.ID, 0)
+			d, err := intake.Picture(ctx, h.desk, h.cato, p.ID, 0)
 			kept("picture", d, err)
-			d, err = h.desk.Surface(ctx, h.cato, p.ID, 0)
+			d, err = intake.Surface(ctx, h.desk, h.cato, p.ID, 0)
 			kept("surface", d, err)
-			d, err = h.desk.ModelFile(ctx, h.cato, p.ID, 0)
+			d, err = intake.ModelFile(ctx, h.desk, h.cato, p.ID, 0)
 			kept("file", d, err)
 		}
 		return v
@@ -83,36 +86,36 @@ func TestWorkComesOutAsItDid(t *testing.T) {
 			for _, s := range p.Mend {
 				steps = append(steps, string(s))
 			}
-			require.NoError(t, h.desk.Repair(ctx, h.cato, p.ID, v.Version, steps))
+			require.NoError(t, intake.Repair(ctx, h.desk, h.cato, p.ID, v.Version, steps))
 			v = tell(f.name+", mended", job)
 		}
 		if p := v.PieceSet[0]; p.Surface.Triangles > 0 {
-			require.NoError(t, h.desk.ChangePiece(ctx, h.cato, p.ID, desk.PieceChange{Version: v.Version, Unit: new("cm")}))
+			require.NoError(t, intake.ChangePiece(ctx, h.desk, h.cato, p.ID, intake.PieceChange{Version: v.Version, Unit: new("cm")}))
 			tell(f.name+", in centimetres", job)
-			require.NoError(t, h.desk.ChangePiece(ctx, h.cato, p.ID, desk.PieceChange{Version: h.view(job).Version, Unit: new("")}))
+			require.NoError(t, intake.ChangePiece(ctx, h.desk, h.cato, p.ID, intake.PieceChange{Version: h.view(job).Version, Unit: new("")}))
 			tell(f.name+", as it came", job)
 		}
 	}
-	for k, o := range []desk.SliceOrder{
+	for k, o := range []plates.SliceOrder{
 		{MachineID: 1}, {MachineID: 2, Scale: 0.5, Tip: slicing.TipX}, {MachineID: 3, Overrides: []recipe.Override{{Key: "bed_adhesion", Value: "raft", Why: "a test"}, {Key: "pause_mm", Value: "2", Why: "a test"}}},
 		{MachineID: 4, Scale: 90}, {MachineID: 4, Marks: []slicing.Mark{{CornersMM: [][3]float64{{-20, -20, 0}, {20, -20, 0}, {-20, 20, 0}, {20, 20, 9}}, PutIn: true, Why: "a test"}}},
 	} {
-		id, err := h.desk.OrderSlice(ctx, h.cato, int64(1+k/4*7), o)
+		id, err := plates.OrderSlice(ctx, h.desk, h.cato, int64(1+k/4*7), o)
 		require.NoError(t, err)
 		h.until("it is sliced", func() bool {
 			s, err := h.store.Slice(ctx, id)
 			require.NoError(t, err)
 			return s.State == "done" || s.State == "failed"
 		})
-		all, err := h.desk.Slices(ctx, h.cato, int64(1+k/4*7))
+		all, err := plates.Slices(ctx, h.desk, h.cato, int64(1+k/4*7))
 		require.NoError(t, err)
 		book.Line("slice %d", id)
 		book.Tell("", all[len(all)-1])
-		d, err := h.desk.Layers(ctx, h.cato, id)
+		d, err := plates.Layers(ctx, h.desk, h.cato, id)
 		kept("layers", d, err)
-		d, err = h.desk.Program(ctx, h.cato, id)
+		d, err = plates.Program(ctx, h.desk, h.cato, id)
 		kept("program", d, err)
-		d, err = h.desk.Standing(ctx, h.cato, id)
+		d, err = plates.Standing(ctx, h.desk, h.cato, id)
 		kept("plate", d, err)
 	}
 	golden.Assert(t, book.String(), "work.txt")

@@ -20,6 +20,7 @@ import (
 	"jobshelf/core/shape/units"
 	"jobshelf/core/shop/price"
 	"jobshelf/internal/desk"
+	"jobshelf/internal/desk/plates"
 	"jobshelf/internal/store"
 )
 
@@ -69,7 +70,7 @@ func (w *sliceWorker) Work(ctx context.Context, job *river.Job[SliceArgs]) error
 		w.log.Error("a slice was set aside", "slice", id, "begun", s.Tries)
 		return over(ctx, w.end(ctx, id, "set aside", tooOften(s.Tries)))
 	}
-	try, err := w.desk.BeginSlice(ctx, id)
+	try, err := plates.BeginSlice(ctx, w.desk, id)
 	if err == nil {
 		err = w.slice(ctx, job)
 	}
@@ -96,11 +97,11 @@ func (w *sliceWorker) end(ctx context.Context, id int64, state, reason string) e
 		return err
 	}
 	s.State, s.Error = state, reason
-	return w.desk.EndSlice(ctx, s, func(*store.Tx) error { return nil })
+	return plates.EndSlice(ctx, w.desk, s, func(*store.Tx) error { return nil })
 }
 
 func (w *sliceWorker) slice(ctx context.Context, job *river.Job[SliceArgs]) error {
-	in, err := w.desk.SliceInput(ctx, job.Args.Slice)
+	in, err := plates.InputOf(ctx, w.desk, job.Args.Slice)
 	if err != nil {
 		return err
 	}
@@ -118,13 +119,13 @@ func (w *sliceWorker) slice(ctx context.Context, job *river.Job[SliceArgs]) erro
 		}
 		return err
 	}
-	return w.desk.EndSlice(ctx, s, func(tx *store.Tx) error {
+	return plates.EndSlice(ctx, w.desk, s, func(tx *store.Tx) error {
 		_, err := river.JobCompleteTx[*riverpgxv5.Driver](ctx, tx.Raw(), job)
 		return err
 	})
 }
 
-func (w *sliceWorker) make(ctx context.Context, in desk.SliceInput, r *reporter) (store.Slice, error) {
+func (w *sliceWorker) make(ctx context.Context, in plates.SliceInput, r *reporter) (store.Slice, error) {
 	s := in.Slice
 	rec, err := in.Recipe.Apply(s.Overrides)
 	if err != nil {
@@ -177,7 +178,7 @@ func (w *sliceWorker) put(ctx context.Context, write func(io.Writer) error) (int
 }
 
 // model reads the version of the piece that the slice is of.
-func (w *sliceWorker) model(ctx context.Context, in desk.SliceInput) (*mesh.Mesh, float64, error) {
+func (w *sliceWorker) model(ctx context.Context, in plates.SliceInput) (*mesh.Mesh, float64, error) {
 	v, err := w.store.Version(ctx, in.Piece.ID, in.Slice.Version)
 	if err != nil {
 		return nil, 0, err

@@ -29,6 +29,9 @@ import (
 	"jobshelf/core/shape/units"
 	"jobshelf/internal/demo"
 	"jobshelf/internal/desk"
+	"jobshelf/internal/desk/decide"
+	"jobshelf/internal/desk/intake"
+	"jobshelf/internal/desk/plates"
 	"jobshelf/internal/pgtest"
 	"jobshelf/internal/store"
 )
@@ -70,16 +73,16 @@ func (h *house) worker() *Worker {
 
 func (h *house) handIn(file []byte, name string) int64 {
 	h.t.Helper()
-	id, _, err := h.desk.Upload(ctx, h.cato, name, bytes.NewReader(file))
+	id, _, err := intake.Upload(ctx, h.desk, h.cato, name, bytes.NewReader(file))
 	require.NoError(h.t, err)
-	job, err := h.desk.HandIn(ctx, h.cato, desk.HandIn{Purpose: recipe.Everyday, Pieces: []desk.HandInPiece{{UploadID: id, Copies: 2}}})
+	job, err := intake.NewJob(ctx, h.desk, h.cato, intake.HandIn{Purpose: recipe.Everyday, Pieces: []intake.HandInPiece{{UploadID: id, Copies: 2}}})
 	require.NoError(h.t, err)
 	return job
 }
 
-func (h *house) view(job int64) desk.JobView {
+func (h *house) view(job int64) decide.JobView {
 	h.t.Helper()
-	v, err := h.desk.Job(ctx, h.cato, job)
+	v, err := decide.Job(ctx, h.desk, h.cato, job)
 	require.NoError(h.t, err)
 	return v
 }
@@ -149,7 +152,7 @@ func TestAStoppedWorkerGivesBack(t *testing.T) {
 	seen, err := h.store.Blob(ctx, *row.ViewID)
 	require.NoError(t, err)
 	assert.EqualValues(t, 8+12*300*150+24*300*150, seen.Size, "as many triangles are still drawn one by one")
-	require.NoError(t, h.desk.Retry(ctx, h.cato, job))
+	require.NoError(t, intake.Retry(ctx, h.desk, h.cato, job))
 	h.until("the check runs", func() bool { return h.view(job).Check.State == "running" })
 	hard, cancel := context.WithCancel(ctx)
 	cancel() // no time to end softly
@@ -160,7 +163,7 @@ func TestAStoppedWorkerGivesBack(t *testing.T) {
 	h.until("the next one ends it", h.over(job))
 	machines, err := h.store.Machines(ctx)
 	require.NoError(t, err)
-	id, err := h.desk.OrderSlice(ctx, h.cato, piece, desk.SliceOrder{MachineID: machines[0].ID, Overrides: []recipe.Override{{Key: "layer_mm", Value: "0.08", Why: "as fine as it goes"}}})
+	id, err := plates.OrderSlice(ctx, h.desk, h.cato, piece, plates.SliceOrder{MachineID: machines[0].ID, Overrides: []recipe.Override{{Key: "layer_mm", Value: "0.08", Why: "as fine as it goes"}}})
 	require.NoError(t, err)
 	state := func() string {
 		s, err := h.store.Slice(ctx, id)
@@ -195,7 +198,7 @@ func TestWorkThatKillsItsWorkerIsSetAside(t *testing.T) {
 		tag, err := h.store.Pool.Exec(ctx, `UPDATE river_job SET state = 'running', attempt = 30, attempted_at = now(), attempted_by = array['ghost'] WHERE kind = 'check' AND (args->>'job')::bigint = $1 AND state NOT IN ('completed', 'cancelled', 'discarded')`, killer)
 		require.NoError(t, err)
 		require.EqualValues(t, 1, tag.RowsAffected())
-		_, err = h.desk.BeginCheck(ctx, killer, 1)
+		_, err = intake.BeginCheck(ctx, h.desk, killer, 1)
 		require.NoError(t, err)
 	}
 	for range MaxTries {
@@ -208,7 +211,7 @@ func TestWorkThatKillsItsWorkerIsSetAside(t *testing.T) {
 	h.until("the killer is set aside", func() bool { return h.view(killer).Check.State == "set aside" })
 	v := h.view(killer)
 	assert.Contains(t, v.Check.Error, "begun 4 times, and each time the program that worked on it died")
-	shelf, err := h.desk.Shelf(ctx, h.cato)
+	shelf, err := decide.Shelf(ctx, h.desk, h.cato)
 	require.NoError(t, err)
 	for _, s := range shelf.Slips {
 		if s.ID == killer {
@@ -218,7 +221,7 @@ func TestWorkThatKillsItsWorkerIsSetAside(t *testing.T) {
 	assert.Equal(t, "The check was set aside", v.History[len(v.History)-1].What)
 	n := h.tries(killer)
 	assert.Equal(t, MaxTries, n)
-	require.NoError(t, h.desk.Retry(ctx, h.cato, killer))
+	require.NoError(t, intake.Retry(ctx, h.desk, h.cato, killer))
 	h.until("once more goes well", func() bool { return h.view(killer).Check.State == "done" })
 	n = h.tries(killer)
 	assert.Equal(t, 1, n)
@@ -315,7 +318,7 @@ func TestASliceWhoseWorkerDiedWaitsItsTurn(t *testing.T) {
 	require.NoError(t, w.Stop(ctx))
 	machines, err := h.store.Machines(ctx)
 	require.NoError(t, err)
-	id, err := h.desk.OrderSlice(ctx, h.cato, h.view(job).PieceSet[0].ID, desk.SliceOrder{MachineID: machines[0].ID})
+	id, err := plates.OrderSlice(ctx, h.desk, h.cato, h.view(job).PieceSet[0].ID, plates.SliceOrder{MachineID: machines[0].ID})
 	require.NoError(t, err)
 	_, err = h.store.BeginSlice(ctx, id)
 	require.NoError(t, err)
@@ -353,7 +356,7 @@ func TestFailuresAreTold(t *testing.T) {
 	h.until("the check ends", func() bool { return h.view(job).Check.State == "done" })
 	machines, err := h.store.Machines(ctx)
 	require.NoError(t, err)
-	id, err := h.desk.OrderSlice(ctx, h.cato, h.view(job).PieceSet[0].ID, desk.SliceOrder{MachineID: machines[2].ID})
+	id, err := plates.OrderSlice(ctx, h.desk, h.cato, h.view(job).PieceSet[0].ID, plates.SliceOrder{MachineID: machines[2].ID})
 	require.NoError(t, err)
 	h.until("the slice fails", func() bool {
 		s, err := h.store.Slice(ctx, id)
@@ -473,7 +476,7 @@ func TestWhatIsOverIsNotTriedAgain(t *testing.T) {
 			machine = r.MachineID
 		}
 	}
-	id, err := h.desk.OrderSlice(ctx, h.cato, v.PieceSet[0].ID, desk.SliceOrder{MachineID: machine})
+	id, err := plates.OrderSlice(ctx, h.desk, h.cato, v.PieceSet[0].ID, plates.SliceOrder{MachineID: machine})
 	require.NoError(t, err)
 	s, err := h.store.Slice(ctx, id)
 	require.NoError(t, err)
@@ -510,7 +513,7 @@ func TestProgressOfAFileOfSeveral(t *testing.T) {
 	var b bytes.Buffer
 	require.NoError(t, modelfile.Write3MF(&b, f))
 	job := h.handIn(b.Bytes(), "set.3mf")
-	in, err := h.desk.CheckInput(ctx, job)
+	in, err := intake.InputOf(ctx, h.desk, job)
 	require.NoError(t, err)
 	w := &checkWorker{desk: h.desk, store: h.store, log: quiet}
 	var told []float64

@@ -1,4 +1,4 @@
-package desk
+package decide
 
 import (
 	"testing"
@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"jobshelf/core/shop/planning"
+	"jobshelf/internal/desk/floor"
 	"jobshelf/internal/store"
 )
 
@@ -65,41 +66,17 @@ func TestLateByTheHousesDay(t *testing.T) {
 		require.NoError(t, err)
 		finish, err := time.Parse(time.RFC3339, c.finish)
 		require.NoError(t, err)
-		h := &house{hours: planning.Hours{Location: loc}, slots: map[int64]planning.Slot{7: {Start: finish.Add(-time.Hour), Finish: finish}}}
-		v := h.runView(store.Run{ID: 7, NeededBy: &needed})
+		h := &floor.State{Hours: planning.Hours{Location: loc}, Slots: map[int64]planning.Slot{7: {Start: finish.Add(-time.Hour), Finish: finish}}}
+		v := h.RunView(store.Run{ID: 7, NeededBy: &needed})
 		assert.Equal(t, c.late, v.Late, "%s: needed by %s, done %s", c.zone, c.needed, c.finish)
 		assert.Equal(t, c.needed, v.NeededBy)
 		var s Slip
-		h.stand(&s, &needed, &store.Run{ID: 7}, nil)
+		stand(h, &s, &needed, &store.Run{ID: 7}, nil)
 		assert.Equal(t, c.late, s.Late, "on the shelf, too")
-		h.stand(&s, nil, &store.Run{ID: 7}, nil)
+		stand(h, &s, nil, &store.Run{ID: 7}, nil)
 		assert.False(t, s.Late, "of no day")
-		h.stand(&s, &needed, nil, []Rung{{Proposed: true, Finish: &finish}})
+		stand(h, &s, &needed, nil, []floor.Rung{{Proposed: true, Finish: &finish}})
 		assert.Equal(t, c.late, s.Late, "by the proposal")
-		assert.False(t, h.runView(store.Run{ID: 8, NeededBy: &needed}).Late, "that it never ends is told otherwise")
-	}
-}
-
-// Runs follow one another: one that prints counts from its start, one over its time ends
-// now, the next begin behind it when the house is open.
-func TestLanesAreTimedFromNow(t *testing.T) {
-	now := time.Date(2026, 11, 24, 11, 0, 0, 0, time.UTC)
-	hours := planning.Hours{Location: time.UTC, Attendance: 0}
-	for d := range hours.Week {
-		hours.Week[d] = append(hours.Week[d], planning.Span{From: 0, To: 24 * 60})
-	}
-	began := now.Add(-30 * time.Minute)
-	for _, c := range []struct {
-		prints    float64
-		end, next time.Duration
-	}{{3600, 30 * time.Minute, 50 * time.Minute}, {600, 0, 20 * time.Minute}} {
-		h := &house{hours: hours, now: now, slots: map[int64]planning.Slot{}, free: map[int64]time.Time{}, lanes: map[int64][]store.Run{
-			1: {{ID: 1, State: "printing", StartedAt: &began, Seconds: c.prints}, {ID: 2, State: "queued", Seconds: 1199.2}}}}
-		h.time(1)
-		assert.Equal(t, began, h.slots[1].Start)
-		assert.Equal(t, now.Add(c.end), h.slots[1].Finish)
-		assert.Equal(t, now.Add(c.end), h.slots[2].Start)
-		assert.Equal(t, now.Add(c.next), h.slots[2].Finish, "whole seconds, upwards")
-		assert.Equal(t, now.Add(c.next), h.free[1])
+		assert.False(t, h.RunView(store.Run{ID: 8, NeededBy: &needed}).Late, "that it never ends is told otherwise")
 	}
 }

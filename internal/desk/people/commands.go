@@ -1,4 +1,5 @@
-package desk
+// Package people is who may do what: accounts, roles, passwords.
+package people
 
 import (
 	"context"
@@ -8,6 +9,7 @@ import (
 	"unicode"
 
 	"jobshelf/core/shop/planning"
+	"jobshelf/internal/desk"
 	"jobshelf/internal/store"
 )
 
@@ -18,9 +20,9 @@ const leastPassword = 8
 func checkPassword(password string) error {
 	switch n := len([]rune(password)); {
 	case n < leastPassword:
-		return invalid("password", "A password has at least %d letters.", leastPassword)
+		return desk.Wrong("password", "A password has at least %d letters.", leastPassword)
 	case n > 200:
-		return invalid("password", "A password has at most 200 letters.")
+		return desk.Wrong("password", "A password has at most 200 letters.")
 	}
 	return nil
 }
@@ -28,7 +30,7 @@ func checkPassword(password string) error {
 // Newcomer is somebody who is to be able to sign in.
 type Newcomer struct {
 	Login, Name, Password string
-	Role                  Role
+	Role                  desk.Role
 }
 
 func (n *Newcomer) check() error {
@@ -37,21 +39,21 @@ func (n *Newcomer) check() error {
 	bad := func(r rune) bool { return !unicode.IsPrint(r) }
 	switch {
 	case n.Login == "" || len(n.Login) > 100 || strings.ContainsFunc(n.Login, bad) || strings.Contains(n.Login, " "):
-		return invalid("login", "A login has 1 to 100 letters and no blanks.")
+		return desk.Wrong("login", "A login has 1 to 100 letters and no blanks.")
 	case n.Name == "" || len(n.Name) > 120 || strings.ContainsFunc(n.Name, bad):
-		return invalid("name", "A name has 1 to 120 letters.")
-	case rank[n.Role] == 0:
-		return invalid("role", "%q is none of member, coordinator, steward.", n.Role)
+		return desk.Wrong("name", "A name has 1 to 120 letters.")
+	case !n.Role.Known():
+		return desk.Wrong("role", "%q is none of member, coordinator, steward.", n.Role)
 	}
 	return checkPassword(n.Password)
 }
 
 // NewHouse makes an empty house and its first steward.
-func (d *Desk) NewHouse(ctx context.Context, name string, first Newcomer) error {
+func NewHouse(ctx context.Context, d *desk.Desk, name string, first Newcomer) error {
 	if name = strings.TrimSpace(name); name == "" || len(name) > 80 || strings.ContainsFunc(name, func(r rune) bool { return !unicode.IsPrint(r) }) {
-		return invalid("name", "The house's name has 1 to 80 letters.")
+		return desk.Wrong("name", "The house's name has 1 to 80 letters.")
 	}
-	first.Role = Steward
+	first.Role = desk.Steward
 	if err := first.check(); err != nil {
 		return err
 	}
@@ -62,7 +64,7 @@ func (d *Desk) NewHouse(ctx context.Context, name string, first Newcomer) error 
 	return d.Store.InTx(ctx, func(tx *store.Tx) error {
 		if _, err := tx.House(ctx); !errors.Is(err, store.ErrNotFound) {
 			if err == nil {
-				err = conflict("There is a house in this database already.")
+				err = desk.Refuse("There is a house in this database already.")
 			}
 			return err
 		}
@@ -78,7 +80,7 @@ func (d *Desk) NewHouse(ctx context.Context, name string, first Newcomer) error 
 }
 
 // AddPerson makes an account.
-func (d *Desk) AddPerson(ctx context.Context, a Actor, n Newcomer) (int64, error) {
+func AddPerson(ctx context.Context, d *desk.Desk, a desk.Actor, n Newcomer) (int64, error) {
 	if err := n.check(); err != nil {
 		return 0, err
 	}
@@ -91,7 +93,7 @@ func (d *Desk) AddPerson(ctx context.Context, a Actor, n Newcomer) (int64, error
 		return tx.AddHistory(ctx, 0, a.ID, "Added "+n.Name+" as "+string(n.Role), "")
 	})
 	if errors.Is(err, store.ErrTaken) {
-		return 0, invalid("login", "Somebody has the login %s already.", n.Login)
+		return 0, desk.Wrong("login", "Somebody has the login %s already.", n.Login)
 	}
 	return id, err
 }
@@ -99,13 +101,13 @@ func (d *Desk) AddPerson(ctx context.Context, a Actor, n Newcomer) (int64, error
 // PersonChange is what can be changed of an account; fields left out stay.
 type PersonChange struct {
 	Password *string
-	Role     *Role
+	Role     *desk.Role
 	Close    bool
 }
 
 // ChangePerson sets a password anew, changes a role or closes an account. All that
 // goes on under it ends.
-func (d *Desk) ChangePerson(ctx context.Context, a Actor, login string, c PersonChange) error {
+func ChangePerson(ctx context.Context, d *desk.Desk, a desk.Actor, login string, c PersonChange) error {
 	hash := ""
 	if c.Password != nil {
 		if err := checkPassword(*c.Password); err != nil {
@@ -113,8 +115,8 @@ func (d *Desk) ChangePerson(ctx context.Context, a Actor, login string, c Person
 		}
 		hash = HashPassword(*c.Password)
 	}
-	if c.Role != nil && rank[*c.Role] == 0 {
-		return invalid("role", "%q is none of member, coordinator, steward.", *c.Role)
+	if c.Role != nil && !c.Role.Known() {
+		return desk.Wrong("role", "%q is none of member, coordinator, steward.", *c.Role)
 	}
 	return d.Store.InTx(ctx, func(tx *store.Tx) error {
 		if err := tx.LockPeople(ctx); err != nil {
@@ -122,7 +124,7 @@ func (d *Desk) ChangePerson(ctx context.Context, a Actor, login string, c Person
 		}
 		p, err := tx.PersonByLogin(ctx, login)
 		if errors.Is(err, store.ErrNotFound) {
-			return invalid("login", "Nobody has the login %s.", login)
+			return desk.Wrong("login", "Nobody has the login %s.", login)
 		}
 		if err != nil {
 			return err
@@ -138,7 +140,7 @@ func (d *Desk) ChangePerson(ctx context.Context, a Actor, login string, c Person
 		if c.Close {
 			p.Closed, what = true, "Closed the account of "+p.Name
 		}
-		if was.Role == string(Steward) && !was.Closed && (p.Closed || p.Role != string(Steward)) {
+		if was.Role == string(desk.Steward) && !was.Closed && (p.Closed || p.Role != string(desk.Steward)) {
 			if err := otherSteward(ctx, tx, p.ID); err != nil {
 				return err
 			}
@@ -159,16 +161,16 @@ func otherSteward(ctx context.Context, tx *store.Tx, id int64) error {
 		return err
 	}
 	for _, o := range people {
-		if o.ID != id && o.Role == string(Steward) {
+		if o.ID != id && o.Role == string(desk.Steward) {
 			return nil
 		}
 	}
-	return conflict("This is the last steward of the house; make somebody else one first.")
+	return desk.Refuse("This is the last steward of the house; make somebody else one first.")
 }
 
 // ChangePassword is somebody's own change of password: it needs the old one, and
 // ends all other sessions but the one it is made in.
-func (d *Desk) ChangePassword(ctx context.Context, a Actor, old, fresh, session string) error {
+func ChangePassword(ctx context.Context, d *desk.Desk, a desk.Actor, old, fresh, session string) error {
 	if err := checkPassword(fresh); err != nil {
 		return err
 	}
@@ -177,7 +179,7 @@ func (d *Desk) ChangePassword(ctx context.Context, a Actor, old, fresh, session 
 		return err
 	}
 	if !PasswordMatches(p.Hash, old) {
-		return invalid("old", "That is not the password so far.")
+		return desk.Wrong("old", "That is not the password so far.")
 	}
 	hash := HashPassword(fresh)
 	return d.Store.InTx(ctx, func(tx *store.Tx) error {

@@ -1,4 +1,4 @@
-package desk
+package people
 
 import (
 	"crypto/rand"

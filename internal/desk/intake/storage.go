@@ -1,16 +1,12 @@
-package desk
+package intake
 
 import (
 	"context"
 	"fmt"
 	"io"
-)
 
-// Quota is how much the house's files may take. 0 is without end.
-type Quota struct {
-	MemberBytes int64 // of one member's files
-	AllBytes    int64 // of all together: what the database's disk holds, less room to work
-}
+	"jobshelf/internal/desk"
+)
 
 // StorageView is what is used, told before it is full.
 type StorageView struct {
@@ -21,10 +17,10 @@ type StorageView struct {
 }
 
 // Storage tells somebody how much room there is.
-func (d *Desk) Storage(ctx context.Context, a Actor) (StorageView, error) {
+func Storage(ctx context.Context, d *desk.Desk, a desk.Actor) (StorageView, error) {
 	u, err := d.Store.Storage(ctx, a.ID)
 	v := StorageView{UsedBytes: u.Mine}
-	if a.Role == Member {
+	if a.Role == desk.Member {
 		v.LimitBytes = d.Quota.MemberBytes
 	} else {
 		v.HouseUsedBytes, v.HouseLimitBytes = u.All, d.Quota.AllBytes
@@ -38,8 +34,8 @@ type NoRoom struct{ Text string }
 func (n *NoRoom) Error() string { return n.Text }
 
 // room bounds a reader by what there is still room for.
-func (d *Desk) room(ctx context.Context, a Actor, r io.Reader) (io.Reader, error) {
-	if d.Quota == (Quota{}) {
+func room(ctx context.Context, d *desk.Desk, a desk.Actor, r io.Reader) (io.Reader, error) {
+	if d.Quota == (desk.Quota{}) {
 		return r, nil
 	}
 	u, err := d.Store.Storage(ctx, a.ID)
@@ -49,7 +45,7 @@ func (d *Desk) room(ctx context.Context, a Actor, r io.Reader) (io.Reader, error
 	if q := d.Quota.AllBytes; q > 0 {
 		r = &bounded{r, q - u.All, "The house's storage is full. Tell a steward."}
 	}
-	if q := d.Quota.MemberBytes; q > 0 && a.Role == Member {
+	if q := d.Quota.MemberBytes; q > 0 && a.Role == desk.Member {
 		r = &bounded{r, q - u.Mine, fmt.Sprintf("With this file yours would take more than %s, which is what each member has. Ask at the desk to make room.", megabytes(q))}
 	}
 	return r, nil

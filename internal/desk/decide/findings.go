@@ -1,0 +1,77 @@
+package decide
+
+import (
+	"slices"
+
+	"jobshelf/core/judge/finding"
+	"jobshelf/core/shape/mesh/repair"
+	"jobshelf/internal/store"
+)
+
+// FindingView is a finding told in the house's language.
+type FindingView struct {
+	Check  string        `json:"check" doc:"Which check noticed it"`
+	Grade  finding.Grade `json:"grade" enum:"stops it,decide,worth knowing"`
+	Value  float64       `json:"value"`
+	Limit  float64       `json:"limit"`
+	Unit   string        `json:"unit"`
+	Text   string        `json:"text" doc:"What it is and what to do, in plain words"`
+	Places [][3]float64  `json:"places,omitempty" doc:"Points on the model, mm, worst first"`
+	Mend   []repair.Step `json:"mend,omitempty" doc:"Repair steps that would mend it"`
+}
+
+func findingView(f *finding.Finding, words finding.Speaker) FindingView {
+	return FindingView{Check: f.Check, Grade: f.Grade, Value: f.Value, Limit: f.Limit, Unit: f.Unit, Text: words.Text(f), Places: f.Places, Mend: f.Mend}
+}
+
+// JobFinding is a finding with the piece it is about.
+type JobFinding struct {
+	FindingView
+	PieceID int64  `json:"piece_id"`
+	Piece   string `json:"piece"`
+}
+
+// findings are those on all pieces, worst first, told in the house's language.
+func findings(pieces []store.Piece, words finding.Speaker) []JobFinding {
+	out := []JobFinding{}
+	for _, p := range pieces {
+		if p.Problem != "" {
+			out = append(out, JobFinding{unreadable(p), p.ID, p.Name})
+		}
+		if p.Verdict != nil {
+			for i := range p.Verdict.Findings {
+				out = append(out, JobFinding{findingView(&p.Verdict.Findings[i], words), p.ID, p.Name})
+			}
+		}
+	}
+	slices.SortStableFunc(out, func(a, b JobFinding) int {
+		return slices.Index(finding.Grades, a.Grade) - slices.Index(finding.Grades, b.Grade)
+	})
+	return out
+}
+
+// worst is the finding that matters most; false if there is none.
+func worst(pieces []store.Piece, words finding.Speaker) (FindingView, bool) {
+	var all []finding.Finding
+	for _, p := range pieces {
+		if p.Problem != "" {
+			return unreadable(p), true
+		}
+		if p.Verdict != nil {
+			all = append(all, p.Verdict.Findings...)
+		}
+	}
+	f, ok := finding.Worst(all)
+	return findingView(&f, words), ok
+}
+
+// stopped says that something found stops a job of these pieces.
+func stopped(pieces []store.Piece) bool {
+	return slices.ContainsFunc(pieces, func(p store.Piece) bool {
+		return p.Problem != "" || p.Verdict != nil && len(finding.Stopping(p.Verdict.Findings)) > 0
+	})
+}
+
+func unreadable(p store.Piece) FindingView {
+	return FindingView{Check: "not readable", Grade: finding.StopsIt, Text: p.Problem}
+}

@@ -1,0 +1,329 @@
+package decide
+
+import (
+	"cmp"
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"time"
+
+	"jobshelf/core/judge/finding"
+	"jobshelf/core/judge/printability"
+	"jobshelf/core/judge/verdict"
+	"jobshelf/core/shape/mesh/repair"
+	"jobshelf/core/shape/units"
+	"jobshelf/internal/desk"
+	"jobshelf/internal/desk/floor"
+	"jobshelf/internal/store"
+)
+
+// Slip is a job as it lies on the shelf.
+type Slip struct {
+	ID        int64        `json:"id"`
+	Title     string       `json:"title"`
+	MemberID  int64        `json:"member_id"`
+	Member    string       `json:"member"`
+	Purpose   string       `json:"purpose"`
+	Wish      string       `json:"wish"`
+	NeededBy  string       `json:"needed_by,omitempty" doc:"Date, YYYY-MM-DD"`
+	Late      bool         `json:"late" doc:"It would be, or will be, finished after that day"`
+	Step      string       `json:"step"`
+	Reason    string       `json:"reason,omitempty"`
+	ArrivedAt time.Time    `json:"arrived_at"`
+	Version   int          `json:"version"`
+	PieceID   int64        `json:"piece_id" doc:"The first piece, whose picture stands for the job"`
+	Pictured  bool         `json:"pictured"`
+	Pieces    int          `json:"pieces" doc:"How many, copies counted"`
+	Check     Check        `json:"check"`
+	Worst     *FindingView `json:"worst,omitempty"`
+	Machine   string       `json:"machine,omitempty" doc:"Where it is queued, or is proposed to go"`
+	MachineID int64        `json:"machine_id,omitempty"`
+	Seconds   float64      `json:"seconds,omitempty" doc:"On that machine, with warm-up"`
+	Grams     float64      `json:"grams,omitempty"`
+	Price     units.Cents  `json:"price_cents,omitempty"`
+	Finish    *time.Time   `json:"finish,omitempty" doc:"When it would be, or will be, finished"`
+}
+
+// Check is how far the check of a job is.
+type Check struct {
+	State    string  `json:"state" enum:"queued,running,done,failed,cancelled,set aside"`
+	Doing    string  `json:"doing,omitempty"`
+	Fraction float64 `json:"fraction"`
+	Error    string  `json:"error,omitempty"`
+}
+
+// ShelfView is the board.
+type ShelfView struct {
+	Steps []string `json:"steps"`
+	Slips []Slip   `json:"slips"`
+	Next  *Next    `json:"next,omitempty"`
+}
+
+// Next is the thing to do first.
+type Next struct {
+	JobID int64  `json:"job_id"`
+	Text  string `json:"text"`
+	Room  string `json:"room" enum:"counter,floor,bench"`
+}
+
+// Steps are the shelves, in order.
+var Steps = []string{"arrived", "to decide", "approved", "on the floor", "finishing", "pick-up"}
+
+// Shelf lists the open jobs the actor may see.
+func Shelf(ctx context.Context, d *desk.Desk, a desk.Actor) (ShelfView, error) {
+	view := ShelfView{Steps: Steps, Slips: []Slip{}}
+	member := a.ID
+	if a.Role.AtLeast(desk.Coordinator) {
+		member = 0
+	}
+	jobs, err := d.Store.OpenJobs(ctx, member)
+	if err != nil {
+		return view, err
+	}
+	pieces, err := d.OpenPieces(ctx, member)
+	if err != nil {
+		return view, err
+	}
+	h, err := floor.Look(ctx, d.Store.Q, d.Now(), floor.AnyJob)
+	if err != nil {
+		return view, err
+	}
+	off, err := d.Store.RunsOffLanes(ctx)
+	if err != nil {
+		return view, err
+	}
+	runs := map[int64]*store.Run{}
+	for i := range off {
+		runs[off[i].JobID] = &off[i]
+	}
+	for _, lane := range h.Lanes {
+		for i := range lane {
+			runs[lane[i].JobID] = &lane[i]
+		}
+	}
+	view.Slips = make([]Slip, 0, len(jobs))
+	for _, j := range jobs {
+		s := slipOf(h, j, pieces[j.ID])
+		var ladder []floor.Rung
+		if runs[j.ID] == nil {
+			ladder = h.Ladder(pieces[j.ID])
+		}
+		stand(h, &s, j.NeededBy, runs[j.ID], ladder)
+		view.Slips = append(view.Slips, s)
+	}
+	if member == 0 {
+		view.Next = next(view.Slips)
+	}
+	return view, nil
+}
+
+// next is what to do first: decide what is due soonest, else start, else hand
+// out.
+func next(slips []Slip) *Next {
+	for _, c := range []struct{ step, format, room string }{
+		{"to decide", "Decide on %s for %s", "counter"},
+		{"approved", "Start %s for %s", "floor"},
+		{"finishing", "Finish %s for %s", "bench"},
+	} {
+		var at []Slip
+		for _, s := range slips {
+			if s.Step == c.step {
+				at = append(at, s)
+			}
+		}
+		if len(at) == 0 {
+			continue
+		}
+		first := slices.MinFunc(at, func(a, b Slip) int {
+			return cmp.Or(cmp.Compare(due(a), due(b)), cmp.Compare(a.ID, b.ID))
+		})
+		text := fmt.Sprintf(c.format, first.Title, first.Member)
+		return &Next{first.ID, text, c.room}
+	}
+	return nil
+}
+
+func due(s Slip) string {
+	if s.NeededBy == "" {
+		return "9999"
+	}
+	return s.NeededBy
+}
+
+func slipOf(h *floor.State, j store.Job, pieces []store.Piece) Slip {
+	s := Slip{ID: j.ID, Title: j.Title, MemberID: j.MemberID, Member: j.MemberName, Purpose: j.Purpose, Wish: j.Wish,
+		Step: j.Step, Reason: j.Reason, ArrivedAt: j.CreatedAt, Version: j.Version,
+		Check: Check{State: j.TaskState, Doing: j.TaskDoing, Fraction: float64(j.Fraction), Error: j.TaskError}}
+	if j.NeededBy != nil {
+		s.NeededBy = j.NeededBy.Format(time.DateOnly)
+	}
+	for i, p := range pieces {
+		if i == 0 {
+			s.PieceID, s.Pictured = p.ID, p.Seen
+		}
+		s.Pieces += p.Copies
+	}
+	if w, ok := worst(pieces, h.Words); ok {
+		s.Worst = &w
+	}
+	return s
+}
+
+// stand fills in the machine part of a slip: from the run if there is one, else
+// from the proposal.
+func stand(h *floor.State, s *Slip, needed *time.Time, run *store.Run, ladder []floor.Rung) {
+	defer func() { s.Late = needed != nil && s.Finish != nil && h.Hours.Late(*s.Finish, *needed) }()
+	if run != nil {
+		if m := h.Machine(run.MachineID); m != nil {
+			s.Machine, s.MachineID = m.Data.Name, m.ID
+		}
+		s.Seconds, s.Grams, s.Price = run.Seconds, run.Grams, run.PriceCents
+		if slot, ok := h.Slots[run.ID]; ok && !slot.Finish.IsZero() {
+			s.Finish = &slot.Finish
+		}
+		return
+	}
+	for _, r := range ladder {
+		if r.Proposed {
+			s.Machine, s.MachineID, s.Seconds, s.Grams, s.Price, s.Finish = r.Name, r.MachineID, r.Seconds, r.Grams, r.Price, r.Finish
+		}
+	}
+}
+
+// JobView is one job on the bench.
+type JobView struct {
+	Slip
+	Stopped  bool           `json:"stopped" doc:"Something found stops it: it cannot be approved"`
+	Findings []JobFinding   `json:"findings"`
+	Ladder   []floor.Rung   `json:"ladder"`
+	PieceSet []PieceView    `json:"piece_set"`
+	History  []HistoryLine  `json:"history"`
+	Run      *floor.RunView `json:"run,omitempty"`
+}
+
+// PieceView is one model of a job, as its current version.
+type PieceView struct {
+	ID       int64                       `json:"id"`
+	Name     string                      `json:"name"`
+	Copies   int                         `json:"copies"`
+	Pictured bool                        `json:"pictured"`
+	Viewable bool                        `json:"viewable"`
+	Problem  string                      `json:"problem,omitempty"`
+	Format   string                      `json:"format,omitempty"`
+	Unit     string                      `json:"unit,omitempty" doc:"The unit it is taken in"`
+	SaidUnit string                      `json:"said_unit,omitempty" doc:"The unit somebody said it is in"`
+	Units    []printability.UnitProposal `json:"unit_proposals"`
+	Surface  SurfaceView                 `json:"surface"`
+	Program  *verdict.Program            `json:"gcode,omitempty"`
+	Current  int                         `json:"current" doc:"The version that counts"`
+	Versions []VersionView               `json:"versions"`
+	Mend     []repair.Step               `json:"mend" doc:"Repair steps that its findings call for"`
+}
+
+// SurfaceView is what a version measures.
+type SurfaceView struct {
+	Triangles   int        `json:"triangles"`
+	Vertices    int        `json:"vertices"`
+	Bodies      int        `json:"bodies"`
+	Closed      bool       `json:"closed"`
+	Oriented    bool       `json:"oriented"`
+	Boundary    int        `json:"boundary_edges"`
+	NonManifold int        `json:"nonmanifold_edges"`
+	Misoriented int        `json:"misoriented_edges"`
+	Crossing    int        `json:"crossing_pairs"`
+	VolumeMM3   float64    `json:"volume_mm3"`
+	AreaMM2     float64    `json:"area_mm2"`
+	SizeMM      [3]float64 `json:"size_mm"`
+}
+
+// VersionView is a piece as it came (1) or as it was mended.
+type VersionView struct {
+	N        int           `json:"n"`
+	At       time.Time     `json:"at"`
+	Steps    []string      `json:"steps" doc:"Asked for; none for the file as it came"`
+	Log      []repair.Done `json:"log" doc:"Made"`
+	Viewable bool          `json:"viewable"`
+	Surface  SurfaceView   `json:"surface"`
+}
+
+// HistoryLine is one line of a job's history.
+type HistoryLine struct {
+	At   time.Time `json:"at"`
+	Who  string    `json:"who"`
+	What string    `json:"what"`
+	Why  string    `json:"why,omitempty"`
+}
+
+// Job shows one job to somebody who may see it.
+func Job(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) (JobView, error) {
+	j, err := d.Store.Job(ctx, id)
+	if err == nil && !desk.Sees(a, j) {
+		err = store.ErrNotFound
+	}
+	if err != nil {
+		return JobView{}, err
+	}
+	pieces, err := d.Store.Pieces(ctx, id)
+	if err != nil {
+		return JobView{}, err
+	}
+	h, err := floor.Look(ctx, d.Store.Q, d.Now(), id)
+	if err != nil {
+		return JobView{}, err
+	}
+	versions, err := d.Store.Versions(ctx, id)
+	if err != nil {
+		return JobView{}, err
+	}
+	v := JobView{Slip: slipOf(h, j, pieces), Stopped: stopped(pieces), Findings: findings(pieces, h.Words), Ladder: h.Ladder(pieces), PieceSet: []PieceView{}, History: []HistoryLine{}}
+	run, err := d.Store.RunOfJob(ctx, id)
+	if err != nil && !errors.Is(err, store.ErrNotFound) {
+		return v, err
+	}
+	if err == nil {
+		rv := h.RunView(run)
+		v.Run = &rv
+		stand(h, &v.Slip, j.NeededBy, &run, nil)
+	} else {
+		stand(h, &v.Slip, j.NeededBy, nil, v.Ladder)
+	}
+	for _, p := range pieces {
+		own := slices.DeleteFunc(slices.Clone(versions), func(x store.Version) bool { return x.PieceID != p.ID })
+		v.PieceSet = append(v.PieceSet, pieceView(p, own))
+	}
+	lines, err := d.Store.History(ctx, id)
+	for _, l := range lines {
+		v.History = append(v.History, HistoryLine{l.At, l.Who, l.What, l.Why})
+	}
+	return v, err
+}
+
+func surfaceView(c *verdict.Verdict) SurfaceView {
+	if c == nil {
+		return SurfaceView{}
+	}
+	v := SurfaceView{c.Triangles, c.Vertices, c.BodyCount, c.Closed, c.Oriented, c.BoundaryEdges, c.NonManifold, c.Misoriented, c.CrossingPairs, c.VolumeMM3, c.AreaMM2, [3]float64{}}
+	for i := range v.SizeMM {
+		v.SizeMM[i] = c.BoxMM.Max[i] - c.BoxMM.Min[i]
+	}
+	return v
+}
+
+func pieceView(p store.Piece, versions []store.Version) PieceView {
+	v := PieceView{ID: p.ID, Name: p.Name, Copies: p.Copies, Pictured: p.Seen, Viewable: p.ViewID != nil, Problem: p.Problem, SaidUnit: string(p.Unit),
+		Current: p.Current, Units: []printability.UnitProposal{}, Versions: []VersionView{}, Mend: []repair.Step{}, Surface: surfaceView(p.Verdict)}
+	if c := p.Verdict; c != nil {
+		v.Format, v.Unit, v.Program = string(c.Format), string(c.Unit), c.Program
+		v.Units = append(v.Units, c.Units...)
+		for _, s := range repair.Steps {
+			if slices.ContainsFunc(c.Findings, func(f finding.Finding) bool { return slices.Contains(f.Mend, s) }) {
+				v.Mend = append(v.Mend, s)
+			}
+		}
+	}
+	for _, x := range versions {
+		v.Versions = append(v.Versions, VersionView{x.N, x.At, x.Steps, x.Log, x.ViewID != nil, surfaceView(x.Verdict)})
+	}
+	return v
+}

@@ -1,0 +1,201 @@
+// Package desktest is the house in which the desk's tests are made. Only tests use it.
+package desktest
+
+import (
+	"bytes"
+	"context"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"jobshelf/core/judge/verdict"
+	"jobshelf/core/print/estimate"
+	"jobshelf/core/print/recipe"
+	"jobshelf/core/shape/modelfile"
+	"jobshelf/core/shape/solid"
+	"jobshelf/core/shape/units"
+	"jobshelf/core/shop/price"
+	"jobshelf/internal/demo"
+	"jobshelf/internal/desk"
+	"jobshelf/internal/desk/decide"
+	"jobshelf/internal/desk/floor"
+	"jobshelf/internal/desk/intake"
+	"jobshelf/internal/desk/plates"
+	"jobshelf/internal/pgtest"
+	"jobshelf/internal/store"
+)
+
+var ctx = context.Background()
+
+// Queue notes what it is asked for; nobody works on it.
+type Queue struct {
+	mu        sync.Mutex
+	Last      int64
+	Cancelled []int64
+}
+
+func (q *Queue) add() (int64, error) {
+	q.mu.Lock()
+	defer q.mu.Unlock()
+	q.Last++
+	return q.Last, nil
+}
+
+// Check does as the queue does.
+func (q *Queue) Check(context.Context, *store.Tx, int64, int) (int64, error) { return q.add() }
+
+// Slice does as the queue does.
+func (q *Queue) Slice(context.Context, *store.Tx, int64) (int64, error) { return q.add() }
+
+// Cancel does as the queue does.
+func (q *Queue) Cancel(_ context.Context, _ *store.Tx, id int64) error {
+	q.mu.Lock()
+	defer q.mu.Unlock()
+	q.Cancelled = append(q.Cancelled, id)
+	return nil
+}
+
+// House is the demo house at noon of a Tuesday, with its people.
+type House struct {
+	T           *testing.T
+	Store       *store.Store
+	Desk        *desk.Desk
+	Queue       *Queue
+	Cato, Owner desk.Actor
+	Found       *verdict.Verdict // what a check finds of a box
+	Machines    []store.Machine
+}
+
+// Open makes one.
+func Open(t *testing.T) *House {
+	t.Helper()
+	h := &House{T: t, Store: pgtest.New(t), Queue: &Queue{Last: 100}}
+	_, err := demo.SetUp(ctx, h.Store)
+	require.NoError(t, err)
+	noon := time.Date(2026, 11, 24, 11, 0, 0, 0, time.UTC)
+	h.Desk = &desk.Desk{Store: h.Store, Queue: h.Queue, Now: func() time.Time { return noon }}
+	who := func(login string, role desk.Role) desk.Actor {
+		p, err := h.Store.PersonByLogin(ctx, login)
+		require.NoError(t, err)
+		return desk.Actor{ID: p.ID, Name: p.Name, Role: role}
+	}
+	h.Cato = who("cato", desk.Coordinator)
+	for _, p := range demo.People() {
+		if desk.Role(p.Role) == desk.Member && h.Owner.ID == 0 {
+			h.Owner = who(p.Login, desk.Member)
+		}
+	}
+	h.Found, err = verdict.Judge(ctx, verdict.Subject{Mesh: solid.Box(20, 20, 10), Unit: units.Millimetre, Format: modelfile.STLBinary}, demo.Choices(recipe.Everyday), nil)
+	require.NoError(t, err)
+	h.Machines, err = h.Store.Machines(ctx)
+	require.NoError(t, err)
+	return h
+}
+
+// Arrived hands a job of one piece in for a member.
+func (h *House) Arrived() (job, piece int64) {
+	h.T.Helper()
+	var file bytes.Buffer
+	require.NoError(h.T, modelfile.WriteSTL(&file, solid.Box(20, 20, 10), ""))
+	id, _, err := intake.Upload(ctx, h.Desk, h.Owner, "box.stl", &file)
+	require.NoError(h.T, err)
+	job, err = intake.NewJob(ctx, h.Desk, h.Owner, intake.HandIn{Purpose: recipe.Everyday, NeededBy: "2026-12-01", Pieces: []intake.HandInPiece{{UploadID: id, Copies: 1}}})
+	require.NoError(h.T, err)
+	pieces, err := h.Store.Pieces(ctx, job)
+	require.NoError(h.T, err)
+	return job, pieces[0].ID
+}
+
+// Checked ends the present round of a job's check.
+func (h *House) Checked(job int64) {
+	h.T.Helper()
+	t, err := h.Store.TaskOf(ctx, job)
+	require.NoError(h.T, err)
+	require.True(h.T, h.Record(job, t.Round))
+}
+
+// Record says that a round of a check is over.
+func (h *House) Record(job int64, round int) bool {
+	pieces, err := h.Store.Pieces(ctx, job)
+	require.NoError(h.T, err)
+	p := pieces[0]
+	ok, err := intake.RecordCheck(ctx, h.Desk, job, round, []intake.Checked{{Piece: p, Judgement: store.Judgement{Verdict: h.Found}}}, func(*store.Tx) error { return nil })
+	require.NoError(h.T, err)
+	return ok
+}
+
+// ToDecide is a job that waits for its decision.
+func (h *House) ToDecide() (job, piece int64) {
+	job, piece = h.Arrived()
+	h.Checked(job)
+	return job, piece
+}
+
+// Sliced orders a slice for a machine, and ends it.
+func (h *House) Sliced(piece, machine int64, seconds float64) int64 {
+	h.T.Helper()
+	id, err := plates.OrderSlice(ctx, h.Desk, h.Cato, piece, plates.SliceOrder{MachineID: machine})
+	require.NoError(h.T, err)
+	require.NoError(h.T, h.EndSlice(id, seconds))
+	return id
+}
+
+// EndSlice says that a slice is done.
+func (h *House) EndSlice(id int64, seconds float64) error {
+	s, err := h.Store.Slice(ctx, id)
+	require.NoError(h.T, err)
+	s.State, s.Full = "done", &price.Full{Full: estimate.Full{Seconds: seconds, Layers: 50, ByKind: map[string]float64{}}}
+	return plates.EndSlice(ctx, h.Desk, s, func(*store.Tx) error { return nil })
+}
+
+// Job shows a job.
+func (h *House) Job(id int64) decide.JobView {
+	h.T.Helper()
+	v, err := decide.Job(ctx, h.Desk, h.Cato, id)
+	require.NoError(h.T, err)
+	return v
+}
+
+// At brings a job to a step of the shelf.
+func (h *House) At(step string) (job, piece int64) {
+	h.T.Helper()
+	job, piece = h.Arrived()
+	if step == "arrived" {
+		return job, piece
+	}
+	h.Checked(job)
+	switch step {
+	case "to decide":
+		return job, piece
+	case "sent back":
+		require.NoError(h.T, decide.SendBack(ctx, h.Desk, h.Cato, job, 0, "It leans."))
+		return job, piece
+	}
+	// On the machine where nobody waits before it.
+	require.NoError(h.T, decide.Approve(ctx, h.Desk, h.Cato, job, 0, h.EmptyLane()))
+	for h.Job(job).Step != step {
+		require.NoError(h.T, decide.Advance(ctx, h.Desk, h.Cato, job, 0))
+	}
+	return job, piece
+}
+
+// EmptyLane is a machine in service where nobody waits.
+func (h *House) EmptyLane() int64 {
+	h.T.Helper()
+	f, err := floor.Floor(ctx, h.Desk)
+	require.NoError(h.T, err)
+	for _, l := range f.Lanes {
+		if l.InService && len(l.Runs) == 0 && l.Process == "material extrusion" {
+			return l.MachineID
+		}
+	}
+	for _, l := range f.Lanes {
+		if l.InService && len(l.Runs) == 0 {
+			return l.MachineID
+		}
+	}
+	h.T.Fatal("no lane is empty")
+	return 0
+}

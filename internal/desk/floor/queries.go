@@ -1,0 +1,104 @@
+package floor
+
+import (
+	"context"
+	"fmt"
+	"strings"
+	"time"
+
+	"jobshelf/core/shape/units"
+	"jobshelf/internal/desk"
+	"jobshelf/internal/store"
+)
+
+// FloorView is the machines against time.
+type FloorView struct {
+	Now   time.Time  `json:"now"`
+	Lanes []LaneView `json:"lanes"`
+	Open  []OpenSpan `json:"open" doc:"When the house is open, over the shown days"`
+}
+
+// OpenSpan is a time the house is open.
+type OpenSpan struct {
+	From time.Time `json:"from"`
+	To   time.Time `json:"to"`
+}
+
+// LaneView is one machine and its runs.
+type LaneView struct {
+	MachineID int64      `json:"machine_id"`
+	Name      string     `json:"name"`
+	InService bool       `json:"in_service"`
+	Process   string     `json:"process"`
+	Loaded    string     `json:"loaded"`
+	Colour    string     `json:"colour"`
+	Size      string     `json:"size"`
+	Free      *time.Time `json:"free,omitempty"`
+	Runs      []RunView  `json:"runs"`
+}
+
+// RunView is one block in a lane.
+type RunView struct {
+	ID         int64       `json:"id"`
+	JobID      int64       `json:"job_id"`
+	JobVersion int         `json:"job_version"`
+	Title      string      `json:"title"`
+	Member     string      `json:"member"`
+	MachineID  int64       `json:"machine_id"`
+	Recipe     string      `json:"recipe"`
+	Material   string      `json:"material"`
+	Colour     string      `json:"colour"`
+	State      string      `json:"state" enum:"queued,printing,finished"`
+	Seconds    float64     `json:"seconds"`
+	Grams      float64     `json:"grams"`
+	Price      units.Cents `json:"price_cents"`
+	Start      *time.Time  `json:"start,omitempty"`
+	Finish     *time.Time  `json:"finish,omitempty"`
+	NeededBy   string      `json:"needed_by,omitempty"`
+	Late       bool        `json:"late" doc:"Finishes after the day it is needed"`
+}
+
+func (h *State) RunView(r store.Run) RunView {
+	v := RunView{ID: r.ID, JobID: r.JobID, JobVersion: r.JobVersion, Title: r.JobTitle, Member: r.MemberName, MachineID: r.MachineID, Recipe: r.Recipe,
+		Material: r.Material, Colour: r.Colour, State: r.State, Seconds: r.Seconds, Grams: r.Grams, Price: r.PriceCents}
+	if s, ok := h.Slots[r.ID]; ok && !s.Finish.IsZero() {
+		v.Start, v.Finish = &s.Start, &s.Finish
+	}
+	if r.NeededBy != nil {
+		v.NeededBy = r.NeededBy.Format(time.DateOnly)
+		v.Late = v.Finish != nil && h.Hours.Late(*v.Finish, *r.NeededBy)
+	}
+	return v
+}
+
+// floorDays is how far ahead the floor shows opening hours.
+const floorDays = 14
+
+// Floor shows all lanes.
+func Floor(ctx context.Context, d *desk.Desk) (FloorView, error) {
+	h, err := Look(ctx, d.Store.Q, d.Now(), NoJob)
+	if err != nil {
+		return FloorView{}, err
+	}
+	v := FloorView{Now: h.Now, Lanes: []LaneView{}, Open: []OpenSpan{}}
+	for _, m := range h.Machines {
+		vol := m.Data.Volume
+		size := fmt.Sprintf("%g × %g × %g mm", vol.XMM, vol.YMM, vol.ZMM)
+		if vol.Shape == "round" {
+			size = fmt.Sprintf("⌀ %g × %g mm", vol.XMM, vol.ZMM)
+		}
+		l := LaneView{MachineID: m.ID, Name: m.Data.Name, InService: m.Data.InService, Process: string(m.Data.Process),
+			Loaded: strings.TrimSpace(m.Data.ColourName + " " + m.Data.Material), Colour: m.Data.Colour, Size: size, Runs: []RunView{}}
+		if free, ok := h.Start[m.ID]; ok && m.Data.InService {
+			l.Free = &free
+		}
+		for _, r := range h.Lanes[m.ID] {
+			l.Runs = append(l.Runs, h.RunView(r))
+		}
+		v.Lanes = append(v.Lanes, l)
+	}
+	for _, s := range h.Hours.Open(h.Now.Add(-12*time.Hour), floorDays) {
+		v.Open = append(v.Open, OpenSpan{s.Start, s.Finish})
+	}
+	return v, nil
+}

@@ -1,0 +1,178 @@
+// Package house is what the house has and asks: machines, materials, recipes, hours and fees.
+package house
+
+import (
+	"context"
+	"fmt"
+	"slices"
+
+	"jobshelf/core/print/machine"
+	"jobshelf/core/print/naming"
+	"jobshelf/internal/desk"
+	"jobshelf/internal/desk/intake"
+	"jobshelf/internal/store"
+)
+
+// SetHouse changes the house's own settings.
+func SetHouse(ctx context.Context, d *desk.Desk, a desk.Actor, h House) error {
+	if _, err := desk.HoursOf(store.House(h)); err != nil {
+		return err
+	}
+	for day, spans := range h.Week {
+		for i, s := range spans {
+			if s.From >= s.To {
+				return desk.Wrong(fmt.Sprintf("week[%d][%d]", day, i), "Closing comes after opening.")
+			}
+		}
+	}
+	if err := naming.Check(h.FilePattern, naming.FileNames); err != nil {
+		return desk.Wrong("file_pattern", "In the pattern for files %s.", err)
+	}
+	return change(ctx, d, a, func(tx *store.Tx) (string, error) {
+		return "Changed the house's settings", tx.SetHouse(ctx, store.House(h))
+	})
+}
+
+// SetMachine changes a machine.
+func SetMachine(ctx context.Context, d *desk.Desk, a desk.Actor, m MachineView) error {
+	if p := m.Data.Validate(); len(p) > 0 {
+		return &desk.Invalid{Problems: p}
+	}
+	return change(ctx, d, a, func(tx *store.Tx) (string, error) {
+		what := "Changed " + m.Data.Name
+		materials, err := tx.Materials(ctx)
+		if err != nil {
+			return what, err
+		}
+		known := func(t store.Material) bool { return t.Data.Name == m.Data.Second.Material }
+		if m.Data.Second.Material != "" && !slices.ContainsFunc(materials, known) {
+			return what, desk.Wrong("second.material", "The house has no material %q.", m.Data.Second.Material)
+		}
+		if err := tx.SetMachine(ctx, store.Machine(m)); err != nil {
+			return what, err
+		}
+		return what, heatStands(ctx, tx)
+	})
+}
+
+func data(rows []store.Material) []machine.Material {
+	out := make([]machine.Material, len(rows))
+	for i := range rows {
+		out[i] = rows[i].Data
+	}
+	return out
+}
+
+// all are the house's machines, materials and recipes.
+func all(ctx context.Context, tx *store.Tx) (machines []store.Machine, materials []store.Material, recipes []store.Recipe, err error) {
+	if machines, err = tx.Machines(ctx); err != nil {
+		return nil, nil, nil, err
+	}
+	if materials, err = tx.Materials(ctx); err != nil {
+		return nil, nil, nil, err
+	}
+	recipes, err = tx.Recipes(ctx)
+	return machines, materials, recipes, err
+}
+
+// heatStands refuses a change of a machine or material after which a recipe of the
+// house would ask for more heat than they stand.
+func heatStands(ctx context.Context, tx *store.Tx) error {
+	machines, materials, recipes, err := all(ctx, tx)
+	if err != nil {
+		return err
+	}
+	house := data(materials)
+	var bad []machine.Problem
+	for _, r := range recipes {
+		for i := range machines {
+			m := &machines[i].Data
+			if machines[i].ID != r.MachineID || m.Process != machine.MaterialExtrusion {
+				continue
+			}
+			for k := range materials {
+				if materials[k].ID != r.MaterialID {
+					continue
+				}
+				for _, p := range r.Data.TooHot(m, m.Load(&house[k], house)) {
+					bad = append(bad, machine.Problem{Field: "heat", Text: fmt.Sprintf("The recipe %s would be too hot: %s Change the recipe first.", r.Data.Name, p.Text)})
+				}
+			}
+		}
+	}
+	if len(bad) > 0 {
+		return &desk.Invalid{Problems: bad}
+	}
+	return nil
+}
+
+// SetMaterial changes a material.
+func SetMaterial(ctx context.Context, d *desk.Desk, a desk.Actor, m MaterialView) error {
+	if p := m.Data.Validate(); len(p) > 0 {
+		return &desk.Invalid{Problems: p}
+	}
+	return change(ctx, d, a, func(tx *store.Tx) (string, error) {
+		what := "Changed " + m.Data.Name
+		if err := tx.SetMaterial(ctx, store.Material(m)); err != nil {
+			return what, err
+		}
+		return what, heatStands(ctx, tx)
+	})
+}
+
+// SetRecipe changes a recipe; it must suit its machine and material.
+func SetRecipe(ctx context.Context, d *desk.Desk, a desk.Actor, r RecipeView) error {
+	return change(ctx, d, a, func(tx *store.Tx) (string, error) {
+		what := "Changed a recipe"
+		machines, materials, recipes, err := all(ctx, tx)
+		if err != nil {
+			return what, err
+		}
+		for _, o := range recipes {
+			if o.ID == r.ID { // machine and purpose are the recipe's place and stay
+				r.MachineID, r.Data.Purpose = o.MachineID, o.Data.Purpose
+				what = "Changed the recipe " + o.Data.Name
+			}
+		}
+		var mach *machine.Machine
+		var mat *machine.Material
+		for i := range machines {
+			if machines[i].ID == r.MachineID {
+				mach = &machines[i].Data
+			}
+		}
+		for i := range materials {
+			if materials[i].ID == r.MaterialID {
+				mat = &materials[i].Data
+			}
+		}
+		if mat == nil {
+			return what, desk.Wrong("material_id", "There is no such material.")
+		}
+		if mach == nil {
+			return what, store.ErrNotFound
+		}
+		if p := r.Data.Validate(mach, mach.Load(mat, data(materials))); len(p) > 0 {
+			return what, &desk.Invalid{Problems: p}
+		}
+		return what, tx.SetRecipe(ctx, store.Recipe(r))
+	})
+}
+
+// change makes a change in the house, notes it, and has the jobs still being
+// weighed checked anew.
+func change(ctx context.Context, d *desk.Desk, a desk.Actor, f func(*store.Tx) (what string, err error)) error {
+	return d.Store.InTx(ctx, func(tx *store.Tx) error {
+		what, err := f(tx)
+		if err != nil {
+			return err
+		}
+		if err := tx.AddHistory(ctx, 0, a.ID, what, ""); err != nil {
+			return err
+		}
+		if err := tx.Notify(ctx, store.Event{Kind: "house"}); err != nil {
+			return err
+		}
+		return intake.Rejudge(ctx, d, tx, a, what)
+	})
+}

@@ -1,0 +1,328 @@
+// Package intake is how models come in: files over the counter, jobs made of them, what is
+// said about a piece, and the rounds of a check that a worker makes.
+package intake
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"path"
+	"slices"
+	"strings"
+	"time"
+	"unicode"
+
+	"jobshelf/core/print/recipe"
+	"jobshelf/core/shape/mesh/repair"
+	"jobshelf/core/shape/modelfile"
+	"jobshelf/core/shape/units"
+	"jobshelf/internal/desk"
+	"jobshelf/internal/store"
+)
+
+// HandIn is what comes over the counter.
+type HandIn struct {
+	Title    string         `json:"title,omitempty" maxLength:"120" doc:"Empty: taken from the first file's name"`
+	MemberID int64          `json:"member_id,omitempty" doc:"Whose job it is; coordinators only. 0: the person signed in"`
+	Purpose  recipe.Purpose `json:"purpose" enum:"quick look,everyday,working part"`
+	Wish     string         `json:"wish,omitempty" maxLength:"1000" doc:"What the member said"`
+	NeededBy string         `json:"needed_by,omitempty" pattern:"^(\\d{4}-\\d{2}-\\d{2})?$" doc:"Date, YYYY-MM-DD"`
+	Pieces   []HandInPiece  `json:"pieces" minItems:"1" maxItems:"50"`
+}
+
+// HandInPiece is one uploaded file.
+type HandInPiece struct {
+	UploadID string `json:"upload_id" minLength:"1" maxLength:"60"`
+	Copies   int    `json:"copies" minimum:"1" maximum:"999"`
+	Unit     string `json:"unit,omitempty" enum:"mm,cm,m,in,ft,µm" doc:"What the member says the file is in; left out: as the file says, or to be asked"`
+}
+
+// Upload keeps a file until a job is made of it. name is the sender's and is
+// only ever shown.
+func Upload(ctx context.Context, d *desk.Desk, a desk.Actor, name string, r io.Reader) (id string, size int64, err error) {
+	r, err = room(ctx, d, a, r)
+	if err != nil {
+		return "", 0, err
+	}
+	b, err := d.Store.PutBlob(ctx, r)
+	if err != nil {
+		return "", 0, err
+	}
+	id, err = d.Store.AddUpload(ctx, b.ID, cleanName(name), a.ID)
+	return id, b.Size, err
+}
+
+// cleanName keeps the last element of a file's name, without what does not print.
+func cleanName(name string) string {
+	name = path.Base(strings.ReplaceAll(name, "\\", "/"))
+	name = strings.Map(func(r rune) rune {
+		if !unicode.IsPrint(r) {
+			return -1
+		}
+		return r
+	}, strings.ToValidUTF8(name, ""))
+	if r := []rune(name); len(r) > 120 {
+		name = string(r[:120])
+	}
+	if name == "" || name == "." || name == "/" {
+		return "model"
+	}
+	return name
+}
+
+// NewJob makes a job of uploads and queues its check.
+func NewJob(ctx context.Context, d *desk.Desk, a desk.Actor, in HandIn) (int64, error) {
+	owner := a
+	if in.MemberID != 0 && in.MemberID != a.ID {
+		if !a.Role.AtLeast(desk.Coordinator) {
+			return 0, desk.Wrong("member_id", "Members hand in for themselves.")
+		}
+		p, err := d.Store.PersonByID(ctx, in.MemberID)
+		if errors.Is(err, store.ErrNotFound) {
+			return 0, desk.Wrong("member_id", "There is no member %d.", in.MemberID)
+		}
+		if err != nil {
+			return 0, err
+		}
+		owner = desk.ActorOf(p)
+	}
+	job := store.Job{Title: strings.TrimSpace(in.Title), MemberID: owner.ID, Purpose: string(in.Purpose), Wish: strings.TrimSpace(in.Wish)}
+	if in.NeededBy != "" {
+		day, err := time.Parse(time.DateOnly, in.NeededBy)
+		if err != nil {
+			return 0, desk.Wrong("needed_by", "%q is no date.", in.NeededBy)
+		}
+		job.NeededBy = &day
+	}
+	var id int64
+	err := d.Store.InTx(ctx, func(tx *store.Tx) error {
+		uploads := make([]store.Upload, len(in.Pieces))
+		for i, p := range in.Pieces {
+			u, err := tx.TakeUpload(ctx, p.UploadID, a.ID)
+			if errors.Is(err, store.ErrNotFound) {
+				return desk.Wrong(fmt.Sprintf("pieces[%d].upload_id", i), "The file is not here any more. Choose it again.")
+			}
+			if err != nil {
+				return err
+			}
+			uploads[i] = u
+		}
+		if job.Title == "" {
+			job.Title = titleFrom(uploads[0].Name)
+		}
+		var err error
+		if id, err = tx.AddJob(ctx, job); err != nil {
+			return err
+		}
+		for i, u := range uploads {
+			piece := store.Piece{JobID: id, Name: u.Name, Copies: in.Pieces[i].Copies, Part: -1, Unit: units.Length(in.Pieces[i].Unit), BlobID: &u.BlobID}
+			if _, err := tx.AddPiece(ctx, piece); err != nil {
+				return err
+			}
+		}
+		place, err := d.Queue.Check(ctx, tx, id, 1)
+		if err != nil {
+			return err
+		}
+		if err := tx.SetTaskQueueID(ctx, id, place); err != nil {
+			return err
+		}
+		job.ID = id
+		return desk.Touched(ctx, tx, job, a, "Handed in "+list(uploads), "")
+	})
+	return id, err
+}
+
+func list(uploads []store.Upload) string {
+	names := make([]string, len(uploads))
+	for i, u := range uploads {
+		names[i] = u.Name
+	}
+	return strings.Join(names, ", ")
+}
+
+// titleFrom makes a title of a file's name.
+func titleFrom(name string) string {
+	name = strings.TrimSuffix(name, path.Ext(name))
+	name = strings.TrimSpace(strings.NewReplacer("-", " ", "_", " ").Replace(name))
+	if name == "" {
+		return "Model"
+	}
+	r := []rune(name)
+	return string(unicode.ToUpper(r[0])) + string(r[1:])
+}
+
+// PieceChange is what can be set of a piece while its job is being weighed.
+// Fields left out stay as they are.
+type PieceChange struct {
+	Version int     `json:"version" minimum:"1" doc:"The version of the job that was seen"`
+	Unit    *string `json:"unit,omitempty" enum:",mm,cm,m,in,ft,µm" doc:"The unit it is in; empty: as the file says"`
+	Copies  *int    `json:"copies,omitempty" minimum:"1" maximum:"999"`
+	Current *int    `json:"current,omitempty" minimum:"1" doc:"The version of the model that counts"`
+}
+
+// ChangePiece sets unit, copies or the version that counts, and has the job
+// checked again.
+func ChangePiece(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, in PieceChange) error {
+	return onPiece(ctx, d, a, id, in.Version, func(tx *store.Tx, p *store.Piece) (string, error) {
+		var what []string
+		if in.Unit != nil && units.Length(*in.Unit) != p.Unit {
+			p.Unit = units.Length(*in.Unit)
+			if p.Unit == "" {
+				what = append(what, "Unit of "+p.Name+" left to the file")
+			} else {
+				what = append(what, fmt.Sprintf("%s is in %s", p.Name, p.Unit))
+			}
+		}
+		if in.Copies != nil && *in.Copies != p.Copies {
+			p.Copies = *in.Copies
+			what = append(what, fmt.Sprintf("%d copies of %s", p.Copies, p.Name))
+		}
+		if in.Current != nil && *in.Current != p.Current {
+			if _, err := tx.Version(ctx, p.ID, *in.Current); err != nil {
+				return "", err
+			}
+			p.Current = *in.Current
+			if p.Current == 1 {
+				what = append(what, p.Name+" counts as it came")
+			} else {
+				what = append(what, fmt.Sprintf("%s counts as version %d", p.Name, p.Current))
+			}
+		}
+		return strings.Join(what, ", "), nil
+	})
+}
+
+// Repair makes a new version of a piece, from the file as it came, by the given
+// steps, and lets it count. The work is done by the check that this queues.
+func Repair(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, version int, steps []string) error {
+	for i, s := range steps {
+		if !slices.Contains(repair.Steps, repair.Step(s)) {
+			return desk.Wrong(fmt.Sprintf("steps[%d]", i), "There is no repair %q.", s)
+		}
+	}
+	if len(steps) == 0 {
+		return desk.Wrong("steps", "Choose at least one step.")
+	}
+	return onPiece(ctx, d, a, id, version, func(tx *store.Tx, p *store.Piece) (string, error) {
+		if p.Verdict == nil || p.Verdict.Format == modelfile.GCode {
+			return "", desk.Refuse("%s is no model that can be repaired.", p.Name)
+		}
+		n, err := tx.AddVersion(ctx, p.ID, steps)
+		p.Current = n
+		return fmt.Sprintf("Repair of %s asked for: %s", p.Name, strings.Join(steps, ", ")), err
+	})
+}
+
+// onPiece changes a piece of a job that is being weighed and has it checked
+// again. An empty account of what was done leaves all as it is.
+func onPiece(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, version int, change func(*store.Tx, *store.Piece) (string, error)) error {
+	return d.Store.InTx(ctx, func(tx *store.Tx) error {
+		p, err := tx.Piece(ctx, id)
+		if err != nil {
+			return err
+		}
+		j, err := desk.LockJob(ctx, tx, a, p.JobID, version)
+		if err != nil {
+			return err
+		}
+		if p, err = tx.Piece(ctx, id); err != nil { // as it is under the lock
+			return err
+		}
+		if j.Step != "arrived" && j.Step != "to decide" {
+			return desk.Refuse("Job %d is %s already; its pieces are settled.", j.ID, j.Step)
+		}
+		what, err := change(tx, &p)
+		if err != nil || what == "" {
+			return err
+		}
+		if err := tx.SetPiece(ctx, p); err != nil {
+			return err
+		}
+		if err := tx.SetStep(ctx, j.ID, j.Step, ""); err != nil { // its version counts up
+			return err
+		}
+		return Recheck(ctx, d, tx, j, a, what, "")
+	})
+}
+
+// Retry checks a job again, as a new round.
+func Retry(ctx context.Context, d *desk.Desk, a desk.Actor, job int64) error {
+	return d.Store.InTx(ctx, func(tx *store.Tx) error {
+		j, err := desk.LockJob(ctx, tx, a, job, 0)
+		if err != nil {
+			return err
+		}
+		if j.Step != "arrived" && j.Step != "to decide" {
+			return desk.Refuse("Job %d is %s already; its check is closed.", job, j.Step)
+		}
+		return Recheck(ctx, d, tx, j, a, "Check asked for again", "")
+	})
+}
+
+func Recheck(ctx context.Context, d *desk.Desk, tx *store.Tx, j store.Job, a desk.Actor, what, why string) error {
+	t, err := tx.LockTask(ctx, j.ID)
+	if err != nil {
+		return err
+	}
+	if t.State == "queued" || t.State == "running" {
+		if err := d.Queue.Cancel(ctx, tx, t.QueueID); err != nil {
+			return err
+		}
+	}
+	round, err := tx.RenewTask(ctx, j.ID)
+	if err != nil {
+		return err
+	}
+	place, err := d.Queue.Check(ctx, tx, j.ID, round)
+	if err != nil {
+		return err
+	}
+	if err := tx.SetTaskQueueID(ctx, j.ID, place); err != nil {
+		return err
+	}
+	return desk.Touched(ctx, tx, j, a, what, why)
+}
+
+// CancelCheck stops a check that waits or runs.
+func CancelCheck(ctx context.Context, d *desk.Desk, a desk.Actor, job int64) error {
+	return d.Store.InTx(ctx, func(tx *store.Tx) error {
+		j, err := desk.LockJob(ctx, tx, a, job, 0)
+		if err != nil {
+			return err
+		}
+		t, err := tx.LockTask(ctx, job)
+		if err != nil {
+			return err
+		}
+		if t.State != "queued" && t.State != "running" {
+			return desk.Refuse("The check of job %d is over; there is nothing to cancel.", job)
+		}
+		if err := d.Queue.Cancel(ctx, tx, t.QueueID); err != nil {
+			return err
+		}
+		if err := tx.SetTask(ctx, job, "cancelled", "Cancelled by "+a.Name); err != nil {
+			return err
+		}
+		return desk.Touched(ctx, tx, j, a, "Check cancelled", "")
+	})
+}
+
+// Rejudge checks anew all jobs still being weighed, after the house changed.
+func Rejudge(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, why string) error {
+	ids, err := tx.JobsToRejudge(ctx)
+	if err != nil {
+		return err
+	}
+	for _, id := range ids { // in their order, as everybody locks them
+		j, err := tx.LockJob(ctx, id)
+		if err != nil {
+			return err
+		}
+		if err := Recheck(ctx, d, tx, j, a, "Checked again", why); err != nil {
+			return err
+		}
+	}
+	return nil
+}

@@ -1,0 +1,71 @@
+package intake_test
+
+import (
+	"context"
+	"fmt"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"jobshelf/core/print/recipe"
+	"jobshelf/internal/demo"
+	"jobshelf/internal/desk/desktest"
+	"jobshelf/internal/desk/intake"
+	"jobshelf/internal/desk/plates"
+	"jobshelf/internal/pgtest"
+	"jobshelf/internal/store"
+)
+
+func TestMain(m *testing.M) { pgtest.Main(m) }
+
+var ctx = context.Background()
+
+// A round of a check that is over writes nothing: neither a verdict nor how far it is.
+func TestOldRoundsWriteNothing(t *testing.T) {
+	h := desktest.Open(t)
+	job, piece := h.Arrived()
+	five := 5
+	for range 2 {
+		require.NoError(t, intake.ChangePiece(ctx, h.Desk, h.Cato, piece, intake.PieceChange{Copies: &five}))
+		five++
+	}
+	now, err := h.Store.TaskOf(ctx, job)
+	require.NoError(t, err)
+	j, err := h.Store.Job(ctx, job)
+	require.NoError(t, err)
+	before := h.Job(job)
+	for _, other := range []int{now.Round - 2, now.Round - 1, now.Round + 1} {
+		assert.False(t, h.Record(job, other), "round %d of %d", other, now.Round)
+		_, err := intake.BeginCheck(ctx, h.Desk, job, other)
+		assert.ErrorIs(t, err, store.ErrChanged)
+		assert.ErrorIs(t, intake.Progress(ctx, h.Desk, j, other, "cutting", 0.5), store.ErrChanged)
+		assert.NoError(t, intake.SetAside(ctx, h.Desk, job, other, "It took too long."))
+		require.Equal(t, before, h.Job(job))
+	}
+	require.NoError(t, intake.Progress(ctx, h.Desk, j, now.Round, "cutting", 0.5))
+	assert.InDelta(t, 0.5, h.Job(job).Check.Fraction, 1e-6)
+	assert.True(t, h.Record(job, now.Round))
+	assert.Equal(t, "to decide", h.Job(job).Step)
+	assert.False(t, h.Record(job, now.Round), "twice")
+	assert.ErrorIs(t, intake.Progress(ctx, h.Desk, j, now.Round, "cutting", 0.7), store.ErrChanged)
+}
+
+// A job that is still to be checked stays so when a piece of it changes, and what differs from
+// a recipe notes what held before, also where the recipe leaves it out.
+func TestChangesKeepTheStepAndNoteWhatWas(t *testing.T) {
+	h := desktest.Open(t)
+	job, piece := h.Arrived()
+	two := 2
+	require.NoError(t, intake.ChangePiece(ctx, h.Desk, h.Cato, piece, intake.PieceChange{Copies: &two}))
+	assert.Equal(t, "arrived", h.Job(job).Step)
+	h.Checked(job)
+	require.NoError(t, intake.ChangePiece(ctx, h.Desk, h.Cato, piece, intake.PieceChange{Copies: &two}))
+	assert.Equal(t, "to decide", h.Job(job).Step)
+	id, err := plates.OrderSlice(ctx, h.Desk, h.Cato, piece, plates.SliceOrder{MachineID: h.Machines[0].ID, Overrides: []recipe.Override{{Key: "support_deg", Value: "60", Why: "try"}, {Key: "shells", Value: "5", Why: "try"}}})
+	require.NoError(t, err)
+	s, err := h.Store.Slice(ctx, id)
+	require.NoError(t, err)
+	r := demo.Choices(recipe.Everyday)[0].Recipe.WithDefaults()
+	assert.Equal(t, []string{fmt.Sprint(r.SupportDeg), fmt.Sprint(r.Shells)}, []string{s.Overrides[0].Was, s.Overrides[1].Was})
+}

@@ -1,0 +1,121 @@
+package intake
+
+import (
+	"context"
+
+	"jobshelf/internal/desk"
+	"jobshelf/internal/store"
+)
+
+// Checked is what was found out about a piece. A file that holds several models
+// gives one for each: the first keeps the piece, the others are new.
+type Checked struct {
+	Piece store.Piece // with name, copies and part as they are to be
+	New   bool
+	store.Judgement
+}
+
+// BeginCheck counts a try of a round and tells how many there were. It gives
+// store.ErrChanged if the round is over.
+func BeginCheck(ctx context.Context, d *desk.Desk, job int64, round int) (int, error) {
+	return d.Store.BeginTask(ctx, job, round)
+}
+
+// Progress tells how far a check is. It gives store.ErrChanged when the round is
+// over or cancelled, so that work on it can stop.
+func Progress(ctx context.Context, d *desk.Desk, j store.Job, round int, doing string, fraction float64) error {
+	if err := d.Store.Progress(ctx, j.ID, round, doing, fraction); err != nil {
+		return err
+	}
+	return d.Store.Notify(ctx, store.Event{Kind: "progress", Job: j.ID, Fraction: fraction, Doing: doing, Owner: j.MemberID})
+}
+
+// RecordCheck ends a round of a check, once: it writes what was found and moves
+// the job on to be decided. It gives false, and changes nothing, if the round is
+// over already or was cancelled. also runs in the same transaction.
+func RecordCheck(ctx context.Context, d *desk.Desk, job int64, round int, found []Checked, also func(*store.Tx) error) (bool, error) {
+	ended := false
+	err := d.Store.InTx(ctx, func(tx *store.Tx) error {
+		ended = false
+		j, err := tx.LockJob(ctx, job)
+		if err != nil {
+			return err
+		}
+		t, err := tx.LockTask(ctx, job)
+		if err != nil {
+			return err
+		}
+		if err := also(tx); err != nil { // the queue's, behind ours: one order of locks
+			return err
+		}
+		if t.Round != round || (t.State != "queued" && t.State != "running") {
+			return nil
+		}
+		what, state, problem := "Checked", "done", ""
+		for _, c := range found {
+			if err := recordPiece(ctx, tx, c); err != nil {
+				return err
+			}
+			if c.Problem != "" {
+				what, state, problem = "Could not be read", "failed", c.Problem
+			}
+		}
+		if err := tx.SetTask(ctx, job, state, problem); err != nil {
+			return err
+		}
+		if j.Step == "arrived" {
+			if err := tx.SetStep(ctx, job, "to decide", ""); err != nil {
+				return err
+			}
+		}
+		ended = true
+		return desk.Touched(ctx, tx, j, desk.Actor{}, what, problem)
+	})
+	return ended, err
+}
+
+func recordPiece(ctx context.Context, tx *store.Tx, c Checked) error {
+	if c.New {
+		id, err := tx.AddPiece(ctx, c.Piece)
+		if err != nil {
+			return err
+		}
+		c.Piece.ID, c.Piece.Current = id, 1
+	} else if err := tx.SetPiece(ctx, c.Piece); err != nil {
+		return err
+	}
+	if err := tx.SetJudgement(ctx, c.Piece.ID, c.Piece.Current, c.Judgement); err != nil {
+		return err
+	}
+	if c.Judgement.BlobID == nil || c.New {
+		return nil
+	}
+	why := "There was nothing to mend."
+	for i, d := range c.Log {
+		if i == 0 {
+			why = d.Text
+		} else {
+			why += " " + d.Text
+		}
+	}
+	return tx.AddHistory(ctx, c.Piece.JobID, 0, "Repaired "+c.Piece.Name, why)
+}
+
+// SetAside ends a round that cannot be brought to its end; the job keeps its files
+// and can be tried once more. reason is for the desk.
+func SetAside(ctx context.Context, d *desk.Desk, job int64, round int, reason string) error {
+	return d.Store.InTx(ctx, func(tx *store.Tx) error {
+		j, err := tx.LockJob(ctx, job)
+		if err != nil {
+			return err
+		}
+		t, err := tx.LockTask(ctx, job)
+		if err != nil || t.Round != round || (t.State != "queued" && t.State != "running") {
+			return err
+		}
+		if err := tx.SetTask(ctx, job, "set aside", reason); err != nil {
+			return err
+		}
+		return desk.Touched(ctx, tx, j, desk.Actor{}, "The check was set aside", reason)
+	})
+}

@@ -1,0 +1,131 @@
+package plates_test
+
+import (
+	"context"
+	"maps"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"jobshelf/core/print/recipe"
+	"jobshelf/core/shape/mesh/repair"
+	"jobshelf/internal/desk"
+	"jobshelf/internal/desk/desktest"
+	"jobshelf/internal/desk/floor"
+	"jobshelf/internal/desk/intake"
+	"jobshelf/internal/desk/plates"
+	"jobshelf/internal/pgtest"
+	"jobshelf/internal/store"
+)
+
+func TestMain(m *testing.M) { pgtest.Main(m) }
+
+var ctx = context.Background()
+
+// A slice that counts does so for the version of the piece it was made of and for its
+// machine; one that is not done cannot count; one that is over stays as it ended.
+func TestSlicesCountForWhatTheyWereMadeOf(t *testing.T) {
+	h := desktest.Open(t)
+	job, piece := h.ToDecide()
+	rung := func(machine int64) floor.Rung {
+		for _, r := range h.Job(job).Ladder {
+			if r.MachineID == machine {
+				return r
+			}
+		}
+		t.Fatal(machine)
+		return floor.Rung{}
+	}
+	var takes []int64
+	for _, r := range h.Job(job).Ladder {
+		if r.InService && r.Fits && r.Seconds > 0 {
+			takes = append(takes, r.MachineID)
+		}
+	}
+	require.Greater(t, len(takes), 1)
+	quick := rung(takes[0])
+	id, err := plates.OrderSlice(ctx, h.Desk, h.Cato, piece, plates.SliceOrder{MachineID: takes[0]})
+	require.NoError(t, err)
+	var conflict *desk.Conflict
+	for _, state := range []string{"queued", "running"} {
+		require.ErrorAs(t, plates.ChooseSlice(ctx, h.Desk, h.Cato, id), &conflict, state)
+		_, err = plates.BeginSlice(ctx, h.Desk, id)
+		require.NoError(t, err)
+	}
+	require.NoError(t, plates.CancelSlice(ctx, h.Desk, h.Cato, id))
+	require.ErrorAs(t, plates.ChooseSlice(ctx, h.Desk, h.Cato, id), &conflict, "cancelled")
+	assert.ErrorIs(t, h.EndSlice(id, 99), store.ErrChanged, "its end comes too late")
+	s, err := h.Store.Slice(ctx, id)
+	require.NoError(t, err)
+	assert.Equal(t, "cancelled", s.State)
+	assert.Nil(t, s.Full)
+
+	id = h.Sliced(piece, takes[0], 7777)
+	assert.ErrorIs(t, h.EndSlice(id, 99), store.ErrChanged, "twice")
+	assert.False(t, rung(takes[0]).Full, "nobody said that it counts")
+	require.NoError(t, plates.ChooseSlice(ctx, h.Desk, h.Cato, id))
+	assert.True(t, rung(takes[0]).Full)
+	assert.InDelta(t, 7777, rung(takes[0]).Seconds, 1e-6)
+	assert.False(t, rung(takes[1]).Full, "on another machine it says nothing")
+	other := h.Sliced(piece, takes[1], 5555)
+	require.NoError(t, plates.ChooseSlice(ctx, h.Desk, h.Cato, other))
+	assert.True(t, rung(takes[1]).Full)
+	assert.Equal(t, quick.Seconds, rung(takes[0]).Seconds, "one counts at a time")
+	// A repair makes another version; the slice is of the one before.
+	require.NoError(t, intake.Repair(ctx, h.Desk, h.Cato, piece, 0, []string{string(repair.Weld)}))
+	h.Checked(job)
+	assert.False(t, rung(takes[1]).Full)
+	one := 1
+	require.NoError(t, intake.ChangePiece(ctx, h.Desk, h.Cato, piece, intake.PieceChange{Current: &one}))
+	h.Checked(job)
+	assert.True(t, rung(takes[1]).Full, "as it came, it counts again")
+}
+
+// What would save time is sliced against what it is held to: each is an alternative of its
+// own, and none counts.
+func TestSavingsAreAlternatives(t *testing.T) {
+	h := desktest.Open(t)
+	_, piece := h.ToDecide()
+	queued, err := plates.OrderSlice(ctx, h.Desk, h.Cato, piece, plates.SliceOrder{MachineID: h.Machines[0].ID})
+	require.NoError(t, err)
+	var no *desk.Conflict
+	_, err = plates.Savings(ctx, h.Desk, h.Cato, queued)
+	assert.ErrorAs(t, err, &no, "nothing is known of it yet")
+	base := h.Sliced(piece, h.Machines[0].ID, 100)
+	ids, err := plates.Savings(ctx, h.Desk, h.Cato, base)
+	require.NoError(t, err)
+	labels := map[string]bool{}
+	for _, id := range ids {
+		s, err := h.Store.Slice(ctx, id)
+		require.NoError(t, err)
+		require.NotNil(t, s.BaseID)
+		assert.Equal(t, base, *s.BaseID)
+		assert.Equal(t, "queued", s.State)
+		assert.False(t, s.Chosen)
+		labels[s.Label] = true
+		changed := len(s.Overrides) == 1 || s.Scale == 0.9 || s.Tip == "x" || s.MachineID != h.Machines[0].ID
+		assert.True(t, changed, s.Label)
+	}
+	assert.Len(t, labels, len(ids))
+	assert.True(t, slices.ContainsFunc(slices.Collect(maps.Keys(labels)), func(l string) bool { return strings.HasPrefix(l, "on ") }), "on another machine")
+	assert.Subset(t, slices.Collect(maps.Keys(labels)), []string{"thicker layers", "less infill", "one shell less", "a tenth smaller", "laid over"})
+}
+
+// A slice that the machine cannot be asked for is refused by its field, and nothing is queued.
+func TestASliceThatCannotBeIsRefused(t *testing.T) {
+	h := desktest.Open(t)
+	_, piece := h.ToDecide()
+	queued := h.Queue.Last
+	for key, value := range map[string]string{"layer_mm": "0.9", "nozzle_c": "310", "bed_c": "140", "first_layer_mm": "1.4"} {
+		_, err := plates.OrderSlice(ctx, h.Desk, h.Cato, piece, plates.SliceOrder{MachineID: h.Machines[0].ID, Overrides: []recipe.Override{{Key: key, Value: value, Why: "to see"}}})
+		var bad *desk.Invalid
+		require.ErrorAs(t, err, &bad, key)
+	}
+	slices, err := h.Store.Slices(ctx, piece)
+	require.NoError(t, err)
+	assert.Empty(t, slices)
+	assert.Equal(t, queued, h.Queue.Last)
+}
