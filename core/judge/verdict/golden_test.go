@@ -63,6 +63,20 @@ func TestJudgementsAreAsTheyWere(t *testing.T) {
 	for _, p := range solid.Parts() {
 		judge(p.Name, p.Mesh, Subject{Name: p.Name, Format: modelfile.STLBinary})
 	}
+	with := func(m *mesh.Mesh, more ...*mesh.Mesh) *mesh.Mesh {
+		for _, x := range more {
+			m.Append(x)
+		}
+		return m
+	}
+	star := []solid.P{{X: 20, Y: 0}, {X: 3, Y: 2}, {X: -18, Y: 9}, {X: -4, Y: -1}, {X: -12, Y: -14}}
+	thin := []*mesh.Mesh{solid.Box(30, 0.15, 10), with(solid.Box(10, 10, 5), solid.Box(0.1, 0.1, 14.5).Transformed(1, mesh.Vec3{X: 12})),
+		with(solid.Box(10, 10, 20), solid.Box(8, 0.14, 12).Transformed(1, mesh.Vec3{X: 9.5, Y: 5, Z: 4}), solid.Cylinder(0.2, 30, 12).Transformed(1, mesh.Vec3{X: 4, Y: 4})),
+		solid.Extrude(star, nil, 5), with(solid.Extrude(star, nil, 2), solid.Box(9, 9, 30).Transformed(1, mesh.Vec3{X: -4, Y: -4})),
+		solid.Revolve([]solid.P{{X: 0, Y: 0}, {X: 4, Y: 0}, {X: 0.01, Y: 14}, {X: 0, Y: 14}}, 60), solid.Box(2, 0.1, 1), solid.Box(300, 20, 2), solid.Box(9000, 90, 90)}
+	for i, m := range thin {
+		judge(fmt.Sprint("thin or sharp ", i), m, Subject{Unit: []units.Length{units.Millimetre, ""}[i/6]})
+	}
 	shapes := []*mesh.Mesh{solid.Box(20, 12, 7), solid.Cylinder(6, 9, 9), solid.Sphere(5, 10), solid.Torus(8, 2.5, 9, 6), solid.LampBracket()}
 	for seed := range uint64(40) {
 		s := Subject{Format: modelfile.ThreeMF, Unit: []units.Length{"", units.Millimetre, units.Inch}[seed%3], Said: []units.Length{"", "", units.Centimetre}[seed/2%3]}
