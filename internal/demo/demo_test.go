@@ -2,14 +2,24 @@ package demo_test
 
 import (
 	"context"
+	"log/slog"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"gotest.tools/v3/golden"
 
 	"jobshelf/internal/demo"
+	"jobshelf/internal/desk"
+	"jobshelf/internal/desk/decide"
+	"jobshelf/internal/desk/floor"
+	"jobshelf/internal/desk/house"
+	"jobshelf/internal/desk/people"
 	"jobshelf/internal/pgtest"
 	"jobshelf/internal/store"
+	"jobshelf/internal/told"
+	"jobshelf/internal/work"
 )
 
 func TestMain(m *testing.M) { pgtest.Main(m) }
@@ -49,4 +59,40 @@ func TestTheDemoHouseIsWhole(t *testing.T) {
 		require.NoError(t, err)
 		assert.Equal(t, store.Person{ID: got.ID, Login: p.Login, Name: p.Name, Role: p.Role, Hash: got.Hash}, got)
 	}
+}
+
+// The demo's shelf, floor and every job on it are as they were, worked out by a real worker.
+func TestTheDemoIsAsItWas(t *testing.T) {
+	ctx := context.Background()
+	s := pgtest.New(t)
+	_, err := demo.SetUp(ctx, s)
+	require.NoError(t, err)
+	q, err := work.NewQueue(s)
+	require.NoError(t, err)
+	noon := time.Date(2026, 11, 24, 11, 0, 0, 0, time.UTC)
+	d := &desk.Desk{Store: s, Queue: q, Now: func() time.Time { return noon }}
+	w, err := work.Start(ctx, s, d, work.Options{Log: slog.New(slog.DiscardHandler)})
+	require.NoError(t, err)
+	defer func() { assert.NoError(t, w.Stop(ctx)) }()
+	require.NoError(t, demo.Jobs(ctx, d))
+	var book told.Book
+	for _, p := range []func() (any, error){
+		func() (any, error) { return house.Read(ctx, d) },
+		func() (any, error) { return people.People(ctx, d) },
+		func() (any, error) { return floor.Floor(ctx, d) },
+	} {
+		v, err := p()
+		require.NoError(t, err)
+		book.Tell("", v)
+	}
+	cato := desk.Actor{ID: 2, Role: desk.Coordinator}
+	shelf, err := decide.Shelf(ctx, d, cato)
+	require.NoError(t, err)
+	for _, slip := range shelf.Slips {
+		v, err := decide.Job(ctx, d, cato, slip.ID)
+		require.NoError(t, err)
+		book.Line("%s", v.Title)
+		book.Tell("", v, "title", "member", "wish", "need", "purpose", "step", "machine", "late", "worst", "copies", "unit", "seconds", "price", "what", "check", "finish")
+	}
+	golden.Assert(t, book.String(), "demo.txt")
 }

@@ -11,6 +11,7 @@ import (
 	"net/http"
 	"net/http/httptest"
 	"sort"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -130,6 +131,9 @@ func (h *home) call(method, path string, body any) answer {
 func (h *home) send(req *http.Request) answer {
 	w := httptest.NewRecorder()
 	h.api.ServeHTTP(w, req)
+	if n := w.Header().Get("Content-Length"); n != "" {
+		assert.Equal(h.t, n, strconv.Itoa(w.Body.Len()), "%s %s says how long it is", req.Method, req.URL)
+	}
 	for _, c := range w.Result().Cookies() {
 		if c.Name == "jobshelf" && c.Value != "" {
 			h.jar[h.as] = c

@@ -27,7 +27,8 @@ func TestReadingIsAsItWas(t *testing.T) {
 <object id="2" type="model"><components><component objectid="1"/><component objectid="1" transform="0 1 0 -1 0 0 0 0 1 20 0.5 -3"/></components></object><object id="3" type="support">`+tetra(1)+`</object>`,
 		`<item objectid="2"/><item objectid="1" transform="1 0 0 0 1 0 0 0 1 50 0 0" partnumber="x"/><item objectid="3"/><item objectid="2" transform="-1 0 0 0 1 0 0 0 1 9 9 9"/>`)
 	obj := string(objFile(solid.Box(1, 2, 3), solid.Cylinder(2, 3, 5))) + "usemtl wood\ng seat\nv 0 0 9 1 0 0\nv 4 0 9\nv 4 1 9\nv 1 1 9\nv 1 4 9\nv 0 4 9\nf -6 -5 -4 -3 -2 -1\nl 1 2\nvn 0 0 1\n"
-	text := string(asciiSTL(solid.Box(1, 2, 3))) + "solid second one\n" + strings.SplitN(string(asciiSTL(solid.Cylinder(1, 1, 4))), "\n", 2)[1]
+	text := string(asciiSTL(solid.Box(1, 2, 3))) + "solid second one\n" + strings.SplitN(string(asciiSTL(solid.Cylinder(1, 1, 4))), "\n", 2)[1] +
+		"solid endsolid\nsolid of facet and endsolid endsolid of\nsolid last " + strings.Join(strings.Fields(string(asciiSTL(solid.Box(1, 1, 1)))[15:]), " ")
 	whole := func(s string) []byte { return []byte(s) }
 	var out strings.Builder
 	for _, c := range []struct {

@@ -9,6 +9,7 @@ import CheckProgress from './CheckProgress.vue'
 import EntryForm from './EntryForm.vue'
 import type { Field } from './fields'
 import HeightStrip from './HeightStrip.vue'
+import { asItWas } from '../test-page'
 
 const plugins = () => [createVuetify({ components }), [VueQueryPlugin, { queryClient: new QueryClient({ defaultOptions: { queries: { enabled: false } } }) }] as const]
 
@@ -18,7 +19,7 @@ describe('an entry of the house', () => {
     { path: 'mm', label: 'Width', unit: 'mm' },
   ]
   const form = (save: (d: object) => Promise<void>) =>
-    mount(EntryForm, { props: { title: 'Machine', data: { cents: 120, mm: 3 }, fields, editable: true, rows: true, save }, global: { plugins: plugins() as never } })
+    mount(EntryForm, { attachTo: document.body, props: { title: 'Machine', data: { cents: 120, mm: 3 }, fields, editable: true, rows: true, save }, global: { plugins: plugins() as never } })
 
   it('takes 1,35 as one and thirty-five hundredths', async () => {
     const save = vi.fn().mockResolvedValue(undefined)
@@ -30,6 +31,7 @@ describe('an entry of the house', () => {
     await inputs[0]!.setValue('1,35')
     await inputs[1]!.setValue('0,4')
     expect(buttons()).toEqual([true, true])
+    asItWas()
     await w.find('form').trigger('submit')
     expect(save).toHaveBeenCalledWith({ cents: 135, mm: 0.4 })
   })
@@ -42,6 +44,8 @@ describe('an entry of the house', () => {
     await w.findAll('.line input')[0]!.setValue(text)
     expect(w.text()).toContain(`${text} cannot be read as a price`)
     expect((w.findAll('.line input')[0]!.element as HTMLInputElement).value).toBe(text)
+    asItWas()
+    w.unmount()
     await w.find('form').trigger('submit')
     expect(save).not.toHaveBeenCalled()
   })

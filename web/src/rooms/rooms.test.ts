@@ -1,19 +1,26 @@
 import { QueryClient, VueQueryPlugin } from '@tanstack/vue-query'
 import { flushPromises, mount, type VueWrapper } from '@vue/test-utils'
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
-import type { Component } from 'vue'
+import { defineComponent, h, type Component } from 'vue'
 import { createMemoryHistory, createRouter } from 'vue-router'
 import { createVuetify } from 'vuetify'
 import * as components from 'vuetify/components'
 import type { JobView, LaneView, PieceView, Rung, RunView, SliceView, Slip } from '../api/client'
+import CheckProgress from '../components/CheckProgress.vue'
+import FindingList from '../components/FindingList.vue'
+import HandInPanel from '../components/HandInPanel.vue'
 import JobSlip from '../components/JobSlip.vue'
 import MachineLadder from '../components/MachineLadder.vue'
+import OverhangList from '../components/OverhangList.vue'
 import PasswordForm from '../components/PasswordForm.vue'
 import PieceCare from '../components/PieceCare.vue'
+import SignIn from '../components/SignIn.vue'
 import SliceDesk from '../components/SliceDesk.vue'
+import TopBand from '../components/TopBand.vue'
 import { readLayers } from '../components/partScene'
 import { hush, notices, say } from '../composables/notices'
 import { makeRouter, rooms } from '../router'
+import { asItWas } from '../test-page'
 import BenchRoom from './BenchRoom.vue'
 import CounterRoom from './CounterRoom.vue'
 import FloorRoom from './FloorRoom.vue'
@@ -73,23 +80,13 @@ async function room(what: Component, at = '/') {
 /** A part of a room by itself. */
 async function part(what: Component, props: object) {
   const queryClient = new QueryClient({ defaultOptions: { queries: { retry: false, staleTime: Infinity } } })
-  shown = mount(what, { attachTo: document.body, props, global: { plugins: [createVuetify({ components }), [VueQueryPlugin, { queryClient }], makeRouter()] as never } })
+  const router = makeRouter()
+  shown = mount(what, { attachTo: document.body, props, global: { plugins: [createVuetify({ components }), [VueQueryPlugin, { queryClient }], router] as never } })
+  await router.isReady()
   await flushPromises()
   asItWas()
   return shown
 }
-/** What is on the page, an element a line: what it is, what it says, how it is drawn. */
-function page(e: Element, indent = ''): string {
-  if (e.matches('.v-progress-linear')) return ''
-  const mine = [...e.classList].filter((c) => !c.startsWith('v-')).map((c) => `.${c}`)
-  const set = [...e.attributes].filter((a) => !/^(class|id|for|data-v-.*|aria-(describedby|controls|owns|labelledby)|d)$/.test(a.name)).map((a) => (a.value ? `${a.name}=${a.value}` : a.name))
-  const typed = e instanceof HTMLInputElement || e instanceof HTMLTextAreaElement || e instanceof HTMLSelectElement ? [`"${e.value}"${(e as HTMLInputElement).checked ? ' ✓' : ''}`] : []
-  const says = [...e.childNodes].filter((n) => n.nodeType === Node.TEXT_NODE).map((n) => n.textContent!.trim()).filter(Boolean)
-  const line = !e.localName.endsWith('-stub') && mine.length + set.length + typed.length + says.length ? `${indent}${e.localName}${mine.join('')} ${[...set, ...typed, ...says].join(' ')}\n` : ''
-  return line + [...e.children].map((c) => page(c, line ? `${indent} ` : indent)).join('')
-}
-/** The tests say what is right; this says that nothing moved. */
-const asItWas = () => expect('\n' + page(document.body)).toMatchSnapshot()
 const press = async (key: string, shiftKey = false) => {
   document.body.dispatchEvent(new KeyboardEvent('keydown', { key, shiftKey, bubbles: true }))
   await flushPromises()
@@ -106,6 +103,7 @@ beforeEach(() => {
 afterEach(() => {
   if (document.body.innerHTML) asItWas()
   shown?.unmount()
+  document.body.innerHTML = ''
 })
 
 describe('the shelf', () => {
@@ -460,6 +458,53 @@ describe('the house', () => {
     await flushPromises()
     const { house } = server.answers['/house'] as { house: { week: object[] } }
     expect(server.asked).toEqual([['PUT', '/house', { ...house, start_cents: 75, week: [[{ from: 570, to: 720 }], ...house.week.slice(1)] }]])
+  })
+})
+
+describe('the parts', () => {
+  /** As the app lays it out. */
+  const laid = (what: Component) => defineComponent({ inheritAttrs: false, setup: (_, { attrs }) => () => h(components.VLayout, () => h(what, attrs)) })
+  const who = (role: 'member' | 'coordinator') => ({ id: 3, name: 'Nia Marlow', role })
+  const finding = (grade: string, more: object = {}) => ({ check: 'open surface', grade, text: `It is ${grade}.`, piece_id: 9, piece: 'part-9.stl', value: 3, limit: 0, unit: 'edges', places: [[1, 2, 3], [4, 5, 6]], ...more })
+  const region = (up: number, carried: boolean) => ({ why: `a roof ${up} up`, corners_mm: [[0, 0, up]], min_mm: [0, 0, up], max_mm: [1, 1, up + 1], area_mm2: 7.5 * up, carried })
+  it.each([
+    ['the band', TopBand, { who: who('member') }],
+    ['the band of the desk', TopBand, { who: who('coordinator') }],
+    ['signing in', SignIn, {}],
+    ['findings', FindingList, { findings: ['stops it', 'decide', 'worth knowing'].map((g) => finding(g)), several: true, messages: true }],
+    ['findings alone', FindingList, { findings: [finding('decide', { places: null, mend: ['weld'] })] }],
+    ['no findings', FindingList, { findings: [] }],
+    ['overhangs', OverhangList, { regions: [1, 2, 3, 4, 5, 6, 7].map((n) => region(n, n % 2 > 0)), marks: [{ corners_mm: [[0, 0, 2]], put_in: false, why: 'it bends' }], may: true }],
+    ['overhangs to look at', OverhangList, { regions: [region(3, true)], marks: [], may: false }],
+    ['handing in', HandInPanel, { modelValue: true, who: who('member'), dropped: [] }],
+    ...['queued', 'running', 'done', 'failed', 'cancelled', 'set aside'].map((state) => [`a check ${state}`, CheckProgress, { job: { id: 4, check: { state, fraction: 0.42, doing: 'reading', error: 'It fell over.' } } }] as const),
+  ] as const)('%s, and every button of it', async (_, what, props) => {
+    Object.assign(server.answers, { '/storage': { used_bytes: 6e6, limit_bytes: 1e7 }, '/people': [who('member')] })
+    const w = await part(laid(what as Component), props)
+    for (let k = 0; k < w.findAll('button').length; k++) {
+      await w.findAll('button')[k]!.trigger('click')
+      await flushPromises()
+      asItWas()
+    }
+    expect([w.findComponent(what as Component).emitted(), server.asked]).toMatchSnapshot()
+  })
+  it('a file that is handed in, with what is said about it', async () => {
+    const w = await part(laid(HandInPanel), { modelValue: true, who: who('coordinator'), dropped: [] })
+    await w.setProps({ dropped: [new File(['solid'], 'a.stl'), new File(['x'.repeat(200000)], 'b.3mf')] })
+    await flushPromises()
+    asItWas()
+    const all = <E extends Element>(css: string) => [...document.body.querySelectorAll<E>(css)]
+    const set = async (e: HTMLInputElement | HTMLSelectElement | HTMLTextAreaElement, v: string) => {
+      e.value = v
+      for (const type of ['input', 'change']) e.dispatchEvent(new Event(type, { bubbles: true }))
+      await flushPromises()
+    }
+    await set(all<HTMLInputElement>('[type=number]')[0]!, '12')
+    await set(all<HTMLSelectElement>('select')[1]!, 'in')
+    all<HTMLInputElement>('[type=radio]')[2]!.click()
+    await set(all<HTMLTextAreaElement>('textarea')[0]!, 'by noon')
+    await flushPromises()
+    asItWas()
   })
 })
 
