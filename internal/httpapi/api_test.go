@@ -165,7 +165,7 @@ func stl(t testing.TB, part string) []byte {
 	return nil
 }
 
-func (h *home) handIn(file []byte, name string, more map[string]any) int64 {
+func (h *home) handIn(file []byte, name string) int64 {
 	h.t.Helper()
 	a := h.call("POST", "/uploads?name="+name, file)
 	require.Equal(h.t, 201, a.code, "%s", a.body)
@@ -173,16 +173,7 @@ func (h *home) handIn(file []byte, name string, more map[string]any) int64 {
 		UploadID string `json:"upload_id"`
 	}
 	a.into(h.t, &up)
-	piece := map[string]any{"upload_id": up.UploadID, "copies": 1}
-	in := map[string]any{"purpose": "everyday", "pieces": []any{piece}}
-	for k, v := range more {
-		if k == "copies" || k == "unit" {
-			piece[k] = v
-		} else {
-			in[k] = v
-		}
-	}
-	a = h.call("POST", "/jobs", in)
+	a = h.call("POST", "/jobs", map[string]any{"purpose": "everyday", "pieces": []any{map[string]any{"upload_id": up.UploadID, "copies": 1}}})
 	require.Equal(h.t, 201, a.code, "%s", a.body)
 	var made struct{ ID int64 }
 	a.into(h.t, &made)
@@ -285,25 +276,6 @@ func operations(p *huma.PathItem) map[string]string {
 	return out
 }
 
-func TestChecksCanBeCancelledAndAskedForAgain(t *testing.T) {
-	h := idle(t)
-	h.signIn("nia")
-	var ball bytes.Buffer
-	require.NoError(t, modelfile.WriteSTL(&ball, solid.Sphere(40, 60), ""))
-	id := h.handIn(ball.Bytes(), "ball.stl", nil)
-	require.Equal(t, 204, h.call("DELETE", fmt.Sprintf("/jobs/%d/check", id), nil).code)
-	v := h.job(id)
-	assert.Equal(t, "cancelled", v.Check.State)
-	assert.Equal(t, "arrived", v.Step)
-	assert.Equal(t, 409, h.call("DELETE", fmt.Sprintf("/jobs/%d/check", id), nil).code, "it is cancelled already")
-	h.work()
-	require.Equal(t, 204, h.call("POST", fmt.Sprintf("/jobs/%d/check", id), nil).code)
-	v = h.job(id)
-	assert.Equal(t, "done", v.Check.State)
-	assert.Equal(t, "to decide", v.Step)
-	assert.Equal(t, 409, h.call("DELETE", fmt.Sprintf("/jobs/%d/check", id), nil).code, "nothing to cancel")
-}
-
 func TestSignInIsGuarded(t *testing.T) {
 	h := open(t)
 	try := func(login, password string) int {
@@ -344,22 +316,6 @@ func (h *home) slice(piece, id int64) plates.SliceView {
 	}
 }
 
-func TestASliceCanBeCancelled(t *testing.T) {
-	h := open(t)
-	h.signIn("cato")
-	var b bytes.Buffer
-	require.NoError(t, modelfile.WriteSTL(&b, solid.Torus(60, 25, 200, 100), ""))
-	v := h.job(h.handIn(b.Bytes(), "ring.stl", nil))
-	piece := v.PieceSet[0].ID
-	a := h.call("POST", fmt.Sprintf("/pieces/%d/slices", piece), map[string]any{"machine_id": h.machine("Bowline"), "overrides": []any{}})
-	require.Equal(t, 201, a.code, "%s", a.body)
-	var made struct{ ID int64 }
-	a.into(t, &made)
-	require.Equal(t, 204, h.call("DELETE", fmt.Sprintf("/slices/%d", made.ID), nil).code)
-	assert.Equal(t, "cancelled", h.slice(piece, made.ID).State)
-	assert.Equal(t, 404, h.call("GET", fmt.Sprintf("/slices/%d/layers", made.ID), nil).code)
-}
-
 // Only what brings a file may be as long as one: an entry of two megabytes is refused on
 // every other route, before anybody reads it.
 func TestLongEntriesAreRefused(t *testing.T) {
@@ -377,7 +333,7 @@ func TestStaleVersionsAreRefusedOverTheLine(t *testing.T) {
 	h := open(t)
 	h.signIn("cato")
 	h.work()
-	id := h.handIn(stl(t, "bollard"), "a.stl", nil)
+	id := h.handIn(stl(t, "bollard"), "a.stl")
 	v := h.job(id)
 	piece := v.PieceSet[0].ID
 	asked := 0
@@ -418,7 +374,7 @@ func TestStaleVersionsAreRefusedOverTheLine(t *testing.T) {
 func TestDownloadsAreWhatWasPromised(t *testing.T) {
 	h := open(t)
 	h.signIn("cato")
-	piece := h.job(h.handIn(stl(t, "sheave"), "sheave.stl", nil)).PieceSet[0].ID
+	piece := h.job(h.handIn(stl(t, "sheave"), "sheave.stl")).PieceSet[0].ID
 	a := h.call("POST", fmt.Sprintf("/pieces/%d/slices", piece), map[string]any{"machine_id": h.machine("Bowline"), "overrides": []any{}})
 	require.Equal(t, 201, a.code, "%s", a.body)
 	slice := h.slice(piece, 1)

@@ -91,7 +91,7 @@ func TestAnswersArePrivate(t *testing.T) {
 func TestUnchangedAnswersAreTagged(t *testing.T) {
 	h := open(t)
 	h.signIn("cato")
-	id := h.handIn(stl(t, "sheave"), "sheave.stl", nil)
+	id := h.handIn(stl(t, "sheave"), "sheave.stl")
 	v := h.job(id)
 	ask := func(path, tag string, gz bool) answer {
 		req := httptest.NewRequest("GET", "http://shelf.test/api"+path, nil)
@@ -255,7 +255,7 @@ func TestWhatGoesOnInASessionEndsWithIt(t *testing.T) {
 func TestSigningOutBesideWhatIsDone(t *testing.T) {
 	h := open(t)
 	h.signIn("cato")
-	id := h.handIn(stl(t, "mooring-cleat"), "a.stl", nil)
+	id := h.handIn(stl(t, "mooring-cleat"), "a.stl")
 	at := h.live()
 	for _, c := range []struct {
 		path string
@@ -318,35 +318,6 @@ func (h *home) count(sql string) (n int) {
 	h.t.Helper()
 	require.NoError(h.t, h.desk.Store.Pool.QueryRow(ctx, sql).Scan(&n))
 	return n
-}
-
-// Everybody can change the own password: with the old one, ending all sessions but
-// the one it is done in.
-func TestPasswordsCanBeChanged(t *testing.T) {
-	h := open(t)
-	h.signIn("nia")
-	here := h.jar["nia"]
-	h.as = "nia, at home"
-	require.Equal(t, 200, h.call("POST", "/session", map[string]string{"login": "nia", "password": demo.Password}).code)
-	h.as = "nia"
-	change := func(old, fresh string) answer {
-		return h.call("PUT", "/session/password", map[string]string{"old": old, "new": fresh})
-	}
-	assert.Equal(t, 422, change("wrong", "a new password").code)
-	a := change(demo.Password, "short")
-	assert.Equal(t, 422, a.code)
-	assert.Contains(t, string(a.body), "at least 8 letters")
-	require.Equal(t, 204, change(demo.Password, "a new password").code)
-	h.jar["nia"] = here
-	assert.Equal(t, 200, h.call("GET", "/session", nil).code, "where it was done")
-	h.as = "nia, at home"
-	assert.Equal(t, 401, h.call("GET", "/session", nil).code, "elsewhere")
-	h.as = ""
-	assert.Equal(t, 401, h.call("POST", "/session", map[string]string{"login": "nia", "password": demo.Password}).code)
-	assert.Equal(t, 200, h.call("POST", "/session", map[string]string{"login": "nia", "password": "a new password"}).code)
-	var last *desk.Conflict
-	require.ErrorAs(t, people.ChangePerson(ctx, h.desk, desk.Actor{}, "tess", people.PersonChange{Close: true}), &last)
-	assert.Contains(t, last.Text, "last steward")
 }
 
 // Signing in gives a session of its own: the cookie from before opens nothing.

@@ -18,6 +18,7 @@ import (
 	"jobshelf/core/shape/modelfile"
 	"jobshelf/core/shape/solid"
 	"jobshelf/core/shape/units"
+	"jobshelf/internal/demo"
 	"jobshelf/internal/told"
 )
 
@@ -60,11 +61,11 @@ type teller struct {
 func (h *teller) line(l string) {
 	h.told.Line("%s", l)
 	word, rest, _ := strings.Cut(l, " ")
-	switch {
-	case word == "" || word == "#":
-	case word == "as":
+	switch word {
+	case "", "#":
+	case "as":
 		h.signIn(strings.TrimPrefix(rest, "-"))
-	case word == "upload":
+	case "upload":
 		file, name, _ := strings.Cut(rest, " ")
 		a := h.call("POST", "/uploads?name="+name, files(h.t, file))
 		var up struct{ Upload_ID string }
@@ -73,7 +74,7 @@ func (h *teller) line(l string) {
 			h.told.Names = map[string]string{h.up: "$up"}
 		}
 		h.tell("", a, nil)
-	case word == "change":
+	case "change":
 		var house map[string]any
 		require.NoError(h.t, json.Unmarshal(h.call("GET", "/house", nil).body, &house))
 		var kind string
@@ -88,7 +89,7 @@ func (h *teller) line(l string) {
 		var by any
 		require.NoError(h.t, json.Unmarshal([]byte(rest[strings.Index(rest, "{"):]), &by), "%s", l)
 		h.tell("", h.call("PUT", path, merged(v, by)), nil)
-	case word == "wait":
+	case "wait":
 		var n int64
 		var what string
 		_, err := fmt.Sscan(rest, &what, &n)
@@ -113,7 +114,7 @@ func (h *teller) line(l string) {
 		var body any
 		var only []string
 		if strings.HasPrefix(rest, "{") {
-			sent := strings.NewReplacer("$up", h.up, "$v", fmt.Sprint(h.v)).Replace(rest)
+			sent := strings.NewReplacer("$up", h.up, "$pw", demo.Password, "$v", fmt.Sprint(h.v)).Replace(rest)
 			d := json.NewDecoder(strings.NewReader(sent))
 			require.NoError(h.t, d.Decode(&body), "%s", l)
 			rest = sent[d.InputOffset():]

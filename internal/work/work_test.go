@@ -5,7 +5,6 @@ import (
 	"context"
 	"encoding/binary"
 	"errors"
-	"fmt"
 	"io"
 	"log/slog"
 	"math"
@@ -345,62 +344,6 @@ func TestASliceWhoseWorkerDiedWaitsItsTurn(t *testing.T) {
 	stop()
 	another()
 	assert.ErrorIs(t, <-end, context.Canceled)
-}
-
-// What cannot be sliced ends in words; what cannot be read, too, and the job stays.
-func TestFailuresAreTold(t *testing.T) {
-	h := open(t)
-	w := h.worker()
-	defer func() { assert.NoError(t, w.Stop(ctx)) }()
-	job := h.handIn(stl(t, solid.Box(210, 210, 20)), "slab.stl")
-	h.until("the check ends", func() bool { return h.view(job).Check.State == "done" })
-	machines, err := h.store.Machines(ctx)
-	require.NoError(t, err)
-	id, err := plates.OrderSlice(ctx, h.desk, h.cato, h.view(job).PieceSet[0].ID, plates.SliceOrder{MachineID: machines[2].ID})
-	require.NoError(t, err)
-	h.until("the slice fails", func() bool {
-		s, err := h.store.Slice(ctx, id)
-		require.NoError(t, err)
-		return s.State == "failed"
-	})
-	s, err := h.store.Slice(ctx, id)
-	require.NoError(t, err)
-	assert.Contains(t, s.Error, "It does not fit Fairlead: X +30.0, Y +30.0, Z +0.0 mm.")
-	assert.Nil(t, s.GCodeID)
-
-	bad := h.handIn([]byte("solid nothing\nfacet normal 0 0 1\nouter lop\n"), "bad.stl")
-	h.until("it is told", h.over(bad))
-	assert.Contains(t, h.view(bad).PieceSet[0].Problem, "line 3")
-}
-
-// A file of several models becomes as many pieces, their copies times those asked
-// for; one of more than two hundred is refused whole.
-func TestFilesAreTakenApart(t *testing.T) {
-	h := open(t)
-	w := h.worker()
-	defer func() { assert.NoError(t, w.Stop(ctx)) }()
-	file := func(n int) []byte {
-		f := &modelfile.File{Unit: units.Millimetre}
-		for i := range n {
-			places := []mesh.Vec3{{}}
-			if i == 1 {
-				places = append(places, mesh.Vec3{X: 40}, mesh.Vec3{X: 80})
-			}
-			f.Models = append(f.Models, modelfile.Model{Name: fmt.Sprintf("m%d", i), Mesh: solid.Box(5+float64(i)/10, 5, 5), Places: places})
-		}
-		var b bytes.Buffer
-		require.NoError(t, modelfile.Write3MF(&b, f))
-		return b.Bytes()
-	}
-	few, many := h.handIn(file(3), "set.3mf"), h.handIn(file(maxModels+1), "too-many.3mf")
-	h.until("both are checked", func() bool { return h.over(few)() && h.over(many)() })
-	v := h.view(few)
-	require.Len(t, v.PieceSet, 3)
-	assert.Equal(t, "set.3mf, m1", v.PieceSet[1].Name)
-	assert.Equal(t, []int{2, 6, 2}, []int{v.PieceSet[0].Copies, v.PieceSet[1].Copies, v.PieceSet[2].Copies})
-	v = h.view(many)
-	require.Len(t, v.PieceSet, 1)
-	assert.Contains(t, v.PieceSet[0].Problem, "201 different models, the limit is 200")
 }
 
 // Progress is written now and then, not for every step; once the round is over the

@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"cmp"
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -22,7 +21,6 @@ import (
 	"jobshelf/core/print/plate"
 	"jobshelf/core/print/recipe"
 	"jobshelf/core/shape/mesh"
-	"jobshelf/core/shape/modelfile"
 	"jobshelf/core/shape/solid"
 )
 
@@ -51,22 +49,6 @@ func TestStancesGoThereAndBack(t *testing.T) {
 		st := plate.StandingOf(solid.Box(3, 4, 5), rapid.SampledFrom([]float64{1, 25.4}).Draw(t, "unit"), rapid.Float64Range(0, 180).Draw(t, "turn"), machine.Volume{XMM: 200, YMM: 100})
 		require.InDelta(t, 0, s.from(st.From(st.To(s.to(v)))).Sub(v).Len(), 1e-8)
 	})
-}
-
-// Laying over keeps the size and the volume: no mirror.
-func TestLayingOverIsATurn(t *testing.T) {
-	m := solid.TillerJoint()
-	for _, tip := range []Tip{TipX, TipY} {
-		over := Orientation{Tip: tip}.of(m)
-		assert.InEpsilon(t, m.Measure().Volume, over.Measure().Volume, 1e-9)
-		a, b := m.Bounds().Size(), over.Bounds().Size()
-		if tip == TipX {
-			assert.InDeltaSlice(t, []float64{a.X, a.Z, a.Y}, []float64{b.X, b.Y, b.Z}, 1e-9)
-		} else {
-			assert.InDeltaSlice(t, []float64{a.Z, a.Y, a.X}, []float64{b.X, b.Y, b.Z}, 1e-9)
-		}
-	}
-	assert.Same(t, m, Orientation{}.of(m))
 }
 
 // A region's corners, given back as a mark, meet that region: on both shapes of
@@ -173,51 +155,6 @@ func TestCancelledIsNoRefusal(t *testing.T) {
 	}
 }
 
-// The program's head tells what it is; the settings in it are those it was made
-// by; progress rises to the end; the plate is where the lines are.
-func TestAProgramTellsWhatItIs(t *testing.T) {
-	o := order()
-	last := 0.0
-	r, err := Make(ctx, o, func(f float64) {
-		assert.GreaterOrEqual(t, f, last)
-		last = f
-	})
-	require.NoError(t, err)
-	assert.InDelta(t, 1, last, 1e-9)
-	var b bytes.Buffer
-	require.NoError(t, r.WriteProgram(ctx, &b, [][2]string{{"job", "7, Stool"}}))
-	head := map[string]string{}
-	for _, l := range strings.Split(b.String(), "\n")[:12] {
-		if k, v, ok := strings.Cut(strings.TrimPrefix(l, "; "), ": "); ok {
-			head[k] = v
-		}
-	}
-	assert.Equal(t, "7, Stool", head["job"])
-	assert.Equal(t, "Test", head["machine"])
-	assert.Equal(t, "PLA", head["material"])
-	assert.Equal(t, fmt.Sprint(r.Full.Layers), head["layers"])
-	assert.Equal(t, fmt.Sprintf("%.0f s, of it %.0f s warm-up", r.Full.WholeSeconds(), r.Full.WarmUpSeconds), head["time"])
-	assert.Equal(t, fmt.Sprintf("%.2f g, %.3f m", r.Full.Grams(), r.Full.FilamentMM/1000), head["filament"])
-	assert.NotContains(t, head, "nozzle 1", "one nozzle is all of it")
-	var back recipe.Recipe
-	require.NoError(t, json.Unmarshal([]byte(head["settings"]), &back))
-	assert.Equal(t, o.Recipe.WithDefaults(), back)
-	s, err := gcode.Read(ctx, &b, 0, nil)
-	require.NoError(t, err)
-	var p bytes.Buffer
-	require.NoError(t, r.WritePlate(&p, "stool"))
-	f, err := modelfile.Read(ctx, bytes.NewReader(p.Bytes()), int64(p.Len()), modelfile.Limits{}, nil)
-	require.NoError(t, err)
-	box := f.Models[0].Mesh.Bounds()
-	assert.InDelta(t, 60, (box.Min.X+box.Max.X)/2, 1e-4)
-	assert.InDelta(t, 0, box.Min.Z, 1e-6)
-	assert.LessOrEqual(t, s.Max.Z, 12.01)
-	assert.Equal(t, "stool", f.Models[0].Name)
-	// 30 s of homing, and the nozzle's 185 °C at 2 °C/s, which take longer than the bed.
-	assert.InDelta(t, 30+185./2, r.Full.WarmUpSeconds, 1e-9)
-	assert.InDelta(t, 30, r.Full.HomingSeconds, 0)
-}
-
 // Whatever a recipe can be set to within its ranges, edges most of all: what is
 // not refused is sliced, timed and written; the program reads back, and its
 // figures are finite.
@@ -274,62 +211,4 @@ func TestAnyRecipeWithinItsRanges(t *testing.T) {
 		require.InDelta(t, r.Full.FilamentMM, s.FilamentMM+pulled, 1e-3*r.Full.FilamentMM+0.01)
 		require.Zero(t, s.NozzleEndC)
 	})
-}
-
-// Marks may be anything: boxes as large as numbers go cover everything, flat or
-// far ones nothing.
-func TestMarksMayBeAnywhere(t *testing.T) {
-	rapid.Check(t, func(t *rapid.T) {
-		o := order()
-		var m Mark
-		for range rapid.IntRange(4, 8).Draw(t, "corners") {
-			var c [3]float64
-			for k := range c {
-				c[k] = rapid.OneOf(rapid.SampledFrom([]float64{0, 1e9, -1e9, 1e300, -1e300, math.MaxFloat64}), rapid.Float64Range(-50, 50)).Draw(t, "at")
-			}
-			m.CornersMM = append(m.CornersMM, c)
-		}
-		m.PutIn, m.Why = rapid.Bool().Draw(t, "put in"), "x"
-		o.Marks = []Mark{m}
-		r, err := Make(ctx, o, nil)
-		require.NoError(t, err)
-		require.Len(t, r.Regions, 1)
-	})
-	all := Mark{Why: "all"}
-	for _, x := range []float64{-1e300, 1e300} {
-		for _, y := range []float64{-1e300, 1e300} {
-			all.CornersMM = append(all.CornersMM, [3]float64{x, y, -1e300}, [3]float64{x, y, 1e300})
-		}
-	}
-	o := order()
-	o.Marks = []Mark{all}
-	r, err := Make(ctx, o, nil)
-	require.NoError(t, err)
-	assert.Zero(t, r.Full.GramsSupport)
-}
-
-// A mark is as high as its box and no higher, wherever the part stands and however it lies.
-func TestAMarkIsItsBox(t *testing.T) {
-	m := solid.Box(20, 12, 8).Transformed(1, mesh.Vec3{X: 30, Y: -40, Z: 100})
-	st := plate.StandingOf(m, 1, 0, machine.Volume{Shape: machine.Rectangle, XMM: 100, YMM: 100, ZMM: 50})
-	x := Mark{PutIn: true, Why: "so", Who: "Cato"}
-	for k := range 8 {
-		c := [3]float64{32, -37, 103}
-		for a, far := range [3]float64{38, -33, 106} {
-			if k>>a&1 == 1 {
-				c[a] = far
-			}
-		}
-		x.CornersMM = append(x.CornersMM, c)
-	}
-	got := x.on(Orientation{}, 1, st)
-	assert.InDelta(t, 3, got.FromMM, 1e-9)
-	assert.InDelta(t, 6, got.ToMM, 1e-9)
-	assert.Equal(t, []any{true, "so (Cato)"}, []any{got.Force, got.Reason})
-	require.Len(t, got.Paths, 1)
-	assert.InDelta(t, 6*4, got.Paths[0].Area(), 1e-6)
-	x.CornersMM, x.Who = x.CornersMM[:2], ""
-	got = x.on(Orientation{}, 1, st)
-	assert.Empty(t, got.Paths, "a line marks nothing")
-	assert.Equal(t, "so", got.Reason)
 }

@@ -8,13 +8,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"jobshelf/core/judge/finding"
 	"jobshelf/core/print/gcode"
 	"jobshelf/core/print/machine"
-	"jobshelf/core/print/recipe"
 	"jobshelf/core/shape/mesh"
-	"jobshelf/core/shape/polygon"
-	"jobshelf/core/shape/section"
 	"jobshelf/core/shape/solid"
 	"jobshelf/core/shape/units"
 )
@@ -168,124 +164,4 @@ func TestProgramsAtTheirEdges(t *testing.T) {
 		assert.Equal(t, "as sliced elsewhere", v.Machines[0].Recipe)
 	}
 	assert.Empty(t, JudgeProgram(&gcode.Summary{SecondsOn: []float64{1}}, []Choice{{Machine: choices[0].Machine}}, 0).Machines[0].Recipe)
-}
-
-// What a line is too wide for, layer by layer, by hand.
-func TestWhatIsLostOfAStack(t *testing.T) {
-	slab := func(mm2 float64) section.Slab { return section.Slab{AreaMM2: mm2, HeightMM: 0.2} }
-	s := &section.Stack{HeightMM: 1, Slabs: []section.Slab{slab(100), slab(100), slab(3), slab(2), slab(1)}}
-	const line = 0.4 // of which 0.14 mm are the least, known within 0.01
-	thin := func(k int, wide, mm2 float64, every int) section.Thin {
-		return section.Thin{Slab: k, WidthMM: wide, AreaMM2: mm2, Every: every, AtMM: [3]float64{float64(k), 0, 0}}
-	}
-	for _, c := range []struct {
-		thin         []section.Thin
-		height, area float64
-		tip, places  int
-		all          bool
-	}{
-		{nil, 0, 0, 0, 0, false},
-		{[]section.Thin{thin(1, 0.05, 7, 1), thin(1, 0.05, 2, 1), thin(3, 0.05, 1, 1)}, 0.4, 9, 0, 3, false},
-		{[]section.Thin{thin(1, 0.05, 7, 2)}, 0.4, 7, 0, 1, false},
-		{[]section.Thin{thin(1, 0.05, 7, 9)}, 1, 7, 0, 1, false}, // no more than there is
-		{[]section.Thin{thin(3, 0.05, 2, 1), thin(4, 0.05, 1, 1)}, 0.4, 2, 2, 2, false},
-		{[]section.Thin{thin(2, 0.05, 3, 1), thin(4, 0.05, 1, 1)}, 0.4, 3, 1, 2, false},
-		{[]section.Thin{thin(4, 0.1299, 1, 1)}, 0.2, 1, 1, 1, false},
-		{[]section.Thin{thin(4, 0.1301, 1, 1)}, 0, 0, 0, 0, false},
-		{[]section.Thin{thin(0, 0, 100, 1), thin(1, 0, 100, 1), thin(2, 0, 3, 1), thin(3, 0, 2, 1), thin(4, 0, 1, 1)}, 1, 100, 5, 5, true},
-	} {
-		s.Thin = c.thin
-		l, tip := lost(s, line)
-		assert.InDelta(t, c.height, l.HeightMM, 1e-9, "%v", c.thin)
-		assert.InDelta(t, c.area, l.AreaMM2, 1e-9, "%v", c.thin)
-		assert.InDelta(t, 0.14, l.LeastMM, 1e-9)
-		assert.Equal(t, []any{c.tip, c.places, c.all}, []any{tip, len(l.Places), l.All}, "%v", c.thin)
-		assert.Equal(t, 5-c.tip, LayersOf(s, line))
-	}
-}
-
-// The sharpest corner of a stack counts, with all the height that has any; what a line goes
-// into as near as a fifth of a millimetre is not told.
-func TestTheSharpestCornerCounts(t *testing.T) {
-	tips := func(deg float64, x int64) section.Tips {
-		return section.Tips{Count: 1, Deg: deg, At: polygon.Point{X: x, Y: -2 * x}}
-	}
-	slab := func(z float64, tp section.Tips) section.Slab {
-		return section.Slab{BottomMM: z, HeightMM: 0.3, Tips: tp}
-	}
-	s := &section.Stack{Slabs: []section.Slab{slab(0, section.Tips{}), slab(0.3, tips(50, 1000)), slab(0.6, section.Tips{}), slab(0.9, tips(30, 5000)), slab(1.2, tips(40, 7000))}}
-	s.Bounds.Min.Z = 4
-	f := rounded(s, 0.4)
-	require.NotNil(t, f)
-	require.Len(t, f.Places, 1)
-	for k, want := range [3]float64{5, -10, 5.05} {
-		assert.InDelta(t, want, f.Places[0][k], 1e-9)
-	}
-	assert.InDelta(t, 0.2*(1/math.Sin(math.Pi/12)-1), f.Value, 1e-9)
-	assert.Contains(t, f.Text, "30°")
-	assert.Contains(t, f.Text, " over 0.9 mm of its height")
-	s.Slabs = s.Slabs[:2]
-	assert.NotNil(t, rounded(s, 0.4), "0.27 mm short")
-	assert.Nil(t, rounded(s, 0.25), "0.17 mm short")
-	assert.Nil(t, rounded(&section.Stack{}, 0.4))
-}
-
-// In which unit a part goes on how many machines is counted over those in service.
-func TestProposedUnitsCountMachinesInService(t *testing.T) {
-	v, err := Judge(ctx, Subject{Mesh: solid.Box(0.55, 0.3, 0.2)}, house(), nil)
-	require.NoError(t, err)
-	got := map[units.Length]int{}
-	for _, p := range v.Units {
-		got[p.Unit] = p.Machines
-	}
-	assert.Equal(t, map[units.Length]int{units.Inch: 2, units.Metre: 0}, got, "13.97 and 550 mm long: on 200, on 15, and on 500 that is not in service")
-	v, err = Judge(ctx, Subject{Mesh: solid.Box(0.3, 0.7, 0.2)}, house(), nil)
-	require.NoError(t, err)
-	for _, p := range v.Units {
-		if p.Unit == units.Inch {
-			assert.Equal(t, 1, p.Machines, "17.8 mm deep")
-		}
-	}
-	v, err = Judge(ctx, Subject{Mesh: solid.Box(0.1, 0.1, 0.7)}, house(), nil)
-	require.NoError(t, err)
-	for _, p := range v.Units {
-		if p.Unit == units.Inch {
-			assert.Equal(t, 1, p.Machines, "17.8 mm high")
-		}
-	}
-	idle := house()[2:]
-	v, err = Judge(ctx, Subject{Mesh: solid.Box(900, 900, 900), Unit: units.Millimetre}, idle, nil)
-	require.NoError(t, err)
-	assert.False(t, v.Stops(), "no machine is in service: there is none that it could fit")
-	v, err = Judge(ctx, Subject{Mesh: solid.Box(190, 20, 20), Unit: units.Millimetre}, house(), nil)
-	require.NoError(t, err)
-	assert.False(t, v.Stops())
-	assert.True(t, (&Verdict{Findings: []finding.Finding{{Grade: finding.WorthKnowing}, {Grade: finding.StopsIt}}}).Stops())
-	assert.False(t, (&Verdict{Findings: []finding.Finding{{Grade: finding.Decide}}}).Stops())
-	assert.False(t, (&Verdict{}).Stops())
-}
-
-// Nothing is estimated where the house has no recipe or knows no material, or where it does
-// not fit; and corners are told by the widest line, in whatever order machines come.
-func TestOnlyWhatCanBeEstimatedIs(t *testing.T) {
-	h := house()
-	fine, coarse := *h[0].Recipe, *h[0].Recipe
-	coarse.LineMM = 0.7
-	wedge := solid.Extrude([]solid.P{{X: 0, Y: 0}, {X: 20, Y: -6}, {X: 20, Y: 6}}, nil, 3)
-	for _, order := range [][]*recipe.Recipe{{&fine, &coarse}, {&coarse, &fine}} {
-		choices := []Choice{{h[0].Machine, order[0], nil}, {h[0].Machine, nil, h[0].Loaded}, {h[1].Machine, order[0], h[0].Loaded}, {h[0].Machine, order[0], h[0].Loaded}, {h[0].Machine, order[1], h[0].Loaded}}
-		v, err := Judge(ctx, Subject{Mesh: wedge, Unit: units.Millimetre}, choices, nil)
-		require.NoError(t, err)
-		for i, want := range []bool{false, false, false, true, true} {
-			assert.Equal(t, want, v.Machines[i].Quick != nil, "choice %d", i)
-		}
-		n := 0
-		for _, f := range v.Findings {
-			if f.Check == "sharp corners" {
-				n++
-				assert.Contains(t, f.Text, "a line of 0.70 mm")
-			}
-		}
-		assert.Equal(t, 1, n)
-	}
 }

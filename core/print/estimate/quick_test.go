@@ -3,7 +3,6 @@ package estimate
 import (
 	"context"
 	"math"
-	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -206,52 +205,6 @@ func TestMoreOfEverythingTakesMore(t *testing.T) {
 	}
 	// 1 kg of PLA at 1.75 mm is about 335 m (data sheet values, from memory).
 	assert.InEpsilon(t, 1000, testMaterial.Grams(1.75, 335_300), 0.001)
-}
-
-// The purge tower is whole in the first layer and where the nozzle changes, sparse between;
-// support is worth a nozzle of its own while no more than so many times as much is purged.
-func TestWhenSupportIsWorthItsNozzle(t *testing.T) {
-	r := testRecipe
-	r.SupportNozzle = 2
-	r = r.WithDefaults()
-	s := &section.Stack{Slabs: make([]section.Slab, 6)}
-	for i := range s.Slabs {
-		s.Slabs[i] = section.Slab{BottomMM: 0.2 * float64(i), HeightMM: 0.2}
-	}
-	for _, pattern := range []string{"xxx", "..x", ".....x", "x....x", "x", "x..", "xX", "Xx", "....xX"} {
-		last := strings.LastIndexAny(pattern, "xX")
-		want, share := 0.0, 0.0
-		for i, c := range pattern[:last+1] {
-			length, _ := towerLayer(&r, &testMachine, s.Slabs[last].BottomMM, false, i == 0 || c != '.')
-			want += length
-			share += map[rune]float64{'x': 1, 'X': 20}[c]
-		}
-		for _, by := range []float64{0.999, 1.001} {
-			laid := by * want / toolpath.PurgeAtMost / share
-			carried := make([]carrying, len(s.Slabs))
-			for i, c := range pattern {
-				l := laid * map[rune]float64{'x': 1, 'X': 20}[c]
-				carried[i] = carrying{length: l, firm: l}
-			}
-			two, tower := (&support{r: r}).twoNozzles(s, &testMachine, carried)
-			assert.Equal(t, by > 1, two, "%s by %g", pattern, by)
-			if two {
-				assert.Equal(t, last, tower, pattern)
-			}
-			one := r
-			one.SupportNozzle = 1
-			two, _ = (&support{r: one}).twoNozzles(s, &testMachine, carried)
-			assert.False(t, two, "there is one nozzle only")
-		}
-	}
-	// Where nothing is purged it is worth it, but not where there is none.
-	r.ChangePurgeMM, r.PurgeMM = new(0.0), 0
-	two, tower := (&support{r: r}).twoNozzles(s, &testMachine, []carrying{{length: 5, firm: 5}, {}, {}, {}, {}, {}})
-	assert.True(t, two)
-	assert.Zero(t, tower)
-	two, tower = (&support{r: r}).twoNozzles(s, &testMachine, make([]carrying, 6))
-	assert.False(t, two)
-	assert.Equal(t, -1, tower)
 }
 
 // Of a column as narrow as a line nothing is sure to be laid, dense or not; of a wide one all

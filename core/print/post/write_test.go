@@ -25,7 +25,6 @@ import (
 	"jobshelf/core/print/recipe"
 	"jobshelf/core/print/toolpath"
 	"jobshelf/core/shape/mesh"
-	"jobshelf/core/shape/polygon"
 	"jobshelf/core/shape/solid"
 )
 
@@ -154,42 +153,6 @@ func TestWhatIsNoArcStaysStraight(t *testing.T) {
 	assert.Less(t, 10*s.Arcs, round.Arcs, "but where a shell within has come round")
 }
 
-// With two nozzles: both are heated before the start, the change block is obeyed
-// at every change with its values, both are off at the end, and the filament of
-// each is what the estimate says.
-func TestProgramsForTwoNozzles(t *testing.T) {
-	r, m, mat := settings()
-	m.NozzlesMM, m.Second, m.ChangeS = []float64{0.4, 0.4}, machine.NozzleLoad{Material: "Soluble"}, 9
-	m.Dialect.Change = "T{nozzle}\nM109 S{nozzle_c} ; layer {layer}"
-	r.SupportNozzle = 2
-	soluble := &machine.Material{Name: "Soluble", DensityGPerCM: 1.19, SpoolGrams: 500, SpoolCents: 3400, NozzleC: 222}
-	full, text, s := written(t, solid.Bollard(), r, m, machine.Loaded{mat, soluble})
-	require.Len(t, full.Nozzles, 2)
-	assert.Equal(t, full.Changes, s.ToolChanges)
-	assert.Greater(t, full.Changes, 100)
-	assert.InDelta(t, 9*float64(full.Changes), full.ByKind["nozzle change"], 1e-6)
-	require.Len(t, s.ByTool, 2)
-	for k, n := range full.Nozzles {
-		assert.InEpsilon(t, n.FilamentMM, s.ByTool[k]+r.RetractMM, 1e-3, "nozzle %d", n.Nozzle)
-		assert.InEpsilon(t, machine.Loaded{mat, soluble}[k].Grams(1.75, n.FilamentMM), n.Grams, 1e-9)
-	}
-	assert.InDelta(t, full.Grams(), full.Nozzles[0].Grams+full.Nozzles[1].Grams, 1e-6)
-	assert.Zero(t, full.Nozzles[0].GramsSupport+full.Nozzles[1].GramsModel)
-	assert.InDelta(t, full.GramsSupport+full.Nozzles[1].GramsPurge, full.Nozzles[1].Grams, 1e-9)
-	assert.Positive(t, full.Nozzles[0].GramsPurge)
-	assert.Zero(t, s.NozzleEndC, "both are off")
-	assert.Equal(t, 222., s.NozzleMaxC)
-	start := text[:strings.Index(text, "; layer 1 of")]
-	assert.Less(t, strings.Index(start, "M104 T1 S222"), strings.Index(start, "G28"))
-	assert.Contains(t, text, "T1\nM109 S222 ; layer 1\n")
-	assert.NotContains(t, text, "; layer -1\n")
-	assert.Contains(t, text, "T0\nM109 S210 ; layer 2\n")
-	assert.Contains(t, text, "M104 T0 S0\nM104 T1 S0\n")
-	assert.Equal(t, 2, strings.Count(text, "M104 T1 S0"), "off as soon as it is done, and at the end to be sure")
-	assert.Less(t, strings.Index(text, "M104 T1 S0"), strings.Index(text, "; layer 210 of"))
-	assert.InEpsilon(t, full.Seconds, timed(t, text, m), 0.005)
-}
-
 // Blocks of the house are filled; one that cannot be is refused by name. Heat goes
 // off behind them, whatever they say.
 func TestBlocksAreTheHouses(t *testing.T) {
@@ -257,21 +220,6 @@ func TestTradeChecks(t *testing.T) {
 	assert.InDelta(t, 1000, mat.Grams(1.75, 335_000), 2)
 }
 
-// The nozzle goes to its later heat at the second layer's beginning, no sooner and no later.
-func TestTheLaterHeatComesWithTheSecondLayer(t *testing.T) {
-	r, m, mat := settings()
-	_, text, _ := written(t, solid.Box(20, 20, 3), r, m, machine.Loaded{mat})
-	first, rest, ok := strings.Cut(text, "; layer 2 of ")
-	require.True(t, ok)
-	second, later, ok := strings.Cut(rest, "; layer 3 of ")
-	require.True(t, ok)
-	assert.Contains(t, first, "S215")
-	assert.NotContains(t, first, "M104 S210")
-	assert.Equal(t, 1, strings.Count(second, "M104 S210"))
-	assert.NotContains(t, strings.TrimSuffix(later, "M104 S0\nM140 S0\n"), "M104 S2")
-	assert.NotContains(t, first+second, "M106", "the fan comes with the third")
-}
-
 // A layer that has to cool is waited for in milliseconds: the program takes as long as the
 // estimate says, also where it is waiting most of the time.
 func TestWaitsAreWrittenInMilliseconds(t *testing.T) {
@@ -288,91 +236,6 @@ func TestWaitsAreWrittenInMilliseconds(t *testing.T) {
 	}
 	assert.InDelta(t, full.ByKind["cooling"], sum, 0.05)
 	assert.InEpsilon(t, full.Seconds, timed(t, text, m), 0.005)
-}
-
-// After a block of the house's, which may have moved the head, each axis and the speed are
-// written anew before anything is laid.
-func TestAfterABlockAllIsWrittenAnew(t *testing.T) {
-	r, m, mat := settings()
-	m.NozzlesMM, m.Second.Material = []float64{0.4, 0.4}, "Soluble"
-	m.Dialect.Change = "T{nozzle}\nG0 X0 Y0"
-	r.SupportNozzle, r.ChangePurgeMM = 2, new(0.0)
-	part := solid.Box(30, 8, 3)
-	part.Append(solid.Box(8, 8, 12))
-	part.Append(solid.Box(30, 8, 3).Transformed(1, mesh.Vec3{Z: 9}))
-	_, text, _ := written(t, part, r, m, machine.Loaded{mat, {Name: "Soluble", DensityGPerCM: 1.2, NozzleC: 205, SpoolGrams: 500, SpoolCents: 3400}})
-	blocks := strings.Split(text, "\nG0 X0 Y0\n")[1:]
-	require.NotEmpty(t, blocks)
-	for _, after := range blocks {
-		seen := map[string]bool{}
-		for _, line := range strings.Split(after, "\n") {
-			words := strings.Fields(strings.SplitN(line, ";", 2)[0])
-			if len(words) == 0 || words[0] != "G0" && words[0] != "G1" {
-				continue
-			}
-			e := false
-			for _, w := range words[1:] {
-				seen[w[:1]] = true
-				e = e || w[0] == 'E'
-			}
-			if e && (seen["X"] || seen["Y"]) {
-				assert.True(t, seen["X"] && seen["Y"] && seen["F"], "%s", after[:min(len(after), 200)])
-				break
-			}
-		}
-	}
-}
-
-// What a program says in inches is the same in millimetres, accelerations too; and homing
-// an axis forgets what G92 had called it.
-// No kind of line is laid with more acceleration than the machine has, nor with less than
-// the recipe asks for where the machine has it.
-func TestAccelerationIsTheMachinesAtMost(t *testing.T) {
-	r, m, mat := settings()
-	r.OuterMMPerS2, r.InfillMMPerS2, r.TravelMMPerS2 = 400, 9000, 2500
-	_, text, _ := written(t, solid.Box(20, 20, 3), r, m, machine.Loaded{mat})
-	asked := map[string]bool{}
-	for _, l := range strings.Split(text, "\n") {
-		if strings.HasPrefix(l, "M204 ") {
-			asked[strings.TrimSpace(l)] = true
-		}
-	}
-	assert.Equal(t, map[string]bool{"M204 S400": true, "M204 S1500": true}, asked)
-}
-
-// Also where the next line begins straight behind the last one's end, so that an axis has not
-// changed as far as we know: the house's block may have moved it.
-func TestAnAxisIsWrittenAnewThoughItIsTheSame(t *testing.T) {
-	r, m, mat := settings()
-	m.NozzlesMM, m.Second.Material, m.Dialect.Change = []float64{0.4, 0.4}, "Soluble", "T{nozzle}\nG0 X0 Y0"
-	r.PauseMM, r.SupportNozzle, r.LiftMM, r.RetractMM = nil, 2, 0, 0
-	at := func(xy ...int64) (p polygon.Path) {
-		for i := 0; i < len(xy); i += 2 {
-			p = append(p, polygon.Point{X: 1000 * xy[i], Y: 1000 * xy[i+1]})
-		}
-		return p
-	}
-	p := &toolpath.Print{Layers: []toolpath.Layer{{TopMM: 0.2, HeightMM: 0.2, Lines: []toolpath.Line{
-		{Kind: toolpath.Outer, WidthMM: 0.45, Points: at(30, 10, 10, 10)},
-		{Kind: toolpath.Support, Nozzle: 1, WidthMM: 0.45, Points: at(10, 40, 50, 40)},
-		{Kind: toolpath.Outer, WidthMM: 0.45, Points: at(70, 40, 70, 60)},
-	}}}}
-	var b bytes.Buffer
-	loaded := machine.Loaded{mat, {Name: "Soluble", DensityGPerCM: 1.2, NozzleC: 205, SpoolGrams: 500, SpoolCents: 3400}}
-	require.NoError(t, post.Write(&b, p, post.Job{Machine: m, Recipe: r, Loaded: loaded}))
-	blocks := strings.Split(b.String(), "\nG0 X0 Y0\n")[1:]
-	require.Len(t, blocks, 2)
-	for i, want := range []string{"X10 Y40", "X70 Y40"} {
-		first := ""
-		for _, l := range strings.Split(blocks[i], "\n") {
-			if strings.HasPrefix(l, "G0 ") || strings.HasPrefix(l, "G1 X") || strings.HasPrefix(l, "G1 Y") {
-				first = l
-				break
-			}
-		}
-		assert.Contains(t, first, want)
-		assert.Contains(t, first, " F", "and the speed")
-	}
 }
 
 // While somebody is waited for, nozzle and bed are off; a machine that turns its heat off by

@@ -1,7 +1,6 @@
 package toolpath
 
 import (
-	"fmt"
 	"math"
 	"slices"
 	"strings"
@@ -128,42 +127,6 @@ func TestASecondNozzleHasToBeWorthIt(t *testing.T) {
 	assert.Contains(t, strings.Join(welded.Notes, " "), "it will not come off by hand")
 }
 
-// 0 is a value: nothing is purged, so no tower stands; and what dissolves may
-// touch what it carries, in every way.
-func TestNothingPurgedAndNoGap(t *testing.T) {
-	part := stool(4)
-	p := sliced(t, part, plain(func(r *recipe.Recipe) {
-		twoNozzles(r)
-		r.ChangePurgeMM, r.SupportVerticalGapMM, r.SupportHorizontalGapMM, r.SupportInterface = new(0.0), new(0.0), new(0.0), new(0)
-	}))
-	assert.Zero(t, volume(p, func(k Kind) bool { return k == Purge }))
-	top, changes := -1, 0
-	for i, l := range p.Layers {
-		for _, x := range l.Lines {
-			if x.Kind == Support {
-				require.EqualValues(t, 1, x.Nozzle)
-				top = i
-			}
-		}
-	}
-	p.Steps(plain(twoNozzles), &machine.Machine{FilamentMM: 1.75, Motion: machine.Motion{SpeedMMPerS: 200, LiftMMPerS: 10}}, nil, func(x Step) bool {
-		if x.Kind == Change {
-			changes++
-		}
-		return true
-	})
-	assert.Equal(t, top+1, changes, "one in every layer with support")
-	seat := 0 // the first layer of what rests on it
-	for area(p.Layers[seat].Outlines) < 100 {
-		seat++
-	}
-	assert.Equal(t, seat-1, top)
-	// The foot is 6 mm in a top of 30: support has all the rest.
-	touching := strokes(&polygon.Scratch{}, p.Layers[top].Lines, func(k Kind) bool { return k == Support })
-	lo, hi := bounds(touching)
-	assert.InDelta(t, 30, float64(hi.X-lo.X)/1000, 3, "but for a pitch of its lattice")
-}
-
 // The steps of any print with two nozzles: a change only with the filament pulled
 // back, which each nozzle gets back before it lays again.
 func TestChangesKeepFilamentBack(t *testing.T) {
@@ -195,97 +158,6 @@ func TestChangesKeepFilamentBack(t *testing.T) {
 			return true
 		})
 	})
-}
-
-// Every place that hangs is told with what is done about it and why.
-func TestRegionsSayWhy(t *testing.T) {
-	region := func(m *mesh.Mesh, change func(*recipe.Recipe), marks ...Mark) []Region {
-		return sliced(t, m, plain(change), marks...).Regions
-	}
-	every := func(r *recipe.Recipe) { r.Support = recipe.SupportEverywhere }
-	got := region(stool(10), every)
-	require.Len(t, got, 1)
-	assert.True(t, got[0].Carried)
-	assert.Equal(t, "Stands because it lies flat over nothing at 10.0 mm.", got[0].Why)
-	// The top less the foot, which reaches out by the lean of one layer: tan 50° of 0.2 mm.
-	foot := 6 + 2*0.2*math.Tan(50*math.Pi/180)
-	assert.InDelta(t, 900-foot*foot, got[0].AreaMM2, 0.1)
-	assert.InDelta(t, 10, got[0].Min[2], 1e-6)
-	assert.InDelta(t, 30, got[0].Max[0]-got[0].Min[0], 0.01)
-
-	off := region(stool(10), nil)
-	require.Len(t, off, 1)
-	assert.Equal(t, "Left out: the recipe has support off. It lies flat over nothing at 10.0 mm.", off[0].Why)
-	assert.False(t, off[0].Carried)
-
-	// The bounds of a region, widened, are a mark that meets it.
-	box := func(r Region, put bool) Mark {
-		c := func(v float64, d int64) int64 { return int64(math.Round(v*1000)) + d }
-		return Mark{FromMM: r.Min[2], ToMM: r.Max[2], Force: put, Reason: "the face shows", Paths: []polygon.Path{{{X: c(r.Min[0], -500), Y: c(r.Min[1], -500)},
-			{X: c(r.Max[0], 500), Y: c(r.Min[1], -500)}, {X: c(r.Max[0], 500), Y: c(r.Max[1], 500)}, {X: c(r.Min[0], -500), Y: c(r.Max[1], 500)}}}}
-	}
-	for _, c := range []struct {
-		change  func(*recipe.Recipe)
-		put     bool
-		says    string
-		carried bool
-	}{{every, false, "Kept out by hand: the face shows", false}, {nil, true, "Put in by hand: the face shows", true}} {
-		r := region(stool(10), c.change, box(got[0], c.put))
-		require.Len(t, r, 1)
-		assert.Equal(t, c.says, r[0].Why)
-		assert.Equal(t, c.carried, r[0].Carried)
-	}
-
-	table := solid.Box(40, 40, 2)
-	table.Append(stool(10).Transformed(1, mesh.Vec3{X: 5, Y: 5, Z: 2}))
-	r := region(table, func(r *recipe.Recipe) { r.Support = recipe.SupportPlateOnly })
-	require.Len(t, r, 1)
-	assert.Contains(t, r[0].Why, "may stand on the plate only, and the part is below")
-	r = region(stool(10), func(r *recipe.Recipe) { r.Support = recipe.SupportFirstLayer })
-	require.Len(t, r, 1)
-	assert.Contains(t, r[0].Why, "first layer only")
-
-	// Overhangs on both sides of a slit is one region, wherever it lies and whichever side
-	// comes first.
-	slit := solid.Box(10, 24, 10)
-	slit.Append(solid.Box(34, 11.7, 3).Transformed(1, mesh.Vec3{Z: 10}))
-	slit.Append(solid.Box(34, 11.7, 3).Transformed(1, mesh.Vec3{Y: 12.3, Z: 10}))
-	for k := range 16 {
-		turned := slit.Transformed(1, mesh.Vec3{})
-		for i, v := range turned.Vertices {
-			for range k % 4 { // a quarter turn
-				v.X, v.Y = -v.Y, v.X
-			}
-			turned.Vertices[i] = v.Add(mesh.Vec3{X: 0.37 * float64(k), Y: 0.53 * float64(k)})
-		}
-		assert.Len(t, region(turned, every), 1, "place %d", k)
-	}
-
-	// A slot that is wider than a line, but not than a line and its gaps, has no room; one
-	// narrower than a line needs none.
-	for slot, says := range map[float64]string{1.2: "no room for support beside the part's walls", 0.8: "too narrow for support to stand under"} {
-		tunnel := solid.Box(8, 30, 12)
-		tunnel.Append(solid.Box(8, 30, 12).Transformed(1, mesh.Vec3{X: 8 + slot}))
-		tunnel.Append(solid.Box(16+slot, 30, 3).Transformed(1, mesh.Vec3{Z: 10}))
-		r = region(tunnel, every)
-		require.Len(t, r, 1, "%g mm", slot)
-		assert.Contains(t, r[0].Why, says, "%g mm", slot)
-	}
-
-	// A drop that hangs under a beam begins in mid-air; a cone's slope leans.
-	hung := solid.Box(4, 20, 20)
-	hung.Append(solid.Box(30, 20, 3).Transformed(1, mesh.Vec3{Z: 20}))
-	hung.Append(solid.Box(5, 5, 6).Transformed(1, mesh.Vec3{X: 20, Y: 8, Z: 14}))
-	whys := ""
-	for _, x := range region(hung, every) {
-		whys += fmt.Sprintf("%v %s\n", x.Carried, x.Why)
-	}
-	assert.Contains(t, whys, "true Stands because it begins in mid-air at 14.0 mm.")
-	assert.Contains(t, whys, "true Stands because it lies flat over nothing at 20.0 mm.")
-	r = region(solid.Revolve([]solid.P{{X: 0, Y: 0}, {X: 5, Y: 0}, {X: 25, Y: 10}, {X: 0, Y: 10}}, 64), every)
-	require.Len(t, r, 1)
-	assert.Regexp(t, `leans out further than 50° from 0\.[24] to 10\.0 mm`, r[0].Why)
-	assert.Empty(t, region(solid.Cylinder(10, 10, 48), every))
 }
 
 // Cones that lean out past the angle stand on support whatever the slope, the

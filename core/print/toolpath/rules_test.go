@@ -105,24 +105,6 @@ func TestFirstLayerHolds(t *testing.T) {
 	assert.GreaterOrEqual(t, len(brim), rounds)
 }
 
-// Support for the first layer alone stands in it and nowhere else.
-func TestSupportOfTheFirstLayerAlone(t *testing.T) {
-	for _, h := range []float64{0.1, 0.2, 0.32} {
-		p := sliced(t, stool(6), plain(func(r *recipe.Recipe) {
-			r.LayerMM, r.FirstLayerMM, r.Support = h, 0.3, recipe.SupportFirstLayer
-		}))
-		for i, l := range p.Layers {
-			n := 0
-			for _, x := range l.Lines {
-				if x.Kind == Support {
-					n++
-				}
-			}
-			assert.Equal(t, i == 0, n > 0, "layers of %g mm: layer %d has %d lines of support", h, i, n)
-		}
-	}
-}
-
 // A pause comes before the layer whose foot is at its height, counted from the part's own
 // foot: a raft beneath makes no difference.
 func TestPausesAreCountedFromThePart(t *testing.T) {
@@ -143,31 +125,6 @@ func TestPausesAreCountedFromThePart(t *testing.T) {
 			assert.Equal(t, c.tops, got, "%s, pauses at %v", hold, c.at)
 			assert.Equal(t, hold == recipe.AdhesionRaft, p.RaftMM > 0)
 		}
-	}
-}
-
-// Each closed outer line begins where the recipe says: at the rear, over the seam below,
-// or at the point nearest to where the nozzle is.
-func TestSeamsBeginWhereTheRecipeSays(t *testing.T) {
-	square := polygon.Path{{X: 0, Y: 0}, {X: 9000, Y: 0}, {X: 9000, Y: 8000}, {X: 500, Y: 9000}}
-	for _, c := range []struct {
-		seam recipe.Seam
-		from polygon.Point
-		want polygon.Point
-	}{
-		{recipe.SeamBack, polygon.Point{X: 9000, Y: 0}, square[3]},
-		{recipe.SeamClosest, polygon.Point{X: 9500, Y: -700}, square[1]},
-		{recipe.SeamClosest, polygon.Point{X: -400, Y: 100}, square[0]},
-		{recipe.SeamInLine, polygon.Point{X: 500, Y: 9000}, square[1]}, // over the one below, wherever the nozzle is
-	} {
-		o := orderer{seam: c.seam, at: c.from}
-		if c.seam == recipe.SeamInLine {
-			o.below = []seam{{polygon.Point{X: 8900, Y: 100}, [2]polygon.Point{{X: 0, Y: 0}, {X: 9000, Y: 9000}}, 34}}
-		}
-		o.lay([]Line{{Kind: Outer, Closed: true, Points: append(polygon.Path{}, square...), WidthMM: 0.45}})
-		require.Len(t, o.out, 1)
-		assert.Equal(t, c.want, o.out[0].Points[0], "%s from %v", c.seam, c.from)
-		assert.Equal(t, c.seam == recipe.SeamInLine, len(o.here) == 1)
 	}
 }
 

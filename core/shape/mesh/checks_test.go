@@ -166,93 +166,6 @@ func inward(m *mesh.Mesh) *mesh.Mesh {
 	return out
 }
 
-func nested(inner *mesh.Mesh) *mesh.Mesh {
-	m := solid.Box(30, 30, 30)
-	m.Append(inner.Transformed(1, mesh.Vec3{X: 8, Y: 9, Z: 10}))
-	return m
-}
-
-// What each fault looks like. Counts are by hand: a box has 12 triangles and 18
-// edges.
-func TestInspectNamesFaultsAndPlaces(t *testing.T) {
-	box := solid.Box(10, 10, 10)
-	t.Run("sound", func(t *testing.T) {
-		for _, m := range []*mesh.Mesh{box, solid.Torus(20, 5, 64, 32), twoBoxes(20, 0, 0), nested(inward(box))} {
-			assert.True(t, inspect(t, m).Sound())
-		}
-	})
-	t.Run("hole", func(t *testing.T) {
-		bottomless := append([][3]uint32{box.Triangles[1]}, box.Triangles[3:]...)
-		r := inspect(t, &mesh.Mesh{Vertices: box.Vertices, Triangles: bottomless})
-		require.Len(t, r.Loops, 1)
-		total := 0.0
-		for _, l := range r.Loops {
-			assert.False(t, l.Loose)
-			total += l.Area
-		}
-		assert.InDelta(t, 100, total, 1e-9, "the missing square")
-		assert.InDelta(t, 40, r.Loops[0].Length, 1e-9)
-	})
-	t.Run("two holes that meet in a corner", func(t *testing.T) {
-		var kept [][3]uint32
-		for i, v := range box.Triangles {
-			if i%2 == 0 || i > 6 {
-				kept = append(kept, v)
-			}
-		}
-		r := inspect(t, &mesh.Mesh{Vertices: box.Vertices, Triangles: kept})
-		edges := 0
-		for _, l := range r.Loops {
-			seen := map[uint32]bool{}
-			for _, v := range l.Vertices {
-				assert.False(t, seen[v], "a rim passes a corner once")
-				seen[v] = true
-			}
-			edges += len(l.Vertices)
-		}
-		assert.Equal(t, r.Topology.Boundary, edges, "every open edge is in one rim")
-	})
-	t.Run("duplicates, both ways round", func(t *testing.T) {
-		d := box.Triangles[4]
-		m := &mesh.Mesh{Vertices: box.Vertices, Triangles: append(slices.Clone(box.Triangles), d, [3]uint32{d[0], d[2], d[1]})}
-		assert.Equal(t, []int32{12, 13}, inspect(t, m).Duplicate)
-		flap := &mesh.Mesh{Vertices: box.Vertices, Triangles: [][3]uint32{d, {d[0], d[2], d[1]}}}
-		assert.Equal(t, []int32{1}, inspect(t, flap).Duplicate)
-	})
-	t.Run("degenerate", func(t *testing.T) {
-		m := &mesh.Mesh{Vertices: append(slices.Clone(box.Vertices), mesh.Vec3{X: 5}), Triangles: append(slices.Clone(box.Triangles), [3]uint32{0, 0, 1}, [3]uint32{0, 8, 1})}
-		assert.Equal(t, []int32{12, 13}, inspect(t, m).Degenerate)
-	})
-	t.Run("inside out", func(t *testing.T) {
-		r := inspect(t, inward(box))
-		assert.True(t, r.Bodies[0].InsideOut)
-	})
-	t.Run("cavity", func(t *testing.T) {
-		r := inspect(t, nested(inward(box)))
-		assert.True(t, r.Bodies[1].Cavity)
-		assert.False(t, r.Bodies[1].InsideOut)
-		assert.Empty(t, r.Overlaps)
-		assert.InDelta(t, 27000-1000, r.Measures.Volume, 1e-6)
-	})
-	t.Run("body in a body", func(t *testing.T) {
-		r := inspect(t, nested(box))
-		require.Len(t, r.Overlaps, 1)
-		assert.Zero(t, r.Overlaps[0].Pairs)
-	})
-	t.Run("overlap", func(t *testing.T) {
-		r := inspect(t, twoBoxes(3, 4, 5))
-		require.Len(t, r.Overlaps, 1)
-		assert.Positive(t, r.Overlaps[0].Pairs)
-		assert.Equal(t, r.Crossings.Count, r.Overlaps[0].Pairs)
-	})
-	t.Run("debris", func(t *testing.T) {
-		m := solid.Box(100, 100, 100)
-		m.Append(solid.Box(0.5, 0.5, 0.5).Transformed(1, mesh.Vec3{X: 200}))
-		r := inspect(t, m)
-		assert.Equal(t, []bool{false, true}, []bool{r.Bodies[0].Debris, r.Bodies[1].Debris})
-	})
-}
-
 // packaged reads a mesh from a package of the npm registry.
 func packaged(t testing.TB, name string) *mesh.Mesh {
 	t.Helper()
@@ -269,47 +182,6 @@ func packaged(t testing.TB, name string) *mesh.Mesh {
 		m.Vertices = append(m.Vertices, mesh.Vec3{X: v[0], Y: v[1], Z: v[2]})
 	}
 	return m
-}
-
-// Open meshes of the npm registry and shapes made by code. Counts: the teapot
-// (public domain) by its arrays, open edges counted with a map in JavaScript;
-// the icosphere from the icosahedron's 20 faces, four times each subdivision,
-// 20·4³ = 1280, and Euler's 10·4³+2 = 642 vertices, all on the unit sphere.
-func TestChecksOfKnownMeshes(t *testing.T) {
-	ico := packaged(t, "icosphere")
-	pot := packaged(t, "teapot")
-	for _, c := range []struct {
-		name                                        string
-		m                                           *mesh.Mesh
-		triangles, boundary, shared, turned, bodies int
-		volume, area, within                        float64
-		crosses, sound                              bool
-	}{
-		{"icosphere", ico, 1280, 0, 0, 0, 1, 4. / 3 * math.Pi, 4 * math.Pi, 0.01, false, true},
-		{"rabbit", rabbit(t), 3674, 0, 0, 0, 1, 0, 0, 0, false, true},
-		{"box", solid.Box(2, 3, 4), 12, 0, 0, 0, 1, 24, 52, 1e-12, false, true},
-		{"box in a box", nested(solid.Box(10, 10, 10)), 24, 0, 0, 0, 2, 28000, 6000, 1e-12, false, false},
-		{"overlapping boxes", twoBoxes(3, 4, 5), 24, 0, 0, 0, 2, 2000, 1200, 1e-12, true, false},
-		{"teapot", pot, 0, -1, 0, 0, 0, 0, 0, 0, true, false},
-	} {
-		t.Run(c.name, func(t *testing.T) {
-			r := inspect(t, c.m)
-			if c.triangles > 0 {
-				assert.Equal(t, [5]int{c.triangles, c.boundary, c.shared, c.turned, c.bodies},
-					[5]int{len(c.m.Triangles), r.Topology.Boundary, r.Topology.NonManifold, r.Topology.Misoriented, r.Topology.Bodies})
-			} else {
-				b, nm, mis := slowEdges(c.m)
-				assert.Equal(t, [3]int{b, nm, mis}, [3]int{r.Topology.Boundary, r.Topology.NonManifold, r.Topology.Misoriented})
-				assert.Positive(t, b, "a teapot is open")
-			}
-			if c.volume > 0 {
-				assert.InEpsilon(t, c.volume, r.Measures.Volume, c.within)
-				assert.InEpsilon(t, c.area, r.Measures.Area, c.within)
-			}
-			assert.Equal(t, c.crosses, r.Crosses(), "crossings: %d", r.Crossings.Count)
-			assert.Equal(t, c.sound, r.Sound())
-		})
-	}
 }
 
 // Volume and area against manifold-3d (npm) run under node, on every sound part
@@ -362,29 +234,4 @@ func mustFile(t *testing.T, name string) string {
 	b, err := os.ReadFile(name)
 	require.NoError(t, err)
 	return string(b)
-}
-
-// What is counted for each body adds up to the whole model's, and each body has the figures
-// that it has alone.
-func TestBodiesAddUp(t *testing.T) {
-	both := solid.Box(4, 5, 6)
-	both.Append(solid.Box(1, 2, 3).Transformed(1, mesh.Vec3{X: 40, Y: -7, Z: 12}))
-	r := inspect(t, both)
-	require.Len(t, r.Bodies, 2)
-	for i, want := range []struct{ mm3, mm2 float64 }{{120, 148}, {6, 22}} {
-		assert.InDelta(t, want.mm3, r.Bodies[i].Volume, 1e-9)
-		assert.InDelta(t, want.mm2, r.Bodies[i].Area, 1e-9)
-		assert.Equal(t, 12, r.Bodies[i].Triangles)
-	}
-	for _, p := range solid.Parts() {
-		r := inspect(t, p.Mesh)
-		volume, area, closed := 0.0, 0.0, true
-		for _, b := range r.Bodies {
-			volume, area, closed = volume+b.Volume, area+b.Area, closed && b.Closed
-		}
-		assert.InEpsilon(t, r.Measures.Area, area, 1e-9, p.Name)
-		if closed {
-			assert.InEpsilon(t, r.Measures.Volume, volume, 1e-9, p.Name)
-		}
-	}
 }

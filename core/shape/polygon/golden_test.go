@@ -80,7 +80,7 @@ func TestOperationsAreAsTheyWere(t *testing.T) {
 		}
 		for _, p := range a {
 			say("plain", append(Simplify(p, 0.8*float64(grid), nil), SimplifyLine(p, 0.8*float64(grid), nil)...))
-			for q := range Path(all) {
+			for q := range all {
 				say("in", Inside(EvenOdd, a, Point{all[q].X + grid/2, all[q].Y}))
 				break
 			}

@@ -10,7 +10,6 @@ import (
 	"pgregory.net/rapid"
 
 	"jobshelf/core/shape/mesh"
-	"jobshelf/core/shape/polygon"
 	"jobshelf/core/shape/solid"
 )
 
@@ -168,53 +167,6 @@ func TestNarrowingAndWideningByCells(t *testing.T) {
 	})
 }
 
-// Figures by their definition: cells that touch, counted, those at the rim (without a
-// neighbour above or below, and both ends of every row), those that are dense.
-func TestFiguresOfCells(t *testing.T) {
-	rapid.Check(t, func(t *rapid.T) {
-		s := &Stack{rows: rapid.IntRange(1, 12).Draw(t, "rows"), wordsWide: rapid.IntRange(1, 2).Draw(t, "words")}
-		wide := 64 * s.wordsWide
-		here, dense := make([]uint64, s.rows*s.wordsWide), make([]uint64, s.rows*s.wordsWide)
-		for i := range here {
-			here[i], dense[i] = rapid.Uint64().Draw(t, "here"), rapid.Uint64().Draw(t, "dense")
-		}
-		at := func(m []uint64, c, r int) bool {
-			return c >= 0 && c < wide && r >= 0 && r < s.rows && m[r*s.wordsWide+c/64]>>(c&63)&1 == 1
-		}
-		var want []figure
-		seen := map[[2]int]bool{}
-		for r := range s.rows {
-			for c := range wide {
-				if !at(here, c, r) || seen[[2]int{c, r}] {
-					continue
-				}
-				f := figure{box: [4]int{c, c, r, r}}
-				for todo := [][2]int{{c, r}}; len(todo) > 0; {
-					x, y := todo[0][0], todo[0][1]
-					todo = todo[1:]
-					if !at(here, x, y) || seen[[2]int{x, y}] {
-						continue
-					}
-					seen[[2]int{x, y}] = true
-					todo = append(todo, [2]int{x - 1, y}, [2]int{x + 1, y}, [2]int{x, y - 1}, [2]int{x, y + 1})
-					f.areaMM2++
-					f.box = [4]int{min(f.box[0], x), max(f.box[1], x), min(f.box[2], y), max(f.box[3], y)}
-					for _, yes := range []bool{!at(here, x, y-1) || !at(here, x, y+1), !at(here, x-1, y), !at(here, x+1, y)} {
-						if yes {
-							f.rimMM++
-						}
-					}
-					if at(dense, x, y) {
-						f.roofMM2++
-					}
-				}
-				want = append(want, f)
-			}
-		}
-		require.ElementsMatch(t, want, s.figures(here, dense, nil))
-	})
-}
-
 // What leans by just the angle holds; what leans by two degrees more is carried, whatever
 // way it is turned: under a frustum on its smaller end stands the ring between both ends
 // (π·(R²-r²), wider by the reach), less what the gap takes at its foot.
@@ -319,56 +271,4 @@ func TestANeedleInMidAirIsNotCarried(t *testing.T) {
 			assert.False(t, c.From == 0 && c.To >= 38 && c.To <= 42, "%+v", c)
 		}
 	}
-}
-
-// Corners are sharp as they are drawn, wherever the part stands and whichever way its
-// faces look; what is no corner of the solid is none.
-func TestSharpCornersAreCounted(t *testing.T) {
-	wedge := func(deg float64) []solid.P {
-		sin, cos := math.Sincos(deg * math.Pi / 360)
-		return []solid.P{{X: 5, Y: 7}, {X: 5 + 20*cos, Y: 7 - 20*sin}, {X: 5 + 20*cos, Y: 7 + 20*sin}}
-	}
-	for _, c := range []struct {
-		deg        float64
-		count, cut int
-	}{{30, 1, 1}, {45, 1, 1}, {47, 1, 0}, {59, 1, 0}, {60.5, 2, 0}, {90, 2, 2}} { // the other two corners are (180° - deg)/2
-		for _, inside := range []bool{false, true} {
-			m := solid.Extrude(wedge(c.deg), nil, 1)
-			if inside {
-				for k := range m.Triangles {
-					a := &m.Triangles[k]
-					a[0], a[1] = a[1], a[0]
-				}
-			}
-			s, err := NewStack(context.Background(), m, mesh.TopologyOf(m), Layering{FirstMM: 0.2, LayerMM: 0.2}, 1, nil)
-			require.NoError(t, err)
-			got := s.Slabs[2].Tips
-			assert.Equal(t, [2]int{c.count, c.cut}, [2]int{got.Count, got.Cut}, "%g°, inside out %v", c.deg, inside)
-			if c.deg < 60 {
-				assert.InDelta(t, c.deg, got.Deg, 0.01)
-				assert.InDelta(t, 5, float64(got.At.X)/1000, 0.001)
-			}
-		}
-	}
-	// Points along the sides, as planes find them between triangles, change nothing.
-	path := polygon.Path{{X: 0, Y: 0}}
-	for k := int64(1); k <= 90; k++ {
-		path = append(path, polygon.Point{X: 100 * k, Y: -(k % 2)}) // rounded, as cuts are
-	}
-	for k := int64(90); k >= 1; k-- {
-		path = append(path, polygon.Point{X: 100 * k, Y: 40 * k})
-	}
-	for turn := range 3 {
-		moved := append(append(polygon.Path{}, path[turn*60:]...), path[:turn*60]...)
-		got := TipsOf([]polygon.Path{moved})
-		assert.Equal(t, [2]int{1, 1}, [2]int{got.Count, got.Cut})
-		assert.Equal(t, polygon.Point{}, got.At)
-	}
-	bent := polygon.Path{{X: 0, Y: 0}, {X: 100, Y: -30}, {X: 150, Y: -2000}, {X: 150, Y: 2000}, {X: 100, Y: 30}}
-	if got := TipsOf([]polygon.Path{bent}); got.Count > 0 {
-		assert.NotEqual(t, polygon.Point{}, got.At, "a nib that is no arm")
-	}
-	star := []polygon.Path{{{X: 0, Y: 0}, {X: 10000, Y: 0}, {X: 10000, Y: 10000}, {X: 5000, Y: 1000}}, nil}
-	star[1] = polygon.Path{{X: 50000, Y: 0}, {X: 50100, Y: 200}, {X: 50200, Y: 0}} // too small
-	assert.Equal(t, 2, TipsOf(star).Count, "the deep corner in between is none")
 }

@@ -11,7 +11,6 @@ import (
 	"jobshelf/core/judge/finding"
 	"jobshelf/internal/desk/decide"
 	"jobshelf/internal/desk/desktest"
-	"jobshelf/internal/desk/plates"
 	"jobshelf/internal/pgtest"
 )
 
@@ -33,20 +32,6 @@ func TestWhatStopsAJob(t *testing.T) {
 		err := decide.Approve(ctx, h.Desk, h.Cato, job, 0, 0)
 		assert.Equal(t, goes, err == nil, "%s: %v", grade, err)
 	}
-}
-
-// A machine that is not there, above or below those that are, takes no job.
-func TestOnlyTheHousesMachinesTakeJobs(t *testing.T) {
-	h := desktest.Open(t)
-	job, piece := h.ToDecide()
-	before := h.Job(job)
-	for _, m := range []int64{-1, 999_999} {
-		require.Error(t, decide.Approve(ctx, h.Desk, h.Cato, job, 0, m))
-		_, err := plates.OrderSlice(ctx, h.Desk, h.Cato, piece, plates.SliceOrder{MachineID: m})
-		require.Error(t, err)
-	}
-	assert.Equal(t, before.Version, h.Job(job).Version)
-	assert.Equal(t, "to decide", h.Job(job).Step)
 }
 
 // A judgement that a shelf has shown is not read again: it never changes.

@@ -17,12 +17,13 @@ import (
 // for 8; from memory).
 const leastPassword = 8
 
-func checkPassword(password string) error {
+// checkPassword refuses a password that stands in a field of an entry.
+func checkPassword(field, password string) error {
 	switch n := len([]rune(password)); {
 	case n < leastPassword:
-		return desk.Wrong("password", "A password has at least %d letters.", leastPassword)
+		return desk.Wrong(field, "A password has at least %d letters.", leastPassword)
 	case n > 200:
-		return desk.Wrong("password", "A password has at most 200 letters.")
+		return desk.Wrong(field, "A password has at most 200 letters.")
 	}
 	return nil
 }
@@ -45,7 +46,7 @@ func (n *Newcomer) check() error {
 	case !n.Role.Known():
 		return desk.Wrong("role", "%q is none of member, coordinator, steward.", n.Role)
 	}
-	return checkPassword(n.Password)
+	return checkPassword("password", n.Password)
 }
 
 // NewHouse makes an empty house and its first steward.
@@ -110,7 +111,7 @@ type PersonChange struct {
 func ChangePerson(ctx context.Context, d *desk.Desk, a desk.Actor, login string, c PersonChange) error {
 	hash := ""
 	if c.Password != nil {
-		if err := checkPassword(*c.Password); err != nil {
+		if err := checkPassword("password", *c.Password); err != nil {
 			return err
 		}
 		hash = HashPassword(*c.Password)
@@ -171,7 +172,7 @@ func otherSteward(ctx context.Context, tx *store.Tx, id int64) error {
 // ChangePassword is somebody's own change of password: it needs the old one, and
 // ends all other sessions but the one it is made in.
 func ChangePassword(ctx context.Context, d *desk.Desk, a desk.Actor, old, fresh, session string) error {
-	if err := checkPassword(fresh); err != nil {
+	if err := checkPassword("new", fresh); err != nil {
 		return err
 	}
 	p, err := d.Store.PersonByID(ctx, a.ID)
