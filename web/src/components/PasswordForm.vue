@@ -37,7 +37,7 @@ async function change() {
   <form class="own" aria-label="Change your password" @submit.prevent="change">
     <h2>Your password</h2>
     <v-text-field id="password-old" v-model="old" label="So far" type="password" autocomplete="current-password" :error-messages="fields.old" />
-    <v-text-field id="password-new" v-model="fresh" label="From now on" type="password" autocomplete="new-password" hint="At least 8 letters" persistent-hint :error-messages="fields.password" />
+    <v-text-field id="password-new" v-model="fresh" label="From now on" type="password" autocomplete="new-password" hint="At least 8 letters" persistent-hint :error-messages="fields.new" />
     <v-text-field id="password-again" v-model="again" label="Once more" type="password" autocomplete="new-password" :error-messages="fields.again" />
     <p v-if="problem && !Object.keys(fields).length" role="alert" class="problem">■ {{ problem }}</p>
     <v-btn id="password-change" type="submit" color="primary" variant="flat" :loading="busy" :disabled="!old || !fresh || !again">Change it</v-btn>
