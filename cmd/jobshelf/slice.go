@@ -10,6 +10,7 @@ import (
 	"path/filepath"
 	"strings"
 
+	"jobshelf/core/judge/finding"
 	"jobshelf/core/judge/slicing"
 	"jobshelf/core/print/recipe"
 	"jobshelf/core/shape/units"
@@ -43,12 +44,14 @@ func slice(ctx context.Context, args []string, out, errOut io.Writer) (int, erro
 		}
 		overrides = append(overrides, recipe.Override{Key: key, Value: value})
 	}
+	english := finding.Speak("en")
 	r, err := c.Recipe.Apply(overrides)
-	if err != nil {
-		return 2, err
+	var wrong *recipe.WrongOverride
+	if errors.As(err, &wrong) {
+		return 2, errors.New(english.Say(wrong.Phrase))
 	}
 	for _, p := range r.Validate(c.Machine, c.Loaded) {
-		return 2, fmt.Errorf("%s: %s", p.Field, p.Text)
+		return 2, fmt.Errorf("%s: %s", p.Field, english.Say(p.Phrase))
 	}
 	file, whole, err := readFile(ctx, files[0])
 	if err != nil {

@@ -11,10 +11,10 @@ package desk
 
 import (
 	"context"
-	"fmt"
 	"time"
 
-	"jobshelf/core/print/machine"
+	"jobshelf/core/judge/finding"
+	"jobshelf/core/shape/problem"
 	"jobshelf/core/shop/planning"
 	"jobshelf/internal/store"
 )
@@ -72,26 +72,36 @@ type Desk struct {
 	briefs briefs
 }
 
-// Conflict is a refusal that the state of things makes necessary; its text tells
-// the person what is in the way.
-type Conflict struct{ Text string }
+// Conflict is a refusal that the state of things makes necessary: what is in the way.
+type Conflict struct{ problem.Phrase }
 
-func (c *Conflict) Error() string { return c.Text }
+// Error says it in English, for logs and the command line.
+func (c *Conflict) Error() string { return finding.Speak("en").Say(c.Phrase) }
 
-func Refuse(format string, args ...any) error { return &Conflict{fmt.Sprintf(format, args...)} }
+func Refuse(code string, params ...any) error { return &Conflict{problem.Say(code, params...)} }
 
 // Invalid is a refusal of what was entered, field by field.
-type Invalid struct{ Problems []machine.Problem }
+type Invalid struct{ Problems []problem.Problem }
 
 func (i *Invalid) Error() string {
 	if len(i.Problems) == 0 {
 		return "The entry is not valid."
 	}
-	return i.Problems[0].Text
+	return finding.Speak("en").Say(i.Problems[0].Phrase)
 }
 
-func Wrong(field, format string, args ...any) error {
-	return &Invalid{[]machine.Problem{{Field: field, Text: fmt.Sprintf(format, args...)}}}
+func Wrong(field, code string, params ...any) error {
+	return &Invalid{[]problem.Problem{{Field: field, Phrase: problem.Say(code, params...)}}}
+}
+
+// Words are the house's: what is refused is said in its language. English, where the house
+// cannot be asked.
+func (d *Desk) Words(ctx context.Context) finding.Speaker {
+	h, err := d.Store.House(ctx)
+	if err != nil {
+		return finding.Speak("en")
+	}
+	return finding.Speak(h.Locale)
 }
 
 // LockJob finds a job that the actor may touch, locked, at the version the actor
@@ -105,7 +115,7 @@ func LockJob(ctx context.Context, tx *store.Tx, a Actor, id int64, version int) 
 		return j, store.ErrNotFound
 	}
 	if version != 0 && version != j.Version {
-		return j, Refuse("Job %d was changed by somebody else meanwhile. Look at it again.", id)
+		return j, Refuse("job changed meanwhile", id)
 	}
 	return j, nil
 }
@@ -124,7 +134,7 @@ func Touched(ctx context.Context, tx *store.Tx, j store.Job, by Actor, what, why
 func HoursOf(h store.House) (planning.Hours, error) {
 	loc, err := time.LoadLocation(h.TimeZone)
 	if err != nil {
-		return planning.Hours{}, Wrong("time_zone", "There is no time zone %q.", h.TimeZone)
+		return planning.Hours{}, Wrong("time_zone", "no such time zone", h.TimeZone)
 	}
 	return planning.Hours{Week: h.Week, Location: loc, Attendance: time.Duration(h.AttendanceMin) * time.Minute}, nil
 }

@@ -19,6 +19,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"jobshelf/internal/desk"
+	"jobshelf/internal/pgtest"
 	"jobshelf/internal/store"
 )
 
@@ -196,7 +197,7 @@ func TestAnswersAreMadeOnce(t *testing.T) {
 // However it shows that the database is away, the refusal says when to try again; what is
 // anybody's own fault does not.
 func TestRefusalsSayWhenToTryAgain(t *testing.T) {
-	s := &Server{Config: Config{Log: slog.New(slog.DiscardHandler)}}
+	s := &Server{Config: Config{Log: slog.New(slog.DiscardHandler), Desk: &desk.Desk{Store: pgtest.New(t)}}}
 	slow, stop := context.WithCancelCause(context.Background())
 	stop(errSlow)
 	for _, c := range []struct {

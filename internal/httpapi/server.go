@@ -269,13 +269,14 @@ func (s *Server) refusal(ctx context.Context, err error) error {
 	case errors.As(err, &status):
 		return err
 	case errors.As(err, &bad):
+		words := s.Desk.Words(ctx)
 		var details []error
 		for _, p := range bad.Problems {
-			details = append(details, &huma.ErrorDetail{Location: "body." + p.Field, Message: p.Text})
+			details = append(details, &huma.ErrorDetail{Location: "body." + p.Field, Message: words.Say(p.Phrase)})
 		}
-		return huma.Error422UnprocessableEntity(bad.Error(), details...)
+		return huma.Error422UnprocessableEntity(words.Say(bad.Problems[0].Phrase), details...)
 	case errors.As(err, &clash):
-		return huma.Error409Conflict(clash.Text)
+		return huma.Error409Conflict(s.Desk.Words(ctx).Say(clash.Phrase))
 	case errors.Is(err, desk.ErrNotFound):
 		return huma.Error404NotFound("There is no such thing, or it is not yours to see.")
 	case errors.Is(err, desk.ErrChanged):

@@ -17,6 +17,7 @@ import (
 	"jobshelf/core/shape/mesh"
 	"jobshelf/core/shape/modelfile"
 	"jobshelf/core/shape/par"
+	"jobshelf/core/shape/problem"
 	"jobshelf/core/shape/units"
 	"jobshelf/core/shop/price"
 	"jobshelf/internal/desk"
@@ -81,7 +82,7 @@ func (w *sliceWorker) Work(ctx context.Context, job *river.Job[SliceArgs]) error
 	case err == nil || errors.Is(err, store.ErrChanged) || errors.Is(err, store.ErrNotFound):
 		return over(ctx, err)
 	case errors.As(err, &no):
-		return over(ctx, w.end(late, id, "failed", no.Text))
+		return over(ctx, w.end(late, id, "failed", w.desk.Words(late).Say(no.Phrase)))
 	case ctx.Err() != nil: // the worker is being stopped: no fault of the slice's
 		return errors.Join(err, w.store.RequeueSlice(late, id, true))
 	}
@@ -129,7 +130,7 @@ func (w *sliceWorker) make(ctx context.Context, in plates.SliceInput, r *reporte
 	s := in.Slice
 	rec, err := in.Recipe.Apply(s.Overrides)
 	if err != nil {
-		return s, &desk.Conflict{Text: err.Error()}
+		return s, &desk.Conflict{Phrase: problem.Say("told", err.Error())}
 	}
 	m, mm, err := w.model(ctx, in)
 	if err != nil {
@@ -160,11 +161,11 @@ func (w *sliceWorker) make(ctx context.Context, in plates.SliceInput, r *reporte
 	return s, ctx.Err()
 }
 
-// refused turns what slicing refuses into a conflict with its words.
+// refused turns what slicing refuses into a conflict.
 func refused(err error) error {
 	var no *slicing.Refusal
 	if errors.As(err, &no) {
-		return &desk.Conflict{Text: no.Text}
+		return &desk.Conflict{Phrase: no.Phrase}
 	}
 	return err
 }
@@ -184,7 +185,7 @@ func (w *sliceWorker) model(ctx context.Context, in plates.SliceInput) (*mesh.Me
 		return nil, 0, err
 	}
 	if v.BlobID == nil {
-		return nil, 0, &desk.Conflict{Text: "The version is not made yet. Wait for its check."}
+		return nil, 0, desk.Refuse("version not made yet")
 	}
 	blob, err := w.store.Blob(ctx, *v.BlobID)
 	if err != nil {
@@ -192,7 +193,7 @@ func (w *sliceWorker) model(ctx context.Context, in plates.SliceInput) (*mesh.Me
 	}
 	file, err := modelfile.Read(ctx, w.store.BlobReader(ctx, blob.ID), blob.Size, w.limits, nil)
 	if text, ok := refusal(err); ok {
-		return nil, 0, &desk.Conflict{Text: text}
+		return nil, 0, desk.Refuse("told", text)
 	}
 	if err != nil {
 		return nil, 0, err
@@ -202,7 +203,7 @@ func (w *sliceWorker) model(ctx context.Context, in plates.SliceInput) (*mesh.Me
 		part = 0
 	}
 	if part >= len(file.Models) {
-		return nil, 0, &desk.Conflict{Text: "The file does not hold that model any more."}
+		return nil, 0, desk.Refuse("model not held any more")
 	}
 	return file.Models[part].Mesh, units.Meant(in.Piece.Unit, file.Unit).MM(), nil
 }

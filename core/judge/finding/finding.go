@@ -4,7 +4,10 @@
 // all, and a second language is one more file like it.
 package finding
 
-import "jobshelf/core/shape/mesh/repair"
+import (
+	"jobshelf/core/shape/mesh/repair"
+	"jobshelf/core/shape/problem"
+)
 
 // Grade says how much a finding matters.
 type Grade string
@@ -27,8 +30,8 @@ type Finding struct {
 	Limit float64 `json:"limit"`
 	Unit  string  `json:"unit"`
 	// Text is Says in English, or what a version before codes found.
-	Text string `json:"text" doc:"What it is and what to do, in plain words"`
-	Says Phrase `json:"says,omitzero"`
+	Text string         `json:"text" doc:"What it is and what to do, in plain words"`
+	Says problem.Phrase `json:"says,omitzero"`
 	// Places are points on the model, mm, worst first; at most MaxPlaces.
 	Places [][3]float64 `json:"places,omitempty"`
 	// Mend are the repair steps that would mend it; none if only its maker can.
@@ -53,7 +56,7 @@ const (
 // That gives a finding what it says, a code of the catalogue with its parameters: numbers,
 // names, and phrases.
 func (f Finding) That(code string, params ...any) Finding {
-	f.Says = Phrase{code, params}
+	f.Says = problem.Phrase{Code: code, Params: params}
 	f.Text = Speak("en").Say(f.Says)
 	return f
 }

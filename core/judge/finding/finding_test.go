@@ -10,6 +10,8 @@ import (
 	"strings"
 	"testing"
 
+	"jobshelf/core/shape/problem"
+
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 	"golang.org/x/text/language"
@@ -37,7 +39,7 @@ func TestWhatStopsAJob(t *testing.T) {
 // The same finding in two languages, with the numbers of each country; what a language lacks
 // is said in English.
 func TestFindingsInAnotherLanguage(t *testing.T) {
-	f := Finding{Check: "open surface"}.That("open surface, holes", 1, 1234, Fixed(1234.5, 1), Digits(0.5, 3))
+	f := Finding{Check: "open surface"}.That("open surface, holes", 1, 1234, problem.Fixed(1234.5, 1), problem.Digits(0.5, 3))
 	for locale, want := range map[string]string{
 		"en-GB": "The surface has 1 hole: 1,234 edges have only one face, so what is inside is a guess. The longest rim is 1,234.5 mm around 0.5 mm². Repair closes holes; look at the result, or ask for a closed model.",
 		"de":    "Die Oberfläche hat 1 Loch: 1.234 Kanten haben nur eine Fläche. Der längste Rand misst 1.234,5 mm um 0,5 mm².",
@@ -51,9 +53,9 @@ func TestFindingsInAnotherLanguage(t *testing.T) {
 	for _, locale := range []string{"fr-FR", "", "no such thing"} {
 		assert.Equal(t, english, Speak(locale).Text(&f), locale)
 	}
-	in := Phrase{"unit", []any{Digits(2.5, 3), []Phrase{{"unit, another", []any{Phrase{Code: "unit of inches"}, Digits(63.5, 4), 3}}, {"unit, another", []any{Phrase{Code: "unit of metres"}, Digits(2500, 4), 0}}}}}
+	in := problem.Say("unit", problem.Digits(2.5, 3), []problem.Phrase{problem.Say("unit, another", problem.Say("unit of inches"), problem.Digits(63.5, 4), 3), problem.Say("unit, another", problem.Say("unit of metres"), problem.Digits(2500, 4), 0)})
 	assert.Equal(t, "Die längste Seite misst 2,5 mm, wenn die Datei in Millimetern ist; in Zoll wären es 63,5 mm, auf 3 Maschinen, in metres wären es 2.500 mm, auf 0 Maschinen.", Speak("de").Say(in))
-	one := Phrase{"unit, another", []any{Phrase{Code: "unit of inches"}, Digits(63.5, 4), 1}}
+	one := problem.Say("unit, another", problem.Phrase{Code: "unit of inches"}, problem.Digits(63.5, 4), 1)
 	assert.Equal(t, "in inches it would be 63.5 mm and go on 1 machine", Speak("en").Say(one))
 	old := Finding{Text: "kept from before"}
 	assert.Equal(t, "kept from before", Speak("de").Text(&old))
@@ -62,13 +64,15 @@ func TestFindingsInAnotherLanguage(t *testing.T) {
 // Kept and read again, a finding says the same.
 func TestFindingsAreKept(t *testing.T) {
 	number := rapid.Custom(func(t *rapid.T) any {
-		return Fixed(rapid.Float64Range(-1e6, 1e6).Draw(t, "v"), rapid.IntRange(0, 3).Draw(t, "digits"))
+		return problem.Fixed(rapid.Float64Range(-1e6, 1e6).Draw(t, "v"), rapid.IntRange(0, 3).Draw(t, "digits"))
 	})
 	leaf := rapid.OneOf(number, rapid.Map(rapid.String(), func(s string) any { return s }), rapid.Map(rapid.Int(), func(n int) any { return n }))
-	phrase := rapid.Custom(func(t *rapid.T) Phrase { return Phrase{"unit, another", rapid.SliceOfN(leaf, 1, 3).Draw(t, "in it")} })
+	phrase := rapid.Custom(func(t *rapid.T) problem.Phrase {
+		return problem.Phrase{Code: "unit, another", Params: rapid.SliceOfN(leaf, 1, 3).Draw(t, "in it")}
+	})
 	rapid.Check(t, func(t *rapid.T) {
-		all := rapid.SliceOfN(rapid.OneOf(leaf, rapid.Map(phrase, func(p Phrase) any { return p }), rapid.Map(rapid.SliceOfN(phrase, 1, 3), func(p []Phrase) any { return p })), 1, 4).Draw(t, "params")
-		f := Finding{Check: "x", Says: Phrase{"unit", all}}
+		all := rapid.SliceOfN(rapid.OneOf(leaf, rapid.Map(phrase, func(p problem.Phrase) any { return p }), rapid.Map(rapid.SliceOfN(phrase, 1, 3), func(p []problem.Phrase) any { return p })), 1, 4).Draw(t, "params")
+		f := Finding{Check: "x", Says: problem.Phrase{Code: "unit", Params: all}}
 		raw, err := json.Marshal(f)
 		require.NoError(t, err)
 		var back Finding
@@ -85,20 +89,24 @@ func TestFindingsAreKept(t *testing.T) {
 
 // Digits are as many as are asked for, whatever the size of the number, without idle zeros.
 func TestNumbersHaveTheirDigits(t *testing.T) {
-	for want, n := range map[string]Number{
-		"0.000123": Digits(0.0001234, 3), "1.23": Digits(1.2345, 3), "12.3": Digits(12.345, 3), "1,235": Digits(1234.56, 3), "0": Digits(0, 3), "0.2": Digits(0.2, 6),
-		"-0.5": Digits(-0.5, 2), "2.00": Fixed(2, 2), "2": Fixed(2.4, 0), "1,000,000": Digits(1e6, 3),
+	for want, n := range map[string]problem.Number{
+		"0.000123": problem.Digits(0.0001234, 3), "1.23": problem.Digits(1.2345, 3), "12.3": problem.Digits(12.345, 3), "1,235": problem.Digits(1234.56, 3), "0": problem.Digits(0, 3), "0.2": problem.Digits(0.2, 6),
+		"-0.5": problem.Digits(-0.5, 2), "2.00": problem.Fixed(2, 2), "2": problem.Fixed(2.4, 0), "1,000,000": problem.Digits(1e6, 3),
 	} {
-		assert.Contains(t, Speak("en").Say(Phrase{"fit", []any{n}}), "At "+want+" % of its size")
+		assert.Contains(t, Speak("en").Say(problem.Say("fit", n)), "At "+want+" % of its size")
 	}
-	assert.NotPanics(t, func() { _ = Speak("de").Say(Phrase{"fit", []any{Digits(math.Inf(1), 3)}}) })
+	assert.NotPanics(t, func() { _ = Speak("de").Say(problem.Say("fit", problem.Digits(math.Inf(1), 3))) })
 }
 
 // Every text takes each of the parameters that its comment tells, and no others: none is left
 // over, none is missing, and no variable stands as it is.
 func TestEveryTextSaysItsParameters(t *testing.T) {
-	source, err := os.ReadFile("english.go")
-	require.NoError(t, err)
+	var source []byte
+	for _, name := range []string{"english.go", "refusals.go"} {
+		file, err := os.ReadFile(name) //nolint:gosec // of the package
+		require.NoError(t, err)
+		source = append(source, file...)
+	}
 	place := regexp.MustCompile(`%\[(\d)\]([sdv])`)
 	entries := regexp.MustCompile(`(?m)^\t"(.+?)":`).FindAllSubmatchIndex(source, -1)
 	require.Len(t, entries, len(english))
@@ -119,9 +127,9 @@ func TestEveryTextSaysItsParameters(t *testing.T) {
 		var params []any
 		for n := range len(kinds) {
 			require.Contains(t, kinds, n+1, "%s: parameters are numbered without gaps", code)
-			params = append(params, map[string]any{"s": fmt.Sprint("name", n), "d": 7, "v": Fixed(float64(n)+0.25, 2)}[kinds[n+1]])
+			params = append(params, map[string]any{"s": fmt.Sprint("name", n), "d": 7, "v": problem.Fixed(float64(n)+0.25, 2)}[kinds[n+1]])
 		}
-		got := Speak("en").Say(Phrase{code, params})
+		got := Speak("en").Say(problem.Phrase{Code: code, Params: params})
 		assert.NotRegexp(t, `%!|\$\{|%\[`, got, code)
 		assert.NotEqual(t, code, got)
 		for n, k := range kinds {

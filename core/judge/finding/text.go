@@ -1,10 +1,10 @@
 package finding
 
 import (
-	"bytes"
-	"encoding/json"
-	"math"
+	"maps"
 	"strings"
+
+	"jobshelf/core/shape/problem"
 
 	"golang.org/x/text/feature/plural"
 	"golang.org/x/text/language"
@@ -12,72 +12,6 @@ import (
 	"golang.org/x/text/message/catalog"
 	"golang.org/x/text/number"
 )
-
-// Phrase is a code of the catalogue with its parameters, in the order in which the texts
-// number them: counts (int), measured Numbers, names, phrases, and several phrases for a list.
-type Phrase struct {
-	Code   string `json:"code"`
-	Params []any  `json:"params,omitempty"`
-}
-
-// Number is a measured value, with the fewest and the most digits behind the point.
-type Number struct {
-	Value float64 `json:"value"`
-	Least int     `json:"least,omitempty"`
-	Most  int     `json:"most"`
-}
-
-// Fixed is a number with so many digits behind the point.
-func Fixed(v float64, digits int) Number { return Number{v, digits, digits} }
-
-// Digits is a number of so many digits in all, without idle zeros.
-func Digits(v float64, digits int) Number {
-	most := digits
-	if v != 0 {
-		most = digits - 1 - int(math.Floor(math.Log10(math.Abs(v))))
-	}
-	return Number{v, 0, max(0, min(most, 12))}
-}
-
-// UnmarshalJSON reads a phrase, with the numbers and phrases in it.
-func (p *Phrase) UnmarshalJSON(b []byte) error {
-	var raw struct {
-		Code   string            `json:"code"`
-		Params []json.RawMessage `json:"params"`
-	}
-	if err := json.Unmarshal(b, &raw); err != nil {
-		return err
-	}
-	p.Code, p.Params = raw.Code, nil
-	for _, r := range raw.Params {
-		v, err := param(r)
-		if err != nil {
-			return err
-		}
-		p.Params = append(p.Params, v)
-	}
-	return nil
-}
-
-func param(r json.RawMessage) (any, error) {
-	switch {
-	case bytes.HasPrefix(r, []byte(`{"code"`)):
-		return read[Phrase](r)
-	case bytes.HasPrefix(r, []byte("{")):
-		return read[Number](r)
-	case bytes.HasPrefix(r, []byte("[")):
-		return read[[]Phrase](r)
-	case bytes.HasPrefix(r, []byte(`"`)):
-		return read[string](r)
-	}
-	return read[int](r)
-}
-
-func read[T any](r json.RawMessage) (any, error) {
-	var v T
-	err := json.Unmarshal(r, &v)
-	return v, err
-}
 
 // texts are what the codes say in a language: a message, or variables and then a message, as
 // package catalog of golang.org/x/text has them.
@@ -91,7 +25,10 @@ var (
 	match  language.Matcher
 )
 
-func init() { add(language.English, english) }
+func init() {
+	maps.Copy(english, refusals)
+	add(language.English, english)
+}
 
 // add makes a language known.
 func add(tag language.Tag, all texts) {
@@ -124,19 +61,19 @@ func Speak(locale string) Speaker {
 }
 
 // Say is a phrase in words.
-func (s Speaker) Say(p Phrase) string {
+func (s Speaker) Say(p problem.Phrase) string {
 	params := make([]any, len(p.Params))
 	for i, v := range p.Params {
 		switch v := v.(type) {
-		case Phrase:
+		case problem.Phrase:
 			params[i] = s.Say(v)
-		case []Phrase:
+		case []problem.Phrase:
 			all := make([]string, len(v))
 			for k := range v {
 				all[k] = s.Say(v[k])
 			}
 			params[i] = strings.Join(all, ", ")
-		case Number:
+		case problem.Number:
 			params[i] = number.Decimal(v.Value, number.MinFractionDigits(v.Least), number.MaxFractionDigits(v.Most))
 		default:
 			params[i] = v

@@ -9,6 +9,7 @@ import (
 
 	"jobshelf/core/judge/finding"
 	"jobshelf/core/shape/mesh"
+	"jobshelf/core/shape/problem"
 	"jobshelf/core/shape/units"
 )
 
@@ -52,18 +53,18 @@ func Size(box mesh.Box, stated units.Length, fits func(scale float64) int) ([]fi
 	if longest > largeMM {
 		limit = largeMM
 	}
-	var could []finding.Phrase
+	var could []problem.Phrase
 	var proposals []UnitProposal
 	for _, u := range try {
 		if to := longest * u.MM(); to >= smallMM {
 			n := fits(u.MM())
-			could = append(could, finding.Phrase{Code: "unit, another", Params: []any{finding.Phrase{Code: "unit of " + u.Name()}, finding.Digits(to, 4), n}})
+			could = append(could, problem.Phrase{Code: "unit, another", Params: []any{problem.Phrase{Code: "unit of " + u.Name()}, problem.Digits(to, 4), n}})
 			proposals = append(proposals, UnitProposal{Unit: u, LongestMM: to, Machines: n,
 				Reason: fmt.Sprintf("%.3g mm long as millimetres, %.4g mm as %s; fits %d machines", longest, to, u.Name(), n)})
 		}
 	}
 	return []finding.Finding{finding.Finding{Check: "unit", Grade: finding.Decide, Value: longest, Limit: limit, Unit: "mm"}.
-		That("unit", finding.Digits(longest, 3), could)}, proposals
+		That("unit", problem.Digits(longest, 3), could)}, proposals
 }
 
 // Fits tells what the machines say: on none, or only at a smaller scale.
@@ -71,7 +72,7 @@ func Fits(machines, fitting int, scale float64) []finding.Finding {
 	if fitting > 0 || machines == 0 {
 		return nil
 	}
-	return []finding.Finding{finding.Finding{Check: "fit", Grade: finding.StopsIt, Value: 100 * scale, Limit: 100, Unit: "%"}.That("fit", finding.Digits(math.Floor(1000*scale)/10, 3))}
+	return []finding.Finding{finding.Finding{Check: "fit", Grade: finding.StopsIt, Value: 100 * scale, Limit: 100, Unit: "%"}.That("fit", problem.Digits(math.Floor(1000*scale)/10, 3))}
 }
 
 // Flat warns of long thin plates, which warp and are cut from sheet more cheaply
@@ -84,7 +85,7 @@ func Flat(box mesh.Box) []finding.Finding {
 		return nil
 	}
 	return []finding.Finding{finding.Finding{Check: "long and flat", Grade: finding.WorthKnowing, Value: long / thin, Limit: limit, Unit: "× its thickness"}.
-		That("long and flat", finding.Fixed(long, 0), finding.Fixed(thin, 1))}
+		That("long and flat", problem.Fixed(long, 0), problem.Fixed(thin, 1))}
 }
 
 // Lost is what a recipe's line is too wide for, on a machine.
@@ -116,9 +117,9 @@ func TooThin(lost []Lost, tried int) []finding.Finding {
 		for _, l := range lost {
 			worst.LeastMM = math.Min(worst.LeastMM, l.LeastMM)
 		}
-		return []finding.Finding{f.That("too thin, all", finding.Fixed(worst.LeastMM, 2), strings.Join(on, ", "))}
+		return []finding.Finding{f.That("too thin, all", problem.Fixed(worst.LeastMM, 2), strings.Join(on, ", "))}
 	}
-	return []finding.Finding{f.That("too thin", finding.Fixed(worst.HeightMM, 2), finding.Fixed(worst.LeastMM, 2), finding.Fixed(worst.AreaMM2, 2), strings.Join(on, ", "))}
+	return []finding.Finding{f.That("too thin", problem.Fixed(worst.HeightMM, 2), problem.Fixed(worst.LeastMM, 2), problem.Fixed(worst.AreaMM2, 2), strings.Join(on, ", "))}
 }
 
 // Rounded tells of corners so sharp that a line does not go into them; deg is the
@@ -126,7 +127,7 @@ func TooThin(lost []Lost, tried int) []finding.Finding {
 func Rounded(deg, heightMM, lineMM float64, at [3]float64) finding.Finding {
 	short := ShortMM(deg, lineMM)
 	return finding.Finding{Check: "sharp corners", Grade: finding.WorthKnowing, Value: short, Unit: "mm", Places: [][3]float64{at}}.
-		That("sharp corners", finding.Fixed(deg, 0), finding.Fixed(heightMM, 1), finding.Fixed(lineMM, 2), finding.Fixed(short, 1))
+		That("sharp corners", problem.Fixed(deg, 0), problem.Fixed(heightMM, 1), problem.Fixed(lineMM, 2), problem.Fixed(short, 1))
 }
 
 // ShortMM is how far from the tip of a corner a line that goes round it ends, mm.

@@ -9,6 +9,7 @@ import (
 	"jobshelf/core/print/gcode"
 	"jobshelf/core/print/machine"
 	"jobshelf/core/print/recipe"
+	"jobshelf/core/shape/problem"
 )
 
 // Target is a machine that a foreign program might run on, with the house's
@@ -59,14 +60,14 @@ func Check(s *gcode.Summary, targets []Target, seconds, longestS float64) []find
 	}
 	if len(fit) == 0 && !math.IsInf(least, 1) {
 		add(finding.Finding{Check: "outside the machine", Grade: finding.StopsIt, Value: least, Unit: "mm"}.
-			That("outside the machine", finding.Fixed(least, 1)))
+			That("outside the machine", problem.Fixed(least, 1)))
 	}
 	fit = programNozzles(s, fit, add)
 	programHeat(s, fit, add)
 	programLayers(s, fit, add)
 	if longestS > 0 && seconds > longestS {
 		add(finding.Finding{Check: "too long", Grade: finding.Decide, Value: seconds / 3600, Limit: longestS / 3600, Unit: "h"}.
-			That("too long", finding.Fixed(seconds/3600, 1), finding.Fixed(longestS/3600, 1)))
+			That("too long", problem.Fixed(seconds/3600, 1), problem.Fixed(longestS/3600, 1)))
 	}
 	programCommands(s, add)
 	return out
@@ -154,23 +155,23 @@ func programHeat(s *gcode.Summary, fit []Target, add func(finding.Finding)) {
 	}
 }
 
-func degrees(c float64) finding.Number { return finding.Fixed(c, 0) }
+func degrees(c float64) problem.Number { return problem.Fixed(c, 0) }
 
 func programLayers(s *gcode.Summary, fit []Target, add func(finding.Finding)) {
 	near := math.Inf(1)
-	var house []finding.Phrase
+	var house []problem.Phrase
 	for _, t := range fit {
 		if t.Recipe == nil {
 			continue
 		}
-		house = append(house, finding.Phrase{Code: "layer height, on", Params: []any{finding.Digits(t.Recipe.LayerMM, 6), t.Machine.Name}})
+		house = append(house, problem.Phrase{Code: "layer height, on", Params: []any{problem.Digits(t.Recipe.LayerMM, 6), t.Machine.Name}})
 		if math.Abs(s.LayerMM-t.Recipe.LayerMM) < math.Abs(s.LayerMM-near) {
 			near = t.Recipe.LayerMM
 		}
 	}
 	if len(house) > 0 && math.Abs(near-s.LayerMM) > heightSlackMM {
 		add(finding.Finding{Check: "layer height", Grade: finding.Decide, Value: s.LayerMM, Limit: near, Unit: "mm"}.
-			That("layer height", finding.Digits(s.LayerMM, 6), house))
+			That("layer height", problem.Digits(s.LayerMM, 6), house))
 	}
 }
 

@@ -14,6 +14,7 @@ import (
 	"jobshelf/core/print/gcode"
 	"jobshelf/core/print/machine"
 	"jobshelf/core/print/recipe"
+	"jobshelf/core/shape/problem"
 )
 
 // A program from elsewhere, sound for the house, and with each thing that is not.
@@ -178,8 +179,8 @@ func TestWordsAboutPrograms(t *testing.T) {
 			assert.InDelta(t, want, f[0].Limit, 0)
 		}
 	}
-	assert.Equal(t, []string{"Line 7 cannot be read. Ask for the model.", "M999 in line 9 restarts. Ask for the model.", "Line 11 ends in the middle. Ask for the model."},
+	assert.Equal(t, []string{"Line 7 has a checksum of nothing. Ask for the model.", "M999 in line 9 restarts the machine. Ask for the model.", "Line 11 is in lower case, which some machines do not obey. Ask for the model."},
 		told(all, func(s *gcode.Summary) {
-			s.Faults = []gcode.Fault{{Fault: command.Fault{What: "cannot be read"}, Line: 7, Count: 1}, {Fault: command.Fault{Code: "M999", What: "restarts"}, Line: 9, Count: 2}, {Fault: command.Fault{What: "ends in the middle"}, Line: 11, Count: 1}}
+			s.Faults = []gcode.Fault{{Fault: command.Fault{What: problem.Say("checksum of nothing")}, Line: 7, Count: 1}, {Fault: command.Fault{Code: "M999", What: problem.Say("it restarts the machine")}, Line: 9, Count: 2}, {Fault: command.Fault{What: problem.Say("lower case")}, Line: 11, Count: 1}}
 		}))
 }

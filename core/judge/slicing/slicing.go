@@ -23,6 +23,7 @@ import (
 	"jobshelf/core/shape/mesh"
 	"jobshelf/core/shape/modelfile"
 	"jobshelf/core/shape/polygon"
+	"jobshelf/core/shape/problem"
 	"jobshelf/core/shape/units"
 )
 
@@ -89,21 +90,24 @@ type Result struct {
 	Regions []Region
 }
 
-// Refusal is why a part cannot be sliced so, in words for who ordered it.
-type Refusal struct{ Text string }
+// Refusal is why a part cannot be sliced so, for who ordered it.
+type Refusal struct{ problem.Phrase }
 
-func (r *Refusal) Error() string { return r.Text }
+func refuse(code string, params ...any) *Refusal { return &Refusal{problem.Say(code, params...)} }
+
+// Error says it in English, for logs and the command line.
+func (r *Refusal) Error() string { return finding.Speak("en").Say(r.Phrase) }
 
 // Make slices. progress (nil is fine) is told a share from 0 to 1. Errors are
 // ctx's or a *Refusal.
 func Make(ctx context.Context, o Order, progress func(float64)) (*Result, error) {
 	if bad := o.Recipe.Validate(o.Machine, o.Loaded); len(bad) > 0 {
-		return nil, &Refusal{bad[0].Text}
+		return nil, &Refusal{bad[0].Phrase}
 	}
 	m := o.Orientation.of(o.Mesh)
 	fit := plate.FitOf(m, o.MMPerUnit, o.Machine.Volume)
 	if !fit.Fits {
-		return nil, &Refusal{fmt.Sprintf("It does not fit %s: X +%.1f, Y +%.1f, Z +%.1f mm.", o.Machine.Name, fit.OverMM[0], fit.OverMM[1], fit.OverMM[2])}
+		return nil, refuse("too large to slice", o.Machine.Name, problem.Fixed(fit.OverMM[0], 1), problem.Fixed(fit.OverMM[1], 1), problem.Fixed(fit.OverMM[2], 1))
 	}
 	standing := plate.StandingOf(m, o.MMPerUnit, fit.TurnDeg, o.Machine.Volume)
 	r := &Result{Order: o, Stood: standing.Mesh(m)}
@@ -118,7 +122,7 @@ func Make(ctx context.Context, o Order, progress func(float64)) (*Result, error)
 		return nil, ctx.Err()
 	}
 	if err != nil {
-		return nil, &Refusal{fmt.Sprintf("It cannot be sliced: %v.", err)}
+		return nil, refuse("cannot be sliced", err.Error())
 	}
 	r.Full = estimate.FullOf(r.Print, o.Recipe, o.Machine, o.Loaded)
 	for _, x := range r.Print.Regions {
@@ -238,7 +242,7 @@ func (r *Result) judge(ctx context.Context, in io.Reader) error {
 		}
 	}
 	if err != nil && ctx.Err() == nil {
-		return &Refusal{fmt.Sprintf("The program that came out may not run on %s: %v", o.Machine.Name, err)}
+		return refuse("program may not run", o.Machine.Name, err.Error())
 	}
 	return err
 }

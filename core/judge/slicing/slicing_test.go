@@ -120,7 +120,7 @@ func TestWhatCannotBeSlicedIsToldInWords(t *testing.T) {
 		_, err := Make(ctx, o, nil)
 		var no *Refusal
 		require.ErrorAs(t, err, &no, says)
-		assert.Contains(t, no.Text, says)
+		assert.Contains(t, no.Error(), says)
 	}
 }
 
@@ -193,7 +193,7 @@ func TestAnyRecipeWithinItsRanges(t *testing.T) {
 		r, err := Make(ctx, o, nil)
 		var no *Refusal
 		if errors.As(err, &no) {
-			require.NotEmpty(t, no.Text)
+			require.NotEmpty(t, no.Error())
 			return
 		}
 		require.NoError(t, err)

@@ -16,6 +16,8 @@ import (
 	"fmt"
 	"math"
 	"strconv"
+
+	"jobshelf/core/shape/problem"
 )
 
 // Most bytes of a command without its comment: firmwares cut what is longer off,
@@ -79,32 +81,40 @@ func find(w word) *letters {
 
 // why says of well-known commands what they do, for those who look for theirs in vain.
 var why = map[string]string{
-	"M92": "changes the steps of the motors", "M201": "changes the machine's limits", "M203": "changes the machine's limits", "M205": "changes the machine's limits",
-	"M206": "moves the machine's origin", "M301": "changes the heaters' control", "M303": "tunes the heaters", "M304": "changes the heaters' control",
-	"M500": "saves settings in the machine", "M501": "loads settings", "M502": "resets the machine's settings", "M504": "checks saved settings",
-	"M20": "works on files in the machine", "M21": "works on files in the machine", "M23": "works on files in the machine", "M24": "starts a file in the machine",
-	"M28": "writes a file in the machine", "M29": "writes a file in the machine", "M30": "deletes a file in the machine", "M32": "starts a file in the machine", "M928": "writes a file in the machine",
-	"M42": "switches pins of the board", "M108": "ends a wait for heat", "M110": "changes the numbering of lines", "M112": "is the emergency stop",
-	"M141": "heats the chamber", "M191": "heats the chamber", "M211": "changes where the machine stops", "M280": "moves a servo",
-	"M302": "allows cold extruding", "M665": "changes the machine's geometry", "M666": "changes the machine's geometry",
-	"M851": "changes the probe's offset", "M900": "changes how filament is fed", "M906": "changes the motors' current", "M997": "loads firmware", "M999": "restarts the machine",
+	"M92": "it changes the steps of the motors", "M201": "it changes the machine's limits", "M203": "it changes the machine's limits", "M205": "it changes the machine's limits",
+	"M206": "it moves the machine's origin", "M301": "it changes the heaters' control", "M303": "it tunes the heaters", "M304": "it changes the heaters' control",
+	"M500": "it saves settings in the machine", "M501": "it loads settings", "M502": "it resets the machine's settings", "M504": "it checks saved settings",
+	"M20": "it works on files in the machine", "M21": "it works on files in the machine", "M23": "it works on files in the machine", "M24": "it starts a file in the machine",
+	"M28": "it writes a file in the machine", "M29": "it writes a file in the machine", "M30": "it deletes a file in the machine", "M32": "it starts a file in the machine", "M928": "it writes a file in the machine",
+	"M42": "it switches pins of the board", "M108": "it ends a wait for heat", "M110": "it changes the numbering of lines", "M112": "it is the emergency stop",
+	"M141": "it heats the chamber", "M191": "it heats the chamber", "M211": "it changes where the machine stops", "M280": "it moves a servo",
+	"M302": "it allows cold extruding", "M665": "it changes the machine's geometry", "M666": "it changes the machine's geometry",
+	"M851": "it changes the probe's offset", "M900": "it changes how filament is fed", "M906": "it changes the motors' current", "M997": "it loads firmware", "M999": "it restarts the machine",
 }
 
 // Fault is what is wrong with a line.
 type Fault struct {
 	// Code is the command, or empty where the form is wrong.
 	Code string
-	// What is the fault in words, to stand behind "line 7 ".
-	What string
+	// What is the fault, to be said behind "line 7 ".
+	What problem.Phrase
 }
 
-func form(format string, args ...any) *Fault { return &Fault{What: fmt.Sprintf(format, args...)} }
+// Says is the fault with its command.
+func (f *Fault) Says() problem.Phrase {
+	if f.Code == "" {
+		return f.What
+	}
+	return problem.Say("fault of a command", f.Code, f.What)
+}
+
+func form(code string, params ...any) *Fault { return &Fault{What: problem.Say(code, params...)} }
 
 // Check looks at one line without its end. Empty lines and comments are well.
 func Check(line []byte) *Fault {
 	for _, c := range line {
 		if (c < ' ' || c == 0x7f) && c != '\t' {
-			return form("holds a control character (%d), which some machines take for the end of a line", c)
+			return form("control character", int(c))
 		}
 	}
 	text, _, _ := bytes.Cut(line, []byte{';'})
@@ -126,10 +136,10 @@ func checkText(text []byte) *Fault {
 	if i := bytes.LastIndexByte(text, '*'); i >= 0 && !isMessage(text) {
 		sum, err := strconv.ParseUint(string(text[i+1:]), 10, 8)
 		if err != nil || byte(sum) != Checksum(text[:i]) {
-			return form("has a checksum that is wrong; a machine would not take the line")
+			return form("wrong checksum")
 		}
 		if text = bytes.TrimRight(text[:i], " \t"); len(text) == 0 {
-			return form("has a checksum of nothing")
+			return form("checksum of nothing")
 		}
 	}
 	w, rest, f := next(text)
@@ -145,9 +155,9 @@ func checkText(text []byte) *Fault {
 	if w.letter == 'T' {
 		switch {
 		case w.bare || w.value < 0 || w.value != math.Trunc(w.value) || w.value > 63:
-			return form("names a nozzle that is none")
+			return form("nozzle that is none")
 		case len(rest) > 0:
-			return form("has something behind a change of nozzle")
+			return form("something behind a change")
 		}
 		return nil
 	}
@@ -155,10 +165,10 @@ func checkText(text []byte) *Fault {
 		if isWord(text) {
 			return notAllowed(string(bytes.ToUpper(name(text))))
 		}
-		return form("begins with %c, which is no command; machines differ in what they do with that", w.letter)
+		return form("no command", string(rune(w.letter)))
 	}
 	if w.bare {
-		return form("begins with a command that has no number")
+		return form("command without a number")
 	}
 	l := find(w)
 	switch {
@@ -167,17 +177,16 @@ func checkText(text []byte) *Fault {
 	case l.text:
 		return nil
 	case len(whole) > mostBytes:
-		return form("is longer than %d characters without its comment; machines cut it off", mostBytes)
+		return form("line too long", mostBytes)
 	}
 	return l.rest(rest)
 }
 
 func notAllowed(code string) *Fault {
-	what := "is not among the commands that a program may hold here"
 	if does := why[code]; does != "" {
-		what = does + ", which no program may do here"
+		return &Fault{Code: code, What: problem.Say("command not allowed, for", problem.Say(does))}
 	}
-	return &Fault{Code: code, What: what}
+	return &Fault{Code: code, What: problem.Say("command not known")}
 }
 
 // rest looks at what follows a command.
@@ -192,20 +201,20 @@ func (l *letters) rest(rest []byte) *Fault {
 		bit := uint32(1) << (w.letter - 'A')
 		switch {
 		case l.may&bit == 0 && (w.letter == 'G' || w.letter == 'M' || w.letter == 'T'):
-			return form("holds more than one command; some machines obey only the first")
+			return form("several commands")
 		case l.may&bit == 0:
-			return &Fault{Code: l.code, What: fmt.Sprintf("has the word %c, which it may not have here", w.letter)}
+			return &Fault{Code: l.code, What: problem.Say("word not allowed", string(rune(w.letter)))}
 		case w.bare && l.bare&bit == 0:
-			return form("has the word %c without a number", w.letter)
+			return form("word without a number", string(rune(w.letter)))
 		case have&bit != 0:
-			return form("has the word %c twice; machines differ in which counts", w.letter)
+			return form("word twice", string(rune(w.letter)))
 		}
 		have |= bit
 		if v, fixed := l.only[w.letter]; fixed && w.value != v {
-			return &Fault{Code: l.code, What: fmt.Sprintf("sets %c to %g; only %g may be", w.letter, w.value, v)}
+			return &Fault{Code: l.code, What: problem.Say("value not allowed", string(rune(w.letter)), problem.Given(w.value), problem.Given(v))}
 		}
 		if w.letter == 'T' && l.code != "M204" && (w.value < 0 || w.value > 63 || w.value != math.Trunc(w.value)) {
-			return form("names a nozzle that is none")
+			return form("nozzle that is none")
 		}
 	}
 	return nil
@@ -227,13 +236,13 @@ func next(text []byte) (word, []byte, *Fault) {
 	switch {
 	case c >= 'A' && c <= 'Z':
 	case c >= 'a' && c <= 'z':
-		return word{}, nil, form("is in lower case, which some machines do not obey")
+		return word{}, nil, form("lower case")
 	case c == '(' || c == ')':
-		return word{}, nil, form("has a comment in brackets, which some machines obey; comments begin with ;")
+		return word{}, nil, form("comment in brackets")
 	case c == '/':
-		return word{}, nil, form("begins with /, which some machines pass over and others obey")
+		return word{}, nil, form("line with a stroke")
 	default:
-		return word{}, nil, form("has %q where a command or word belongs", c)
+		return word{}, nil, form("no word", string(rune(c)))
 	}
 	k := 1
 	for k < len(text) && (text[k] >= '0' && text[k] <= '9' || text[k] == '.' || text[k] == '-' || text[k] == '+') {
@@ -242,14 +251,14 @@ func next(text []byte) (word, []byte, *Fault) {
 	if k == 1 {
 		if len(text) > 1 && (text[1] == ' ' || text[1] == '\t') {
 			if rest := bytes.TrimLeft(text, string(c)+" \t"); len(rest) > 0 && (rest[0] >= '0' && rest[0] <= '9' || rest[0] == '-' || rest[0] == '.') {
-				return word{}, nil, form("has a blank between %c and its number, which machines read differently", c)
+				return word{}, nil, form("blank before a number", string(rune(c)))
 			}
 		}
 		return word{letter: c, bare: true}, trimmed(text[1:]), nil
 	}
 	v, ok := number(text[1:k])
 	if !ok {
-		return word{}, nil, form("has a number that cannot be read behind %c", c)
+		return word{}, nil, form("number that cannot be read", string(rune(c)))
 	}
 	return word{letter: c, value: v}, trimmed(text[k:]), nil
 }

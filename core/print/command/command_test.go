@@ -5,6 +5,8 @@ import (
 	"strings"
 	"testing"
 
+	"jobshelf/core/judge/finding"
+
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 )
@@ -75,7 +77,7 @@ func TestWhatMayNotBe(t *testing.T) {
 	} {
 		f := Check([]byte(line))
 		require.NotNil(t, f, "%q", line)
-		assert.Contains(t, f.Code+" "+f.What, says, "%q", line)
+		assert.Contains(t, finding.Speak("en").Say(f.Says()), says, "%q", line)
 	}
 }
 

@@ -245,7 +245,7 @@ func (t *tally) text(line int, text []byte) {
 	if f == nil {
 		return
 	}
-	key := f.Code + " " + f.What
+	key := f.Code + " " + f.What.String()
 	if i, ok := t.faulty[key]; ok {
 		t.Faults[i].Count++
 	} else if len(t.Faults) < maxFaults {

@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"jobshelf/core/judge/finding"
 	"jobshelf/core/shape/polygon"
 )
 
@@ -143,7 +144,7 @@ func TestMachinesAtTheirEdges(t *testing.T) {
 		}
 		if assert.Len(t, bad, 1, name) {
 			assert.Equal(t, c.field, bad[0].Field, name)
-			assert.Contains(t, bad[0].Text, c.says, name)
+			assert.Contains(t, finding.Speak("en").Say(bad[0].Phrase), c.says, name)
 		}
 	}
 }

@@ -13,6 +13,7 @@ import (
 	"jobshelf/core/print/motion"
 	"jobshelf/core/print/naming"
 	"jobshelf/core/shape/polygon"
+	"jobshelf/core/shape/problem"
 	"jobshelf/core/shape/units"
 )
 
@@ -136,47 +137,44 @@ func (d Dialect) Blocks() (start, end, change string) {
 	return cmp.Or(d.Start, StartBlock), cmp.Or(d.End, EndBlock), cmp.Or(d.Change, ChangeBlock)
 }
 
-// Problem is a setting that cannot be: which field, and why.
-type Problem struct{ Field, Text string }
-
 // Validate lists what cannot be right about a machine.
-func (m *Machine) Validate() []Problem {
-	var out []Problem
-	bad := func(field, format string, args ...any) {
-		out = append(out, Problem{field, fmt.Sprintf(format, args...)})
+func (m *Machine) Validate() []problem.Problem {
+	var out []problem.Problem
+	bad := func(field, code string, params ...any) {
+		out = append(out, problem.Problem{Field: field, Phrase: problem.Say(code, params...)})
 	}
 	if m.Name == "" {
-		bad("name", "A machine needs a name.")
+		bad("name", "machine without a name")
 	}
 	if m.Volume.Shape == Round && m.Volume.XMM != m.Volume.YMM {
-		bad("volume.y_mm", "A round plate is as deep as it is wide: %g mm.", m.Volume.XMM)
+		bad("volume.y_mm", "round plate", problem.Given(m.Volume.XMM))
 	}
 	if m.Process != MaterialExtrusion {
 		return out
 	}
 	if len(m.NozzlesMM) == 0 {
-		bad("nozzles_mm", "A machine of this process needs a nozzle.")
+		bad("nozzles_mm", "machine without a nozzle")
 	}
 	for _, b := range []struct{ field, text string }{{"dialect.start", m.Dialect.Start}, {"dialect.end", m.Dialect.End}, {"dialect.change", m.Dialect.Change}} {
-		if err := naming.Check(b.text, BlockNames); err != nil {
-			bad(b.field, "In this block %s.", err)
+		if wrong, well := naming.Check(b.text, BlockNames); !well {
+			bad(b.field, "block", wrong)
 			continue
 		}
 		m.checkBlock(b.field, b.text, bad)
 	}
 	for i, d := range m.NozzlesMM {
 		if d < 0.1 || d > 2 {
-			bad(fmt.Sprintf("nozzles_mm[%d]", i), "Nozzles are between 0.1 and 2 mm, not %g mm.", d)
+			bad(fmt.Sprintf("nozzles_mm[%d]", i), "nozzle size", problem.Given(d))
 		}
 	}
 	if m.FilamentMM < 1 || m.FilamentMM > 4 {
-		bad("filament_mm", "Filament is between 1 and 4 mm thick, not %g mm.", m.FilamentMM)
+		bad("filament_mm", "filament size", problem.Given(m.FilamentMM))
 	}
 	return out
 }
 
 // checkBlock holds the house's own commands to what any program may hold.
-func (m *Machine) checkBlock(field, text string, bad func(field, format string, args ...any)) {
+func (m *Machine) checkBlock(field, text string, bad func(field, code string, params ...any)) {
 	values := naming.Values{}
 	for _, n := range BlockNames {
 		values[n] = "0"
@@ -188,21 +186,21 @@ func (m *Machine) checkBlock(field, text string, bad func(field, format string, 
 	for i, line := range strings.Split(full, "\n") {
 		line = strings.TrimRight(line, "\r")
 		if f := command.Check([]byte(line)); f != nil {
-			bad(field, "Line %d of this block %s.", i+1, strings.TrimSpace(f.Code+" "+f.What))
+			bad(field, "line of a block", i+1, f.Says())
 		}
 		if first, _, _ := strings.Cut(strings.TrimSpace(line), " "); field == "dialect.end" && slices.Contains([]string{"M0", "M1", "M600"}, first) {
-			bad(field, "Line %d of this block waits for somebody, with the heat on. Heat goes off when the block has ended.", i+1)
+			bad(field, "block waits with the heat on", i+1)
 		}
 		if h, ok := command.HeatOf([]byte(line)); ok {
-			limit, what := m.NozzleMaxC, "nozzle"
+			limit, what := m.NozzleMaxC, "the nozzle"
 			if h.Bed {
-				limit, what = m.BedMaxC, "bed"
+				limit, what = m.BedMaxC, "the bed"
 			}
 			if h.C > limit {
-				bad(field, "Line %d of this block asks for %g °C; the %s goes up to %g °C.", i+1, h.C, what, limit)
+				bad(field, "block too hot", i+1, problem.Given(h.C), problem.Say(what), problem.Given(limit))
 			}
 			if h.Nozzle >= len(m.NozzlesMM) {
-				bad(field, "Line %d of this block heats nozzle %d, which is not there.", i+1, h.Nozzle)
+				bad(field, "block heats a nozzle that is none", i+1, h.Nozzle)
 			}
 		}
 	}
@@ -349,9 +347,9 @@ type Material struct {
 }
 
 // Validate lists what cannot be right about a material.
-func (m *Material) Validate() []Problem {
+func (m *Material) Validate() []problem.Problem {
 	if m.NozzleMaxC > 0 && m.NozzleC > m.NozzleMaxC {
-		return []Problem{{"nozzle_c", fmt.Sprintf("It is laid at %g °C and may be %g °C hot at the most.", m.NozzleC, m.NozzleMaxC)}}
+		return []problem.Problem{{Field: "nozzle_c", Phrase: problem.Say("laid too hot", problem.Given(m.NozzleC), problem.Given(m.NozzleMaxC))}}
 	}
 	return nil
 }

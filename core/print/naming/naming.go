@@ -3,15 +3,25 @@
 package naming
 
 import (
+	"errors"
 	"fmt"
 	"math"
 	"slices"
 	"strings"
 	"unicode"
+
+	"jobshelf/core/shape/problem"
 )
 
 // Values are what a text may name, by name.
 type Values map[string]string
+
+// Error is a text that cannot be filled, and why.
+type Error struct{ problem.Phrase }
+
+func (e *Error) Error() string { return e.String() }
+
+func wrong(code string, params ...any) *Error { return &Error{problem.Say(code, params...)} }
 
 // Put puts values into a text. A brace without its other, or a name that is not
 // known, is an error that says which names there are.
@@ -20,7 +30,7 @@ func Put(text string, values Values) (string, error) {
 	for {
 		before, rest, open := strings.Cut(text, "{")
 		if strings.Contains(before, "}") {
-			return "", fmt.Errorf("a } has no { before it")
+			return "", wrong("brace without its first")
 		}
 		out.WriteString(before)
 		if !open {
@@ -28,7 +38,7 @@ func Put(text string, values Values) (string, error) {
 		}
 		name, after, closed := strings.Cut(rest, "}")
 		if !closed {
-			return "", fmt.Errorf("a { has no }")
+			return "", wrong("brace without its second")
 		}
 		v, ok := values[name]
 		if !ok {
@@ -37,22 +47,25 @@ func Put(text string, values Values) (string, error) {
 				names = append(names, "{"+n+"}")
 			}
 			slices.Sort(names)
-			return "", fmt.Errorf("there is no value {%.40s}; there are %s", name, strings.Join(names, ", "))
+			return "", wrong("no such value", fmt.Sprintf("{%.40s}", name), strings.Join(names, ", "))
 		}
 		out.WriteString(v)
 		text = after
 	}
 }
 
-// Check says what is wrong with a text that may name the given values; nil if
-// nothing.
-func Check(text string, names []string) error {
+// Check says what is wrong with a text that may name the given values, or that it is well.
+func Check(text string, names []string) (wrong problem.Phrase, well bool) {
 	v := Values{}
 	for _, n := range names {
 		v[n] = ""
 	}
 	_, err := Put(text, v)
-	return err
+	var bad *Error
+	if errors.As(err, &bad) {
+		return bad.Phrase, false
+	}
+	return wrong, true
 }
 
 // FilePattern is how files are named where the house says nothing.

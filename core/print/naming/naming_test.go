@@ -13,12 +13,15 @@ func TestTextsNameTheirValues(t *testing.T) {
 	got, err := Put("M104 S{nozzle_c}; {layers}", Values{"nozzle_c": "210", "layers": "9"})
 	require.NoError(t, err)
 	assert.Equal(t, "M104 S210; 9", got)
-	for text, says := range map[string]string{"{nozle}": "{nozzle_c}", "{nozzle_c": "no }", "S}": "no {", "{}": "no value {}"} {
+	for text, says := range map[string]string{"{nozle}": "no such value {nozle}, {nozzle_c}", "{nozzle_c": "without its second", "S}": "without its first", "{}": "no such value {}"} {
 		_, err := Put(text, Values{"nozzle_c": "210"})
 		assert.ErrorContains(t, err, says, text)
-		assert.Error(t, Check(text, []string{"nozzle_c"}), text)
+		why, well := Check(text, []string{"nozzle_c"})
+		assert.False(t, well, text)
+		assert.Equal(t, err.Error(), why.String())
 	}
-	assert.NoError(t, Check("G28\nM104 S{nozzle_c}", []string{"nozzle_c"}))
+	_, well := Check("G28\nM104 S{nozzle_c}", []string{"nozzle_c"})
+	assert.True(t, well)
 }
 
 // The house's own pattern, by hand: last name, short title, hours and minutes

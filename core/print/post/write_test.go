@@ -17,6 +17,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"gotest.tools/v3/golden"
 
+	"jobshelf/core/judge/finding"
 	"jobshelf/core/print/estimate"
 	"jobshelf/core/print/gcode"
 	"jobshelf/core/print/machine"
@@ -167,7 +168,7 @@ func TestBlocksAreTheHouses(t *testing.T) {
 	p := &toolpath.Print{}
 	m.Dialect.End = "M117 {colour}"
 	err := post.Write(io.Discard, p, post.Job{Machine: m, Recipe: r, Loaded: machine.Loaded{mat}})
-	assert.ErrorContains(t, err, "end block: there is no value {colour}")
+	assert.ErrorContains(t, err, "end block: no such value {colour}")
 	m.Dialect.End = ""
 	err = post.Write(noRoom{}, p, post.Job{Machine: m, Recipe: r, Loaded: machine.Loaded{mat}})
 	assert.ErrorContains(t, err, "no space")
@@ -177,7 +178,7 @@ func TestBlocksAreTheHouses(t *testing.T) {
 	m.Dialect.Change = "T{tool}"
 	fields := ""
 	for _, x := range m.Validate() {
-		fields += x.Field + ": " + x.Text + "\n"
+		fields += x.Field + ": " + finding.Speak("en").Say(x.Phrase) + "\n"
 	}
 	assert.Contains(t, fields, "dialect.change: In this block there is no value {tool}; there are {bed_c}")
 }

@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"jobshelf/core/judge/finding"
 	"jobshelf/core/print/machine"
 )
 
@@ -113,12 +114,13 @@ func TestHeatOfTheHousesBlocks(t *testing.T) {
 		loaded := machine.Loaded{{Name: "PLA", NozzleMaxC: 230}, {Name: "PVA", NozzleC: 200, NozzleMaxC: 210}}
 		told := map[string]bool{}
 		for _, p := range r.TooHot(&m, loaded) {
-			require.True(t, strings.HasPrefix(p.Text, "The machine's own block asks for it. "), p.Text)
+			text := finding.Speak("en").Say(p.Phrase)
+			require.True(t, strings.HasPrefix(text, "The machine's own block asks for it. "), text)
 			for _, who := range []string{"PLA", "PVA", "bed", "machine"} {
-				if who == "machine" && strings.Contains(p.Text, "Bowline goes up to 260") || who == "bed" && strings.Contains(p.Text, "bed that goes up to 90") ||
-					strings.Contains(p.Text, who+" may be") {
+				if who == "machine" && strings.Contains(text, "Bowline goes up to 260") || who == "bed" && strings.Contains(text, "bed that goes up to 90") ||
+					strings.Contains(text, who+" may be") {
 					limit := map[string]string{"PLA": "230", "PVA": "210", "bed": "90", "machine": "260"}[who]
-					assert.Contains(t, p.Text, limit)
+					assert.Contains(t, text, limit)
 					told[fmt.Sprintf("%s: %s %s", p.Field, who, limit)] = true
 				}
 			}

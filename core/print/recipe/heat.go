@@ -1,7 +1,6 @@
 package recipe
 
 import (
-	"fmt"
 	"math"
 	"strconv"
 	"strings"
@@ -9,6 +8,7 @@ import (
 	"jobshelf/core/print/command"
 	"jobshelf/core/print/machine"
 	"jobshelf/core/print/naming"
+	"jobshelf/core/shape/problem"
 )
 
 // Heat is one temperature that a program asks for.
@@ -124,39 +124,39 @@ func (h Heats) At(nozzle int, first bool) float64 {
 }
 
 // TooHot lists the temperatures of a recipe that machine or material do not stand.
-func (r *Recipe) TooHot(m *machine.Machine, loaded machine.Loaded) []machine.Problem {
-	var out []machine.Problem
-	r.Heats(m, loaded).problems(m, func(field, format string, args ...any) {
-		out = append(out, machine.Problem{Field: field, Text: fmt.Sprintf(format, args...)})
+func (r *Recipe) TooHot(m *machine.Machine, loaded machine.Loaded) []problem.Problem {
+	var out []problem.Problem
+	r.Heats(m, loaded).problems(m, func(field, code string, params ...any) {
+		out = append(out, problem.Problem{Field: field, Phrase: problem.Say(code, params...)})
 	})
 	return out
 }
 
 // problems says which of them machine or material do not stand.
-func (h Heats) problems(m *machine.Machine, bad func(field, format string, args ...any)) {
+func (h Heats) problems(m *machine.Machine, bad func(field, code string, params ...any)) {
 	told := map[string]bool{}
 	for _, x := range h {
-		say := func(format string, args ...any) {
-			text := fmt.Sprintf(format, args...)
+		say := func(code string, params ...any) {
+			p := problem.Say(code, params...)
 			if strings.HasPrefix(x.Field, "dialect.") {
-				text = "The machine's own block asks for it. " + text
+				p = problem.Say("the machine's own block", p)
 			}
-			if !told[x.Field+text] {
-				told[x.Field+text] = true
-				bad(x.Field, "%s", text)
+			if key := x.Field + p.String(); !told[key] {
+				told[key] = true
+				bad(x.Field, p.Code, p.Params...)
 			}
 		}
 		switch {
 		case x.Nozzle == 0:
 			if x.C > m.BedMaxC {
-				say("%s has a bed that goes up to %g °C, not %g °C.", m.Name, m.BedMaxC, x.C)
+				say("bed goes up to", m.Name, problem.Given(m.BedMaxC), problem.Given(x.C))
 			}
 			continue
 		case x.C > m.NozzleMaxC:
-			say("%s goes up to %g °C, not %g °C.", m.Name, m.NozzleMaxC, x.C)
+			say("machine goes up to", m.Name, problem.Given(m.NozzleMaxC), problem.Given(x.C))
 		}
 		if x.Material != nil && x.Material.NozzleMaxC > 0 && x.C > x.Material.NozzleMaxC {
-			say("%s may be %g °C hot, not %g °C.", x.Material.Name, x.Material.NozzleMaxC, x.C)
+			say("material goes up to", x.Material.Name, problem.Given(x.Material.NozzleMaxC), problem.Given(x.C))
 		}
 	}
 }

@@ -8,6 +8,7 @@ import (
 	"math"
 
 	"jobshelf/core/print/machine"
+	"jobshelf/core/shape/problem"
 )
 
 // Purpose is what a part is for; it chooses the recipe.
@@ -177,25 +178,25 @@ func (r Recipe) WithDefaults() Recipe {
 //
 // The bounds of layer height (a fifth to four fifths of the nozzle) and line
 // width (nine tenths to twice the nozzle) are common practice, no source.
-func (r *Recipe) Validate(mach *machine.Machine, loaded machine.Loaded) []machine.Problem {
-	var out []machine.Problem
-	bad := func(field, format string, args ...any) {
-		out = append(out, machine.Problem{Field: field, Text: fmt.Sprintf(format, args...)})
+func (r *Recipe) Validate(mach *machine.Machine, loaded machine.Loaded) []problem.Problem {
+	var out []problem.Problem
+	bad := func(field, code string, params ...any) {
+		out = append(out, problem.Problem{Field: field, Phrase: problem.Say(code, params...)})
 	}
 	if r.LineMM < r.LayerMM || r.LineMM < r.FirstLayerMM {
-		bad("line_mm", "A line of %g mm is narrower than a layer is high; widen it or lower the layers.", r.LineMM)
+		bad("line_mm", "line narrower than a layer", problem.Given(r.LineMM))
 	}
 	for _, v := range []struct {
 		key     string
 		percent float64
 	}{{"infill_percent", r.InfillPercent}, {"support_interface_percent", r.SupportInterfacePercent}} {
 		if v.percent != 0 && v.percent < 1 {
-			bad(v.key, "It is 0 or at least 1 %%, not %g %%.", v.percent)
+			bad(v.key, "share below one", problem.Given(v.percent))
 		}
 	}
 	for i, h := range r.PauseMM {
 		if h <= 0 {
-			bad(fmt.Sprintf("pause_mm[%d]", i), "A pause is at a height above 0, not at %g mm.", h)
+			bad(fmt.Sprintf("pause_mm[%d]", i), "pause below the plate", problem.Given(h))
 		}
 	}
 	for _, a := range []struct {
@@ -204,7 +205,7 @@ func (r *Recipe) Validate(mach *machine.Machine, loaded machine.Loaded) []machin
 	}{{"outer_mm_per_s2", r.OuterMMPerS2}, {"inner_mm_per_s2", r.InnerMMPerS2}, {"top_bottom_mm_per_s2", r.TopBottomMMPerS2}, {"infill_mm_per_s2", r.InfillMMPerS2},
 		{"bridge_mm_per_s2", r.BridgeMMPerS2}, {"support_mm_per_s2", r.SupportMMPerS2}, {"first_mm_per_s2", r.FirstMMPerS2}, {"travel_mm_per_s2", r.TravelMMPerS2}} {
 		if a.mmPerS2 != 0 && a.mmPerS2 < 10 {
-			bad(a.key, "An acceleration is 10 mm/s² or more, or 0 for the machine's; not %g mm/s².", a.mmPerS2)
+			bad(a.key, "acceleration too small", problem.Given(a.mmPerS2))
 		}
 	}
 	if mach == nil {
@@ -241,24 +242,24 @@ func (r *Recipe) suits(mach *machine.Machine, loaded machine.Loaded, bad func(fi
 	for k, n := range [2]int{full.PieceNozzle, full.SupportNozzle} {
 		field := [2]string{"piece_nozzle", "support_nozzle"}[k]
 		if len(mach.NozzlesMM) > 0 && n > len(mach.NozzlesMM) {
-			bad(field, "%s has no nozzle %d.", mach.Name, n)
+			bad(field, "no such nozzle", mach.Name, n)
 			continue
 		}
 		switch {
 		case n == 2 && mach.Second.Material == "":
-			bad(field, "Nothing is loaded in nozzle 2 of %s. Say in the house what is.", mach.Name)
+			bad(field, "nothing loaded", mach.Name)
 		case n == 2 && len(loaded) < 2:
-			bad(field, "Nozzle 2 of %s is loaded with %s, which is no material of the house; nobody can tell how hot it may be.", mach.Name, mach.Second.Material)
+			bad(field, "loaded with what nobody knows", mach.Name, mach.Second.Material)
 		}
 		if len(mach.NozzlesMM) == 0 || k == 1 && full.SupportNozzle == full.PieceNozzle {
 			continue
 		}
 		d := mach.NozzlesMM[n-1]
 		if r.LayerMM < leastLayer*d-1e-9 || r.LayerMM > mostLayer*d+1e-9 {
-			bad("layer_mm", "A nozzle of %g mm lays layers of %.2f to %.2f mm, not %g mm.", d, leastLayer*d, mostLayer*d, r.LayerMM)
+			bad("layer_mm", "layer height of a nozzle", problem.Given(d), problem.Fixed(leastLayer*d, 2), problem.Fixed(mostLayer*d, 2), problem.Given(r.LayerMM))
 		}
 		if r.LineMM < 0.9*d-1e-9 || r.LineMM > 2*d+1e-9 {
-			bad("line_mm", "A nozzle of %g mm lays lines of %.2f to %.2f mm, not %g mm.", d, 0.9*d, 2*d, r.LineMM)
+			bad("line_mm", "line width of a nozzle", problem.Given(d), problem.Fixed(0.9*d, 2), problem.Fixed(2*d, 2), problem.Given(r.LineMM))
 		}
 	}
 }

@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"jobshelf/core/judge/finding"
 	"jobshelf/core/print/machine"
 )
 
@@ -145,7 +146,7 @@ func TestRecipesMustSuitMachineAndMaterial(t *testing.T) {
 		change(&r)
 		out := ""
 		for _, p := range r.Validate(&mach, machine.Loaded{&mat}) {
-			out += fmt.Sprintf("%s: %s\n", p.Field, p.Text)
+			out += fmt.Sprintf("%s: %s\n", p.Field, finding.Speak("en").Say(p.Phrase))
 		}
 		return out
 	}

@@ -8,6 +8,8 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+
+	"jobshelf/core/shape/problem"
 )
 
 // Setting describes one field of a recipe, for searching and for forms.
@@ -86,8 +88,25 @@ type Override struct {
 	Was   string `json:"was,omitempty" doc:"What the recipe said then"`
 }
 
+// NameOf is the trade's word for a setting; the key itself where there is none.
+func NameOf(key string) string {
+	for _, s := range Settings() {
+		if s.Key == key {
+			return s.Name
+		}
+	}
+	return key
+}
+
+// WrongOverride is an override that cannot be, and why.
+type WrongOverride struct{ problem.Phrase }
+
+func (w *WrongOverride) Error() string { return w.String() }
+
+func wrong(code string, params ...any) error { return &WrongOverride{problem.Say(code, params...)} }
+
 // Apply gives a copy of the recipe with overrides in force. A key that is none,
-// a value that cannot be read or is out of its range is an error with the key.
+// a value that cannot be read or is out of its range is a *WrongOverride.
 func (r Recipe) Apply(overrides []Override) (Recipe, error) {
 	all := map[string]Setting{}
 	for _, s := range Settings() {
@@ -106,31 +125,32 @@ func (r Recipe) Apply(overrides []Override) (Recipe, error) {
 	for _, d := range overrides {
 		s, ok := all[d.Key]
 		if !ok {
-			return r, fmt.Errorf("there is no setting %q", d.Key)
+			return r, wrong("no such setting", d.Key)
 		}
-		raw, err := s.encode(d.Value)
-		if err != nil {
-			return r, fmt.Errorf("%s: %w", d.Key, err)
+		raw, why := s.encode(d.Value)
+		if why.Code != "" {
+			return r, wrong("wrong override", s.Name, why)
 		}
 		if err := json.Unmarshal([]byte(fmt.Sprintf("{%q:%s}", d.Key, raw)), &r); err != nil {
-			return r, fmt.Errorf("%s: %q cannot be taken", d.Key, d.Value)
+			return r, wrong("wrong override", s.Name, problem.Say("cannot be taken", d.Value))
 		}
 	}
 	return r, nil
 }
 
-func (s *Setting) encode(v string) (string, error) {
+// encode is a value as JSON, or why it cannot be.
+func (s *Setting) encode(v string) (string, problem.Phrase) {
 	v = strings.TrimSpace(v)
-	number := func(v string) (string, error) {
+	number := func(v string) (string, problem.Phrase) {
 		v = strings.TrimSpace(v)
 		f, err := strconv.ParseFloat(v, 64)
 		if err != nil || math.IsNaN(f) || math.IsInf(f, 0) || strings.ContainsAny(v, "xXpP_") {
-			return "", fmt.Errorf("%q is no number", v)
+			return "", problem.Say("no number", v)
 		}
 		if s.Least != nil && f < *s.Least || s.Most != nil && f > *s.Most {
-			return "", fmt.Errorf("%s is not between %g and %s", v, *s.Least, strings.TrimSpace(fmt.Sprintf("%g %s", *s.Most, s.Unit)))
+			return "", problem.Say("out of range", v, problem.Given(*s.Least), problem.Given(*s.Most), strings.TrimRight(" "+s.Unit, " "))
 		}
-		return strconv.FormatFloat(f, 'f', -1, 64), nil
+		return strconv.FormatFloat(f, 'f', -1, 64), problem.Phrase{}
 	}
 	switch s.Type {
 	case "number", "whole number":
@@ -141,23 +161,23 @@ func (s *Setting) encode(v string) (string, error) {
 			if strings.TrimSpace(p) == "" {
 				continue
 			}
-			n, err := number(p)
-			if err != nil {
-				return "", err
+			n, why := number(p)
+			if why.Code != "" {
+				return "", why
 			}
 			parts = append(parts, n)
 		}
-		return "[" + strings.Join(parts, ",") + "]", nil
+		return "[" + strings.Join(parts, ",") + "]", problem.Phrase{}
 	case "choice":
 		for _, c := range s.Choices {
 			if strings.EqualFold(c, v) {
-				return strconv.Quote(c), nil
+				return strconv.Quote(c), problem.Phrase{}
 			}
 		}
-		return "", fmt.Errorf("%q is none of %s", v, strings.Join(s.Choices, ", "))
+		return "", problem.Say("none of the choices", v, strings.Join(s.Choices, ", "))
 	}
-	b, err := json.Marshal(v)
-	return string(b), err
+	b, _ := json.Marshal(v) // of a string: never fails
+	return string(b), problem.Phrase{}
 }
 
 // Value gives a setting's value as text, as Apply takes it.

@@ -24,10 +24,10 @@ func Approve(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, version 
 			return err
 		}
 		if j.Step != "to decide" {
-			return desk.Refuse("Job %d is %s; only a job to decide can be approved.", id, j.Step)
+			return desk.Refuse("not to be approved", id, j.Step)
 		}
 		if j.TaskState != "done" {
-			return desk.Refuse("The check of job %d is %s. Wait for it, or ask for it again.", id, j.TaskState)
+			return desk.Refuse("check not done", id, j.TaskState)
 		}
 		pieces, err := tx.Pieces(ctx, id)
 		if err != nil {
@@ -38,7 +38,7 @@ func Approve(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, version 
 			return err
 		}
 		if w, ok := worst(pieces, h.Words); ok && w.Grade == finding.StopsIt {
-			return desk.Refuse("This stops it: %s", w.Text)
+			return desk.Refuse("stopped by", w.Text)
 		}
 		rung, err := h.Choose(pieces, machineID)
 		if err != nil {
@@ -63,7 +63,7 @@ func Approve(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, version 
 func SendBack(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, version int, reason string) error {
 	reason = strings.TrimSpace(reason)
 	if reason == "" {
-		return desk.Wrong("reason", "Say why, so that the member knows what to do.")
+		return desk.Wrong("reason", "no reason for a no")
 	}
 	return d.Store.InTx(ctx, func(tx *store.Tx) error {
 		j, err := desk.LockJob(ctx, tx, a, id, version)
@@ -71,7 +71,7 @@ func SendBack(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, version
 			return err
 		}
 		if j.Step != "arrived" && j.Step != "to decide" {
-			return desk.Refuse("Job %d is %s; only a job not yet approved can be sent back.", id, j.Step)
+			return desk.Refuse("not to be sent back", id, j.Step)
 		}
 		t, err := tx.LockTask(ctx, id)
 		if err != nil {
@@ -110,7 +110,7 @@ func Advance(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, version 
 			"pick-up":      {"fetched", "Fetched", ""},
 		}[j.Step]
 		if !ok {
-			return desk.Refuse("Job %d is %s; decide on it first.", id, j.Step)
+			return desk.Refuse("not decided yet", id, j.Step)
 		}
 		if move.run != "" {
 			if err := moveRunOn(ctx, d, tx, j, move.run); err != nil {
@@ -136,7 +136,7 @@ func moveRunOn(ctx context.Context, d *desk.Desk, tx *store.Tx, j store.Job, sta
 	if state == "printing" {
 		for _, o := range lanes {
 			if o.MachineID == run.MachineID && o.Position < run.Position {
-				return desk.Refuse("%s comes before it on this machine. Move it up first, or finish the other.", o.JobTitle)
+				return desk.Refuse("another comes before", o.JobTitle)
 			}
 		}
 	}

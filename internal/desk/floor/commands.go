@@ -22,7 +22,7 @@ func MoveRun(ctx context.Context, d *desk.Desk, a desk.Actor, runID, machineID i
 			return err
 		}
 		if run.State != "queued" {
-			return desk.Refuse("%s is %s already and stays where it is.", run.JobTitle, run.State)
+			return desk.Refuse("run stays", run.JobTitle, run.State)
 		}
 		j, err := tx.LockJob(ctx, run.JobID)
 		if err != nil {

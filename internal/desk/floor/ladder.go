@@ -2,12 +2,12 @@ package floor
 
 import (
 	"context"
-	"fmt"
 	"math"
 	"strings"
 	"time"
 
 	"jobshelf/core/judge/finding"
+	"jobshelf/core/shape/problem"
 	"jobshelf/core/shape/units"
 	"jobshelf/core/shop/option"
 	"jobshelf/core/shop/planning"
@@ -195,30 +195,31 @@ func (h *State) Choose(pieces []store.Piece, machineID int64) (*Rung, error) {
 		}
 		switch {
 		case !r.InService:
-			return nil, desk.Refuse("%s is not in service.", r.Name)
+			return nil, desk.Refuse("not in service", r.Name)
 		case !r.Fits:
-			return nil, desk.Refuse("It does not fit %s: %s over.", r.Name, over(r.OverMM))
+			return nil, desk.Refuse("does not fit", r.Name, over(r.OverMM))
 		case r.Seconds <= 0:
-			return nil, desk.Refuse("The house has no recipe for this on %s.", r.Name)
+			return nil, desk.Refuse("no recipe on", r.Name)
 		}
 		return r, nil
 	}
 	if machineID == 0 {
-		return nil, desk.Refuse("No machine in service can take this job.")
+		return nil, desk.Refuse("no machine takes it")
 	}
 	return nil, store.ErrNotFound
 }
 
-func over(mm [3]float64) string {
-	var parts []string
+func over(mm [3]float64) []problem.Phrase {
+	var parts []problem.Phrase
 	for i, axis := range []string{"X", "Y", "Z"} {
 		if mm[i] > 0 {
-			parts = append(parts, fmt.Sprintf("%.1f mm in %s", mm[i], axis))
+			parts = append(parts, problem.Say("over in an axis", problem.Fixed(mm[i], 1), axis))
 		}
 	}
-	return strings.Join(parts, ", ")
+	return parts
 }
 
+// Onto makes a run one of this rung.
 func (r *Rung) Onto(run *store.Run) {
 	run.MachineID, run.Recipe, run.Material, run.Colour = r.MachineID, r.Recipe, r.Material, r.Colour
 	run.Seconds, run.Grams, run.PriceCents = r.Seconds, r.Grams, r.Price

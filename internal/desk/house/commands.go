@@ -8,6 +8,7 @@ import (
 
 	"jobshelf/core/print/machine"
 	"jobshelf/core/print/naming"
+	"jobshelf/core/shape/problem"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/desk/intake"
 	"jobshelf/internal/store"
@@ -21,12 +22,12 @@ func SetHouse(ctx context.Context, d *desk.Desk, a desk.Actor, h House) error {
 	for day, spans := range h.Week {
 		for i, s := range spans {
 			if s.From >= s.To {
-				return desk.Wrong(fmt.Sprintf("week[%d][%d]", day, i), "Closing comes after opening.")
+				return desk.Wrong(fmt.Sprintf("week[%d][%d]", day, i), "closing before opening")
 			}
 		}
 	}
-	if err := naming.Check(h.FilePattern, naming.FileNames); err != nil {
-		return desk.Wrong("file_pattern", "In the pattern for files %s.", err)
+	if wrong, well := naming.Check(h.FilePattern, naming.FileNames); !well {
+		return desk.Wrong("file_pattern", "pattern for files", wrong)
 	}
 	return change(ctx, d, a, func(tx *store.Tx) (string, error) {
 		return "Changed the house's settings", tx.SetHouse(ctx, store.House(h))
@@ -46,7 +47,7 @@ func SetMachine(ctx context.Context, d *desk.Desk, a desk.Actor, m MachineView) 
 		}
 		known := func(t store.Material) bool { return t.Data.Name == m.Data.Second.Material }
 		if m.Data.Second.Material != "" && !slices.ContainsFunc(materials, known) {
-			return what, desk.Wrong("second.material", "The house has no material %q.", m.Data.Second.Material)
+			return what, desk.Wrong("second.material", "no such material loaded", m.Data.Second.Material)
 		}
 		if err := tx.SetMachine(ctx, store.Machine(m)); err != nil {
 			return what, err
@@ -83,7 +84,7 @@ func heatStands(ctx context.Context, tx *store.Tx) error {
 		return err
 	}
 	house := data(materials)
-	var bad []machine.Problem
+	var bad []problem.Problem
 	for _, r := range recipes {
 		for i := range machines {
 			m := &machines[i].Data
@@ -95,7 +96,7 @@ func heatStands(ctx context.Context, tx *store.Tx) error {
 					continue
 				}
 				for _, p := range r.Data.TooHot(m, m.Load(&house[k], house)) {
-					bad = append(bad, machine.Problem{Field: "heat", Text: fmt.Sprintf("The recipe %s would be too hot: %s Change the recipe first.", r.Data.Name, p.Text)})
+					bad = append(bad, problem.Problem{Field: "heat", Phrase: problem.Say("recipe would be too hot", r.Data.Name, p.Phrase)})
 				}
 			}
 		}
@@ -147,7 +148,7 @@ func SetRecipe(ctx context.Context, d *desk.Desk, a desk.Actor, r RecipeView) er
 			}
 		}
 		if mat == nil {
-			return what, desk.Wrong("material_id", "There is no such material.")
+			return what, desk.Wrong("material_id", "no such material")
 		}
 		if mach == nil {
 			return what, store.ErrNotFound

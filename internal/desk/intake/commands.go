@@ -76,11 +76,11 @@ func NewJob(ctx context.Context, d *desk.Desk, a desk.Actor, in HandIn) (int64, 
 	owner := a
 	if in.MemberID != 0 && in.MemberID != a.ID {
 		if !a.Role.AtLeast(desk.Coordinator) {
-			return 0, desk.Wrong("member_id", "Members hand in for themselves.")
+			return 0, desk.Wrong("member_id", "members for themselves")
 		}
 		p, err := d.Store.PersonByID(ctx, in.MemberID)
 		if errors.Is(err, store.ErrNotFound) {
-			return 0, desk.Wrong("member_id", "There is no member %d.", in.MemberID)
+			return 0, desk.Wrong("member_id", "no such member", in.MemberID)
 		}
 		if err != nil {
 			return 0, err
@@ -91,7 +91,7 @@ func NewJob(ctx context.Context, d *desk.Desk, a desk.Actor, in HandIn) (int64, 
 	if in.NeededBy != "" {
 		day, err := time.Parse(time.DateOnly, in.NeededBy)
 		if err != nil {
-			return 0, desk.Wrong("needed_by", "%q is no date.", in.NeededBy)
+			return 0, desk.Wrong("needed_by", "no date", in.NeededBy)
 		}
 		job.NeededBy = &day
 	}
@@ -101,7 +101,7 @@ func NewJob(ctx context.Context, d *desk.Desk, a desk.Actor, in HandIn) (int64, 
 		for i, p := range in.Pieces {
 			u, err := tx.TakeUpload(ctx, p.UploadID, a.ID)
 			if errors.Is(err, store.ErrNotFound) {
-				return desk.Wrong(fmt.Sprintf("pieces[%d].upload_id", i), "The file is not here any more. Choose it again.")
+				return desk.Wrong(fmt.Sprintf("pieces[%d].upload_id", i), "file gone")
 			}
 			if err != nil {
 				return err
@@ -199,15 +199,15 @@ func ChangePiece(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, in P
 func Repair(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, version int, steps []string) error {
 	for i, s := range steps {
 		if !slices.Contains(repair.Steps, repair.Step(s)) {
-			return desk.Wrong(fmt.Sprintf("steps[%d]", i), "There is no repair %q.", s)
+			return desk.Wrong(fmt.Sprintf("steps[%d]", i), "no such repair", s)
 		}
 	}
 	if len(steps) == 0 {
-		return desk.Wrong("steps", "Choose at least one step.")
+		return desk.Wrong("steps", "no step chosen")
 	}
 	return onPiece(ctx, d, a, id, version, func(tx *store.Tx, p *store.Piece) (string, error) {
 		if p.Verdict == nil || p.Verdict.Format == modelfile.GCode {
-			return "", desk.Refuse("%s is no model that can be repaired.", p.Name)
+			return "", desk.Refuse("no model to repair", p.Name)
 		}
 		n, err := tx.AddVersion(ctx, p.ID, steps)
 		p.Current = n
@@ -231,7 +231,7 @@ func onPiece(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, version 
 			return err
 		}
 		if j.Step != "arrived" && j.Step != "to decide" {
-			return desk.Refuse("Job %d is %s already; its pieces are settled.", j.ID, j.Step)
+			return desk.Refuse("pieces settled", j.ID, j.Step)
 		}
 		what, err := change(tx, &p)
 		if err != nil || what == "" {
@@ -255,7 +255,7 @@ func Retry(ctx context.Context, d *desk.Desk, a desk.Actor, job int64) error {
 			return err
 		}
 		if j.Step != "arrived" && j.Step != "to decide" {
-			return desk.Refuse("Job %d is %s already; its check is closed.", job, j.Step)
+			return desk.Refuse("check closed", job, j.Step)
 		}
 		return Recheck(ctx, d, tx, j, a, "Check asked for again", "")
 	})
@@ -297,7 +297,7 @@ func CancelCheck(ctx context.Context, d *desk.Desk, a desk.Actor, job int64) err
 			return err
 		}
 		if t.State != "queued" && t.State != "running" {
-			return desk.Refuse("The check of job %d is over; there is nothing to cancel.", job)
+			return desk.Refuse("check over", job)
 		}
 		if err := d.Queue.Cancel(ctx, tx, t.QueueID); err != nil {
 			return err

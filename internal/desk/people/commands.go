@@ -21,9 +21,9 @@ const leastPassword = 8
 func checkPassword(field, password string) error {
 	switch n := len([]rune(password)); {
 	case n < leastPassword:
-		return desk.Wrong(field, "A password has at least %d letters.", leastPassword)
+		return desk.Wrong(field, "password too short", leastPassword)
 	case n > 200:
-		return desk.Wrong(field, "A password has at most 200 letters.")
+		return desk.Wrong(field, "password too long")
 	}
 	return nil
 }
@@ -40,11 +40,11 @@ func (n *Newcomer) check() error {
 	bad := func(r rune) bool { return !unicode.IsPrint(r) }
 	switch {
 	case n.Login == "" || len(n.Login) > 100 || strings.ContainsFunc(n.Login, bad) || strings.Contains(n.Login, " "):
-		return desk.Wrong("login", "A login has 1 to 100 letters and no blanks.")
+		return desk.Wrong("login", "login out of form")
 	case n.Name == "" || len(n.Name) > 120 || strings.ContainsFunc(n.Name, bad):
-		return desk.Wrong("name", "A name has 1 to 120 letters.")
+		return desk.Wrong("name", "name out of form")
 	case !n.Role.Known():
-		return desk.Wrong("role", "%q is none of member, coordinator, steward.", n.Role)
+		return desk.Wrong("role", "no such role", n.Role)
 	}
 	return checkPassword("password", n.Password)
 }
@@ -52,7 +52,7 @@ func (n *Newcomer) check() error {
 // NewHouse makes an empty house and its first steward.
 func NewHouse(ctx context.Context, d *desk.Desk, name string, first Newcomer) error {
 	if name = strings.TrimSpace(name); name == "" || len(name) > 80 || strings.ContainsFunc(name, func(r rune) bool { return !unicode.IsPrint(r) }) {
-		return desk.Wrong("name", "The house's name has 1 to 80 letters.")
+		return desk.Wrong("name", "house name out of form")
 	}
 	first.Role = desk.Steward
 	if err := first.check(); err != nil {
@@ -65,7 +65,7 @@ func NewHouse(ctx context.Context, d *desk.Desk, name string, first Newcomer) er
 	return d.Store.InTx(ctx, func(tx *store.Tx) error {
 		if _, err := tx.House(ctx); !errors.Is(err, store.ErrNotFound) {
 			if err == nil {
-				err = desk.Refuse("There is a house in this database already.")
+				err = desk.Refuse("house there already")
 			}
 			return err
 		}
@@ -94,7 +94,7 @@ func AddPerson(ctx context.Context, d *desk.Desk, a desk.Actor, n Newcomer) (int
 		return tx.AddHistory(ctx, 0, a.ID, "Added "+n.Name+" as "+string(n.Role), "")
 	})
 	if errors.Is(err, store.ErrTaken) {
-		return 0, desk.Wrong("login", "Somebody has the login %s already.", n.Login)
+		return 0, desk.Wrong("login", "login taken", n.Login)
 	}
 	return id, err
 }
@@ -117,7 +117,7 @@ func ChangePerson(ctx context.Context, d *desk.Desk, a desk.Actor, login string,
 		hash = HashPassword(*c.Password)
 	}
 	if c.Role != nil && !c.Role.Known() {
-		return desk.Wrong("role", "%q is none of member, coordinator, steward.", *c.Role)
+		return desk.Wrong("role", "no such role", *c.Role)
 	}
 	return d.Store.InTx(ctx, func(tx *store.Tx) error {
 		if err := tx.LockPeople(ctx); err != nil {
@@ -125,7 +125,7 @@ func ChangePerson(ctx context.Context, d *desk.Desk, a desk.Actor, login string,
 		}
 		p, err := tx.PersonByLogin(ctx, login)
 		if errors.Is(err, store.ErrNotFound) {
-			return desk.Wrong("login", "Nobody has the login %s.", login)
+			return desk.Wrong("login", "no such login", login)
 		}
 		if err != nil {
 			return err
@@ -166,7 +166,7 @@ func otherSteward(ctx context.Context, tx *store.Tx, id int64) error {
 			return nil
 		}
 	}
-	return desk.Refuse("This is the last steward of the house; make somebody else one first.")
+	return desk.Refuse("last steward")
 }
 
 // ChangePassword is somebody's own change of password: it needs the old one, and
@@ -180,7 +180,7 @@ func ChangePassword(ctx context.Context, d *desk.Desk, a desk.Actor, old, fresh,
 		return err
 	}
 	if !PasswordMatches(p.Hash, old) {
-		return desk.Wrong("old", "That is not the password so far.")
+		return desk.Wrong("old", "wrong password so far")
 	}
 	hash := HashPassword(fresh)
 	return d.Store.InTx(ctx, func(tx *store.Tx) error {

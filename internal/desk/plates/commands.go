@@ -5,6 +5,7 @@ package plates
 import (
 	"cmp"
 	"context"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -31,13 +32,13 @@ type SliceOrder struct {
 func OrderSlice(ctx context.Context, d *desk.Desk, a desk.Actor, piece int64, in SliceOrder) (int64, error) {
 	for i, x := range in.Overrides {
 		if strings.TrimSpace(x.Why) == "" {
-			return 0, desk.Wrong(fmt.Sprintf("overrides[%d].why", i), "Say why %s differs from the recipe.", x.Key)
+			return 0, desk.Wrong(fmt.Sprintf("overrides[%d].why", i), "no reason for an override", recipe.NameOf(x.Key))
 		}
 		in.Overrides[i].Who = a.Name
 	}
 	for i, x := range in.Marks {
 		if strings.TrimSpace(x.Why) == "" {
-			return 0, desk.Wrong(fmt.Sprintf("marks[%d].why", i), "Say why support is put in or kept out there.")
+			return 0, desk.Wrong(fmt.Sprintf("marks[%d].why", i), "no reason for a mark")
 		}
 		in.Marks[i].Who = a.Name
 	}
@@ -71,7 +72,7 @@ func orderIn(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, s st
 		return 0, err
 	}
 	if p.Verdict == nil || p.Verdict.Format == modelfile.GCode || p.BlobID == nil {
-		return 0, desk.Refuse("%s is no model that can be sliced, or is not read yet.", p.Name)
+		return 0, desk.Refuse("no model to slice", p.Name)
 	}
 	s.Version = p.Current
 	in, err := gather(ctx, tx.Q, s, p, j)
@@ -84,7 +85,11 @@ func orderIn(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, s st
 	}
 	r, err := in.Recipe.Apply(s.Overrides)
 	if err != nil {
-		return 0, desk.Wrong("overrides", "%s.", strings.ToUpper(err.Error()[:1])+err.Error()[1:])
+		var wrong *recipe.WrongOverride
+		if !errors.As(err, &wrong) {
+			return 0, err
+		}
+		return 0, desk.Wrong("overrides", wrong.Code, wrong.Params...)
 	}
 	if bad := r.Validate(in.Machine, in.Loaded); len(bad) > 0 {
 		return 0, &desk.Invalid{Problems: bad}
@@ -99,7 +104,7 @@ func orderIn(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, s st
 	what := fmt.Sprintf("Slice %d of %s for %s ordered", id, p.Name, in.Machine.Name)
 	var why []string
 	for _, x := range s.Overrides {
-		why = append(why, fmt.Sprintf("%s %s: %s", x.Key, x.Value, x.Why))
+		why = append(why, fmt.Sprintf("%s %s: %s", recipe.NameOf(x.Key), x.Value, x.Why))
 	}
 	for _, x := range s.Marks {
 		what := "support kept out"
@@ -123,7 +128,7 @@ func queueSlice(ctx context.Context, d *desk.Desk, tx *store.Tx, id int64) error
 func AgainSlice(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) error {
 	return changeSlice(ctx, d, a, id, "Slice %d of %s tried once more", func(tx *store.Tx, s store.Slice) error {
 		if s.State != "set aside" && s.State != "failed" {
-			return desk.Refuse("Slice %d is %s; only one that failed or was set aside is tried once more.", id, s.State)
+			return desk.Refuse("slice not to be tried again", id, s.State)
 		}
 		if err := tx.AgainSlice(ctx, id); err != nil {
 			return err
@@ -162,7 +167,7 @@ func changeSlice(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, what
 func CancelSlice(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) error {
 	return changeSlice(ctx, d, a, id, "Slice %d of %s cancelled", func(tx *store.Tx, s store.Slice) error {
 		if s.State != "queued" && s.State != "running" {
-			return desk.Refuse("Slice %d is %s; there is nothing to cancel.", id, s.State)
+			return desk.Refuse("slice not to be cancelled", id, s.State)
 		}
 		if err := d.Queue.Cancel(ctx, tx, s.QueueID); err != nil {
 			return err
@@ -177,7 +182,7 @@ func CancelSlice(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) erro
 func ChooseSlice(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) error {
 	return changeSlice(ctx, d, a, id, "Slice %d of %s counts", func(tx *store.Tx, s store.Slice) error {
 		if s.State != "done" {
-			return desk.Refuse("Slice %d is not done (%s).", id, s.State)
+			return desk.Refuse("slice not done", id, s.State)
 		}
 		return tx.ChooseSlice(ctx, s)
 	})
@@ -191,7 +196,7 @@ func Savings(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) ([]int64
 		return nil, err
 	}
 	if base.State != "done" {
-		return nil, desk.Refuse("Slice %d is not done (%s).", id, base.State)
+		return nil, desk.Refuse("slice not done", id, base.State)
 	}
 	in, err := InputOf(ctx, d, id)
 	if err != nil {

@@ -67,7 +67,7 @@ func gather(ctx context.Context, q store.Q, s store.Slice, p store.Piece, j stor
 		return in, store.ErrNotFound
 	}
 	if in.Recipe == nil || in.Loaded == nil {
-		return in, desk.Refuse("The house has no recipe for %s on %s.", j.Purpose, in.Machine.Name)
+		return in, desk.Refuse("no recipe for a purpose on", j.Purpose, in.Machine.Name)
 	}
 	return in, nil
 }
