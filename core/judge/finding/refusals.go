@@ -15,7 +15,7 @@ var refusals = texts{
 	"block waits with the heat on":       say("Line %[1]d of this block waits for somebody, with the heat on. Heat goes off when the block has ended."),
 	"block heats a nozzle that is none":  say("Line %[1]d of this block heats nozzle %[2]d, which is not there."),
 	"line narrower than a layer":         say("A line of %[1]v mm is narrower than a layer is high; widen it or lower the layers."),
-	"share below one":                    say("It is 0 or at least 1 %%, not %[1]v %%."),
+	"share below one":                    say("It is 0 or at least 1 %%, not %[1]s %%."),
 	"pause below the plate":              say("A pause is at a height above 0, not at %[1]v mm."),
 	"acceleration too small":             say("An acceleration is 10 mm/s² or more, or 0 for the machine's; not %[1]v mm/s²."),
 	"no such nozzle":                     say("%[1]s has no nozzle %[2]d."),

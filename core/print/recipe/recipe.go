@@ -191,7 +191,7 @@ func (r *Recipe) Validate(mach *machine.Machine, loaded machine.Loaded) []proble
 		percent float64
 	}{{"infill_percent", r.InfillPercent}, {"support_interface_percent", r.SupportInterfacePercent}} {
 		if v.percent != 0 && v.percent < 1 {
-			bad(v.key, "share below one", problem.Given(v.percent))
+			bad(v.key, "share below one", fmt.Sprint(v.percent)) // next to nothing, too, as it was written
 		}
 	}
 	for i, h := range r.PauseMM {

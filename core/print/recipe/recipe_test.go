@@ -107,7 +107,9 @@ func TestWhatCannotBeSetIsRefusedWithTheReason(t *testing.T) {
 	} {
 		key, v, _ := strings.Cut(value, "=")
 		_, err := everyday().Apply([]Override{{Key: key, Value: v}})
-		assert.ErrorContains(t, err, says, value)
+		var wrong *WrongOverride
+		require.ErrorAs(t, err, &wrong, value)
+		assert.Contains(t, finding.Speak("en").Say(wrong.Phrase), says, value)
 	}
 	got, err := everyday().Apply([]Override{{Key: "support", Value: "Everywhere"}, {Key: "pause_mm", Value: ""}})
 	require.NoError(t, err)
