@@ -36,6 +36,24 @@ func TestFindingsAreAsTheyWere(t *testing.T) {
 			fmt.Fprintf(&out, "  %s, %s: %.6g of %.4g %s, %v, at %.5g; %s\n", f.Check, f.Grade, f.Value, f.Limit, f.Unit, f.Mend, f.Places, f.Text)
 		}
 	}
+	dust := solid.Box(20, 12, 7) // more of everything than places are told of
+	for k := range 60 {
+		dust.Append(solid.Box(0.05, 0.05, 0.05).Transformed(1, mesh.Vec3{X: float64(k), Y: -3}))
+		x := solid.Box(2, 2, 2).Transformed(1, mesh.Vec3{X: 3 * float64(k), Z: 30})
+		dust.Append(&mesh.Mesh{Vertices: x.Vertices, Triangles: x.Triangles[k%5:]})
+	}
+	for _, m := range []*mesh.Mesh{dust, {}, {Vertices: dust.Vertices[:8], Triangles: dust.Triangles[:2]}} {
+		r, err := mesh.Inspect(context.Background(), m)
+		require.NoError(t, err)
+		found, _ := Surface(m, r, 25.4)
+		for _, f := range found {
+			fmt.Fprintf(&out, "  %s, %s: %.6g of %.4g %s, %v, at %.5g; %s\n", f.Check, f.Grade, f.Value, f.Limit, f.Unit, f.Mend, f.Places, f.Text)
+		}
+	}
+	for k, longest := range []float64{5.99, 6, 6.01, 999, 1000, 1001, 0.4, 0.23} {
+		found, proposed := Size(mesh.Box{Max: mesh.Vec3{X: longest}}, "", func(float64) int { return k })
+		fmt.Fprintf(&out, "%g: %+v %+v\n", longest, found, proposed)
+	}
 	for k := range 40 {
 		x := 0.04 * math.Pow(1.5, float64(k))
 		b := mesh.Box{Min: mesh.Vec3{X: -x, Y: 3, Z: -1}, Max: mesh.Vec3{X: x * float64(k%2), Y: 3 + x/7, Z: -1 + x/float64(20+9*k)}}

@@ -33,10 +33,15 @@ func TestOrdersComeOutAsTheyDid(t *testing.T) {
 		"too large": func(o *Order) { o.Orientation.Scale = 9 },
 		"too hot":   func(o *Order) { o.Recipe.NozzleC = 400 },
 		"kept out":  func(o *Order) { o.Marks = []Mark{over} },
-		"put in":    func(o *Order) { in := over; in.PutIn = true; o.Marks = []Mark{in} },
-		"raft":      func(o *Order) { o.Recipe.Adhesion = recipe.AdhesionRaft },
-		"pauses":    func(o *Order) { o.Recipe.PauseMM = []float64{3, 8} },
-		"arcs":      func(o *Order) { o.Machine.Dialect.Arcs, o.Machine.Dialect.AbsoluteE = true, true },
+		"of no shadow": func(o *Order) {
+			o.Marks = []Mark{{CornersMM: [][3]float64{{-9, 0, 0}, {-5, 0, 0}, {-7, 0, 4}, {-9, 0, 9}}, PutIn: true, Why: "a line"}, {CornersMM: [][3]float64{{-40, -40, -9}, {90, -40, -9}, {90, 90, 4}, {-40, 90, 4}}, Why: "low"}}
+		},
+		"scale one, over": func(o *Order) { o.Orientation = Orientation{1, TipY} },
+		"scale one":       func(o *Order) { o.Orientation = Orientation{Scale: 1}; o.Marks = []Mark{over} },
+		"put in":          func(o *Order) { in := over; in.PutIn = true; o.Marks = []Mark{in} },
+		"raft":            func(o *Order) { o.Recipe.Adhesion = recipe.AdhesionRaft },
+		"pauses":          func(o *Order) { o.Recipe.PauseMM = []float64{3, 8} },
+		"arcs":            func(o *Order) { o.Machine.Dialect.Arcs, o.Machine.Dialect.AbsoluteE = true, true },
 		"blocks": func(o *Order) {
 			o.Machine.Dialect.Start, o.Machine.Dialect.End = "G28\nM109 S{nozzle_c} ; {grams} {minutes}", "M104 S0"
 		},

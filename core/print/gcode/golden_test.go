@@ -29,7 +29,7 @@ func TestSumsAreAsTheyWere(t *testing.T) {
 		"M190|M141 S#|M302 S0|M211 S0|M92 E#|M104 S0|M140 S0|M104 S0|M140 S0", "|")
 	broken := strings.Split("G18|G1 Xnan|G1 X|G1 X--1|G|5|G38.2|T-1|G1 E1e9|M1000000|G1 X1 X2|M112|M104 S9999|G2 X# Y# I# J-# E@|G2 X#|G2 X# Y# R1|G3|G1 Z1e7|N|G1 X1e|T99|M104 T9|(", "|")
 	var out strings.Builder
-	for k := range 220 {
+	for k := range 900 {
 		var p strings.Builder
 		if k%4 > 0 { // mostly what a program begins as
 			p.WriteString("G21\nG90\n" + []string{"M82", "M83", "M83"}[k%3] + "\nG28\nM104 S210\nM140 S60\nG1 Z0.3 F1200\n")
