@@ -4,8 +4,8 @@ import (
 	"context"
 	"net/http"
 
-	"jobshelf/core/print/recipe"
 	"jobshelf/internal/desk"
+	"jobshelf/internal/desk/house"
 	"jobshelf/internal/desk/plates"
 )
 
@@ -14,8 +14,8 @@ type ordered struct {
 }
 
 func (s *Server) sliceRoutes() {
-	register(s, desk.Member, op("settings", "GET", "/settings", "What a recipe can set, in plain words"), func(context.Context, *none) (*body[[]recipe.Setting], error) {
-		return ok(recipe.Settings(), nil)
+	register(s, desk.Member, op("settings", "GET", "/settings", "What can be set of recipes, machines and materials, in plain words"), func(context.Context, *none) (*body[house.Settings], error) {
+		return ok(house.AllSettings(), nil)
 	})
 	order := op("order-slice", "POST", "/pieces/{id}/slices", "Slice a piece for a machine")
 	order.DefaultStatus = http.StatusCreated

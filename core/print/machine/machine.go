@@ -6,12 +6,14 @@ import (
 	"cmp"
 	"fmt"
 	"math"
+	"reflect"
 	"slices"
 	"strings"
 
 	"jobshelf/core/print/command"
 	"jobshelf/core/print/motion"
 	"jobshelf/core/print/naming"
+	"jobshelf/core/print/setting"
 	"jobshelf/core/shape/polygon"
 	"jobshelf/core/shape/problem"
 	"jobshelf/core/shape/units"
@@ -38,20 +40,20 @@ const (
 // Volume is the room a machine builds in. On a round plate XMM is the diameter
 // and YMM equals it.
 type Volume struct {
-	Shape Shape   `json:"shape" enum:"rectangle,round" doc:"Shape of the plate"`
-	XMM   float64 `json:"x_mm" minimum:"1" maximum:"5000" doc:"Width, or diameter of a round plate, in mm"`
-	YMM   float64 `json:"y_mm" minimum:"1" maximum:"5000" doc:"Depth in mm; the diameter again on a round plate"`
-	ZMM   float64 `json:"z_mm" minimum:"1" maximum:"5000" doc:"Height in mm"`
+	Shape Shape   `json:"shape" enum:"rectangle,round" doc:"Shape of the plate" name:"Plate"`
+	XMM   float64 `json:"x_mm" minimum:"1" maximum:"5000" doc:"Width, or diameter of a round plate, mm" name:"Width, or diameter"`
+	YMM   float64 `json:"y_mm" minimum:"1" maximum:"5000" doc:"Depth; the diameter again on a round plate, mm" name:"Depth"`
+	ZMM   float64 `json:"z_mm" minimum:"1" maximum:"5000" doc:"Height, mm" name:"Height"`
 }
 
 // Motion is how fast a machine can move.
 type Motion struct {
-	SpeedMMPerS         float64 `json:"speed_mm_per_s" minimum:"1" maximum:"2000" doc:"Highest speed in the plane, mm/s"`
-	AccelMMPerS2        float64 `json:"accel_mm_per_s2" minimum:"10" maximum:"100000" doc:"Acceleration, mm/s²"`
-	JunctionDeviationMM float64 `json:"junction_deviation_mm" minimum:"0.001" maximum:"1" doc:"How far a corner may be rounded in the corner speed model, mm"`
-	LiftMMPerS          float64 `json:"lift_mm_per_s" minimum:"0.5" maximum:"200" doc:"Speed in height, mm/s"`
-	LiftAccelMMPerS2    float64 `json:"lift_accel_mm_per_s2,omitempty" minimum:"0" maximum:"100000" doc:"Acceleration in height, mm/s²; 0: as in the plane"`
-	RestsInHeight       bool    `json:"rests_in_height,omitempty" doc:"Comes to rest before and after a move in height; most machines go round the corner"`
+	SpeedMMPerS         float64 `json:"speed_mm_per_s" minimum:"1" maximum:"2000" doc:"Highest speed in the plane, mm/s" name:"Highest speed"`
+	AccelMMPerS2        float64 `json:"accel_mm_per_s2" minimum:"10" maximum:"100000" doc:"Acceleration, mm/s²" name:"Acceleration"`
+	JunctionDeviationMM float64 `json:"junction_deviation_mm" minimum:"0.001" maximum:"1" doc:"How far a corner may be rounded in the corner speed model, mm" name:"Junction deviation"`
+	LiftMMPerS          float64 `json:"lift_mm_per_s" minimum:"0.5" maximum:"200" doc:"Speed in height, mm/s" name:"Speed in height"`
+	LiftAccelMMPerS2    float64 `json:"lift_accel_mm_per_s2,omitempty" minimum:"0" maximum:"100000" doc:"Acceleration in height; 0: as in the plane, mm/s²" name:"Acceleration in height" unset:"the same"`
+	RestsInHeight       bool    `json:"rests_in_height,omitempty" doc:"Comes to rest before and after a move in height; most machines go round the corner" name:"Rests before moves in height"`
 }
 
 // Limits are what a planner keeps to.
@@ -62,48 +64,48 @@ func (m Motion) Limits() motion.Limits {
 
 // WarmUp is what happens before the first line.
 type WarmUp struct {
-	NozzleCPerS float64 `json:"nozzle_c_per_s" minimum:"0.01" maximum:"50" doc:"How fast the nozzle warms, °C/s"`
-	BedCPerS    float64 `json:"bed_c_per_s" minimum:"0.01" maximum:"20" doc:"How fast the bed warms, °C/s"`
-	HomingS     float64 `json:"homing_s" minimum:"0" maximum:"900" doc:"Homing and levelling, s"`
+	NozzleCPerS float64 `json:"nozzle_c_per_s" minimum:"0.01" maximum:"50" doc:"How fast the nozzle warms, °C/s" name:"Nozzle warms"`
+	BedCPerS    float64 `json:"bed_c_per_s" minimum:"0.01" maximum:"20" doc:"How fast the bed warms, °C/s" name:"Bed warms"`
+	HomingS     float64 `json:"homing_s" minimum:"0" maximum:"900" doc:"Homing and levelling, s" name:"Homing"`
 }
 
 // Machine is one of the house's. Resin machines have no nozzles or motion.
 type Machine struct {
-	Name       string      `json:"name" minLength:"1" maxLength:"60"`
+	Name       string      `json:"name" minLength:"1" maxLength:"60" name:"Name"`
 	Process    Process     `json:"process" enum:"material extrusion,vat photopolymerization"`
-	InService  bool        `json:"in_service" doc:"Whether jobs may be queued on it"`
+	InService  bool        `json:"in_service" doc:"Whether jobs may be queued on it" name:"In service"`
 	Volume     Volume      `json:"volume"`
-	NozzlesMM  []float64   `json:"nozzles_mm" maxItems:"8" doc:"Nozzle diameters, mm"`
-	FilamentMM float64     `json:"filament_mm" minimum:"0" maximum:"5" doc:"Filament diameter, mm"`
-	NozzleMaxC float64     `json:"nozzle_max_c" minimum:"0" maximum:"600" doc:"Hottest nozzle, °C"`
-	BedMaxC    float64     `json:"bed_max_c" minimum:"0" maximum:"250" doc:"Hottest bed, °C"`
-	Motion     Motion      `json:"motion"`
-	WarmUp     WarmUp      `json:"warm_up"`
-	RateCents  units.Cents `json:"rate_cents_per_hour" minimum:"0" maximum:"100000" doc:"Price of an hour, cents"`
-	Material   string      `json:"material" maxLength:"60" doc:"What is loaded"`
-	Colour     string      `json:"colour" pattern:"^#[0-9A-Fa-f]{6}$" doc:"Colour of what is loaded"`
-	ColourName string      `json:"colour_name" maxLength:"40"`
-	Second     NozzleLoad  `json:"second" doc:"What the second nozzle is loaded with, where there is one"`
-	ChangeS    float64     `json:"change_s" minimum:"0" maximum:"600" doc:"How long a change of nozzle takes, s"`
-	IdleOffS   float64     `json:"idle_off_s,omitempty" minimum:"0" maximum:"86400" doc:"After how long without a command the machine turns its heat off by itself, s; 0: never"`
-	Dialect    Dialect     `json:"dialect"`
+	NozzlesMM  []float64   `json:"nozzles_mm" maxItems:"8" doc:"Nozzle diameters, mm" name:"Nozzles" of:"extrusion"`
+	FilamentMM float64     `json:"filament_mm" minimum:"0" maximum:"5" doc:"Filament diameter, mm" name:"Filament thickness" of:"extrusion"`
+	NozzleMaxC float64     `json:"nozzle_max_c" minimum:"0" maximum:"600" doc:"Hottest nozzle, °C" name:"Nozzle at most" of:"extrusion"`
+	BedMaxC    float64     `json:"bed_max_c" minimum:"0" maximum:"250" doc:"Hottest bed, °C" name:"Bed at most" of:"extrusion"`
+	Motion     Motion      `json:"motion" of:"extrusion"`
+	WarmUp     WarmUp      `json:"warm_up" of:"extrusion"`
+	RateCents  units.Cents `json:"rate_cents_per_hour" minimum:"0" maximum:"100000" doc:"Price of an hour, cents" name:"Price of an hour"`
+	Material   string      `json:"material" maxLength:"60" doc:"What is loaded" name:"Loaded material"`
+	Colour     string      `json:"colour" pattern:"^#[0-9A-Fa-f]{6}$" doc:"Colour of what is loaded" name:"Shown as"`
+	ColourName string      `json:"colour_name" maxLength:"40" name:"Loaded colour"`
+	Second     NozzleLoad  `json:"second" doc:"What the second nozzle is loaded with, where there is one" of:"two nozzles"`
+	ChangeS    float64     `json:"change_s" minimum:"0" maximum:"600" doc:"How long a change of nozzle takes, s" name:"A change of nozzle takes" of:"two nozzles"`
+	IdleOffS   float64     `json:"idle_off_s,omitempty" minimum:"0" maximum:"86400" doc:"After how long without a command the machine turns its heat off by itself; 0: never, s" name:"Heat off by itself" of:"extrusion" unset:"never"`
+	Dialect    Dialect     `json:"dialect" of:"extrusion"`
 }
 
 // NozzleLoad is what a further nozzle is loaded with.
 type NozzleLoad struct {
-	Material   string `json:"material" maxLength:"60"`
-	ColourName string `json:"colour_name" maxLength:"40"`
+	Material   string `json:"material" maxLength:"60" name:"In nozzle 2: material"`
+	ColourName string `json:"colour_name" maxLength:"40" name:"In nozzle 2: colour"`
 }
 
 // Dialect is how programs for a machine are written.
 type Dialect struct {
 	// Start, End and Change are blocks of commands with named values; empty ones are
 	// StartBlock, EndBlock and ChangeBlock.
-	Start     string `json:"start" maxLength:"4000" doc:"Commands before a print; empty: the common ones"`
-	End       string `json:"end" maxLength:"4000" doc:"Commands after a print; empty: the common ones"`
-	Change    string `json:"change" maxLength:"4000" doc:"Commands that change the nozzle; empty: the common ones"`
-	Arcs      bool   `json:"arcs" doc:"Understands arcs (G2, G3)"`
-	AbsoluteE bool   `json:"absolute_e" doc:"Counts filament from the start (M82), not from move to move (M83)"`
+	Start     string `json:"start" maxLength:"4000" doc:"Commands before a print; empty: the common ones" name:"Before a print"`
+	End       string `json:"end" maxLength:"4000" doc:"Commands after a print; empty: the common ones" name:"After a print"`
+	Change    string `json:"change" maxLength:"4000" doc:"Commands that change the nozzle; empty: the common ones" name:"To change the nozzle" of:"two nozzles"`
+	Arcs      bool   `json:"arcs" doc:"Understands arcs (G2, G3)" name:"Understands arcs"`
+	AbsoluteE bool   `json:"absolute_e" doc:"Counts filament from the start (M82), not from move to move (M83)" name:"Filament from the start (M82)"`
 }
 
 // The common blocks: heat, home; then heat off, up and away, motors off. Units,
@@ -136,6 +138,21 @@ var BlockNames = []string{"nozzle", "nozzle_c", "first_nozzle_c", "bed_c", "laye
 func (d Dialect) Blocks() (start, end, change string) {
 	return cmp.Or(d.Start, StartBlock), cmp.Or(d.End, EndBlock), cmp.Or(d.Change, ChangeBlock)
 }
+
+// Settings lists what can be set of a machine.
+func Settings() []setting.Setting {
+	all := setting.Of(reflect.TypeFor[Machine]())
+	common := map[string]string{"dialect.start": StartBlock, "dialect.end": EndBlock, "dialect.change": ChangeBlock}
+	for i := range all {
+		if block := common[all[i].Key]; block != "" {
+			all[i].Unset, all[i].Values = block, BlockNames
+		}
+	}
+	return all
+}
+
+// MaterialSettings lists what can be set of a material.
+func MaterialSettings() []setting.Setting { return setting.Of(reflect.TypeFor[Material]()) }
 
 // Validate lists what cannot be right about a machine.
 func (m *Machine) Validate() []problem.Problem {
@@ -335,15 +352,15 @@ func extent(hull polygon.Path, deg float64) (xMM, yMM float64) {
 
 // Material is what parts are made of.
 type Material struct {
-	Name          string      `json:"name" minLength:"1" maxLength:"60"`
-	DensityGPerCM float64     `json:"density_g_per_cm3" minimum:"0.1" maximum:"20" doc:"Density, g/cm³"`
-	SpoolGrams    float64     `json:"spool_grams" minimum:"1" maximum:"20000" doc:"What a full spool or bottle holds, g"`
-	SpoolCents    units.Cents `json:"spool_cents" minimum:"0" maximum:"1000000" doc:"What a full one costs, cents"`
-	NozzleC       float64     `json:"nozzle_c" minimum:"0" maximum:"600" doc:"Usual nozzle temperature, °C"`
-	NozzleMaxC    float64     `json:"nozzle_max_c" minimum:"0" maximum:"600" doc:"Hottest it may be, °C"`
-	BedC          float64     `json:"bed_c" minimum:"0" maximum:"250" doc:"Usual bed temperature, °C"`
-	ShrinkPercent float64     `json:"shrink_percent" minimum:"0" maximum:"20" doc:"How much it shrinks on cooling, %"`
-	Drying        string      `json:"drying" maxLength:"120" doc:"How to dry it, in words"`
+	Name          string      `json:"name" minLength:"1" maxLength:"60" name:"Name"`
+	DensityGPerCM float64     `json:"density_g_per_cm3" minimum:"0.1" maximum:"20" doc:"Density, g/cm³" name:"Density"`
+	SpoolGrams    float64     `json:"spool_grams" minimum:"1" maximum:"20000" doc:"What a full spool or bottle holds, g" name:"A full spool or bottle"`
+	SpoolCents    units.Cents `json:"spool_cents" minimum:"0" maximum:"1000000" doc:"What a full one costs, cents" name:"It costs"`
+	NozzleC       float64     `json:"nozzle_c" minimum:"0" maximum:"600" doc:"Usual nozzle temperature, °C" name:"Nozzle, usual"`
+	NozzleMaxC    float64     `json:"nozzle_max_c" minimum:"0" maximum:"600" doc:"Hottest it may be, °C" name:"Nozzle at most"`
+	BedC          float64     `json:"bed_c" minimum:"0" maximum:"250" doc:"Usual bed temperature, °C" name:"Bed, usual"`
+	ShrinkPercent float64     `json:"shrink_percent" minimum:"0" maximum:"20" doc:"How much it shrinks on cooling, %" name:"Shrinks by"`
+	Drying        string      `json:"drying" maxLength:"120" doc:"How to dry it, in words" name:"Drying"`
 }
 
 // Validate lists what cannot be right about a material.

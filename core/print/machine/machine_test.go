@@ -1,11 +1,13 @@
 package machine
 
 import (
+	"encoding/json"
 	"math"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"gotest.tools/v3/golden"
 	"pgregory.net/rapid"
 
 	"jobshelf/core/shape/polygon"
@@ -81,4 +83,11 @@ func TestWarmUpAndValidation(t *testing.T) {
 	assert.Equal(t, []string{"volume.y_mm", "nozzles_mm[1]"}, fields)
 	mat := Material{DensityGPerCM: 1.24}
 	assert.InDelta(t, math.Pi*1.75*1.75/4*1.24, mat.Grams(1.75, 1000), 1e-9)
+}
+
+// The forms of machines and materials are made of these; the browser's tests read them, too.
+func TestSettingsAreDescribed(t *testing.T) {
+	raw, err := json.MarshalIndent(map[string]any{"machine": Settings(), "material": MaterialSettings()}, "", " ")
+	require.NoError(t, err)
+	golden.Assert(t, string(raw)+"\n", "settings.json")
 }

@@ -15,6 +15,7 @@ import (
 
 	"jobshelf/core/judge/finding"
 	"jobshelf/core/print/machine"
+	"jobshelf/core/print/setting"
 )
 
 func everyday() Recipe {
@@ -24,13 +25,14 @@ func everyday() Recipe {
 // Every field of a recipe is a setting with a type, a description, its unit where
 // the name has one, and a range or choices; what it depends on is a setting too.
 func TestSettingsDescribeTheWholeRecipe(t *testing.T) {
-	all := map[string]Setting{}
+	all := map[string]setting.Setting{}
 	for _, s := range Settings() {
 		all[s.Key] = s
 	}
 	typ := reflect.TypeOf(Recipe{})
+	fixed := map[string]bool{"name": true, "purpose": true, "machine": true, "material": true} // which recipe it is
 	for i := range typ.NumField() {
-		key := keyOf(typ.Field(i))
+		key, _, _ := strings.Cut(typ.Field(i).Tag.Get("json"), ",")
 		if fixed[key] {
 			assert.NotContains(t, all, key)
 			continue

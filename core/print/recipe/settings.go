@@ -9,75 +9,12 @@ import (
 	"strconv"
 	"strings"
 
+	"jobshelf/core/print/setting"
 	"jobshelf/core/shape/problem"
 )
 
-// Setting describes one field of a recipe, for searching and for forms.
-type Setting struct {
-	Key     string   `json:"key"`
-	Name    string   `json:"name" doc:"The trade's word for it"`
-	Type    string   `json:"type" enum:"number,whole number,text,choice,list"`
-	Unit    string   `json:"unit,omitempty"`
-	Least   *float64 `json:"least,omitempty"`
-	Most    *float64 `json:"most,omitempty"`
-	Choices []string `json:"choices,omitempty"`
-	Text    string   `json:"text" doc:"What it does, in plain words"`
-	Unset   string   `json:"unset,omitempty" doc:"What holds where it is left out"`
-	Zero    bool     `json:"zero,omitempty" doc:"0 is a value; else 0 is as good as left out, where that means something"`
-	With    string   `json:"with,omitempty" doc:"The setting without which it does nothing"`
-}
-
-// fixed are fields that say which recipe it is; they are no settings.
-var fixed = map[string]bool{"name": true, "purpose": true, "machine": true, "material": true}
-
-// Settings lists all settings, as the recipe's own field tags describe them. The
-// unit is what stands after the last comma of a description.
-func Settings() []Setting {
-	var out []Setting
-	t := reflect.TypeOf(Recipe{})
-	for i := range t.NumField() {
-		f := t.Field(i)
-		s := Setting{Key: keyOf(f), Name: f.Tag.Get("name"), Text: f.Tag.Get("doc"), Unset: f.Tag.Get("unset"), With: f.Tag.Get("with")}
-		if fixed[s.Key] {
-			continue
-		}
-		if k := strings.LastIndex(s.Text, ", "); k >= 0 && len(s.Text)-k < 9 {
-			s.Text, s.Unit = s.Text[:k], s.Text[k+2:]
-		}
-		kind := f.Type.Kind()
-		if s.Zero = kind == reflect.Pointer; s.Zero {
-			kind = f.Type.Elem().Kind()
-		}
-		switch kind {
-		case reflect.Int:
-			s.Type = "whole number"
-		case reflect.Float64:
-			s.Type = "number"
-		case reflect.Slice:
-			s.Type = "list"
-		default:
-			s.Type = "text"
-			if e := f.Tag.Get("enum"); e != "" {
-				s.Type, s.Choices = "choice", strings.Split(e, ",")
-			}
-		}
-		for _, x := range []struct {
-			tag string
-			to  **float64
-		}{{"minimum", &s.Least}, {"maximum", &s.Most}} {
-			if v, err := strconv.ParseFloat(f.Tag.Get(x.tag), 64); err == nil {
-				*x.to = &v
-			}
-		}
-		out = append(out, s)
-	}
-	return out
-}
-
-func keyOf(f reflect.StructField) string {
-	key, _, _ := strings.Cut(f.Tag.Get("json"), ",")
-	return key
-}
+// Settings lists all settings, as the recipe's own field tags describe them.
+func Settings() []setting.Setting { return setting.Of(reflect.TypeFor[Recipe]()) }
 
 // Override is one setting that differs from the house's recipe.
 type Override struct {
@@ -108,7 +45,7 @@ func wrong(code string, params ...any) error { return &WrongOverride{problem.Say
 // Apply gives a copy of the recipe with overrides in force. A key that is none,
 // a value that cannot be read or is out of its range is a *WrongOverride.
 func (r Recipe) Apply(overrides []Override) (Recipe, error) {
-	all := map[string]Setting{}
+	all := map[string]setting.Setting{}
 	for _, s := range Settings() {
 		all[s.Key] = s
 	}
@@ -127,7 +64,7 @@ func (r Recipe) Apply(overrides []Override) (Recipe, error) {
 		if !ok {
 			return r, wrong("no such setting", d.Key)
 		}
-		raw, why := s.encode(d.Value)
+		raw, why := encode(&s, d.Value)
 		if why.Code != "" {
 			return r, wrong("wrong override", s.Name, why)
 		}
@@ -139,7 +76,7 @@ func (r Recipe) Apply(overrides []Override) (Recipe, error) {
 }
 
 // encode is a value as JSON, or why it cannot be.
-func (s *Setting) encode(v string) (string, problem.Phrase) {
+func encode(s *setting.Setting, v string) (string, problem.Phrase) {
 	v = strings.TrimSpace(v)
 	number := func(v string) (string, problem.Phrase) {
 		v = strings.TrimSpace(v)

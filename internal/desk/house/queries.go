@@ -6,6 +6,7 @@ import (
 	"jobshelf/core/print/machine"
 	"jobshelf/core/print/naming"
 	"jobshelf/core/print/recipe"
+	"jobshelf/core/print/setting"
 	"jobshelf/core/print/toolpath"
 	"jobshelf/core/shape/mesh/repair"
 	"jobshelf/core/shape/units"
@@ -39,10 +40,6 @@ type House struct {
 // Texts are what holds where the house has written none of its own, and the values
 // that each may name.
 type Texts struct {
-	Start       string   `json:"start"`
-	End         string   `json:"end"`
-	Change      string   `json:"change"`
-	BlockNames  []string `json:"block_names"`
 	FilePattern string   `json:"file_pattern"`
 	FileNames   []string `json:"file_names"`
 	// The words of the core, in its order.
@@ -80,6 +77,18 @@ type RecipeView struct {
 	Data       recipe.Recipe `json:"data"`
 }
 
+// Settings are all that can be set of the house's things, described.
+type Settings struct {
+	Recipe   []setting.Setting `json:"recipe"`
+	Machine  []setting.Setting `json:"machine"`
+	Material []setting.Setting `json:"material"`
+}
+
+// AllSettings describes them.
+func AllSettings() Settings {
+	return Settings{Recipe: recipe.Settings(), Machine: machine.Settings(), Material: machine.MaterialSettings()}
+}
+
 // Read shows the settings.
 func Read(ctx context.Context, d *desk.Desk) (HouseView, error) {
 	h, err := d.Store.House(ctx)
@@ -87,8 +96,7 @@ func Read(ctx context.Context, d *desk.Desk) (HouseView, error) {
 		return HouseView{}, err
 	}
 	v := HouseView{House: House(h), Machines: []MachineView{}, Materials: []MaterialView{}, Recipes: []RecipeView{},
-		Texts: Texts{Start: machine.StartBlock, End: machine.EndBlock, Change: machine.ChangeBlock, BlockNames: machine.BlockNames,
-			FilePattern: naming.FilePattern, FileNames: naming.FileNames, LineKinds: toolpath.Kinds[:]}}
+		Texts: Texts{FilePattern: naming.FilePattern, FileNames: naming.FileNames, LineKinds: toolpath.Kinds[:]}}
 	for _, s := range repair.Steps {
 		v.Texts.RepairSteps = append(v.Texts.RepairSteps, Word{string(s), repair.Does[s]})
 	}

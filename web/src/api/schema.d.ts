@@ -408,7 +408,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What a recipe can set, in plain words */
+        /** What can be set of recipes, machines and materials, in plain words */
         get: operations["settings"];
         put?: never;
         post?: never;
@@ -940,7 +940,7 @@ export interface components {
             filament_mm: number;
             /**
              * Format: double
-             * @description After how long without a command the machine turns its heat off by itself, s; 0: never
+             * @description After how long without a command the machine turns its heat off by itself; 0: never, s
              */
             idle_off_s?: number;
             /** @description Whether jobs may be queued on it */
@@ -1042,7 +1042,7 @@ export interface components {
             junction_deviation_mm: number;
             /**
              * Format: double
-             * @description Acceleration in height, mm/s²; 0: as in the plane
+             * @description Acceleration in height; 0: as in the plane, mm/s²
              */
             lift_accel_mm_per_s2?: number;
             /**
@@ -1582,6 +1582,7 @@ export interface components {
         };
         Setting: {
             choices?: string[];
+            /** @description Where it is in the entry's data, with points between */
             key: string;
             /** Format: double */
             least?: number;
@@ -1589,17 +1590,29 @@ export interface components {
             most?: number;
             /** @description The trade's word for it */
             name: string;
+            /**
+             * @description Only machines of this kind have it
+             * @enum {string}
+             */
+            of?: "extrusion" | "two nozzles";
             /** @description What it does, in plain words */
             text: string;
             /** @enum {string} */
-            type: "number" | "whole number" | "text" | "choice" | "list";
+            type: "number" | "whole number" | "text" | "lines" | "choice" | "list" | "money" | "colour" | "yes or no";
             unit?: string;
             /** @description What holds where it is left out */
             unset?: string;
+            /** @description What a text may name in braces */
+            values?: string[];
             /** @description The setting without which it does nothing */
             with?: string;
             /** @description 0 is a value; else 0 is as good as left out, where that means something */
             zero?: boolean;
+        };
+        Settings: {
+            machine: components["schemas"]["Setting"][];
+            material: components["schemas"]["Setting"][];
+            recipe: components["schemas"]["Setting"][];
         };
         ShelfView: {
             next?: components["schemas"]["Next"];
@@ -1777,16 +1790,12 @@ export interface components {
             volume_mm3: number;
         };
         Texts: {
-            block_names: string[];
-            change: string;
-            end: string;
             file_names: string[];
             file_pattern: string;
             /** @description What lines are for, in the order of their numbers (see docs/view-format.md) */
             line_kinds: string[];
             /** @description What repair can do, in the order in which it is done */
             repair_steps: components["schemas"]["Word"][];
-            start: string;
             /** @description The units that a file may be in */
             units: components["schemas"]["Word"][];
         };
@@ -1831,17 +1840,17 @@ export interface components {
             shape: "rectangle" | "round";
             /**
              * Format: double
-             * @description Width, or diameter of a round plate, in mm
+             * @description Width, or diameter of a round plate, mm
              */
             x_mm: number;
             /**
              * Format: double
-             * @description Depth in mm; the diameter again on a round plate
+             * @description Depth; the diameter again on a round plate, mm
              */
             y_mm: number;
             /**
              * Format: double
-             * @description Height in mm
+             * @description Height, mm
              */
             z_mm: number;
         };
@@ -3581,7 +3590,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Setting"][];
+                    "application/json": components["schemas"]["Settings"];
                 };
             };
             /** @description Unauthorized */

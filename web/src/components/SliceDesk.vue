@@ -53,7 +53,7 @@ function mark(r: Region, putIn: boolean) {
   }
   marks.value = marked(marks.value, r, putIn)
 }
-const settingOf = (key: string) => settings.data.value?.find((s) => s.key === key)
+const settingOf = (key: string) => settings.data.value?.recipe.find((s) => s.key === key)
 const house = useHouse()
 const recipe = computed(() => house.data.value?.recipes.find((r) => r.machine_id === props.rung?.machine_id && r.data.purpose === props.job.purpose)?.data)
 /** What holds now: by the recipe, or by what stands in for what it leaves out. */
@@ -62,7 +62,7 @@ const search = ref('')
 const found = computed(() => {
   const words = search.value.toLowerCase().split(/\s+/).filter(Boolean)
   if (!words.length) return []
-  return (settings.data.value ?? []).filter((s) => words.every((w) => `${s.key} ${s.name} ${s.text}`.toLowerCase().includes(w)))
+  return (settings.data.value?.recipe ?? []).filter((s) => words.every((w) => `${s.key} ${s.name} ${s.text}`.toLowerCase().includes(w)))
 })
 function override(key: string) {
   if (!overrides.value.some((d) => d.key === key)) overrides.value.push({ key, value: '', why: '' })

@@ -1,4 +1,4 @@
-import type { HouseView, Setting } from '../api/client'
+import type { Setting } from '../api/client'
 
 /** One thing a steward can set. path goes into the entry's data. */
 export interface Field {
@@ -31,66 +31,17 @@ export function idle(needs: string | undefined, data: unknown): boolean {
   return v === 'off' || v === 'none' || v === 0
 }
 
-type Texts = HouseView['texts']
-
-/** texts says what holds where a block is empty. */
-export const machineFields = (texts: Texts): Field[] => [
-  { path: 'name', label: 'Name', kind: 'text' },
-  { path: 'in_service', label: 'In service', kind: 'bool' },
-  { path: 'volume.shape', label: 'Plate', kind: 'choice', choices: ['rectangle', 'round'] },
-  { path: 'volume.x_mm', label: 'Width, or diameter', unit: 'mm' },
-  { path: 'volume.y_mm', label: 'Depth', unit: 'mm' },
-  { path: 'volume.z_mm', label: 'Height', unit: 'mm' },
-  { path: 'nozzles_mm', label: 'Nozzles', unit: 'mm', kind: 'numbers', only: extrusion },
-  { path: 'filament_mm', label: 'Filament thickness', unit: 'mm', only: extrusion },
-  { path: 'nozzle_max_c', label: 'Nozzle at most', unit: '°C', only: extrusion },
-  { path: 'bed_max_c', label: 'Bed at most', unit: '°C', only: extrusion },
-  { path: 'motion.speed_mm_per_s', label: 'Highest speed', unit: 'mm/s', only: extrusion },
-  { path: 'motion.accel_mm_per_s2', label: 'Acceleration', unit: 'mm/s²', only: extrusion },
-  { path: 'motion.junction_deviation_mm', label: 'Junction deviation', unit: 'mm', only: extrusion },
-  { path: 'motion.lift_mm_per_s', label: 'Speed in height', unit: 'mm/s', only: extrusion },
-  { path: 'motion.lift_accel_mm_per_s2', label: 'Acceleration in height', unit: 'mm/s²', empty: 'the same', only: extrusion },
-  { path: 'motion.rests_in_height', label: 'Rests before moves in height', kind: 'bool', only: extrusion },
-  { path: 'warm_up.nozzle_c_per_s', label: 'Nozzle warms', unit: '°C/s', only: extrusion },
-  { path: 'warm_up.bed_c_per_s', label: 'Bed warms', unit: '°C/s', only: extrusion },
-  { path: 'warm_up.homing_s', label: 'Homing', unit: 's', only: extrusion },
-  { path: 'material', label: 'Loaded material', kind: 'text' },
-  { path: 'colour_name', label: 'Loaded colour', kind: 'text' },
-  { path: 'colour', label: 'Shown as', kind: 'colour' },
-  { path: 'second.material', label: 'In nozzle 2: material', kind: 'text', only: twoNozzles },
-  { path: 'second.colour_name', label: 'In nozzle 2: colour', kind: 'text', only: twoNozzles },
-  { path: 'change_s', label: 'A change of nozzle takes', unit: 's', only: twoNozzles },
-  { path: 'idle_off_s', label: 'Heat off by itself', unit: 's', empty: 'never', only: extrusion },
-  { path: 'rate_cents_per_hour', label: 'Price of an hour', kind: 'money' },
-  { path: 'dialect.arcs', label: 'Understands arcs', kind: 'bool', only: extrusion },
-  { path: 'dialect.absolute_e', label: 'Filament from the start (M82)', kind: 'bool', only: extrusion },
-  { path: 'dialect.start', label: 'Before a print', kind: 'lines', hint: valuesOf(texts.block_names), empty: texts.start, only: extrusion },
-  { path: 'dialect.end', label: 'After a print', kind: 'lines', empty: texts.end, only: extrusion },
-  { path: 'dialect.change', label: 'To change the nozzle', kind: 'lines', empty: texts.change, only: twoNozzles },
-]
-
-export const materialFields: Field[] = [
-  { path: 'name', label: 'Name', kind: 'text' },
-  { path: 'density_g_per_cm3', label: 'Density', unit: 'g/cm³' },
-  { path: 'spool_grams', label: 'A full spool or bottle', unit: 'g' },
-  { path: 'spool_cents', label: 'It costs', kind: 'money' },
-  { path: 'nozzle_c', label: 'Nozzle, usual', unit: '°C' },
-  { path: 'nozzle_max_c', label: 'Nozzle at most', unit: '°C' },
-  { path: 'bed_c', label: 'Bed, usual', unit: '°C' },
-  { path: 'shrink_percent', label: 'Shrinks by', unit: '%' },
-  { path: 'drying', label: 'Drying', kind: 'text' },
-]
-
-/** A recipe's form is made of what the server says a recipe can set. */
-export function recipeFields(settings: readonly Setting[]): Field[] {
-  return [
-    { path: 'name', label: 'Name', kind: 'text' },
-    ...settings.map((s): Field => ({
-      path: s.key, label: s.name, does: s.text, unit: s.unit, choices: s.choices ?? undefined, empty: s.unset, zero: s.zero, needs: s.with,
-      kind: s.type === 'choice' ? 'choice' : s.type === 'list' ? 'numbers' : s.type === 'text' ? 'text' : 'number',
-    })),
-  ]
+const kinds: Record<Setting['type'], NonNullable<Field['kind']>> = {
+  number: 'number', 'whole number': 'number', text: 'text', lines: 'lines', choice: 'choice', list: 'numbers', money: 'money', colour: 'colour', 'yes or no': 'bool',
 }
+
+/** A form is made of what the server says can be set. */
+export const fieldsOf = (settings: readonly Setting[]): Field[] =>
+  settings.map((s) => ({
+    path: s.key, label: s.name, does: s.text, unit: s.unit, choices: s.choices ?? undefined, empty: s.unset, zero: s.zero, needs: s.with, kind: kinds[s.type],
+    hint: s.values ? valuesOf(s.values) : undefined, only: s.of && { extrusion, 'two nozzles': twoNozzles }[s.of],
+  }))
+export const recipeFields = (settings: readonly Setting[]): Field[] => [{ path: 'name', label: 'Name', kind: 'text' }, ...fieldsOf(settings)]
 
 /** A setting's value in a recipe, or what holds where it is left out. */
 export function holds(s: Setting, recipe: object | undefined): string {

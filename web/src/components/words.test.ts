@@ -1,11 +1,12 @@
 import { QueryClient, QueryObserver } from '@tanstack/vue-query'
 import { describe, expect, it } from 'vitest'
-import type { FloorView, JobView } from '../api/client'
+import described from '../../../core/print/machine/testdata/settings.json'
+import type { FloorView, JobView, Setting } from '../api/client'
 import { refusal } from '../api/client'
 import { formats } from '../composables/format'
 import { refresh } from '../composables/refresh'
 import { answers } from './answers'
-import { fieldsWith, holds, hoursText, idle, machineFields, parseHours, readNumber, recipeFields, setAt, valueAt } from './fields'
+import { fieldsWith, fieldsOf, holds, hoursText, idle, parseHours, readNumber, recipeFields, setAt, valueAt } from './fields'
 import { moved, placeAt, shifted } from './lanes'
 import { overWords } from './over'
 import { boxLines, marked, markOf, middle } from './regions'
@@ -68,7 +69,7 @@ describe('entries', () => {
     expect(holds({ key: 'speed', name: 'Speed', text: 'Speed', type: 'number' }, { speed: 62.99999999999999 })).toBe('63')
   })
   it('asks of a machine only what it has', () => {
-    const asked = (d: object) => machineFields({} as never).filter((x) => x.only?.(d as never) ?? true).map((x) => x.path)
+    const asked = (d: object) => fieldsOf(described.machine as Setting[]).filter((x) => x.only?.(d as never) ?? true).map((x) => x.path)
     const printer = { process: 'material extrusion', nozzles_mm: [0.4] }
     expect(asked(printer)).toContain('idle_off_s')
     expect(asked({ process: 'vat photopolymerization' })).not.toContain('idle_off_s')

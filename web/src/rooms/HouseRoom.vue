@@ -3,7 +3,7 @@ import { computed, ref, watch } from 'vue'
 import { useHouse, useSetHouse, useSettings, useWho } from '../api/queries'
 import { Refusal, type HouseSettings, type HouseView } from '../api/client'
 import EntryForm from '../components/EntryForm.vue'
-import { hoursText, machineFields, materialFields, parseHours, recipeFields, valuesOf } from '../components/fields'
+import { fieldsOf, hoursText, parseHours, recipeFields, valuesOf } from '../components/fields'
 import { useFormats } from '../composables/format'
 import { useKeys } from '../composables/keys'
 
@@ -86,7 +86,7 @@ useKeys('House', [
           </tr>
         </tbody>
       </table>
-      <EntryForm v-if="machine" :key="machine.id" :title="machine.data.name" :data="machine.data" :fields="machineFields(v.texts)" :editable="editable" :save="saveMachine" />
+      <EntryForm v-if="machine" :key="machine.id" :title="machine.data.name" :data="machine.data" :fields="fieldsOf(settings.data.value?.machine ?? [])" :editable="editable" :save="saveMachine" />
     </div>
 
     <div v-else-if="drawer === 'Materials'" class="two">
@@ -102,7 +102,7 @@ useKeys('House', [
           </tr>
         </tbody>
       </table>
-      <EntryForm v-if="material" :key="material.id" :title="material.data.name" :data="material.data" :fields="materialFields" :editable="editable" :save="saveMaterial" />
+      <EntryForm v-if="material" :key="material.id" :title="material.data.name" :data="material.data" :fields="fieldsOf(settings.data.value?.material ?? [])" :editable="editable" :save="saveMaterial" />
     </div>
 
     <div v-else-if="drawer === 'Recipes'" class="two">
@@ -115,7 +115,7 @@ useKeys('House', [
           </tr>
         </tbody>
       </table>
-      <EntryForm v-if="recipe" :key="recipe.id" :title="recipe.data.name" :data="recipe.data" :fields="recipeFields(settings.data.value ?? [])" rows :editable="editable" :save="saveRecipe" />
+      <EntryForm v-if="recipe" :key="recipe.id" :title="recipe.data.name" :data="recipe.data" :fields="recipeFields(settings.data.value?.recipe ?? [])" rows :editable="editable" :save="saveRecipe" />
     </div>
 
     <form v-else-if="draft" class="settings" @submit.prevent="saveHouse">

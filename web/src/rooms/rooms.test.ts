@@ -5,6 +5,7 @@ import { defineComponent, h, type Component } from 'vue'
 import { createMemoryHistory, createRouter } from 'vue-router'
 import { createVuetify } from 'vuetify'
 import * as components from 'vuetify/components'
+import described from '../../../core/print/machine/testdata/settings.json'
 import type { JobView, LaneView, PieceView, Rung, RunView, SliceView, Slip } from '../api/client'
 import CheckProgress from '../components/CheckProgress.vue'
 import FindingList from '../components/FindingList.vue'
@@ -101,9 +102,12 @@ beforeEach(() => {
   server.answers = { '/session': { id: 1, name: 'Cato', role: 'coordinator' }, '/house': { house: { currency: 'EUR' }, machines: [], materials: [], recipes: [], texts } }
 })
 afterEach(() => {
-  if (document.body.innerHTML) asItWas()
-  shown?.unmount()
-  document.body.innerHTML = ''
+  try {
+    if (document.body.innerHTML) asItWas()
+  } finally {
+    shown?.unmount()
+    document.body.innerHTML = ''
+  }
 })
 
 describe('the shelf', () => {
@@ -318,10 +322,10 @@ const slice = (id: number, more: object = {}): SliceView => ({
 describe('the slices of a piece', () => {
   const desk = (slices: SliceView[]) => {
     server.answers['/pieces/9/slices'] = slices
-    server.answers['/settings'] = [
+    server.answers['/settings'] = { machine: [], material: [], recipe: [
       { key: 'shells', name: 'Shells', text: 'Outline passes', type: 'whole number', least: 1, most: 20 },
       { key: 'seam', name: 'Seam', text: 'Where outlines begin', type: 'choice', choices: ['at the back', 'closest'] },
-    ]
+    ] }
     server.answers['/house'] = { recipes: [{ machine_id: 1, data: { purpose: 'everyday', shells: 2, seam: 'at the back' } }] }
     return part(SliceDesk, { job: jobView(9), piece: piece(9), rung: rung(1, 'Bowline'), may: true })
   }
@@ -434,7 +438,7 @@ describe('the house', () => {
       materials: [of(1, { name: 'PLA', density_g_per_cm3: 1.24, spool_grams: 1000, spool_cents: 2450 })],
       recipes: [of(1, { name: 'Bowline everyday', material: 'PLA', layer_mm: 0.2, shells: 2, infill_percent: 15 })], texts: { file_names: [], block_names: [], ends: '', start: '', end: '', change: '' },
     }
-    server.answers['/settings'] = []
+    server.answers['/settings'] = { ...described, recipe: [] }
     const { w } = await room(HouseRoom)
     const cells = () => w.findAll('.ledger tbody tr').map((r) => r.findAll('td').map((d) => d.text()).join('|'))
     expect(cells()[0]).toMatch(/^Bowlinematerial extrusion\|⌀ 200 × 180 mm\|0.4, 0.6 mm\|grey PLA\|.*1.20/)
