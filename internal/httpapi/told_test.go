@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -158,6 +159,10 @@ func (h *teller) tell(key string, a answer, only []string) {
 	h.told.Line("    %d", a.code)
 	if m, ok := v.(map[string]any); ok && m["version"] != nil {
 		h.v = m["version"]
+		// Slices that were ordered together end in any order.
+		slices.SortStableFunc(m["history"].([]any), func(a, b any) int {
+			return strings.Compare(fmt.Sprint(a.(map[string]any)["what"]), fmt.Sprint(b.(map[string]any)["what"]))
+		})
 	}
 	h.told.Tell(key, v, only...)
 }
