@@ -7,6 +7,7 @@ import (
 	"io"
 	"mime"
 	"net/http"
+	"strings"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -19,31 +20,242 @@ import (
 	"jobshelf/internal/desk/house"
 	"jobshelf/internal/desk/intake"
 	"jobshelf/internal/desk/people"
+	"jobshelf/internal/desk/plates"
 )
 
-type body[T any] struct{ Body T }
+// route is one operation: who may do it at least, and what does it.
+type route struct {
+	least     desk.Role
+	operation huma.Operation
+	add       adder
+}
 
-func ok[T any](v T, err error) (*body[T], error) { return &body[T]{v}, err }
+// adder registers an operation.
+type adder func(s *Server, least desk.Role, o huma.Operation)
 
-type none struct{}
-
-func op(id, method, path, summary string) huma.Operation {
-	return huma.Operation{OperationID: id, Method: method, Path: path, Summary: summary}
+// on is a line of the table: its id, method and path, and what it is, in words.
+func on(least desk.Role, id, where, summary string, add adder) route {
+	method, path, _ := strings.Cut(where, " ")
+	return route{least, huma.Operation{OperationID: id, Method: method, Path: path, Summary: summary}, add}
 }
 
 func (s *Server) routes() {
-	s.sessionRoutes()
-	s.houseRoutes()
-	s.jobRoutes()
-	s.fileRoutes()
-	s.floorRoutes()
-	s.sliceRoutes()
+	for _, r := range table {
+		r.add(s, r.least, r.operation)
+	}
 	s.events()
 }
 
-type signIn struct {
-	Login    string `json:"login" minLength:"1" maxLength:"100"`
-	Password string `json:"password" minLength:"1" maxLength:"200"`
+// table is all operations but the stream of events. Each calls one use case.
+var table = []route{
+	on(anyone, "sign-in", "POST /session", "Sign in", signingIn),
+	on(desk.Member, "who", "GET /session", "Who is signed in", gives(func(_ context.Context, _ *desk.Desk, a desk.Actor, _ *none) (desk.Actor, error) { return a, nil })),
+	on(desk.Member, "sign-out", "DELETE /session", "Sign out", signingOut),
+	on(desk.Member, "set-password", "PUT /session/password", "Change the own password", passwordChange),
+	on(desk.Coordinator, "people", "GET /people", "Everybody of the house", gives(func(ctx context.Context, d *desk.Desk, _ desk.Actor, _ *none) ([]desk.Actor, error) {
+		return people.People(ctx, d)
+	})),
+
+	on(desk.Member, "house", "GET /house", "Machines, materials, recipes, prices and hours", gives(func(ctx context.Context, d *desk.Desk, _ desk.Actor, _ *none) (house.HouseView, error) {
+		return house.Read(ctx, d)
+	})),
+	on(desk.Member, "settings", "GET /settings", "What can be set of recipes, machines and materials, in plain words", gives(func(context.Context, *desk.Desk, desk.Actor, *none) (house.Settings, error) {
+		return house.AllSettings(), nil
+	})),
+	on(desk.Steward, "set-house", "PUT /house", "Change name, hours and fees", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *body[house.House]) error {
+		return house.SetHouse(ctx, d, a, in.Body)
+	})),
+	on(desk.Steward, "set-machine", "PUT /machines/{id}", "Change a machine", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[house.MachineView]) error {
+		in.Body.ID = in.ID
+		return house.SetMachine(ctx, d, a, in.Body)
+	})),
+	on(desk.Steward, "set-material", "PUT /materials/{id}", "Change a material", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[house.MaterialView]) error {
+		in.Body.ID = in.ID
+		return house.SetMaterial(ctx, d, a, in.Body)
+	})),
+	on(desk.Steward, "set-recipe", "PUT /recipes/{id}", "Change a recipe", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[house.RecipeView]) error {
+		in.Body.ID = in.ID
+		return house.SetRecipe(ctx, d, a, in.Body)
+	})),
+
+	on(desk.Member, "shelf", "GET /jobs", "The open jobs: all for a coordinator, a member's own", steadily(whole, func(ctx context.Context, d *desk.Desk, a desk.Actor, _ *Tagged) (decide.ShelfView, error) {
+		return decide.Shelf(ctx, d, a)
+	})),
+	on(desk.Member, "hand-in", "POST /jobs", "Make a job of uploaded files", makes(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *body[intake.HandIn]) (created, error) {
+		id, err := intake.NewJob(ctx, d, a, in.Body)
+		return created{id}, err
+	})),
+	on(desk.Member, "job", "GET /jobs/{id}", "One job with its ladder and history", steadily(func(in *taggedID) string { return fmt.Sprint(in.ID) }, func(ctx context.Context, d *desk.Desk, a desk.Actor, in *taggedID) (decide.JobView, error) {
+		return decide.Job(ctx, d, a, in.ID)
+	})),
+	on(desk.Coordinator, "approve", "POST /jobs/{id}/approve", "Queue a job on a machine", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[approval]) error {
+		return decide.Approve(ctx, d, a, in.ID, in.Body.Version, in.Body.MachineID)
+	})),
+	on(desk.Coordinator, "send-back", "POST /jobs/{id}/send-back", "Say no, with a reason", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[sendingBack]) error {
+		return decide.SendBack(ctx, d, a, in.ID, in.Body.Version, in.Body.Reason)
+	})),
+	on(desk.Coordinator, "advance", "POST /jobs/{id}/advance", "Started, finished, ready, fetched: one step on", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[Versioned]) error {
+		return decide.Advance(ctx, d, a, in.ID, in.Body.Version)
+	})),
+	on(desk.Member, "check-again", "POST /jobs/{id}/check", "Check a job again", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *ByID) error {
+		return intake.Retry(ctx, d, a, in.ID)
+	})),
+	on(desk.Member, "cancel-check", "DELETE /jobs/{id}/check", "Stop a check", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *ByID) error {
+		return intake.CancelCheck(ctx, d, a, in.ID)
+	})),
+
+	on(desk.Member, "upload", "POST /uploads", "Send one file, as it is", uploading),
+	on(desk.Member, "storage", "GET /storage", "How much room the files take, and how much there is", gives(func(ctx context.Context, d *desk.Desk, a desk.Actor, _ *none) (intake.StorageView, error) {
+		return intake.Storage(ctx, d, a)
+	})),
+	on(desk.Member, "piece-picture", "GET /pieces/{id}/picture", "The part's picture, PNG", ofPiece(intake.Picture)),
+	on(desk.Member, "piece-view", "GET /pieces/{id}/view", "The part's surface for the 3D view (see docs/view-format.md)", ofPiece(intake.Surface)),
+	on(desk.Member, "piece-file", "GET /pieces/{id}/file", "A version's file: version=1 is the file as it came", ofPiece(intake.ModelFile)),
+	on(desk.Member, "piece-evidence", "GET /pieces/{id}/evidence", "Lines and faces of the findings, mm", gives(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *ofVersion) ([]finding.Evidence, error) {
+		return intake.Evidence(ctx, d, a, in.ID, in.Version)
+	})),
+	on(desk.Member, "change-piece", "PUT /pieces/{id}", "Say a piece's unit, its copies, or which version counts", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[intake.PieceChange]) error {
+		return intake.ChangePiece(ctx, d, a, in.ID, in.Body)
+	})),
+	on(desk.Coordinator, "repair-piece", "POST /pieces/{id}/repair", "Make a mended version", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[mending]) error {
+		return intake.Repair(ctx, d, a, in.ID, in.Body.Version, in.Body.Steps)
+	})),
+
+	on(desk.Coordinator, "order-slice", "POST /pieces/{id}/slices", "Slice a piece for a machine", makes(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[plates.SliceOrder]) (created, error) {
+		id, err := plates.OrderSlice(ctx, d, a, in.ID, in.Body)
+		return created{id}, err
+	})),
+	on(desk.Member, "slices", "GET /pieces/{id}/slices", "A piece's slices", gives(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *ByID) ([]plates.SliceView, error) {
+		return plates.Slices(ctx, d, a, in.ID)
+	})),
+	on(desk.Coordinator, "cancel-slice", "DELETE /slices/{id}", "Stop a slice", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *ByID) error {
+		return plates.CancelSlice(ctx, d, a, in.ID)
+	})),
+	on(desk.Coordinator, "choose-slice", "POST /slices/{id}/choose", "Let a slice count", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *ByID) error {
+		return plates.ChooseSlice(ctx, d, a, in.ID)
+	})),
+	on(desk.Coordinator, "slice-again", "POST /slices/{id}/again", "Try a slice once more that failed or was set aside", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *ByID) error {
+		return plates.AgainSlice(ctx, d, a, in.ID)
+	})),
+	on(desk.Coordinator, "savings", "POST /slices/{id}/savings", "Slice what would save time against it", makes(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *ByID) (ordered, error) {
+		ids, err := plates.Savings(ctx, d, a, in.ID)
+		return ordered{ids}, err
+	})),
+	on(desk.Member, "slice-layers", "GET /slices/{id}/layers", "Its layers (see docs/view-format.md)", ofSlice(plates.Layers)),
+	on(desk.Member, "slice-gcode", "GET /slices/{id}/gcode", "Its G-code", ofSlice(plates.Program)),
+	on(desk.Member, "slice-plate", "GET /slices/{id}/plate", "The part as it stands on the plate, 3MF", ofSlice(plates.Standing)),
+
+	on(desk.Coordinator, "floor", "GET /floor", "Machines, their lanes and the opening hours", steadily(whole, func(ctx context.Context, d *desk.Desk, _ desk.Actor, _ *Tagged) (floor.FloorView, error) {
+		return floor.Floor(ctx, d)
+	})),
+	on(desk.Coordinator, "move-run", "POST /runs/{id}/move", "Put a run at a place of a lane", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[moving]) error {
+		return floor.MoveRun(ctx, d, a, in.ID, in.Body.MachineID, in.Body.Place)
+	})),
+}
+
+// What operations take and give, besides the views of the use cases.
+type (
+	none        struct{}
+	body[T any] struct{ Body T }
+	// ByID is a path with the number of a thing.
+	ByID struct {
+		ID int64 `path:"id"`
+	}
+	// byID is one with a body.
+	byID[T any] struct {
+		ByID
+		Body T
+	}
+	// taggedID is one for an answer that is kept.
+	taggedID struct {
+		Tagged
+		ByID
+	}
+	// ofVersion is a path with the number of a piece, and which version of it.
+	ofVersion struct {
+		ByID
+		Version int `query:"version" minimum:"0" doc:"0 or left out: the current one"`
+	}
+	// Versioned is a change to a job as it was seen.
+	Versioned struct {
+		Version int `json:"version" minimum:"1" doc:"The version of the job that was seen"`
+	}
+	approval struct {
+		Versioned
+		MachineID int64 `json:"machine_id,omitempty" doc:"0 or left out: the proposed machine"`
+	}
+	sendingBack struct {
+		Versioned
+		Reason string `json:"reason" maxLength:"2000"`
+	}
+	mending struct {
+		Versioned
+		Steps []string `json:"steps" minItems:"1" maxItems:"20"`
+	}
+	moving struct {
+		MachineID int64 `json:"machine_id"`
+		Place     int   `json:"place" minimum:"0" maximum:"10000" doc:"Among the queued runs, from 0"`
+	}
+	created struct {
+		ID int64 `json:"id"`
+	}
+	ordered struct {
+		IDs []int64 `json:"ids"`
+	}
+	signIn struct {
+		Login    string `json:"login" minLength:"1" maxLength:"100"`
+		Password string `json:"password" minLength:"1" maxLength:"200"`
+	}
+	newPassword struct {
+		Old string `json:"old" minLength:"1" maxLength:"200"`
+		New string `json:"new" minLength:"1" maxLength:"200"`
+	}
+	arrived struct {
+		UploadID string `json:"upload_id"`
+		Size     int64  `json:"size"`
+	}
+	uploadInput struct {
+		Name string `query:"name" maxLength:"300" anytext:"it is cleaned" doc:"The file's name"`
+		request
+	}
+)
+
+// whole is the key of an answer that depends on nothing but who asks.
+func whole(*Tagged) string { return "" }
+
+// does is an operation that answers nothing but that it is done.
+func does[I any](f func(context.Context, *desk.Desk, desk.Actor, *I) error) adder {
+	return func(s *Server, least desk.Role, o huma.Operation) {
+		register(s, least, o, func(ctx context.Context, in *I) (*none, error) { return nil, f(ctx, s.Desk, actorOf(ctx), in) })
+	}
+}
+
+// gives is one that shows something.
+func gives[I, O any](f func(context.Context, *desk.Desk, desk.Actor, *I) (O, error)) adder {
+	return func(s *Server, least desk.Role, o huma.Operation) {
+		register(s, least, o, func(ctx context.Context, in *I) (*body[O], error) {
+			v, err := f(ctx, s.Desk, actorOf(ctx), in)
+			return &body[O]{v}, err
+		})
+	}
+}
+
+// makes is one that makes something, and tells its number.
+func makes[I, O any](f func(context.Context, *desk.Desk, desk.Actor, *I) (O, error)) adder {
+	return func(s *Server, least desk.Role, o huma.Operation) {
+		o.DefaultStatus = http.StatusCreated
+		gives(f)(s, least, o)
+	}
+}
+
+// steadily is one that shows something, whose answers are kept and tagged.
+func steadily[I any, P interface {
+	*I
+	tag() string
+}, O any](key func(P) string, f func(context.Context, *desk.Desk, desk.Actor, P) (O, error)) adder {
+	return func(s *Server, least desk.Role, o huma.Operation) {
+		steadyAnswer(s, least, o, key, func(ctx context.Context, in P) (O, error) { return f(ctx, s.Desk, actorOf(ctx), in) })
+	}
 }
 
 // request hands the raw request to a handler that needs it.
@@ -58,8 +270,8 @@ func (q *request) Resolve(ctx huma.Context) []error {
 	return nil
 }
 
-func (s *Server) sessionRoutes() {
-	register(s, anyone, op("sign-in", "POST", "/session", "Sign in"), func(ctx context.Context, in *struct {
+func signingIn(s *Server, least desk.Role, o huma.Operation) {
+	register(s, least, o, func(ctx context.Context, in *struct {
 		request
 		Body signIn
 	}) (*body[desk.Actor], error) {
@@ -76,12 +288,12 @@ func (s *Server) sessionRoutes() {
 		}
 		s.sessions.Put(ctx, personKey, a.ID)
 		s.sessions.Put(ctx, seenKey, time.Now().Unix())
-		return ok(a, nil)
+		return &body[desk.Actor]{a}, nil
 	})
-	register(s, desk.Member, op("who", "GET", "/session", "Who is signed in"), func(ctx context.Context, _ *none) (*body[desk.Actor], error) {
-		return ok(actorOf(ctx), nil)
-	})
-	register(s, desk.Member, op("sign-out", "DELETE", "/session", "Sign out"), func(ctx context.Context, _ *none) (*none, error) {
+}
+
+func signingOut(s *Server, least desk.Role, o huma.Operation) {
+	register(s, least, o, func(ctx context.Context, _ *none) (*none, error) {
 		session := s.sessionOf(ctx)
 		// It must not be cut off by the end that it brings about itself.
 		if err := s.sessions.Destroy(context.WithoutCancel(ctx)); err != nil {
@@ -90,232 +302,76 @@ func (s *Server) sessionRoutes() {
 		s.live.end(session)
 		return nil, nil
 	})
-	register(s, desk.Member, op("set-password", "PUT", "/session/password", "Change the own password"), func(ctx context.Context, in *body[newPassword]) (*none, error) {
+}
+
+func passwordChange(s *Server, least desk.Role, o huma.Operation) {
+	register(s, least, o, func(ctx context.Context, in *body[newPassword]) (*none, error) {
 		return nil, people.ChangePassword(ctx, s.Desk, actorOf(ctx), in.Body.Old, in.Body.New, s.sessionOf(ctx))
 	})
-	register(s, desk.Member, op("storage", "GET", "/storage", "How much room the files take, and how much there is"), func(ctx context.Context, _ *none) (*body[intake.StorageView], error) {
-		return ok(intake.Storage(ctx, s.Desk, actorOf(ctx)))
-	})
-	register(s, desk.Coordinator, op("people", "GET", "/people", "Everybody of the house"), func(ctx context.Context, _ *none) (*body[[]desk.Actor], error) {
-		return ok(people.People(ctx, s.Desk))
-	})
 }
 
-type newPassword struct {
-	Old string `json:"old" minLength:"1" maxLength:"200"`
-	New string `json:"new" minLength:"1" maxLength:"200"`
-}
-
-func (s *Server) houseRoutes() {
-	register(s, desk.Member, op("house", "GET", "/house", "Machines, materials, recipes, prices and hours"), func(ctx context.Context, _ *none) (*body[house.HouseView], error) {
-		return ok(house.Read(ctx, s.Desk))
-	})
-	register(s, desk.Steward, op("set-house", "PUT", "/house", "Change name, hours and fees"), func(ctx context.Context, in *body[house.House]) (*none, error) {
-		return nil, house.SetHouse(ctx, s.Desk, actorOf(ctx), in.Body)
-	})
-	register(s, desk.Steward, op("set-machine", "PUT", "/machines/{id}", "Change a machine"), func(ctx context.Context, in *struct {
-		ID   int64 `path:"id"`
-		Body house.MachineView
-	}) (*none, error) {
-		in.Body.ID = in.ID
-		return nil, house.SetMachine(ctx, s.Desk, actorOf(ctx), in.Body)
-	})
-	register(s, desk.Steward, op("set-material", "PUT", "/materials/{id}", "Change a material"), func(ctx context.Context, in *struct {
-		ID   int64 `path:"id"`
-		Body house.MaterialView
-	}) (*none, error) {
-		in.Body.ID = in.ID
-		return nil, house.SetMaterial(ctx, s.Desk, actorOf(ctx), in.Body)
-	})
-	register(s, desk.Steward, op("set-recipe", "PUT", "/recipes/{id}", "Change a recipe"), func(ctx context.Context, in *struct {
-		ID   int64 `path:"id"`
-		Body house.RecipeView
-	}) (*none, error) {
-		in.Body.ID = in.ID
-		return nil, house.SetRecipe(ctx, s.Desk, actorOf(ctx), in.Body)
-	})
-}
-
-// ByID is a path with the number of a thing.
-type ByID struct {
-	ID int64 `path:"id"`
-}
-
-// taggedID is ByID for an answer that is kept.
-type taggedID struct {
-	Tagged
-	ByID
-}
-
-// whole is the key of an answer that depends on nothing but who asks.
-func whole(*Tagged) string { return "" }
-
-type created struct {
-	ID int64 `json:"id"`
-}
-
-// Versioned is a change to a job as it was seen.
-type Versioned struct {
-	Version int `json:"version" minimum:"1" doc:"The version of the job that was seen"`
-}
-
-func (s *Server) jobRoutes() {
-	steadyAnswer(s, desk.Member, op("shelf", "GET", "/jobs", "The open jobs: all for a coordinator, a member's own"), whole, func(ctx context.Context, _ *Tagged) (decide.ShelfView, error) {
-		return decide.Shelf(ctx, s.Desk, actorOf(ctx))
-	})
-	handIn := op("hand-in", "POST", "/jobs", "Make a job of uploaded files")
-	handIn.DefaultStatus = http.StatusCreated
-	register(s, desk.Member, handIn, func(ctx context.Context, in *body[intake.HandIn]) (*body[created], error) {
-		id, err := intake.NewJob(ctx, s.Desk, actorOf(ctx), in.Body)
-		return ok(created{id}, err)
-	})
-	steadyAnswer(s, desk.Member, op("job", "GET", "/jobs/{id}", "One job with its ladder and history"), func(in *taggedID) string { return fmt.Sprint(in.ID) }, func(ctx context.Context, in *taggedID) (decide.JobView, error) {
-		return decide.Job(ctx, s.Desk, actorOf(ctx), in.ID)
-	})
-	register(s, desk.Coordinator, op("approve", "POST", "/jobs/{id}/approve", "Queue a job on a machine"), func(ctx context.Context, in *struct {
-		ByID
-		Body struct {
-			Versioned
-			MachineID int64 `json:"machine_id,omitempty" doc:"0 or left out: the proposed machine"`
-		}
-	}) (*none, error) {
-		return nil, decide.Approve(ctx, s.Desk, actorOf(ctx), in.ID, in.Body.Version, in.Body.MachineID)
-	})
-	register(s, desk.Coordinator, op("send-back", "POST", "/jobs/{id}/send-back", "Say no, with a reason"), func(ctx context.Context, in *struct {
-		ByID
-		Body struct {
-			Versioned
-			Reason string `json:"reason" maxLength:"2000"`
-		}
-	}) (*none, error) {
-		return nil, decide.SendBack(ctx, s.Desk, actorOf(ctx), in.ID, in.Body.Version, in.Body.Reason)
-	})
-	register(s, desk.Coordinator, op("advance", "POST", "/jobs/{id}/advance", "Started, finished, ready, fetched: one step on"), func(ctx context.Context, in *struct {
-		ByID
-		Body Versioned
-	}) (*none, error) {
-		return nil, decide.Advance(ctx, s.Desk, actorOf(ctx), in.ID, in.Body.Version)
-	})
-	register(s, desk.Member, op("check-again", "POST", "/jobs/{id}/check", "Check a job again"), func(ctx context.Context, in *ByID) (*none, error) {
-		return nil, intake.Retry(ctx, s.Desk, actorOf(ctx), in.ID)
-	})
-	register(s, desk.Member, op("cancel-check", "DELETE", "/jobs/{id}/check", "Stop a check"), func(ctx context.Context, in *ByID) (*none, error) {
-		return nil, intake.CancelCheck(ctx, s.Desk, actorOf(ctx), in.ID)
-	})
-}
-
-func (s *Server) floorRoutes() {
-	steadyAnswer(s, desk.Coordinator, op("floor", "GET", "/floor", "Machines, their lanes and the opening hours"), whole, func(ctx context.Context, _ *Tagged) (floor.FloorView, error) {
-		return floor.Floor(ctx, s.Desk)
-	})
-	register(s, desk.Coordinator, op("move-run", "POST", "/runs/{id}/move", "Put a run at a place of a lane"), func(ctx context.Context, in *struct {
-		ByID
-		Body struct {
-			MachineID int64 `json:"machine_id"`
-			Place     int   `json:"place" minimum:"0" maximum:"10000" doc:"Among the queued runs, from 0"`
-		}
-	}) (*none, error) {
-		return nil, floor.MoveRun(ctx, s.Desk, actorOf(ctx), in.ID, in.Body.MachineID, in.Body.Place)
-	})
-}
-
-type arrived struct {
-	UploadID string `json:"upload_id"`
-	Size     int64  `json:"size"`
-}
-
-type uploadInput struct {
-	Name string `query:"name" maxLength:"300" anytext:"it is cleaned" doc:"The file's name"`
-	request
-}
-
-func (s *Server) fileRoutes() {
-	up := op("upload", "POST", "/uploads", "Send one file, as it is")
-	up.BodyReadTimeout = -1 // large files over slow lines
-	up.DefaultStatus = http.StatusCreated
-	register(s, desk.Member, up, func(ctx context.Context, in *uploadInput) (*body[arrived], error) {
+func uploading(s *Server, least desk.Role, o huma.Operation) {
+	o.BodyReadTimeout = -1 // large files over slow lines
+	o.DefaultStatus = http.StatusCreated
+	register(s, least, o, func(ctx context.Context, in *uploadInput) (*body[arrived], error) {
 		// The server's own time limits are for small requests.
 		lasts(ctx)
 		line := http.NewResponseController(in.w)
 		stop := context.AfterFunc(ctx, func() { _ = line.SetReadDeadline(time.Unix(1, 0)) }) // a read that waits ends
 		defer stop()
-		body := &steady{body: in.r.Body, now: time.Now, begun: time.Now(), read: func(t time.Time) error {
+		file := &steady{body: in.r.Body, now: time.Now, begun: time.Now(), read: func(t time.Time) error {
 			if ctx.Err() != nil {
 				return ctx.Err()
 			}
 			return line.SetReadDeadline(t)
 		}}
-		id, size, err := intake.Upload(ctx, s.Desk, actorOf(ctx), in.Name, body)
-		return ok(arrived{id, size}, err)
+		id, size, err := intake.Upload(ctx, s.Desk, actorOf(ctx), in.Name, file)
+		return &body[arrived]{arrived{id, size}}, err
 	})
-	s.api.OpenAPI().Paths["/uploads"].Post.RequestBody = &huma.RequestBody{Required: true,
+	s.api.OpenAPI().Paths[o.Path].Post.RequestBody = &huma.RequestBody{Required: true,
 		Content: map[string]*huma.MediaType{"application/octet-stream": {}}}
+}
 
-	s.ofPiece("piece-picture", "/pieces/{id}/picture", "The part's picture, PNG", intake.Picture)
-	s.ofPiece("piece-view", "/pieces/{id}/view", "The part's surface for the 3D view (see docs/view-format.md)", intake.Surface)
-	s.ofPiece("piece-file", "/pieces/{id}/file", "A version's file: version=1 is the file as it came", intake.ModelFile)
-	register(s, desk.Member, op("piece-evidence", "GET", "/pieces/{id}/evidence", "Lines and faces of the findings, mm"), func(ctx context.Context, in *ofVersion) (*body[[]finding.Evidence], error) {
-		return ok(intake.Evidence(ctx, s.Desk, actorOf(ctx), in.ID, in.Version))
-	})
-	register(s, desk.Member, op("change-piece", "PUT", "/pieces/{id}", "Say a piece's unit, its copies, or which version counts"), func(ctx context.Context, in *struct {
-		ByID
-		Body intake.PieceChange
-	}) (*none, error) {
-		return nil, intake.ChangePiece(ctx, s.Desk, actorOf(ctx), in.ID, in.Body)
-	})
-	register(s, desk.Coordinator, op("repair-piece", "POST", "/pieces/{id}/repair", "Make a mended version"), func(ctx context.Context, in *struct {
-		ByID
-		Body struct {
-			Versioned
-			Steps []string `json:"steps" minItems:"1" maxItems:"20"`
-		}
-	}) (*none, error) {
-		return nil, intake.Repair(ctx, s.Desk, actorOf(ctx), in.ID, in.Body.Version, in.Body.Steps)
+// ofPiece is a download of something of a piece's version.
+func ofPiece(open func(context.Context, *desk.Desk, desk.Actor, int64, int) (desk.Download, error)) adder {
+	return download(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *ofVersion) (desk.Download, error) {
+		return open(ctx, d, a, in.ID, in.Version)
 	})
 }
 
-// ofVersion is a path with the number of a piece, and which version of it.
-type ofVersion struct {
-	ByID
-	Version int `query:"version" minimum:"0" doc:"0 or left out: the current one"`
-}
-
-// ofPiece registers a download of something of a piece's version.
-func (s *Server) ofPiece(id, path, summary string, open func(context.Context, *desk.Desk, desk.Actor, int64, int) (desk.Download, error)) {
-	download(s, id, path, summary, func(ctx context.Context, in *ofVersion) (desk.Download, error) {
-		return open(ctx, s.Desk, actorOf(ctx), in.ID, in.Version)
+// ofSlice is a download of something of a slice's.
+func ofSlice(open func(context.Context, *desk.Desk, desk.Actor, int64) (desk.Download, error)) adder {
+	return download(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *ByID) (desk.Download, error) {
+		return open(ctx, d, a, in.ID)
 	})
 }
 
-// ofSlice registers a download of something of a slice's.
-func (s *Server) ofSlice(id, path, summary string, open func(context.Context, *desk.Desk, desk.Actor, int64) (desk.Download, error)) {
-	download(s, id, path, summary, func(ctx context.Context, in *ByID) (desk.Download, error) {
-		return open(ctx, s.Desk, actorOf(ctx), in.ID)
-	})
-}
-
-// download registers a download: open it, send it.
-func download[I any](s *Server, id, path, summary string, open func(context.Context, *I) (desk.Download, error)) {
-	o := op(id, "GET", path, summary)
-	o.Responses = map[string]*huma.Response{"200": {Description: summary, Content: map[string]*huma.MediaType{"application/octet-stream": {}}}}
-	register(s, desk.Member, o, func(ctx context.Context, in *I) (*huma.StreamResponse, error) {
-		d, err := open(ctx, in)
-		if err != nil {
-			return nil, err
-		}
-		lasts(ctx)
-		return &huma.StreamResponse{Body: func(c huma.Context) {
-			c.SetHeader("Content-Type", d.Type)
-			c.SetHeader("Content-Length", fmt.Sprint(d.Bytes))
-			if d.Keep > 0 {
-				c.SetHeader("Cache-Control", fmt.Sprintf("private, max-age=%.0f", d.Keep.Seconds()))
+// download opens something and sends it.
+func download[I any](open func(context.Context, *desk.Desk, desk.Actor, *I) (desk.Download, error)) adder {
+	return func(s *Server, least desk.Role, o huma.Operation) {
+		o.Responses = map[string]*huma.Response{"200": {Description: o.Summary, Content: map[string]*huma.MediaType{"application/octet-stream": {}}}}
+		register(s, least, o, func(ctx context.Context, in *I) (*huma.StreamResponse, error) {
+			d, err := open(ctx, s.Desk, actorOf(ctx), in)
+			if err != nil {
+				return nil, err
 			}
-			if d.Name != "" {
-				c.SetHeader("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": d.Name}))
-			}
-			if _, err := io.Copy(c.BodyWriter(), d); err != nil {
-				s.Log.Error("download broke off", "err", err)
-			}
-		}}, nil
-	})
+			lasts(ctx)
+			return &huma.StreamResponse{Body: func(c huma.Context) { s.send(c, d) }}, nil
+		})
+	}
+}
+
+// send sends a file.
+func (s *Server) send(c huma.Context, d desk.Download) {
+	c.SetHeader("Content-Type", d.Type)
+	c.SetHeader("Content-Length", fmt.Sprint(d.Bytes))
+	if d.Keep > 0 {
+		c.SetHeader("Cache-Control", fmt.Sprintf("private, max-age=%.0f", d.Keep.Seconds()))
+	}
+	if d.Name != "" {
+		c.SetHeader("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": d.Name}))
+	}
+	if _, err := io.Copy(c.BodyWriter(), d); err != nil {
+		s.Log.Error("download broke off", "err", err)
+	}
 }

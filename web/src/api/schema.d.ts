@@ -586,7 +586,7 @@ export interface components {
             /** Format: date-time */
             at: string;
         };
-        ApproveRequest: {
+        Approval: {
             /**
              * Format: int64
              * @description 0 or left out: the proposed machine
@@ -1029,6 +1029,14 @@ export interface components {
             /** Format: int64 */
             version: number;
         };
+        Mending: {
+            steps: string[];
+            /**
+             * Format: int64
+             * @description The version of the job that was seen
+             */
+            version: number;
+        };
         Motion: {
             /**
              * Format: double
@@ -1058,7 +1066,7 @@ export interface components {
              */
             speed_mm_per_s: number;
         };
-        "Move-runRequest": {
+        Moving: {
             /** Format: int64 */
             machine_id: number;
             /**
@@ -1486,14 +1494,6 @@ export interface components {
             min_mm: number[];
             why: string;
         };
-        "Repair-pieceRequest": {
-            steps: string[];
-            /**
-             * Format: int64
-             * @description The version of the job that was seen
-             */
-            version: number;
-        };
         RunView: {
             colour: string;
             /** Format: date-time */
@@ -1572,7 +1572,7 @@ export interface components {
             /** Format: double */
             warm_up_seconds?: number;
         };
-        "Send-backRequest": {
+        SendingBack: {
             reason: string;
             /**
              * Format: int64
@@ -2400,7 +2400,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["ApproveRequest"];
+                "application/json": components["schemas"]["Approval"];
             };
         };
         responses: {
@@ -2572,7 +2572,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Send-backRequest"];
+                "application/json": components["schemas"]["SendingBack"];
             };
         };
         responses: {
@@ -3042,7 +3042,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Repair-pieceRequest"];
+                "application/json": components["schemas"]["Mending"];
             };
         };
         responses: {
@@ -3343,7 +3343,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Move-runRequest"];
+                "application/json": components["schemas"]["Moving"];
             };
         };
         responses: {
