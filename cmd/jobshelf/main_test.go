@@ -22,7 +22,6 @@ import (
 	"jobshelf/core/print/machine"
 	"jobshelf/core/print/recipe"
 	"jobshelf/core/shape/mesh"
-	"jobshelf/core/shape/modelfile"
 	"jobshelf/core/shape/shapetest"
 	"jobshelf/core/shape/solid"
 	"jobshelf/core/shape/units"
@@ -148,46 +147,6 @@ func TestRepairWritesAMendedFile(t *testing.T) {
 	code, _, errOut := call(t, "repair", filepath.Join(dir, "sheave.stl"), "-o", filepath.Join(dir, "x.stl"), "--steps", "polish")
 	assert.Equal(t, 2, code)
 	assert.Contains(t, errOut, "polish")
-}
-
-// Several models in one file: totals at the top, an entry for each.
-func TestCheckOfSeveralModelsAndOfGCode(t *testing.T) {
-	dir := t.TempDir()
-	var b bytes.Buffer
-	box := solid.Box(10, 20, 30)
-	require.NoError(t, modelfile.Write3MF(&b, &modelfile.File{Unit: "cm", Models: []modelfile.Model{
-		{Name: "a", Mesh: box.Transformed(0.1, mesh.Vec3{}), Places: []mesh.Vec3{{}, {X: 5}}}, {Name: "b", Mesh: solid.Box(1, 1, 1), Places: []mesh.Vec3{{Y: 9}}}}}))
-	name := filepath.Join(dir, "set.3mf")
-	require.NoError(t, os.WriteFile(name, b.Bytes(), 0o600))
-	code, out, _ := call(t, "check", name, "--json")
-	require.Zero(t, code, out)
-	var got struct {
-		Triangles int
-		Volume    float64                       `json:"volume_mm3"`
-		Box       struct{ Min, Max [3]float64 } `json:"bbox_mm"`
-		Models    []struct {
-			Name   string
-			Copies int
-			Volume float64 `json:"volume_mm3"`
-		}
-		Machines []struct {
-			Quick struct{ Grams float64 }
-		}
-	}
-	require.NoError(t, json.Unmarshal([]byte(out), &got))
-	assert.Equal(t, 36, got.Triangles)
-	assert.InDelta(t, 2*6000+1000, got.Volume, 1e-6)
-	require.Len(t, got.Models, 2)
-	assert.Equal(t, 2, got.Models[0].Copies)
-	assert.InDelta(t, 6000, got.Models[0].Volume, 1e-6)
-	assert.Equal(t, [3]float64{60, 100, 30}, got.Box.Max)
-	assert.Positive(t, got.Machines[0].Quick.Grams)
-
-	program := filepath.Join(dir, "p.gcode")
-	require.NoError(t, os.WriteFile(program, []byte("M104 S200\nG28\nG90\nM83\nG1 Z0.2\nG1 X300 E9 F1200\nM104 S0\n"), 0o600))
-	code, out, _ = call(t, "check", program, "--machine", "Bowline")
-	assert.Equal(t, 1, code)
-	assert.Contains(t, out, "outside of every machine, by at least 80.0 mm")
 }
 
 // Every part of the demo house and a scan, on every filament machine, by its recipes

@@ -3,7 +3,6 @@ package httpapi_test
 import (
 	"bytes"
 	"context"
-	"encoding/binary"
 	"encoding/json"
 	"fmt"
 	"io"
@@ -20,14 +19,12 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"jobshelf/core/print/gcode"
 	"jobshelf/core/shape/modelfile"
 	"jobshelf/core/shape/solid"
 	"jobshelf/internal/demo"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/desk/decide"
 	"jobshelf/internal/desk/house"
-	"jobshelf/internal/desk/plates"
 	"jobshelf/internal/httpapi"
 	"jobshelf/internal/pgtest"
 	"jobshelf/internal/work"
@@ -301,21 +298,6 @@ func TestSignInIsGuarded(t *testing.T) {
 
 }
 
-// slice waits until a slice is over.
-func (h *home) slice(piece, id int64) plates.SliceView {
-	h.t.Helper()
-	for {
-		var all []plates.SliceView
-		h.call("GET", fmt.Sprintf("/pieces/%d/slices", piece), nil).into(h.t, &all)
-		for _, s := range all {
-			if s.ID == id && s.State != "queued" && s.State != "running" {
-				return s
-			}
-		}
-		time.Sleep(10 * time.Millisecond)
-	}
-}
-
 // Only what brings a file may be as long as one: an entry of two megabytes is refused on
 // every other route, before anybody reads it.
 func TestLongEntriesAreRefused(t *testing.T) {
@@ -367,31 +349,4 @@ func TestStaleVersionsAreRefusedOverTheLine(t *testing.T) {
 	}
 	assert.GreaterOrEqual(t, asked, 5)
 	assert.Equal(t, v.Version, h.job(id).Version)
-}
-
-// What is downloaded reads back as what was promised: the filament and the layers of the
-// program, and the part on the plate where the lines are.
-func TestDownloadsAreWhatWasPromised(t *testing.T) {
-	h := open(t)
-	h.signIn("cato")
-	piece := h.job(h.handIn(stl(t, "sheave"), "sheave.stl")).PieceSet[0].ID
-	a := h.call("POST", fmt.Sprintf("/pieces/%d/slices", piece), map[string]any{"machine_id": h.machine("Bowline"), "overrides": []any{}})
-	require.Equal(t, 201, a.code, "%s", a.body)
-	slice := h.slice(piece, 1)
-	require.Equal(t, "done", slice.State, slice.Error)
-	a = h.call("GET", "/slices/1/gcode", nil)
-	s, err := gcode.Read(ctx, bytes.NewReader(a.body), 0, nil)
-	require.NoError(t, err)
-	assert.InEpsilon(t, slice.Full.FilamentMM, s.FilamentMM, 5e-4)
-	assert.Len(t, s.Layers, slice.Full.Layers)
-	assert.Contains(t, string(a.body), fmt.Sprintf("time: %.0f s, of it %.0f s warm-up\n", slice.Full.Seconds, slice.Full.WarmUp))
-	a = h.call("GET", "/slices/1/plate", nil)
-	file, err := modelfile.Read(ctx, bytes.NewReader(a.body), int64(len(a.body)), modelfile.Limits{}, nil)
-	require.NoError(t, err)
-	box := file.Models[0].Mesh.Bounds()
-	assert.InDelta(t, 0, box.Min.Z, 1e-6, "on the plate")
-	assert.InDelta(t, (s.Min.X+s.Max.X)/2, (box.Min.X+box.Max.X)/2, 0.3, "where the lines are")
-	assert.InDelta(t, (s.Min.Y+s.Max.Y)/2, (box.Min.Y+box.Max.Y)/2, 0.3)
-	layers := h.call("GET", "/slices/1/layers", nil).body
-	assert.EqualValues(t, slice.Full.Layers, binary.LittleEndian.Uint32(layers))
 }

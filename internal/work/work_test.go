@@ -3,7 +3,6 @@ package work
 import (
 	"bytes"
 	"context"
-	"encoding/binary"
 	"errors"
 	"io"
 	"log/slog"
@@ -20,10 +19,8 @@ import (
 
 	"jobshelf/core/judge/verdict"
 	"jobshelf/core/print/recipe"
-	"jobshelf/core/print/toolpath"
 	"jobshelf/core/shape/mesh"
 	"jobshelf/core/shape/modelfile"
-	"jobshelf/core/shape/polygon"
 	"jobshelf/core/shape/solid"
 	"jobshelf/core/shape/units"
 	"jobshelf/internal/demo"
@@ -366,42 +363,6 @@ func TestProgressIsThrottledAndStopsTheWork(t *testing.T) {
 	over = errors.New("another")
 	assert.ErrorIs(t, r.tell("checking", 1, true), store.ErrChanged, "the first reason stays")
 	assert.Equal(t, before+2, said)
-}
-
-// The bytes for the browser, read back as docs/view-format.md says.
-func TestBytesForTheBrowser(t *testing.T) {
-	m := solid.Box(1, 2, 3)
-	b := ViewBytes(m, units.Inch)
-	u32 := func(b []byte, i int) uint32 { return binary.LittleEndian.Uint32(b[4*i:]) }
-	f32 := func(b []byte, i int) float64 { return float64(math.Float32frombits(u32(b, i))) }
-	require.Len(t, b, 8+12*len(m.Vertices)+12*len(m.Triangles))
-	assert.EqualValues(t, len(m.Vertices), u32(b, 0))
-	assert.EqualValues(t, len(m.Triangles), u32(b, 1))
-	for i, v := range m.Vertices {
-		assert.InDelta(t, v.Y*25.4, f32(b, 2+3*i+1), 1e-4)
-	}
-	for i, v := range m.Triangles {
-		assert.Equal(t, v[2], u32(b, 2+3*len(m.Vertices)+3*i+2))
-	}
-
-	p := &toolpath.Print{Layers: []toolpath.Layer{{TopMM: 0.25, HeightMM: 0.25}, {TopMM: 0.5, HeightMM: 0.25, Lines: []toolpath.Line{
-		{Kind: toolpath.Support, WidthMM: 0.5, Points: polygon.Path{{X: 1500, Y: -250}, {X: 3000, Y: 0}}},
-		{Kind: toolpath.Purge, Closed: true, WidthMM: 0.75, Points: polygon.Path{{X: 0, Y: 0}, {X: 1000, Y: 0}, {X: 0, Y: 1000}}},
-	}}}}
-	var out bytes.Buffer
-	require.NoError(t, writeLayers(&out, p))
-	b = out.Bytes()
-	assert.EqualValues(t, 2, u32(b, 0))
-	assert.InDelta(t, 0.25, f32(b, 1), 0)
-	assert.EqualValues(t, 0, u32(b, 3), "an empty layer")
-	assert.InDelta(t, 0.5, f32(b, 4), 0)
-	assert.EqualValues(t, 2, u32(b, 6))
-	assert.EqualValues(t, 5|2<<8, u32(b, 7))
-	assert.InDelta(t, 0.5, f32(b, 8), 0)
-	assert.InDeltaSlice(t, []float64{1.5, -0.25, 3, 0}, []float64{f32(b, 9), f32(b, 10), f32(b, 11), f32(b, 12)}, 0)
-	assert.EqualValues(t, 7|4<<8, u32(b, 13), "the first point again")
-	assert.InDeltaSlice(t, []float64{0, 0}, []float64{f32(b, 21), f32(b, 22)}, 0)
-	assert.Len(t, b, 4*23)
 }
 
 // A slice that is over when its turn comes, because somebody cancelled it, is left alone:

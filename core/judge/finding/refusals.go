@@ -8,6 +8,8 @@ var refusals = texts{
 	"model not held any more":            say("The file does not hold that model any more."),
 	"machine without a name":             say("A machine needs a name."),
 	"round plate":                        say("A round plate is as deep as it is wide: %[1]v mm."),
+	"material without a name":            say("A material needs a name."),
+	"recipe without a name":              say("A recipe needs a name."),
 	"machine without a nozzle":           say("A machine of this process needs a nozzle."),
 	"block":                              say("In this block %[1]s."),
 	"nozzle size":                        say("Nozzles are between 0.1 and 2 mm, not %[1]v mm."),

@@ -3,7 +3,6 @@ package estimate
 import (
 	"context"
 	"math"
-	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -143,51 +142,6 @@ func TestEachNozzleLaysItsMaterial(t *testing.T) {
 	require.Len(t, f.Nozzles, 1)
 	assert.Equal(t, "Soluble", f.Nozzles[0].Material)
 	assert.Equal(t, 2, f.Nozzles[0].Nozzle)
-}
-
-// After a pause what is still wanted warms up again: the nozzles that lay something from
-// there on, from cold, and the bed where the machine turns it off; whoever waits for it is
-// not counted.
-func TestPausesWarmUpAgain(t *testing.T) {
-	hot := &machine.Material{Name: "Soluble", DensityGPerCM: 1.2, NozzleC: 240, SpoolGrams: 500, SpoolCents: 3333}
-	for name, c := range map[string]struct {
-		idleOff  float64
-		pauses   []float64
-		secondTo int // the layer before which the second nozzle ends
-		want     float64
-	}{
-		"none":                       {0, nil, 0, 0},
-		"one":                        {0, []float64{0.4}, 0, 190. / 2},
-		"two":                        {0, []float64{0.4, 0.6}, 0, 190},
-		"the bed keeps warm":         {600, []float64{0.4}, 0, 190. / 2},
-		"a slow bed":                 {0, []float64{0.4}, 0, 200},
-		"a slow bed that keeps warm": {600, []float64{0.4}, 0, 190. / 2},
-		"the second is wanted":       {0, []float64{0.4}, 4, 220. / 2},
-		"the second is done by it":   {0, []float64{0.4}, 2, 190. / 2},
-	} {
-		m, r := testMachine, testRecipe
-		m.IdleOffS, r.PauseMM = c.idleOff, c.pauses
-		if strings.HasPrefix(name, "a slow bed") {
-			m.WarmUp.BedCPerS = 0.2 // 40 °C in 200 s
-		}
-		p := square(4)
-		if c.secondTo > 0 {
-			r.SupportNozzle = 2
-			for i := range c.secondTo {
-				x := p.Layers[i].Lines[0]
-				x.Kind, x.Nozzle = toolpath.Support, 1
-				p.Layers[i].Lines = append(p.Layers[i].Lines, x)
-			}
-		}
-		f := FullOf(p, r, &m, machine.Loaded{&testMaterial, hot})
-		assert.InDelta(t, c.want, f.ByKind["warming up again"], 1e-9, name)
-		r.PauseMM = nil
-		without := FullOf(p, r, &m, machine.Loaded{&testMaterial, hot})
-		assert.InDelta(t, c.want, f.Seconds-without.Seconds, 3*float64(len(c.pauses)), "%s: and stopping and starting", name)
-		assert.InDelta(t, f.Seconds+f.WarmUpSeconds, f.WholeSeconds(), 1e-9)
-		q := Quick{Seconds: 30, WarmUpSeconds: 12}
-		assert.InDelta(t, 42, q.WholeSeconds(), 1e-9)
-	}
 }
 
 // Whatever the part and the recipe: kinds, layers, nozzles and price lines each add

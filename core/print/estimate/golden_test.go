@@ -121,6 +121,9 @@ func gallery() map[string]struct {
 		"many shells": one{solid.Box(20, 6, 6), func(r *recipe.Recipe, _ *machine.Machine) {
 			r.Shells, r.RetractMM, r.RetractMMPerS = 9, 0, 0
 		}},
+		"paused": one{solid.Box(20, 15, 6), func(r *recipe.Recipe, m *machine.Machine) {
+			r.PauseMM, r.FirstNozzleC, m.WarmUp.HomingS = []float64{1, 4}, r.NozzleC+5, 30
+		}},
 		"torus": one{solid.Torus(14, 4, 48, 24), everywhere(nil)},
 	}
 }

@@ -10,6 +10,7 @@ package estimate
 import (
 	"cmp"
 	"math"
+	"slices"
 
 	"jobshelf/core/print/machine"
 	"jobshelf/core/print/recipe"
@@ -143,8 +144,30 @@ func (k *Sketch) Quick(f *Factors) Quick {
 		hottest = math.Max(hottest, math.Max(heats.At(full.SupportNozzle, true), heats.At(full.SupportNozzle, false)))
 	}
 	q.WarmUpSeconds = m.WarmUpSeconds(hottest, heats.Bed())
+	bed := 0.0
+	if m.IdleOffS <= 0 {
+		bed = heats.Bed()
+	}
+	q.Seconds += float64(pauses(s, full.PauseMM)) * m.HeatUpSeconds(heats.At(full.PieceNozzle, false), bed)
 	return q
 }
+
+// pauses counts the layers that a pause comes before: after each, nozzle and bed warm up again.
+func pauses(s *section.Stack, atMM []float64) (n int) {
+	for i := range s.Slabs {
+		below := math.Inf(-1)
+		if i > 0 {
+			below = s.Slabs[i-1].BottomMM
+		}
+		if slices.ContainsFunc(atMM, func(mm float64) bool { return mm > below+pauseSlackMM && mm <= s.Slabs[i].BottomMM+pauseSlackMM }) {
+			n++
+		}
+	}
+	return n
+}
+
+// pauseSlackMM is how far, in floating point, a pause may stand above the foot it is at.
+const pauseSlackMM = 1e-9
 
 // carrying is the support of a layer: its lines, mm, and their time. Strips as narrow as a
 // line are laid here and there only; what is sure to be laid is firm.

@@ -160,7 +160,7 @@ func (m *Machine) Validate() []problem.Problem {
 	bad := func(field, code string, params ...any) {
 		out = append(out, problem.Problem{Field: field, Phrase: problem.Say(code, params...)})
 	}
-	if m.Name == "" {
+	if strings.TrimSpace(m.Name) == "" {
 		bad("name", "machine without a name")
 	}
 	if m.Volume.Shape == Round && m.Volume.XMM != m.Volume.YMM {
@@ -365,6 +365,9 @@ type Material struct {
 
 // Validate lists what cannot be right about a material.
 func (m *Material) Validate() []problem.Problem {
+	if strings.TrimSpace(m.Name) == "" {
+		return []problem.Problem{{Field: "name", Phrase: problem.Say("material without a name")}}
+	}
 	if m.NozzleMaxC > 0 && m.NozzleC > m.NozzleMaxC {
 		return []problem.Problem{{Field: "nozzle_c", Phrase: problem.Say("laid too hot", problem.Given(m.NozzleC), problem.Given(m.NozzleMaxC))}}
 	}

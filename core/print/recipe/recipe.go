@@ -6,6 +6,7 @@ import (
 	"cmp"
 	"fmt"
 	"math"
+	"strings"
 
 	"jobshelf/core/print/machine"
 	"jobshelf/core/shape/problem"
@@ -182,6 +183,9 @@ func (r *Recipe) Validate(mach *machine.Machine, loaded machine.Loaded) []proble
 	var out []problem.Problem
 	bad := func(field, code string, params ...any) {
 		out = append(out, problem.Problem{Field: field, Phrase: problem.Say(code, params...)})
+	}
+	if r.Name != "" && strings.TrimSpace(r.Name) == "" { // a slice's own recipe may have none
+		bad("name", "recipe without a name")
 	}
 	if r.LineMM < r.LayerMM || r.LineMM < r.FirstLayerMM {
 		bad("line_mm", "line narrower than a layer", problem.Given(r.LineMM))

@@ -355,46 +355,6 @@ func TestSpansArePartedWhereTheyAreHeld(t *testing.T) {
 	assert.Equal(t, []polygon.Path{slices.Concat(half, loose, other)}, b.loose)
 }
 
-// What is left out of a stroke lies within the tolerance of what stays, in place and in
-// width, and no more is kept than that asks for: of a straight stroke that grows evenly both
-// ends, of one with a bump its top.
-func TestPlainerStrokes(t *testing.T) {
-	for _, turn := range []float64{0, 0.3, math.Pi / 4, 1.2, math.Pi / 2, 2.5} {
-		sin, cos := math.Sincos(turn)
-		at := func(x, y float64) polygon.Point {
-			return polygon.Point{X: int64(math.Round(x*cos - y*sin)), Y: int64(math.Round(x*sin + y*cos))}
-		}
-		stroke := func(bump, wide float64) polygon.Stroke {
-			var st polygon.Stroke
-			for k := range 11 {
-				y, w := 0.0, 300+20*float64(k)
-				if k == 4 {
-					y, w = bump, w+wide
-				}
-				st.Points, st.WidthUM = append(st.Points, at(3000*float64(k), y)), append(st.WidthUM, w)
-			}
-			return st
-		}
-		for _, c := range []struct {
-			bump, wide float64
-			most       int
-		}{{0, 0, 2}, {2*simplifyUM - 2, 0, 2}, {2*simplifyUM + 2, 0, 5}, {0, widthUM - 0.5, 2}, {0, widthUM + 0.5, 5}, {-2*simplifyUM - 2, 0, 5}, {0, -widthUM - 0.5, 5}} {
-			st := stroke(c.bump, c.wide)
-			got := plainer(st)
-			assert.Equal(t, st.Points[0], got.Points[0])
-			assert.Equal(t, st.Points[10], got.Points[len(got.Points)-1])
-			assert.Len(t, got.WidthUM, len(got.Points))
-			assert.LessOrEqual(t, len(got.Points), c.most, "%+v turned %g", c, turn)
-			if c.most > 2 {
-				assert.Contains(t, got.Points, st.Points[4], "%+v turned %g", c, turn)
-			}
-		}
-	}
-	// Widths far along a short way, and points that lie on each other.
-	same := polygon.Stroke{Points: polygon.Path{{X: 5, Y: 5}, {X: 5, Y: 5}, {X: 5, Y: 5}}, WidthUM: []float64{100, 100, 100}}
-	assert.Len(t, plainer(same).Points, 2)
-}
-
 // A box is closed by as many layers as asked for, above and below, and open between.
 func TestABoxHasAsManyCapsAsAskedFor(t *testing.T) {
 	for _, c := range [][2]int{{1, 1}, {3, 2}, {0, 4}, {5, 0}} {

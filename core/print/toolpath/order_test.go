@@ -67,51 +67,6 @@ func TestASeamGoesOnFromTheLongestOfTheNearest(t *testing.T) {
 	assert.False(t, ok, "its line lies elsewhere")
 }
 
-// The largest thin places are told one by one, the others together; crumbs of a single layer
-// only among the others.
-func TestThinPlacesAreToldByTheirSize(t *testing.T) {
-	s := &slicer{r: recipe.Recipe{LineMM: 0.45}, shells: [][]Line{{{}}, nil}, inside: make([][]polygon.Path, 2), heights: []float64{0.25, 0.25}, tops: []float64{0.25, 0.5}, unlaid: make([][]unlaid, 2)}
-	told := func(places int) []string {
-		s.notes = nil
-		for i := range 2 {
-			s.unlaid[i] = nil
-			for k := range places {
-				s.unlaid[i] = append(s.unlaid[i], unlaid{polygon.Point{X: int64(20_000 * k)}, float64(k + 1)})
-			}
-		}
-		s.unlaid[1] = append(s.unlaid[1], unlaid{polygon.Point{Y: -90_000}, 0.1})
-		require.NoError(t, s.tellUnlaid())
-		return s.notes
-	}
-	for _, n := range []int{1, mostSpots, mostSpots + 2} {
-		notes := told(n)
-		require.Len(t, notes, min(n, mostSpots)+1)
-		assert.Contains(t, notes[0], fmt.Sprintf("0.50 mm of height and up to %d.00 mm² from 0.00 mm up, at X %d.0, Y 0.0", n, 20*(n-1)))
-		rest := 0.1 * 0.25
-		for k := range n - mostSpots {
-			rest += float64(k+1) * 0.5
-		}
-		others := "1 other place,"
-		if n > mostSpots {
-			others = fmt.Sprintf("%d other places,", n-mostSpots+1)
-		}
-		assert.Contains(t, notes[len(notes)-1], fmt.Sprintf("%s %.3f mm³ together", others, rest))
-	}
-}
-
-// A place that is there again after a layer without is another one.
-func TestThinPlacesEndWhereALayerIsWithout(t *testing.T) {
-	at := func(layers ...int) int {
-		s := &slicer{r: recipe.Recipe{LineMM: 0.45}, shells: [][]Line{{{}}, nil, nil}, inside: make([][]polygon.Path, 3), heights: []float64{0.25, 0.25, 0.25}, tops: []float64{0.25, 0.5, 0.75}, unlaid: make([][]unlaid, 3)}
-		for _, i := range layers {
-			s.unlaid[i] = []unlaid{{polygon.Point{}, 9}}
-		}
-		require.NoError(t, s.tellUnlaid())
-		return len(s.notes)
-	}
-	assert.Equal(t, []int{1, 2}, []int{at(0, 1, 2), at(0, 2)})
-}
-
 // Outlines that ran into a hole of the surface are counted.
 func TestOpenOutlinesAreTold(t *testing.T) {
 	m := solid.Box(20, 20, 10)

@@ -10,7 +10,6 @@ import (
 
 	"jobshelf/core/print/machine"
 	"jobshelf/core/print/recipe"
-	"jobshelf/core/shape/mesh"
 	"jobshelf/core/shape/polygon"
 	"jobshelf/core/shape/solid"
 )
@@ -126,59 +125,4 @@ func TestPausesAreCountedFromThePart(t *testing.T) {
 			assert.Equal(t, hold == recipe.AdhesionRaft, p.RaftMM > 0)
 		}
 	}
-}
-
-// What a tower of purge takes is counted as it is laid: all of it where the nozzle changes
-// and in the first layer, a frame with a sparse inside in the others.
-func TestPurgeIsWeighedAsItIsLaid(t *testing.T) {
-	s := &slicer{r: plain(nil), heights: []float64{0.3, 0.2, 0.2}, layers: make([]Layer, 3)}
-	s.layers[1].Lines = []Line{{Kind: Support, Points: polygon.Path{{X: 0, Y: 0}, {X: 10000, Y: 0}}, WidthMM: 0.45}, {Kind: Outer, Points: polygon.Path{{X: 0, Y: 0}, {X: 70000, Y: 0}}, WidthMM: 0.45}}
-	const side = 8.0
-	whole, frame := side*side, 4*side*0.45+side*side/TowerSparse
-	for _, c := range []struct {
-		changes []bool
-		purged  float64
-	}{{[]bool{false, true, false}, 0.3*whole + 0.2*whole + 0.2*frame}, {[]bool{true, true, true}, 0.7 * whole}, {[]bool{false, false, false}, 0.3*whole + 0.4*frame}} {
-		laid, purged := s.worthIt(side, c.changes)
-		assert.InDelta(t, c.purged, purged, 1e-9, "%v", c.changes)
-		assert.InDelta(t, 10*LineArea(0.45, 0.2), laid, 1e-9)
-	}
-}
-
-// Under a slope the dense layers of support run along its rim, each of their lines over one
-// beneath or within half a line of it; under a broad flat roof they are rows, and where they
-// are sparse, rows too.
-func TestNarrowRoofsRunAlongTheirRim(t *testing.T) {
-	cone := solid.Revolve([]solid.P{{X: 0, Y: 0}, {X: 4, Y: 0}, {X: 4, Y: 6}, {X: 18, Y: 14}, {X: 0, Y: 14}}, 64)
-	closedIn := func(m *mesh.Mesh, percent float64) (closed, open int) {
-		r := plain(func(r *recipe.Recipe) {
-			r.Support, r.SupportInterfacePercent, r.SupportPercent = recipe.SupportEverywhere, percent, 15
-		})
-		p := sliced(t, m, r)
-		for i := range p.Layers {
-			if p.Layers[i].TopMM < 7 || p.Layers[i].TopMM > 11 {
-				continue
-			}
-			for _, l := range p.Layers[i].Lines {
-				if l.Kind != Support {
-					continue
-				}
-				if l.Closed {
-					closed++
-				} else {
-					open++
-				}
-			}
-		}
-		return closed, open
-	}
-	closed, _ := closedIn(cone, 83)
-	assert.Greater(t, closed, 20, "round the cone")
-	rows, _ := closedIn(cone, 20)
-	assert.Less(t, rows, closed, "sparse ones are rows")
-	table := solid.Box(4, 4, 9)
-	table.Append(solid.Box(50, 50, 3).Transformed(1, mesh.Vec3{X: -23, Y: -23, Z: 8.5}))
-	closed, open := closedIn(table, 83)
-	assert.Zero(t, closed, "a broad roof is rows")
-	assert.Positive(t, open)
 }

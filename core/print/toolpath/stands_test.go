@@ -15,27 +15,6 @@ import (
 	"jobshelf/core/shape/solid"
 )
 
-// Overhangs in the second layer has no room for support, as a layer stays free below it;
-// it is told, and not said to stand, and nothing is laid there.
-func TestTheSecondLayerIsNotSaidToStand(t *testing.T) {
-	for leg, carried := range map[float64]bool{0.2: false, 0.4: true, 4: true} {
-		p := sliced(t, stool(leg), plain(func(r *recipe.Recipe) { r.Support = recipe.SupportEverywhere }))
-		require.NotEmpty(t, p.Regions, leg)
-		lines := 0
-		for _, l := range p.Layers {
-			for _, x := range l.Lines {
-				if x.Kind == Support {
-					lines++
-				}
-			}
-		}
-		for _, r := range p.Regions {
-			assert.Equal(t, carried, r.Carried, "%g: %s", leg, r.Why)
-		}
-		assert.Equal(t, carried, lines > 0, "%g", leg)
-	}
-}
-
 // With filament in the nozzle, no travel is longer than the gap between rows through open
 // air, nor than is held within the part.
 func TestTravelsThroughTheAirAreRetracted(t *testing.T) {

@@ -112,32 +112,6 @@ func apartOfItself(p [3][3]int64) bool { // no area
 	return uy*vz == uz*vy && uz*vx == ux*vz && ux*vy == uy*vx
 }
 
-// Faces that share corners or edges cross only if they meet beyond them.
-func TestCrossingsOfNeighbours(t *testing.T) {
-	v := func(x, y, z float64) mesh.Vec3 { return mesh.Vec3{X: x, Y: y, Z: z} }
-	for _, c := range []struct {
-		name string
-		v    []mesh.Vec3
-		t    [2][3]uint32
-		want int
-	}{
-		{"edge, bent", []mesh.Vec3{v(0, 0, 0), v(1, 0, 0), v(0, 1, 0), v(0, -1, 1)}, [2][3]uint32{{0, 1, 2}, {1, 0, 3}}, 0},
-		{"edge, flat and apart", []mesh.Vec3{v(0, 0, 0), v(1, 0, 0), v(0, 1, 0), v(0, -1, 0)}, [2][3]uint32{{0, 1, 2}, {1, 0, 3}}, 0},
-		{"edge, folded over", []mesh.Vec3{v(0, 0, 0), v(1, 0, 0), v(0, 1, 0), v(0.2, 0.3, 0)}, [2][3]uint32{{0, 1, 2}, {1, 0, 3}}, 1},
-		{"corner, apart", []mesh.Vec3{v(0, 0, 0), v(1, 0, 0), v(0, 1, 0), v(-1, 0, 1), v(-1, -1, -1)}, [2][3]uint32{{0, 1, 2}, {0, 3, 4}}, 0},
-		{"corner, through", []mesh.Vec3{v(0, 0, 0), v(1, 0, 0), v(0, 1, 0), v(0.3, 0.3, 1), v(0.3, 0.3, -1)}, [2][3]uint32{{0, 1, 2}, {0, 3, 4}}, 1},
-		{"corner, flat and apart", []mesh.Vec3{v(0, 0, 0), v(1, 0, 0), v(0, 1, 0), v(-1, 0, 0), v(0, -1, 0)}, [2][3]uint32{{0, 1, 2}, {0, 3, 4}}, 0},
-		{"corner, flat and over", []mesh.Vec3{v(0, 0, 0), v(1, 0, 0), v(0, 1, 0), v(1, 1, 0), v(1, 0.2, 0)}, [2][3]uint32{{0, 1, 2}, {0, 3, 4}}, 1},
-		{"all three", []mesh.Vec3{v(0, 0, 0), v(1, 0, 0), v(0, 1, 0)}, [2][3]uint32{{0, 1, 2}, {0, 2, 1}}, 0},
-	} {
-		t.Run(c.name, func(t *testing.T) {
-			got, err := mesh.NewTree(&mesh.Mesh{Vertices: c.v, Triangles: c.t[:]}).Crossings(ctx)
-			require.NoError(t, err)
-			assert.Equal(t, c.want, got.Count)
-		})
-	}
-}
-
 // Crossing is the same for a turned and moved copy, near enough to general
 // position, and whatever the order of the triangles.
 func TestCrossingsDoNotDependOnOrder(t *testing.T) {

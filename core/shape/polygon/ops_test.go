@@ -594,38 +594,3 @@ func BenchmarkWorst(b *testing.B) {
 		}
 	}
 }
-
-// Where thin walls cross, each is one line from end to end, through all crossings;
-// where a wall meets another at its side, it ends.
-func TestMedialLinesGoThroughCrossings(t *testing.T) {
-	var s Scratch
-	var bars []Path
-	const n, pitch, wide = 4, 5000, 140
-	for i := range int64(n) {
-		at := i*pitch + pitch/2
-		bars = append(bars, Path{{0, at}, {n * pitch, at}, {n * pitch, at + wide}, {0, at + wide}})
-		bars = append(bars, Path{{at, 0}, {at + wide, 0}, {at + wide, n * pitch}, {at, n * pitch}})
-	}
-	lines := s.Medial(s.Union(NonZero, bars), 60, 900)
-	require.Equal(t, 2*n, len(lines))
-	for _, l := range lines {
-		length := 0.0
-		for i := range l.Points[1:] {
-			length += math.Hypot(float64(l.Points[i+1].X-l.Points[i].X), float64(l.Points[i+1].Y-l.Points[i].Y))
-		}
-		assert.InDelta(t, n*pitch, length, 3*wide)
-	}
-	// Two walls in line with a slot between them, on a frame too wide to have a middle.
-	slot := s.Union(NonZero, []Path{{{0, 0}, {6000, 0}, {6000, 500}, {0, 500}}, {{6200, 0}, {12_000, 0}, {12_000, 500}, {6200, 500}},
-		{{-3000, -3000}, {0, -3000}, {0, 8000}, {-3000, 8000}}, {{12_000, -3000}, {15_000, -3000}, {15_000, 8000}, {12_000, 8000}}, {{-3000, 6000}, {15_000, 6000}, {15_000, 8000}, {-3000, 8000}}})
-	require.Equal(t, 2, len(s.Medial(slot, 100, 900)))
-	for _, l := range s.Medial(slot, 100, 900) {
-		for i := range l.Points[1:] {
-			a, b := l.Points[i], l.Points[i+1]
-			require.GreaterOrEqual(t, Inside(NonZero, slot, Point{(a.X + b.X) / 2, (a.Y + b.Y) / 2}), 0)
-		}
-	}
-	tee := s.Union(NonZero, []Path{bars[0], {{7000, 2600}, {7140, 2600}, {7140, 9000}, {7000, 9000}}})
-	lines = s.Medial(tee, 60, 900)
-	assert.Equal(t, 2, len(lines))
-}

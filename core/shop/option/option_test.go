@@ -89,28 +89,6 @@ func TestASlicedVerdict(t *testing.T) {
 	assert.False(t, v.Machines[1].Fits)
 }
 
-// A file of a cube and two smaller ones, as they stand in it.
-func TestAFileTogether(t *testing.T) {
-	judge := func(side float64) *verdict.Verdict {
-		machines := []verdict.MachineVerdict{{Name: "Large", Fits: true, ScaleToFit: 1, Quick: quickOf(side, 1)}, {Name: "Small", Fits: true, ScaleToFit: 1}}
-		return &verdict.Verdict{Triangles: 12, BodyCount: 1, VolumeMM3: side * side * side, CentroidMM: [3]float64{side / 2, side / 2, side / 2},
-			BoxMM: verdict.Box{Max: [3]float64{side, side, side}}, Machines: machines}
-	}
-	parts := []Part{{judge(10), 1}, {judge(8), 2}}
-	boxes := []verdict.Box{{Min: [3]float64{0, 0, 0}, Max: [3]float64{10, 10, 10}}, {Min: [3]float64{20, 0, 0}, Max: [3]float64{44, 8, 8}}}
-	v := Together(modelfile.ThreeMF, parts, boxes, []string{"Large", "Small"})
-	assert.Equal(t, 36, v.Triangles)
-	assert.Equal(t, 3, v.BodyCount)
-	assert.InDelta(t, 1000+2*512, v.VolumeMM3, 1e-6)
-	assert.Equal(t, verdict.Box{Min: [3]float64{0, 0, 0}, Max: [3]float64{44, 10, 10}}, v.BoxMM)
-	assert.InDelta(t, (1000*5+1024*32.)/2024, v.CentroidMM[0], 1e-9)
-	require.Len(t, v.Machines, 2)
-	assert.InDelta(t, parts[0].Verdict.Machines[0].Quick.Seconds+2*parts[1].Verdict.Machines[0].Quick.Seconds, v.Machines[0].Quick.Seconds, 1e-9)
-	assert.True(t, v.Machines[1].Fits)
-	one := []Part{{parts[0].Verdict, 1}}
-	assert.Same(t, parts[0].Verdict, Together(modelfile.STLBinary, one, boxes[:1], nil))
-}
-
 // A file of several: counts, surfaces and faults of all copies together.
 func TestAFileAddsUp(t *testing.T) {
 	a := &verdict.Verdict{Unit: units.Inch, Triangles: 2, Vertices: 3, BodyCount: 5, Closed: true, Oriented: true, BoundaryEdges: 7, NonManifold: 11, Misoriented: 13, Degenerate: 17, Duplicate: 19,
@@ -140,25 +118,6 @@ func TestAFileAddsUp(t *testing.T) {
 	assert.Equal(t, [3]float64{52.5, 27, 0.5}, got.CentroidMM)
 	assert.Same(t, a, Together(modelfile.ThreeMF, []Part{{a, 1}}, boxes, nil))
 	assert.NotSame(t, a, Together(modelfile.ThreeMF, []Part{{a, 2}}, boxes[:1], nil))
-}
-
-// Copies lengthen filament, and whoever comes before one that has no estimate still counts
-// for what is over.
-func TestMetresAddUp(t *testing.T) {
-	a := verdict.MachineVerdict{Name: "Large", Fits: true, ScaleToFit: 1, Quick: quickOf(5, 7)}
-	b := verdict.MachineVerdict{Name: "Large", Fits: true, ScaleToFit: 1, Quick: quickOf(11, 13)}
-	part := func(m verdict.MachineVerdict, n int) Part {
-		return Part{&verdict.Verdict{Machines: []verdict.MachineVerdict{m}}, n}
-	}
-	got := OnMachine("Large", []Part{part(a, 3), part(b, 2)})
-	assert.InDelta(t, 3*7+2*13, got.Quick.FilamentMM, 1e-9)
-	assert.InDelta(t, 3*5+2*11, got.Quick.Seconds, 1e-9)
-	none := verdict.MachineVerdict{Name: "Large", ScaleToFit: 0.5, OverMM: [3]float64{0, 2, 0}}
-	tall := verdict.MachineVerdict{Name: "Large", ScaleToFit: 0.8, OverMM: [3]float64{0, 0, 9}}
-	got = OnMachine("Large", []Part{part(none, 1), part(tall, 1), {nil, 1}, part(a, 1)})
-	assert.Nil(t, got.Quick)
-	assert.Equal(t, [3]float64{0, 2, 9}, got.OverMM)
-	assert.InDelta(t, 0.5, got.ScaleToFit, 0)
 }
 
 func quickOf(seconds, filamentMM float64) *verdict.Quick {

@@ -2,17 +2,13 @@ package intake_test
 
 import (
 	"context"
-	"fmt"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"jobshelf/core/print/recipe"
-	"jobshelf/internal/demo"
 	"jobshelf/internal/desk/desktest"
 	"jobshelf/internal/desk/intake"
-	"jobshelf/internal/desk/plates"
 	"jobshelf/internal/pgtest"
 	"jobshelf/internal/store"
 )
@@ -49,23 +45,4 @@ func TestOldRoundsWriteNothing(t *testing.T) {
 	assert.Equal(t, "to decide", h.Job(job).Step)
 	assert.False(t, h.Record(job, now.Round), "twice")
 	assert.ErrorIs(t, intake.Progress(ctx, h.Desk, j, now.Round, "cutting", 0.7), store.ErrChanged)
-}
-
-// A job that is still to be checked stays so when a piece of it changes, and what differs from
-// a recipe notes what held before, also where the recipe leaves it out.
-func TestChangesKeepTheStepAndNoteWhatWas(t *testing.T) {
-	h := desktest.Open(t)
-	job, piece := h.Arrived()
-	two := 2
-	require.NoError(t, intake.ChangePiece(ctx, h.Desk, h.Cato, piece, intake.PieceChange{Copies: &two}))
-	assert.Equal(t, "arrived", h.Job(job).Step)
-	h.Checked(job)
-	require.NoError(t, intake.ChangePiece(ctx, h.Desk, h.Cato, piece, intake.PieceChange{Copies: &two}))
-	assert.Equal(t, "to decide", h.Job(job).Step)
-	id, err := plates.OrderSlice(ctx, h.Desk, h.Cato, piece, plates.SliceOrder{MachineID: h.Machines[0].ID, Overrides: []recipe.Override{{Key: "support_deg", Value: "60", Why: "try"}, {Key: "shells", Value: "5", Why: "try"}}})
-	require.NoError(t, err)
-	s, err := h.Store.Slice(ctx, id)
-	require.NoError(t, err)
-	r := demo.Choices(recipe.Everyday)[0].Recipe.WithDefaults()
-	assert.Equal(t, []string{fmt.Sprint(r.SupportDeg), fmt.Sprint(r.Shells)}, []string{s.Overrides[0].Was, s.Overrides[1].Was})
 }

@@ -2,7 +2,6 @@ package people_test
 
 import (
 	"context"
-	"fmt"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -18,32 +17,6 @@ import (
 func TestMain(m *testing.M) { pgtest.Main(m) }
 
 var ctx = context.Background()
-
-// Newcomers of every role are taken; what cannot be is refused by its field.
-func TestNewcomers(t *testing.T) {
-	h := desktest.Open(t)
-	good := people.Newcomer{Login: "ada", Name: "Ada Brook", Role: desk.Member, Password: "correct horse"}
-	for k, role := range []desk.Role{desk.Member, desk.Coordinator, desk.Steward} {
-		n := good
-		n.Login, n.Role = fmt.Sprint("ada", k), role
-		id, err := people.AddPerson(ctx, h.Desk, h.Cato, n)
-		require.NoError(t, err, role)
-		p, err := h.Store.PersonByID(ctx, id)
-		require.NoError(t, err)
-		assert.Equal(t, string(role), p.Role)
-	}
-	for field, change := range map[string]func(*people.Newcomer){
-		"login": func(n *people.Newcomer) { n.Login = "a b" }, "name": func(n *people.Newcomer) { n.Name = " " }, "role": func(n *people.Newcomer) { n.Role = "boss" }, "password": func(n *people.Newcomer) { n.Password = "x" },
-	} {
-		n := good
-		change(&n)
-		_, err := people.AddPerson(ctx, h.Desk, h.Cato, n)
-		var bad *desk.Invalid
-		if assert.ErrorAs(t, err, &bad, field) {
-			assert.Equal(t, field, bad.Problems[0].Field)
-		}
-	}
-}
 
 // The last steward stays one, and stays; with another beside either may go.
 func TestTheLastStewardStays(t *testing.T) {

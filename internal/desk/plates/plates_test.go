@@ -2,15 +2,11 @@ package plates_test
 
 import (
 	"context"
-	"maps"
-	"slices"
-	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"jobshelf/core/print/recipe"
 	"jobshelf/core/shape/mesh/repair"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/desk/desktest"
@@ -82,50 +78,4 @@ func TestSlicesCountForWhatTheyWereMadeOf(t *testing.T) {
 	require.NoError(t, intake.ChangePiece(ctx, h.Desk, h.Cato, piece, intake.PieceChange{Current: &one}))
 	h.Checked(job)
 	assert.True(t, rung(takes[1]).Full, "as it came, it counts again")
-}
-
-// What would save time is sliced against what it is held to: each is an alternative of its
-// own, and none counts.
-func TestSavingsAreAlternatives(t *testing.T) {
-	h := desktest.Open(t)
-	_, piece := h.ToDecide()
-	queued, err := plates.OrderSlice(ctx, h.Desk, h.Cato, piece, plates.SliceOrder{MachineID: h.Machines[0].ID})
-	require.NoError(t, err)
-	var no *desk.Conflict
-	_, err = plates.Savings(ctx, h.Desk, h.Cato, queued)
-	assert.ErrorAs(t, err, &no, "nothing is known of it yet")
-	base := h.Sliced(piece, h.Machines[0].ID, 100)
-	ids, err := plates.Savings(ctx, h.Desk, h.Cato, base)
-	require.NoError(t, err)
-	labels := map[string]bool{}
-	for _, id := range ids {
-		s, err := h.Store.Slice(ctx, id)
-		require.NoError(t, err)
-		require.NotNil(t, s.BaseID)
-		assert.Equal(t, base, *s.BaseID)
-		assert.Equal(t, "queued", s.State)
-		assert.False(t, s.Chosen)
-		labels[s.Label] = true
-		changed := len(s.Overrides) == 1 || s.Scale == 0.9 || s.Tip == "x" || s.MachineID != h.Machines[0].ID
-		assert.True(t, changed, s.Label)
-	}
-	assert.Len(t, labels, len(ids))
-	assert.True(t, slices.ContainsFunc(slices.Collect(maps.Keys(labels)), func(l string) bool { return strings.HasPrefix(l, "on ") }), "on another machine")
-	assert.Subset(t, slices.Collect(maps.Keys(labels)), []string{"thicker layers", "less infill", "one shell less", "a tenth smaller", "laid over"})
-}
-
-// A slice that the machine cannot be asked for is refused by its field, and nothing is queued.
-func TestASliceThatCannotBeIsRefused(t *testing.T) {
-	h := desktest.Open(t)
-	_, piece := h.ToDecide()
-	queued := h.Queue.Last
-	for key, value := range map[string]string{"layer_mm": "0.9", "nozzle_c": "310", "bed_c": "140", "first_layer_mm": "1.4"} {
-		_, err := plates.OrderSlice(ctx, h.Desk, h.Cato, piece, plates.SliceOrder{MachineID: h.Machines[0].ID, Overrides: []recipe.Override{{Key: key, Value: value, Why: "to see"}}})
-		var bad *desk.Invalid
-		require.ErrorAs(t, err, &bad, key)
-	}
-	slices, err := h.Store.Slices(ctx, piece)
-	require.NoError(t, err)
-	assert.Empty(t, slices)
-	assert.Equal(t, queued, h.Queue.Last)
 }

@@ -13,22 +13,6 @@ import { boxLines, marked, markOf, middle } from './regions'
 
 const f = formats('en-GB', 'EUR', 'Europe/Amsterdam')
 
-describe('formats', () => {
-  it('says durations in hours and minutes, never zero', () => {
-    expect(f.duration(3)).toBe('1 min')
-    expect(f.duration(3599)).toBe('1 h 00 min')
-    expect(f.duration(2 * 3600 + 61)).toBe('2 h 01 min')
-    expect(f.duration(undefined)).toBe('–')
-  })
-  it('follows the house’s locale and zone', () => {
-    expect(f.money(1234)).toBe('€12.34')
-    expect(formats('de-DE', 'EUR', 'UTC').money(123456).replace(/\s/g, ' ')).toBe('1.234,56 €')
-    // Midnight in Amsterdam is still yesterday in UTC.
-    expect(f.moment('2026-11-24T23:30:00Z')).toContain('25 Nov')
-    expect(f.clock('2026-07-01T10:00:00Z')).toBe('12:00')
-  })
-})
-
 describe('opening hours', () => {
   it.each([
     ['10-13, 14:30-21', '10:00–13:00, 14:30–21:00'],
