@@ -346,6 +346,10 @@ func with(ctx context.Context, path string, faulty []byte, limit time.Duration) 
 	}
 	defer func() { _ = os.RemoveAll(dir) }()
 	pkg := filepath.Dir(path)
+	near := []string{pkg}
+	if filepath.Base(filepath.Dir(pkg)) == "desk" { // the rooms of one desk are tested together, too
+		near = append(near, filepath.Dir(pkg))
+	}
 	file, overlay := filepath.Join(dir, filepath.Base(path)), filepath.Join(dir, "overlay.json")
 	raw, err := json.Marshal(map[string]map[string]string{"Replace": {path: file}})
 	if err != nil {
@@ -357,7 +361,7 @@ func with(ctx context.Context, path string, faulty []byte, limit time.Duration) 
 	for _, how := range [][]string{{"-short"}, nil} {
 		ctx, cancel := context.WithTimeout(ctx, limit+20*time.Second)
 		// A fault may make a loop endless: it is given so much memory, and then fails.
-		cmd := exec.CommandContext(ctx, "sh", slices.Concat([]string{"-c", "ulimit -v 8000000; exec \"$@\"", "sh", "go", "test", "-overlay", overlay, "-count=1", "-failfast", "-vet=off", "-timeout", limit.String()}, how, []string{pkg}, args(pkg))...) //nolint:gosec // of the developer
+		cmd := exec.CommandContext(ctx, "sh", slices.Concat([]string{"-c", "ulimit -v 8000000; exec \"$@\"", "sh", "go", "test", "-overlay", overlay, "-count=1", "-failfast", "-vet=off", "-timeout", limit.String()}, how, near, args(pkg))...) //nolint:gosec // of the developer
 		out, err := cmd.CombinedOutput()
 		cancel()
 		switch {
