@@ -67,8 +67,9 @@ fuzz: ## every fuzz target for FUZZTIME
 	  for f in $$(grep -hoE '^func Fuzz[A-Za-z0-9]+' $$p/*_test.go | sed 's/func //'); do \
 	    echo "== $$p $$f"; CGO_ENABLED=0 go test ./$$p -run '^$$' -fuzz "^$$f\$$" -fuzztime $(FUZZTIME); done; done
 
-golden: ## write the golden files anew
-	go test ./core/print/toolpath -run Look -update
+golden: web/node_modules/.stamp ## write the golden files anew; read the difference before you commit
+	for p in $$(grep -rlE 'golden\.Assert|"update", false' --include='*_test.go' core internal | xargs -n1 dirname | sort -u); do go test ./$$p -run 'Were|Was|Did|Told|Look|Gallery|Described' -update || exit 1; done
+	cd web && npm run --silent test -- -u
 
 api: bin/jobshelf ## the API's description and its TypeScript types
 	bin/jobshelf openapi > web/src/api/openapi.json
