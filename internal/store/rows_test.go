@@ -278,6 +278,16 @@ func TestEveryColumnComesBackAsItWent(t *testing.T) {
 	is(map[int64]store.Chosen{piece.ID: {PieceID: piece.ID, MachineID: machines[1].ID, Full: slice.Full}}, chosen, err)
 
 	// Its run.
+	other := id(s.AddJob(ctx, store.Job{Title: "other", MemberID: ada.ID, Purpose: "purpose", Step: "arrived"}))
+	defer func() { // whatever came to the others, each is found by its own number
+		id(s.AddRun(ctx, store.Run{JobID: other, MachineID: machines[0].ID, Recipe: "r", Material: "m", Colour: "#", State: "queued", Seconds: 1, Grams: 1, PriceCents: 1}))
+		for _, n := range []int64{job.ID, other} {
+			j, err := s.Job(ctx, n)
+			is(n, j.ID, err)
+			r, err := s.RunOfJob(ctx, n)
+			is(n, r.JobID, err)
+		}
+	}()
 	run := store.Run{JobID: job.ID, JobTitle: "title", MemberName: "B", MachineID: machines[0].ID, Position: 1, Recipe: "r", Material: "m", Colour: "#", Seconds: 3.5, Grams: 4.5, PriceCents: 6,
 		State: "queued", NeededBy: &day, JobVersion: 2}
 	run.ID = id(s.AddRun(ctx, run))

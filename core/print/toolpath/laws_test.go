@@ -354,14 +354,3 @@ func TestSpansArePartedWhereTheyAreHeld(t *testing.T) {
 	assert.Equal(t, []polygon.Path{slices.Concat(held, line(55, 5, 12)), line(10, 50, 50)}, b.held)
 	assert.Equal(t, []polygon.Path{slices.Concat(half, loose, other)}, b.loose)
 }
-
-// A box is closed by as many layers as asked for, above and below, and open between.
-func TestABoxHasAsManyCapsAsAskedFor(t *testing.T) {
-	for _, c := range [][2]int{{1, 1}, {3, 2}, {0, 4}, {5, 0}} {
-		p := sliced(t, solid.Box(20, 20, 6), plain(func(r *recipe.Recipe) { r.TopLayers, r.BottomLayers, r.InfillPercent = c[0], c[1], 10 }))
-		for i, l := range p.Layers {
-			caps := slices.ContainsFunc(l.Lines, func(x Line) bool { return x.Kind == TopBottom || x.Kind == Bridge })
-			assert.Equal(t, i < c[1] || i >= len(p.Layers)-c[0], caps, "layer %d of %d, %v", i, len(p.Layers), c)
-		}
-	}
-}

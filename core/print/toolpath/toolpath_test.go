@@ -14,7 +14,6 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
-	"jobshelf/core/print/machine"
 	"jobshelf/core/print/recipe"
 	"jobshelf/core/shape/mesh"
 	"jobshelf/core/shape/polygon"
@@ -233,40 +232,6 @@ func TestSupportStandsUnderOverhangs(t *testing.T) {
 	plate := r
 	plate.Support = recipe.SupportPlateOnly
 	assert.Zero(t, supportOf(sliced(t, table, plate)), "all of it would stand on the part")
-}
-
-func TestHoldsAndPlate(t *testing.T) {
-	m := solid.Box(20, 20, 2)
-	hold := func(h recipe.Adhesion) *Print {
-		return sliced(t, m, plain(func(r *recipe.Recipe) { r.Adhesion, r.BrimMM = h, 4 }))
-	}
-	of := func(p *Print) float64 { return volume(p, func(k Kind) bool { return k == Adhesion }) }
-	assert.Zero(t, of(hold(recipe.AdhesionNone)))
-	// A brim of 4 mm around 20 × 20: (28² - 20²) less the rounded corners, 0.2 high.
-	assert.InEpsilon(t, (28*28-400-(4-math.Pi)*16)*0.2, of(hold(recipe.AdhesionBrim)), 0.05)
-	raft := hold(recipe.AdhesionRaft)
-	assert.InDelta(t, 0.7, raft.RaftMM, 1e-9)
-	assert.Len(t, raft.Layers, 13)
-	assert.Positive(t, of(hold(recipe.AdhesionSkirt)))
-	p, err := Slice(ctx, m, mesh.TopologyOf(m), 1, plain(func(r *recipe.Recipe) { r.Adhesion = recipe.AdhesionSkirt }), Options{Machine: &machine.Machine{Volume: machine.Volume{Shape: machine.Rectangle, XMM: 24, YMM: 24, ZMM: 9}}}, nil)
-	require.NoError(t, err)
-	assert.Zero(t, of(p), "a skirt off the plate is left out")
-	assert.NotEmpty(t, p.Notes)
-}
-
-// A wall of 0.3 mm is one line as wide as the wall, not nothing.
-func TestThinWallsGetOneLine(t *testing.T) {
-	m := solid.Extrude([]solid.P{{X: 0, Y: 0}, {X: 30, Y: 0}, {X: 30, Y: 0.3}, {X: 0, Y: 0.3}}, nil, 2)
-	p := sliced(t, m, plain(nil))
-	l := p.Layers[3]
-	length := 0.0
-	for _, x := range l.Lines {
-		require.Equal(t, Outer, x.Kind)
-		require.NotNil(t, x.Widths)
-		assert.InDelta(t, 0.3, x.WidthMM, 0.05)
-		length += x.LengthMM()
-	}
-	assert.InDelta(t, 29.5, length, 0.8)
 }
 
 // An arch is bridged from pillar to pillar, however wide it is, whichever way it

@@ -4,6 +4,8 @@ import (
 	"bytes"
 	"fmt"
 	"hash/fnv"
+	"maps"
+	"slices"
 	"strings"
 	"testing"
 
@@ -31,6 +33,7 @@ func TestReadingIsAsItWas(t *testing.T) {
 		"solid endsolid\nsolid of facet and endsolid endsolid of\nsolid last " + strings.Join(strings.Fields(string(asciiSTL(solid.Box(1, 1, 1)))[15:]), " ")
 	whole := func(s string) []byte { return []byte(s) }
 	var out strings.Builder
+	limits := map[string]int64{}
 	for _, c := range []struct {
 		name, text string
 		file       func(string) []byte
@@ -58,6 +61,19 @@ func TestReadingIsAsItWas(t *testing.T) {
 			fmt.Fprintln(to)
 		}
 		told(c.name, c.text, &out)
+		for what, l := range map[string]func(int64) Limits{
+			"triangles":   func(n int64) Limits { return Limits{Triangles: n} },
+			"vertices":    func(n int64) Limits { return Limits{Triangles: 999, Vertices: n} },
+			"bytes":       func(n int64) Limits { return Limits{Bytes: n} },
+			"unpacked":    func(n int64) Limits { return Limits{Unpacked: n} },
+			"coordinates": func(n int64) Limits { return Limits{Coordinate: float64(n)} },
+		} {
+			least := int64(1) // that is taken
+			for _, err := readAll(c.file(c.text), l(least)); err != nil && least < 9999; _, err = readAll(c.file(c.text), l(least)) {
+				least++
+			}
+			limits[c.name+" "+what] = least
+		}
 		words := strings.FieldsFunc(c.text, func(r rune) bool { return strings.ContainsRune(" \n<>\"=/", r) })
 		for _, kind := range []string{"cut off", "cut out", "there again", "another byte", "another word", "a word gone"} {
 			var all strings.Builder
@@ -89,6 +105,13 @@ func TestReadingIsAsItWas(t *testing.T) {
 				}
 			}
 		}
+	}
+	for k := range 8 { // what ends a comment lies over the border of what is read at a time
+		f, err := readAll([]byte("<amf><!--"+strings.Repeat("-", 64<<10-16+k)+"-->"+amf[strings.Index(amf, "<object"):]), Limits{})
+		fmt.Fprintf(&out, "%d: %v %v\n", k, f != nil, err)
+	}
+	for _, what := range slices.Sorted(maps.Keys(limits)) {
+		fmt.Fprintf(&out, "%s: %d at the least\n", what, limits[what])
 	}
 	golden.Assert(t, out.String(), "reading.txt")
 }

@@ -10,7 +10,6 @@ import (
 	"jobshelf/core/judge/verdict"
 	"jobshelf/core/print/estimate"
 	"jobshelf/core/print/machine"
-	"jobshelf/core/shape/modelfile"
 	"jobshelf/core/shape/units"
 	"jobshelf/core/shop/price"
 )
@@ -87,37 +86,6 @@ func TestASlicedVerdict(t *testing.T) {
 	assert.InDelta(t, 4, got.Machines[1].Quick.Grams, 0)
 	assert.InDelta(t, 1, got.Machines[0].Quick.Seconds, 0)
 	assert.False(t, v.Machines[1].Fits)
-}
-
-// A file of several: counts, surfaces and faults of all copies together.
-func TestAFileAddsUp(t *testing.T) {
-	a := &verdict.Verdict{Unit: units.Inch, Triangles: 2, Vertices: 3, BodyCount: 5, Closed: true, Oriented: true, BoundaryEdges: 7, NonManifold: 11, Misoriented: 13, Degenerate: 17, Duplicate: 19,
-		CrossingPairs: 23, VolumeMM3: 29, AreaMM2: 31, CentroidMM: [3]float64{1, 2, 3}, BoxMM: verdict.Box{Min: [3]float64{0, 0, 0}, Max: [3]float64{4, 6, 8}}}
-	b := &verdict.Verdict{Triangles: 100, Vertices: 200, BodyCount: 300, Closed: true, Oriented: true, BoundaryEdges: 400, NonManifold: 500, Misoriented: 600, Degenerate: 700, Duplicate: 800,
-		CrossingPairs: 900, VolumeMM3: 1000, AreaMM2: 2000, CentroidMM: [3]float64{5, 5, 5}, BoxMM: verdict.Box{Min: [3]float64{3, 3, 3}, Max: [3]float64{7, 7, 7}}}
-	boxes := []verdict.Box{{Min: [3]float64{100, 0, -10}, Max: [3]float64{108, 6, -2}}, {Min: [3]float64{-3, 50, 3}, Max: [3]float64{1, 54, 11}}}
-	got := Together(modelfile.ThreeMF, []Part{{a, 2}, {b, 3}}, boxes, nil)
-	assert.Equal(t, []int{304, 606, 910, 1214, 1522, 1826, 2134, 2438, 2746}, []int{got.Triangles, got.Vertices, got.BodyCount, got.BoundaryEdges, got.NonManifold, got.Misoriented, got.Degenerate, got.Duplicate, got.CrossingPairs})
-	assert.InDelta(t, 3058, got.VolumeMM3, 1e-9)
-	assert.InDelta(t, 6062, got.AreaMM2, 1e-9)
-	assert.Equal(t, verdict.Box{Min: [3]float64{-3, 0, -10}, Max: [3]float64{108, 54, 11}}, got.BoxMM)
-	// Copies lie evenly in their box: a part's centroid moves as the middle of its box does.
-	for k, want := range [3]float64{(58*(1+104-2) + 3000*(5-1-5)) / 3058., (58*(2+3-3) + 3000*(5+52-5)) / 3058., (58*(3-6-4) + 3000*(5+7-5)) / 3058.} {
-		assert.InDelta(t, want, got.CentroidMM[k], 1e-9, "axis %d", k)
-	}
-	for _, c := range []struct{ closed, oriented, crosses [2]bool }{
-		{[2]bool{true, true}, [2]bool{true, true}, [2]bool{false, false}}, {[2]bool{true, false}, [2]bool{true, false}, [2]bool{false, true}},
-		{[2]bool{false, true}, [2]bool{false, true}, [2]bool{true, false}}, {[2]bool{false, false}, [2]bool{false, false}, [2]bool{true, true}}} {
-		a.Closed, b.Closed, a.Oriented, b.Oriented, a.Crosses, b.Crosses = c.closed[0], c.closed[1], c.oriented[0], c.oriented[1], c.crosses[0], c.crosses[1]
-		got := Together(modelfile.ThreeMF, []Part{{a, 1}, {b, 1}}, boxes, nil)
-		assert.Equal(t, []bool{c.closed[0] && c.closed[1], c.oriented[0] && c.oriented[1], c.crosses[0] || c.crosses[1]}, []bool{got.Closed, got.Oriented, got.Crosses})
-	}
-	// Without a volume, the middle of the box stands in.
-	a.VolumeMM3, b.VolumeMM3 = 0, 0
-	got = Together(modelfile.ThreeMF, []Part{{a, 1}, {b, 1}}, boxes, nil)
-	assert.Equal(t, [3]float64{52.5, 27, 0.5}, got.CentroidMM)
-	assert.Same(t, a, Together(modelfile.ThreeMF, []Part{{a, 1}}, boxes, nil))
-	assert.NotSame(t, a, Together(modelfile.ThreeMF, []Part{{a, 2}}, boxes[:1], nil))
 }
 
 func quickOf(seconds, filamentMM float64) *verdict.Quick {
