@@ -393,6 +393,11 @@ describe('the care of a piece', () => {
     await w.find('.steps').trigger('submit')
     await flushPromises()
     expect(server.asked).toEqual([['PUT', '/pieces/9', { version: 7, unit: 'in' }], ['PUT', '/pieces/9', { version: 7, current: 1 }], ['POST', '/pieces/9/repair', { version: 7, steps: ['weld', 'holes'] }]])
+    for (const step of ['arrived', 'approved', 'to decide']) {
+      await w.setProps({ job: jobView(9, { step, check: { state: step === 'arrived' ? 'running' : 'done', fraction: 0, error: '', doing: '' } }), mayRepair: step !== 'arrived' })
+      await flushPromises()
+      asItWas()
+    }
     expect(w.findAll('.versions th').map((t) => t.text())).toEqual(['', 'As it came', 'Version 2'])
     expect(w.findAll('.versions a').map((a) => a.attributes('href'))).toEqual([1, 2].map((n) => `/api/pieces/9/file?version=${n}`))
   })
