@@ -77,7 +77,6 @@ type SliceView struct {
 	ID        int64             `json:"id"`
 	MachineID int64             `json:"machine_id"`
 	Machine   string            `json:"machine"`
-	Recipe    string            `json:"recipe"`
 	Version   int               `json:"version"`
 	Label     string            `json:"label"`
 	BaseID    int64             `json:"base_id,omitempty"`

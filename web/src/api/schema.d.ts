@@ -1657,7 +1657,6 @@ export interface components {
             marks: components["schemas"]["Mark"][];
             notes: string[];
             overrides: components["schemas"]["Override"][];
-            recipe: string;
             /** @description Overhangs, and what is done about it */
             regions: components["schemas"]["Region"][];
             /** Format: double */
