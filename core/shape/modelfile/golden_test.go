@@ -2,6 +2,7 @@ package modelfile
 
 import (
 	"bytes"
+	"context"
 	"fmt"
 	"hash/fnv"
 	"maps"
@@ -9,6 +10,7 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/stretchr/testify/require"
 	"gotest.tools/v3/golden"
 
 	"jobshelf/core/shape/mesh"
@@ -61,6 +63,13 @@ func TestReadingIsAsItWas(t *testing.T) {
 			fmt.Fprintln(to)
 		}
 		told(c.name, c.text, &out)
+		last := 0.0
+		file := c.file(strings.Replace(c.text, "<object", "<!--"+strings.Repeat(" ", 300<<10)+"--><object", 1))
+		_, err := Read(context.Background(), bytes.NewReader(file), int64(len(file)), Limits{Bytes: 1 << 30}, func(f float64) {
+			require.True(t, f >= last && f <= 1, "%s: progress goes up to 1, not from %v to %v", c.name, last, f)
+			last = f
+		})
+		fmt.Fprintf(&out, "  told up to %.4g of it, %v\n", last, err)
 		for what, l := range map[string]func(int64) Limits{
 			"triangles":   func(n int64) Limits { return Limits{Triangles: n} },
 			"vertices":    func(n int64) Limits { return Limits{Triangles: 999, Vertices: n} },
