@@ -125,7 +125,7 @@ func gallery() map[string]struct {
 			r.PauseMM, r.FirstNozzleC, m.WarmUp.HomingS = []float64{1, 4}, r.NozzleC+5, 30
 		}},
 		"paused, its bed kept warm": one{solid.Box(20, 15, 6), func(r *recipe.Recipe, m *machine.Machine) { r.PauseMM, m.IdleOffS = []float64{2}, 600 }},
-		"torus": one{solid.Torus(14, 4, 48, 24), everywhere(nil)},
+		"torus":                     one{solid.Torus(14, 4, 48, 24), everywhere(nil)},
 	}
 }
 

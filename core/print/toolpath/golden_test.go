@@ -165,8 +165,15 @@ func TestFiguresAreAsTheyWere(t *testing.T) {
 		}, nil},
 		{"bait-box", func(r *recipe.Recipe) { held(r); r.PauseMM, r.Pattern = []float64{3, 8}, recipe.PatternGrid }, nil},
 		{"net-needle", func(r *recipe.Recipe) { r.Adhesion, r.Seam, r.InfillPercent = recipe.AdhesionRaft, recipe.SeamBack, 0 }, nil},
-		{"mast-finial", func(r *recipe.Recipe) { held(r); r.SupportHorizontalGapMM, r.RetractMM, r.LiftMM, r.RetractMMPerS, r.InfillPercent = new(1.6), 1.2, 0.4, 40, 1 }, nil},
-		{"two-fenders", func(r *recipe.Recipe) { held(r); r.SupportVerticalGapMM, r.SupportHorizontalGapMM, r.SupportDeg = new(0.9), new(0.2), 30; r.RetractMM, r.RetractMMPerS, r.InfillPercent = 2, 40, 3 }, nil},
+		{"mast-finial", func(r *recipe.Recipe) {
+			held(r)
+			r.SupportHorizontalGapMM, r.RetractMM, r.LiftMM, r.RetractMMPerS, r.InfillPercent = new(1.6), 1.2, 0.4, 40, 1
+		}, nil},
+		{"two-fenders", func(r *recipe.Recipe) {
+			held(r)
+			r.SupportVerticalGapMM, r.SupportHorizontalGapMM, r.SupportDeg = new(0.9), new(0.2), 30
+			r.RetractMM, r.RetractMMPerS, r.InfillPercent = 2, 40, 3
+		}, nil},
 		{"tips", func(r *recipe.Recipe) { r.InfillPercent = 30; r.Support = recipe.SupportOff }, []Mark{{Paths: []polygon.Path{{{X: 0, Y: 0}, {X: 9000, Y: 0}, {X: 9000, Y: 9000}, {X: 0, Y: 9000}}}, ToMM: 2, Force: true}}},
 	} {
 		m, ok := named[c.part]
