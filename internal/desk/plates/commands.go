@@ -137,6 +137,9 @@ func AgainSlice(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) error
 	})
 }
 
+// errAsItIs says that there is nothing to change, and no line of history to write.
+var errAsItIs = errors.New("it is as it is")
+
 // changeSlice changes a slice of a job that is still being weighed, with a line
 // of history.
 func changeSlice(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, what string, change func(*store.Tx, store.Slice) error) error {
@@ -156,7 +159,11 @@ func changeSlice(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, what
 		if s, err = tx.LockSlice(ctx, id); err != nil {
 			return err
 		}
-		if err := change(tx, s); err != nil {
+		err = change(tx, s)
+		if errors.Is(err, errAsItIs) {
+			return nil
+		}
+		if err != nil {
 			return err
 		}
 		return desk.Touched(ctx, tx, j, a, fmt.Sprintf(what, id, p.Name), "")
@@ -183,6 +190,9 @@ func ChooseSlice(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) erro
 	return changeSlice(ctx, d, a, id, "Slice %d of %s counts", func(tx *store.Tx, s store.Slice) error {
 		if s.State != "done" {
 			return desk.Refuse("slice not done", id, s.State)
+		}
+		if s.Chosen {
+			return errAsItIs
 		}
 		return tx.ChooseSlice(ctx, s)
 	})
