@@ -7,6 +7,7 @@ import (
 	"hash/fnv"
 	"maps"
 	"slices"
+	"sort"
 	"strings"
 	"testing"
 
@@ -77,11 +78,11 @@ func TestReadingIsAsItWas(t *testing.T) {
 			"unpacked":    func(n int64) Limits { return Limits{Unpacked: n} },
 			"coordinates": func(n int64) Limits { return Limits{Coordinate: float64(n)} },
 		} {
-			least := int64(1) // that is taken
-			for _, err := readAll(c.file(c.text), l(least)); err != nil && least < 9999; _, err = readAll(c.file(c.text), l(least)) {
-				least++
-			}
-			limits[c.name+" "+what] = least
+			tooLow := sort.Search(9998, func(i int) bool {
+				_, err := readAll(c.file(c.text), l(int64(i)+1))
+				return err == nil
+			})
+			limits[c.name+" "+what] = int64(tooLow) + 1 // the least that is taken
 		}
 		words := strings.FieldsFunc(c.text, func(r rune) bool { return strings.ContainsRune(" \n<>\"=/", r) })
 		for _, kind := range []string{"cut off", "cut out", "there again", "another byte", "another word", "a word gone"} {
