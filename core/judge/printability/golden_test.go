@@ -21,7 +21,7 @@ import (
 // one says that nothing moved.
 func TestFindingsAreAsTheyWere(t *testing.T) {
 	var out strings.Builder
-	shapes := []*mesh.Mesh{solid.Box(20, 12, 7), solid.Cylinder(6, 9, 9), solid.Sphere(5, 10), solid.Torus(8, 2.5, 9, 6)}
+	shapes := solid.Small()
 	for seed := range uint64(80) {
 		m := solid.Spoil(shapes[seed%4], 500+seed)
 		r, err := mesh.Inspect(context.Background(), m)

@@ -77,7 +77,7 @@ func TestJudgementsAreAsTheyWere(t *testing.T) {
 	for i, m := range thin {
 		judge(fmt.Sprint("thin or sharp ", i), m, Subject{Unit: []units.Length{units.Millimetre, ""}[i/6]})
 	}
-	shapes := []*mesh.Mesh{solid.Box(20, 12, 7), solid.Cylinder(6, 9, 9), solid.Sphere(5, 10), solid.Torus(8, 2.5, 9, 6), solid.LampBracket()}
+	shapes := append(solid.Small(), solid.LampBracket())
 	for seed := range uint64(40) {
 		s := Subject{Format: modelfile.ThreeMF, Unit: []units.Length{"", units.Millimetre, units.Inch}[seed%3], Said: []units.Length{"", "", units.Centimetre}[seed/2%3]}
 		judge(fmt.Sprint("spoiled ", seed), solid.Spoil(shapes[seed%5], 1000+seed).Transformed(1, mesh.Vec3{X: -200, Z: float64(seed)}), s)

@@ -16,7 +16,7 @@ import (
 
 // spoiled calls f with small bodies, each with faults of many kinds.
 func spoiled(f func(name string, m *mesh.Mesh)) {
-	shapes := []*mesh.Mesh{solid.Box(20, 12, 7), solid.Cylinder(6, 9, 9), solid.Sphere(5, 10), solid.Torus(8, 2.5, 9, 6), solid.LampBracket()}
+	shapes := append(solid.Small(), solid.LampBracket())
 	for seed := range uint64(60) {
 		k := seed % uint64(len(shapes))
 		f(fmt.Sprintf("%d of shape %d", seed, k), solid.Spoil(shapes[k], seed))

@@ -7,6 +7,11 @@ import (
 	"jobshelf/core/shape/mesh"
 )
 
+// Small is four bodies of few triangles, mm: flat, round, closed at a point, and with a hole.
+func Small() []*mesh.Mesh {
+	return []*mesh.Mesh{Box(20, 12, 7), Cylinder(6, 9, 9), Sphere(5, 10), Torus(8, 2.5, 9, 6)}
+}
+
 // Spoil is a mesh as a bad file brings it: a copy with faults drawn by seed. Triangles are
 // missing, turned round, there twice or flat; corners are torn apart, alone or along a seam,
 // moved, drawn onto others, or stand on one side of an edge alone; a second body crosses it, touches it, or lies inside, inside out or not.

@@ -18,7 +18,7 @@ import (
 // What mending makes of three hundred spoiled bodies, by all steps and by each alone, is as it was.
 // Other tests say what is right; this one says that nothing moved.
 func TestRepairsAreAsTheyWere(t *testing.T) {
-	shapes := []*mesh.Mesh{solid.Box(20, 12, 7), solid.Cylinder(6, 9, 9), solid.Sphere(5, 10), solid.Torus(8, 2.5, 9, 6)}
+	shapes := solid.Small()
 	var out strings.Builder
 	for seed := range uint64(300) {
 		m := solid.Spoil(shapes[seed%4], seed)
