@@ -24,7 +24,7 @@ import (
 )
 
 // TestTold plays each script of testdata against a house of its own, line by line, and
-// holds what the server answers against the transcript beside it. An answer is told field by
+// holds what the server answers against the .told file beside it. An answer is told field by
 // field; one that was given before on the same path by what is different. Lines of a script:
 //
 //	as LOGIN                the person from here on; anybody: "as -"

@@ -72,7 +72,7 @@ func SketchOf(s *section.Stack, r *recipe.Recipe, m *machine.Machine, loaded mac
 		k.layers[i].pieces = within[i].Pieces
 	}
 	if len(k.layers) > 0 {
-		k.layers[0].adhesion = holdLength(s, r)
+		k.layers[0].adhesion = adhesionLength(s, r)
 	}
 	k.meant = supportBy(s, r.WithDefaults())
 	if full := &k.meant.r; full.SupportNozzle != full.PieceNozzle && len(k.meant.columns) > 0 {
@@ -352,8 +352,8 @@ func layerLengths(b *section.Slab, r *recipe.Recipe, solidShare float64) lengths
 	return l
 }
 
-// holdLength is the line that holds the first layer, in first-layer lines.
-func holdLength(s *section.Stack, r *recipe.Recipe) float64 {
+// adhesionLength is the line of the bed adhesion, in first-layer lines.
+func adhesionLength(s *section.Stack, r *recipe.Recipe) float64 {
 	if len(s.Slabs) == 0 {
 		return 0
 	}

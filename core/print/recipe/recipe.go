@@ -25,7 +25,7 @@ const (
 // Adhesion is what keeps the first layer down.
 type Adhesion string
 
-// The ways of holding.
+// The kinds of bed adhesion.
 const (
 	AdhesionNone  Adhesion = "none"
 	AdhesionSkirt Adhesion = "skirt"
