@@ -46,3 +46,26 @@ func TestOldRoundsWriteNothing(t *testing.T) {
 	assert.False(t, h.Record(job, now.Round), "twice")
 	assert.ErrorIs(t, intake.Progress(ctx, h.Desk, j, now.Round, "cutting", 0.7), store.ErrChanged)
 }
+
+// What stops a job of several pieces is told of every piece, by name.
+func TestEveryPieceThatCannotBeReadIsNamed(t *testing.T) {
+	h := desktest.Open(t)
+	job, _ := h.Arrived()
+	pieces, err := h.Store.Pieces(ctx, job)
+	require.NoError(t, err)
+	now, err := h.Store.TaskOf(ctx, job)
+	require.NoError(t, err)
+	var found []intake.Checked
+	for i, problem := range []string{"It is empty.", "", "It is no model."} {
+		c := intake.Checked{Piece: pieces[0], New: i > 0, Judgement: store.Judgement{Problem: problem}}
+		c.Piece.Part, c.Piece.Name = i, []string{"cleat", "bollard", "fender"}[i]
+		if problem == "" {
+			c.Verdict = h.Found
+		}
+		found = append(found, c)
+	}
+	ok, err := intake.RecordCheck(ctx, h.Desk, job, now.Round, found, func(*store.Tx) error { return nil })
+	require.NoError(t, err)
+	require.True(t, ok)
+	assert.Equal(t, "cleat: It is empty. fender: It is no model.", h.Job(job).Check.Error)
+}

@@ -2,6 +2,7 @@ package intake
 
 import (
 	"context"
+	"strings"
 
 	"jobshelf/internal/desk"
 	"jobshelf/internal/store"
@@ -51,15 +52,18 @@ func RecordCheck(ctx context.Context, d *desk.Desk, job int64, round int, found 
 		if t.Round != round || (t.State != "queued" && t.State != "running") {
 			return nil
 		}
-		what, state, problem := "Checked", "done", ""
+		what, state := "Checked", "done"
+		var problems []string
 		for _, c := range found {
 			if err := recordPiece(ctx, tx, c); err != nil {
 				return err
 			}
 			if c.Problem != "" {
-				what, state, problem = "Could not be read", "failed", c.Problem
+				what, state = "Could not be read", "failed"
+				problems = append(problems, ofPiece(c, len(found)))
 			}
 		}
+		problem := strings.Join(problems, " ")
 		if err := tx.SetTask(ctx, job, state, problem); err != nil {
 			return err
 		}
@@ -72,6 +76,14 @@ func RecordCheck(ctx context.Context, d *desk.Desk, job int64, round int, found 
 		return desk.Touched(ctx, tx, j, desk.Actor{}, what, problem)
 	})
 	return ended, err
+}
+
+// ofPiece is a piece's problem, with the piece's name where the job has others.
+func ofPiece(c Checked, pieces int) string {
+	if pieces == 1 {
+		return c.Problem
+	}
+	return c.Piece.Name + ": " + c.Problem
 }
 
 func recordPiece(ctx context.Context, tx *store.Tx, c Checked) error {

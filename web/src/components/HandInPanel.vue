@@ -57,7 +57,7 @@ function choose(e: Event) {
   input.value = ''
 }
 
-const megabytes = (n: number) => (n < 1e5 ? `${Math.max(1, Math.round(n / 1e3))} kB` : `${(n / 1e6).toFixed(1)} MB`)
+const megabytes = (n: number) => (n < 1e5 ? `${Math.ceil(n / 1e3)} kB` : `${(n / 1e6).toFixed(1)} MB`)
 
 async function handIn() {
   problem.value = ''
