@@ -22,7 +22,7 @@ func drawn(n int, seed uint64) error {
 				return err
 			}
 			switch filepath.ToSlash(filepath.Dir(path)) {
-			case "internal/corpus", "internal/browser", "internal/pgtest", "internal/told", "internal/desk/desktest": // tests use them
+			case "core/print/drawn", "core/shape/shapetest", "internal/corpus", "internal/browser", "internal/pgtest", "internal/told", "internal/desk/desktest": // tests use them
 				return nil
 			}
 			switch {

@@ -113,6 +113,10 @@ func FullOf(p *toolpath.Print, r recipe.Recipe, m *machine.Machine, loaded machi
 	}
 	f := t.f
 	f.Pace = pace
+	if len(f.ByLayer) > 0 && p.FirstNozzle() > 0 { // machines begin with their first nozzle; nothing cools meanwhile
+		f.ByKind[changeWord] += m.ChangeS
+		f.ByLayer[0].Seconds += m.ChangeS
+	}
 	for i := range f.ByLayer {
 		f.Seconds += f.ByLayer[i].Seconds
 	}

@@ -3,17 +3,19 @@ package estimate
 import (
 	"context"
 	"encoding/json"
-	"flag"
 	"fmt"
 	"hash/fnv"
 	"math"
 	"os"
 	"slices"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"gotest.tools/v3/golden"
 
+	"jobshelf/core/print/drawn"
 	"jobshelf/core/print/machine"
 	"jobshelf/core/print/recipe"
 	"jobshelf/core/print/toolpath"
@@ -21,8 +23,6 @@ import (
 	"jobshelf/core/shape/section"
 	"jobshelf/core/shape/solid"
 )
-
-var update = flag.Bool("update", false, "write the golden figures anew, after a fit")
 
 // gallery is what makes the quick estimate take each of its ways: supports of all kinds, two
 // nozzles that are worth it and that are not, walls of one line, pointed arms, islands.
@@ -141,9 +141,9 @@ type figures struct {
 // then is the toolpath.
 func TestQuickFiguresOfAGallery(t *testing.T) {
 	const file = "testdata/quick.json"
-	golden, got := map[string]figures{}, map[string]figures{}
+	looked, got := map[string]figures{}, map[string]figures{}
 	if raw, err := os.ReadFile(file); err == nil {
-		require.NoError(t, json.Unmarshal(raw, &golden))
+		require.NoError(t, json.Unmarshal(raw, &looked))
 	}
 	nozzles := map[string]int{}
 	for name, c := range gallery() {
@@ -174,15 +174,15 @@ func TestQuickFiguresOfAGallery(t *testing.T) {
 	}
 	assert.Equal(t, [3]int{2, 2, 1}, [3]int{nozzles["two nozzles"], nozzles["two nozzles, on the part"], nozzles["two, not worth it"]})
 	assert.Greater(t, got["on the part"].Grams, 1.02*got["beside the part"].Grams)
-	if *update {
+	if golden.FlagUpdate() {
 		raw, err := json.MarshalIndent(got, "", " ")
 		require.NoError(t, err)
 		require.NoError(t, os.MkdirAll("testdata", 0o755))
 		require.NoError(t, os.WriteFile(file, append(raw, '\n'), 0o600))
 		return
 	}
-	require.Len(t, golden, len(got), "run with -update")
-	for name, want := range golden {
+	require.Len(t, looked, len(got), "run with -update")
+	for name, want := range looked {
 		g := got[name]
 		assert.InEpsilon(t, want.Seconds, g.Seconds, 1e-6, name)
 		assert.InEpsilon(t, want.Grams, g.Grams, 1e-6, name)
@@ -191,4 +191,26 @@ func TestQuickFiguresOfAGallery(t *testing.T) {
 		assert.Equal(t, want.Layers, g.Layers, name)
 		assert.Equal(t, want.Full, g.Full, name)
 	}
+}
+
+// Both estimates of prints drawn by seed are as they were.
+func TestDrawnEstimatesAreAsTheyWere(t *testing.T) {
+	var out strings.Builder
+	for seed := range uint64(200) {
+		d := drawn.Of(seed)
+		topo := mesh.TopologyOf(d.Mesh)
+		s, err := section.NewStack(context.Background(), d.Mesh, topo, toolpath.LayeringOf(&d.Recipe, &d.Machine), 1, nil)
+		require.NoError(t, err)
+		fmt.Fprintf(&out, "%d: quick %s", seed, drawn.Told(QuickOf(s, &d.Recipe, &d.Machine, d.Loaded)))
+		p, err := toolpath.Slice(context.Background(), d.Mesh, topo, 1, d.Recipe, toolpath.Options{Machine: &d.Machine}, nil)
+		if err != nil {
+			fmt.Fprintf(&out, ", %v\n", err)
+			continue
+		}
+		full := FullOf(p, d.Recipe, &d.Machine, d.Loaded)
+		account := fnv.New32()
+		account.Write([]byte(drawn.Told(full) + drawn.Told(full.Uses) + drawn.Told(full.Pace)))
+		fmt.Fprintf(&out, ", full %.6g s and %.4g s, %.5g g, all %08x\n", full.Seconds, full.WarmUpSeconds, full.Grams(), account.Sum32())
+	}
+	golden.Assert(t, out.String(), "drawn.txt")
 }

@@ -113,6 +113,9 @@ func (k *Sketch) Quick(f *Factors) Quick {
 	}
 	full := &by.r
 	q := Quick{Layers: len(s.Slabs)}
+	if full.PieceNozzle > 1 && q.Layers > 0 { // machines begin with their first nozzle
+		q.Seconds = m.ChangeS
+	}
 	var volume, other float64 // of the part's nozzle, of the support's where it is another
 	for i := range s.Slabs {
 		slab, l := &s.Slabs[i], &k.layers[i]

@@ -18,6 +18,7 @@ import (
 	"gotest.tools/v3/golden"
 
 	"jobshelf/core/judge/finding"
+	"jobshelf/core/print/drawn"
 	"jobshelf/core/print/estimate"
 	"jobshelf/core/print/gcode"
 	"jobshelf/core/print/machine"
@@ -307,4 +308,26 @@ func TestProgramsAreAsTheyWere(t *testing.T) {
 		}
 	}
 	golden.Assert(t, out.String(), "programs.txt")
+}
+
+// Programs of prints drawn by seed, and what reading them back tells, are as they were.
+func TestDrawnProgramsAreAsTheyWere(t *testing.T) {
+	var out strings.Builder
+	for seed := range uint64(120) {
+		d := drawn.Of(seed)
+		p, err := toolpath.Slice(ctx, d.Mesh, mesh.TopologyOf(d.Mesh), 1, d.Recipe, toolpath.Options{Machine: &d.Machine}, nil)
+		if err != nil {
+			continue
+		}
+		full := estimate.FullOf(p, d.Recipe, &d.Machine, d.Loaded)
+		var b bytes.Buffer
+		require.NoError(t, post.Write(&b, p, post.Job{Machine: &d.Machine, Recipe: d.Recipe, Loaded: d.Loaded, Pace: full.Pace, Seconds: full.Seconds, Grams: full.Grams()}))
+		s, err := gcode.Read(ctx, bytes.NewReader(b.Bytes()), 0, nil, &d.Machine)
+		require.NoError(t, err)
+		// The end block lifts, and what is short of a millisecond is rounded.
+		assert.InDelta(t, full.Seconds, s.SecondsOn[0], 0.006*full.Seconds+0.7, "%d", seed)
+		assert.InDelta(t, full.FilamentMM, s.FilamentMM+d.Recipe.RetractMM*float64(len(full.Nozzles)), 2e-5, "%d", seed)
+		fmt.Fprintf(&out, "%d: %d lines, %.8x, read as %.5g s, %.8x\n", seed, s.Lines, sha256.Sum256(b.Bytes()), s.SecondsOn[0], sha256.Sum256([]byte(drawn.Told(s))))
+	}
+	golden.Assert(t, out.String(), "drawn.txt")
 }

@@ -1,7 +1,6 @@
 package toolpath
 
 import (
-	"flag"
 	"fmt"
 	"hash/fnv"
 	"math"
@@ -12,15 +11,15 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"gotest.tools/v3/golden"
 
+	"jobshelf/core/print/drawn"
 	"jobshelf/core/print/machine"
 	"jobshelf/core/print/recipe"
 	"jobshelf/core/shape/mesh"
 	"jobshelf/core/shape/polygon"
 	"jobshelf/core/shape/solid"
 )
-
-var update = flag.Bool("update", false, "write the golden files anew; look at them before you commit")
 
 // picture draws a layer in mm, lines as wide as they are laid, seams as dots.
 func picture(l *Layer) string {
@@ -102,7 +101,7 @@ func TestLayersLookAsTheyDid(t *testing.T) {
 		}
 		require.NotNil(t, at, "%s has no layer at %g mm", c.part, c.atMM)
 		got, file := picture(at), filepath.Join("testdata", "layers", strings.ReplaceAll(c.part, " ", "-")+".svg")
-		if *update {
+		if golden.FlagUpdate() {
 			require.NoError(t, os.MkdirAll(filepath.Dir(file), 0o755))
 			require.NoError(t, os.WriteFile(file, []byte(got), 0o644))
 		}
@@ -238,10 +237,48 @@ func TestFiguresAreAsTheyWere(t *testing.T) {
 		}
 	}
 	file := filepath.Join("testdata", "figures.txt")
-	if *update {
+	if golden.FlagUpdate() {
 		require.NoError(t, os.WriteFile(file, []byte(out.String()), 0o644))
 	}
 	want, err := os.ReadFile(file)
 	require.NoError(t, err)
 	assert.Equal(t, string(want), out.String())
+}
+
+// Prints drawn by seed are as they were, line by line and step by step: one hash each.
+func TestDrawnPrintsAreAsTheyWere(t *testing.T) {
+	var out strings.Builder
+	for seed := range uint64(240) {
+		d := drawn.Of(seed)
+		var marks []Mark
+		if seed%4 == 1 {
+			marks = []Mark{{Paths: []polygon.Path{{{X: 51000, Y: 40000}, {X: 64000, Y: 40000}, {X: 64000, Y: 62000}, {X: 51000, Y: 62000}}}, FromMM: 1, ToMM: 6, Force: seed%8 == 1}}
+		}
+		p, err := Slice(ctx, d.Mesh, mesh.TopologyOf(d.Mesh), 1, d.Recipe, Options{Machine: &d.Machine, Marks: marks}, nil)
+		if err != nil {
+			fmt.Fprintf(&out, "%d: %v\n", seed, err)
+			continue
+		}
+		lines, steps := fnv.New32(), fnv.New32()
+		for _, l := range p.Layers {
+			fmt.Fprintf(lines, "%.4f %.4f %v\n", l.TopMM, l.HeightMM, l.Outlines)
+			for _, x := range l.Lines {
+				fmt.Fprintf(lines, "%d %d %v %.4f %v\n", x.Kind, x.Nozzle, x.Closed, x.WidthMM, x.Points)
+			}
+		}
+		fmt.Fprintf(lines, "%.6g %q", p.RaftMM, p.Notes)
+		for _, g := range p.Regions {
+			fmt.Fprintf(lines, "%.5g %.5g %.4g %v %s\n", g.Min, g.Max, g.AreaMM2, g.Carried, g.Why)
+		}
+		pace := make([]Pace, len(p.Layers))
+		for i := range pace {
+			pace[i].Share = 1 - 0.1*float64(i%3)
+		}
+		p.Steps(d.Recipe, &d.Machine, pace, func(s Step) bool {
+			fmt.Fprintf(steps, "%d %.4f %.4f %.4f %.5f %.3f %.1f\n", s.Kind, s.X, s.Y, s.Z, s.EMM, s.MMPerS, s.MMPerS2)
+			return true
+		})
+		fmt.Fprintf(&out, "%d: %d layers, %d notes, %d regions, lines %08x, steps %08x\n", seed, len(p.Layers), len(p.Notes), len(p.Regions), lines.Sum32(), steps.Sum32())
+	}
+	golden.Assert(t, out.String(), "drawn.txt")
 }
