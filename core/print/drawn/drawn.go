@@ -5,7 +5,6 @@ package drawn
 
 import (
 	"encoding/json"
-	"math"
 	"math/rand/v2"
 	"regexp"
 	"strconv"
@@ -23,62 +22,6 @@ type Print struct {
 	Recipe  recipe.Recipe
 	Machine machine.Machine
 	Loaded  machine.Loaded
-}
-
-// Body is a body of a few parts, about 5 to 30 mm each way, that lean, hang, pass through each
-// other and stand apart.
-func Body(seed uint64) *mesh.Mesh {
-	r := rand.New(rand.NewPCG(seed, 1)) //nolint:gosec // the same each time
-	of := func(least, most float64) float64 { return least + (most-least)*r.Float64() }
-	m := foot(of, 3+r.IntN(9), r.IntN(3) == 0)
-	for range r.IntN(4) {
-		var o *mesh.Mesh
-		switch r.IntN(6) {
-		case 0:
-			o = solid.Box(of(0.2, 14), of(0.2, 10), of(0.4, 5))
-		case 1:
-			o = solid.Cylinder(of(0.4, 6), of(0.5, 5), 5+r.IntN(30))
-		case 2:
-			o = solid.Sphere(of(1, 5), 6+2*r.IntN(5))
-		case 3:
-			o = solid.Torus(of(3, 7), of(0.5, 2), 16, 8)
-		case 4:
-			o = foot(of, 3+r.IntN(6), true)
-		default: // a roof, steep or flat, on its head or not
-			o = solid.Revolve([]solid.P{{X: 0, Y: 0}, {X: of(0, 8), Y: 0}, {X: of(1, 9), Y: of(1, 6)}, {X: 0, Y: 7}}, 12)
-		}
-		lean(o, of(-1.5, 1.5), of(-1, 1)*float64(r.IntN(2)))
-		low := o.Bounds().Min.Z
-		m.Append(o.Transformed(1, mesh.Vec3{X: of(-6, 16), Y: of(-6, 12), Z: max(-low, of(-low, 7))}))
-	}
-	return m
-}
-
-// foot is a flat body with so many corners, some pointed and some blunt.
-func foot(of func(least, most float64) float64, n int, hollow bool) *mesh.Mesh {
-	var outer, hole []solid.P
-	for i := range n {
-		sin, cos := math.Sincos(2 * math.Pi * (float64(i) + of(-0.3, 0.3)) / float64(n))
-		d := of(3, 13)
-		outer = append(outer, solid.P{X: d * cos, Y: d * sin})
-		hole = append(hole, solid.P{X: d * cos, Y: -d * sin}) // the other way round
-	}
-	if !hollow {
-		return solid.Extrude(outer, nil, of(0.5, 6))
-	}
-	share := of(0.3, 0.9)
-	for i := range hole {
-		p := outer[(n-i)%n]
-		hole[i] = solid.P{X: share * p.X, Y: share * p.Y}
-	}
-	return solid.Extrude(outer, [][]solid.P{hole}, of(0.5, 6))
-}
-
-// lean pushes a body over: so much sideways for each mm up.
-func lean(m *mesh.Mesh, x, y float64) {
-	for i, v := range m.Vertices {
-		m.Vertices[i] = v.Add(mesh.Vec3{X: x * v.Z, Y: y * v.Z})
-	}
 }
 
 // Of draws a print. Most settings are left as they are most of the time, so that each one
@@ -133,7 +76,7 @@ func Of(seed uint64) Print {
 	})
 	sometimes(5, func() { p.Machine.Dialect.Arcs = true })
 	sometimes(5, func() { p.Machine.Dialect.AbsoluteE = true })
-	p.Mesh = plate.Stand(Body(seed), 1, 0, p.Machine.Volume)
+	p.Mesh = plate.Stand(solid.Drawn(seed), 1, 0, p.Machine.Volume)
 	return p
 }
 

@@ -102,11 +102,15 @@ func TestMeasuresAreAsTheyWere(t *testing.T) {
 		}
 	}
 	// Of many more, by thick and thin layers, whole and spoiled, the sum of all.
-	for i, p := range append(solid.Parts(), solid.Parts()...) {
+	many := append(solid.Parts(), solid.Parts()...)
+	for i := range many[len(many)/2:] {
+		many[len(many)/2+i].Mesh = solid.Spoil(many[i].Mesh, uint64(i)) //nolint:gosec // small
+	}
+	for seed := range uint64(90) {
+		many = append(many, solid.Part{Name: fmt.Sprint("drawn ", seed), Mesh: solid.Drawn(seed)})
+	}
+	for i, p := range many {
 		m, unit := p.Mesh, []float64{1, 10, 0.2}[i%3]
-		if i >= len(solid.Parts()) {
-			m = solid.Spoil(m, uint64(i)) //nolint:gosec // small
-		}
 		l := Layering{FirstMM: 0.2 + 0.1*float64(i%4), LayerMM: 0.15 * float64(1+i%5), LeastMM: 0.1 + 0.1*float64(i%2), MostMM: 0.5}
 		s, err := NewStack(context.Background(), m, mesh.TopologyOf(m), l, unit, nil)
 		if err != nil {
