@@ -38,7 +38,7 @@ func Of(seed uint64) Print {
 	p.Machine = machine.Machine{Name: "drawn", Process: machine.MaterialExtrusion, NozzlesMM: []float64{0.4}, FilamentMM: 1.75, NozzleMaxC: 300, BedMaxC: 120,
 		Volume: machine.Volume{Shape: machine.Rectangle, XMM: 120, YMM: 100, ZMM: 80},
 		Motion: machine.Motion{SpeedMMPerS: of(60, 250), AccelMMPerS2: of(400, 5000), JunctionDeviationMM: of(0.005, 0.05), LiftMMPerS: of(5, 20)},
-		WarmUp: machine.WarmUp{NozzleCPerS: of(1, 4), BedCPerS: of(0.2, 1), HomingS: of(10, 40)}, RateCents: 150}
+		WarmUp: machine.WarmUp{NozzleCPerS: of(1, 4), BedCPerS: of(0.05, 1), HomingS: of(10, 40)}, RateCents: 150}
 	p.Loaded = machine.Loaded{{Name: "PLA", DensityGPerCM: 1.24, NozzleC: 210, SpoolGrams: 1000, SpoolCents: 2500}}
 	layer := of(0.12, 0.32)
 	q := &p.Recipe

@@ -40,7 +40,6 @@ type Move struct {
 	MMPerS2  float64 // acceleration asked for by M204; 0 if none was
 	Tool     int
 	Line     int
-	Rapid    bool // G0
 	Arc      bool
 }
 

@@ -1,6 +1,7 @@
 package gcode
 
 import (
+	"cmp"
 	"context"
 	"io"
 	"math"
@@ -349,12 +350,7 @@ func (s *Summary) layers(by map[int64]*Layer) {
 	for _, l := range by {
 		s.Layers = append(s.Layers, *l)
 	}
-	slices.SortFunc(s.Layers, func(a, b Layer) int {
-		if a.ZMM < b.ZMM {
-			return -1
-		}
-		return 1
-	})
+	slices.SortFunc(s.Layers, func(a, b Layer) int { return cmp.Compare(a.ZMM, b.ZMM) })
 	weight := map[int64]float64{}
 	below := 0.0
 	for i := range s.Layers {

@@ -394,7 +394,7 @@ func (w *walker) move(kind int) error {
 		return nil // only a feed
 	}
 	if w.v.Move != nil {
-		w.v.Move(Move{From: from, To: to, EMM: e, MMPerS: w.feed, MMPerS2: w.accel, Tool: w.tool, Line: w.line, Rapid: kind == 0})
+		w.v.Move(Move{From: from, To: to, EMM: e, MMPerS: w.feed, MMPerS2: w.accel, Tool: w.tool, Line: w.line})
 	}
 	return nil
 }

@@ -21,7 +21,7 @@ import TopBand from '../components/TopBand.vue'
 import { readLayers } from '../components/partScene'
 import { hush, notices, say } from '../composables/notices'
 import { makeRouter, rooms } from '../router'
-import { asItWas } from '../test-page'
+import { asItWas, page } from '../test-page'
 import BenchRoom from './BenchRoom.vue'
 import CounterRoom from './CounterRoom.vue'
 import FloorRoom from './FloorRoom.vue'
@@ -580,4 +580,119 @@ describe('layers', () => {
     expect([...first!.lines[0]!.points]).toEqual([1, 2, 3, 4])
     expect(second).toMatchObject({ top: 0.5, height: expect.closeTo(0.3, 6), lines: [] })
   })
+})
+
+// People in a hurry: in a house full of everything, many deeds drawn by seed in each
+// room, on whatever can be clicked, typed into, chosen or pressed.
+describe('a hurry', () => {
+  let seed = 0
+  const below = (n: number) => ((seed = (Math.imul(seed, 1103515245) + 12345) >>> 0), Math.floor(seed / 65536) % n)
+  const of = <T>(all: readonly T[]) => all[below(all.length)]!
+  /** Shows what it is given, and gives back what people would turn in it. */
+  const stub = (name: string) =>
+    defineComponent({
+      inheritAttrs: false,
+      setup: (_, { attrs }) => () => {
+        const told = Object.fromEntries(Object.entries(attrs).filter(([k, v]) => typeof v !== 'function' && !/^(strip|rung)$/.test(k)))
+        const turn = ['onUpdate:view', 'onUpdate:modelValue'].filter((k) => k in attrs)
+        return h('div', { class: name }, [JSON.stringify(told, (_k, v: unknown) => (ArrayBuffer.isView(v) ? 'numbers' : v)), ...turn.map((k) => h('button', { onClick: () => (attrs[k] as (v: unknown) => void)(k.endsWith('view') ? { turned: 1 } : 1) }, k))])
+      },
+    })
+  const finding = (piece_id: number, grade: string, check: string, more: object = {}) => ({ check, grade, text: `${check} ${grade}`, piece_id, piece: `part-${piece_id}.stl`, value: 3, limit: 1, unit: 'edges', places: [[1, 2, 3], [4, 5, 6]], mend: null, ...more }) as never
+  const region = (up: number) => ({ why: `a roof ${up} up`, corners_mm: [[0, 0, up], [1, 1, up]], min_mm: [0, 0, up], max_mm: [1, 1, up + 1], area_mm2: 7.5 * up, carried: up % 2 > 0 })
+  const run = (id: number, state: RunView['state'], from: number): RunView => ({ id, job_id: id, job_version: 4, machine_id: 1 + (id % 2), material: 'PLA', title: `Part ${id}`, member: 'Nia', recipe: 'everyday', state, start: `2026-11-26T${String(from).padStart(2, '0')}:00:00Z`, finish: `2026-11-26T${String(from + 1).padStart(2, '0')}:30:00Z`, seconds: 5400, grams: 3, price_cents: 5, colour: '#888', late: id === 12, needed_by: id === 12 ? '2026-11-26' : undefined })
+  function rich(role: string) {
+    const versions = [1, 2].map((n) => ({ n, log: [{ step: 'weld', text: 'Drew 3 corners together' }], surface: piece(9).surface }))
+    const odd = { ...piece(5), viewable: true, pictured: true, mend: ['holes', 'weld'], unit_proposals: [{ unit: 'in', longest_mm: 254, machines: 1 }], versions, unit: 'mm', current: 2 } as never
+    const unread = { ...piece(25), problem: 'It ends in the middle.', surface: { ...piece(25).surface, triangles: 0 } } as never
+    const slips = [
+      slip(5, 'to decide', { pieces: 3, needed_by: '2026-11-27', worst: finding(5, 'decide', 'thin') }), slip(6, 'to decide', { late: true, needed_by: '2026-11-26', wish: 'by noon' }), slip(7, 'arrived', { check: { state: 'set aside', fraction: 0.4, error: 'Begun three times.', doing: '' } }),
+      slip(8, 'arrived', { check: { state: 'running', fraction: 0.4, error: '', doing: 'cutting' } }), slip(9, 'approved', { machine_id: 2, seconds: 5400, grams: 12, price_cents: 250, finish: '2026-11-28T10:00:00Z' } as never), slip(10, 'finishing', { pictured: true }), slip(11, 'pick-up', { title: 'Cleat', member: 'Ola Berg' }),
+    ]
+    const ladder = [rung(1, 'Bowline', { proposed: true, lines: [{ text: 'machine', cents: 90 }, { text: 'PLA', cents: 150 }], layers: 90, recipe: 'everyday' } as never), rung(2, 'Capstan', { full: true, price_cents: 90 }), rung(3, 'Halyard', { fits: false, over_mm: [12, 0, 0], scale_to_fit: 0.9 }), rung(4, 'Sheave', { in_service: false })]
+    const history = [{ at: '2026-11-25T09:00:00Z', who: 'Nia', what: 'handed it in' }, { at: '2026-11-25T10:00:00Z', who: '', what: 'checked it', why: 'it came' }]
+    Object.assign(server.answers, {
+      '/session': { id: 1, name: 'Cato', role }, '/storage': { used_bytes: 6e6, limit_bytes: 1e7 }, '/people': [{ id: 3, name: 'Nia Marlow', role: 'member' }],
+      '/jobs': { steps: ['arrived', 'to decide', 'approved', 'finishing', 'pick-up'], slips, next: { room: 'counter', job_id: 6, text: 'Decide on Part 6' } },
+      '/jobs/5': jobView(5, { history, piece_set: [odd, piece(6), unread], ladder, findings: [finding(5, 'decide', 'thin'), finding(6, 'worth knowing', 'flat', { places: null }), finding(25, 'stops it', 'unreadable', { places: null }), finding(5, 'worth knowing', 'open surface', { mend: ['holes'], evidence: true })] } as never),
+      ...Object.fromEntries([6, 7, 8, 9, 10, 11].map((id) => [`/jobs/${id}`, jobView(id, { ...slips.find((x) => x.id === id), history, ladder, piece_set: [{ ...piece(id), viewable: id !== 8, gcode: id === 11 ? { layers: [] } : undefined } as never] } as never)])),
+      '/floor': { now: '2026-11-26T10:30:00Z', open: [{ from: '2026-11-26T09:00:00Z', to: '2026-11-26T17:00:00Z' }], lanes: [1, 2, 3].map((id) => ({ machine_id: id, name: ['Bowline', 'Capstan', 'Sheave'][id - 1], in_service: id < 3, process: 'material extrusion', loaded: 'PLA', colour: '#888', size: '200', free: '2026-11-26T14:00:00Z', runs: [run(10, 'printing', 9), run(12, 'queued', 11), run(14, 'queued', 13), run(11, 'printing', 10), run(13, 'queued', 12)].filter((r) => r.machine_id === id) })) },
+      '/settings': { ...described, recipe: [{ key: 'shells', name: 'Shells', text: 'Outline passes', type: 'whole number', least: 1, most: 20 }, { key: 'seam', name: 'Seam', text: 'Where outlines begin', type: 'choice', choices: ['at the back', 'closest'] }] },
+    })
+    const entry = (id: number, data: object, more: object = {}) => ({ id, version: 1, data, ...more })
+    Object.assign(server.answers['/house'] as object, {
+      house: { name: 'Loft', locale: 'en-GB', currency: 'EUR', time_zone: 'UTC', week: [[], [{ from: 600, to: 1080 }], [], [], [], [], []], attendance_min: 10, start_cents: 50, longest_run_min: 360, file_pattern: '', version: 3 },
+      machines: ['Bowline', 'Capstan'].map((name, k) => entry(k + 1, { name, in_service: k === 0, process: 'material extrusion', volume: { shape: 'round', x_mm: 200, y_mm: 200, z_mm: 180 }, nozzles_mm: [0.4, 0.6].slice(k), rate_cents_per_hour: 120, material: 'PLA', colour: '#888888', colour_name: 'grey', motion: { speed_mm_per_s: 120 }, warm_up: {}, dialect: {}, second: {} }, { problems: k ? [{ path: 'volume', text: 'It is small.' }] : [] })),
+      materials: [entry(1, { name: 'PLA', density_g_per_cm3: 1.24, spool_grams: 1000, spool_cents: 2450 })],
+      recipes: [entry(1, { name: 'Bowline everyday', material: 'PLA', layer_mm: 0.2, shells: 2, infill_percent: 15 }, { machine_id: 1, purpose: 'everyday' })],
+    })
+    for (const id of [5, 6, 7, 9]) server.answers[`/pieces/${id}/slices`] = [slice(1, { piece_id: id, version: id === 5 ? 2 : 1, chosen: true, regions: [1, 2, 3, 4, 5, 6, 7].map(region) }), slice(2, { piece_id: id, version: id === 5 ? 2 : 1, overrides: [{ key: 'shells', was: '2', value: '3', why: 'stiff', who: 'Cato' }] }), slice(3, { piece_id: id, machine_id: 2, machine: 'Capstan', version: id === 5 ? 2 : 1, state: 'running', fraction: 0.3, full: undefined })]
+  }
+  const layers = new ArrayBuffer(4 * 17)
+  new Uint32Array(layers).set([2, 0, 0, 1, (2 << 8) | 5])
+  new Float32Array(layers).set([0.2, 0.25], 1)
+  new Float32Array(layers).set([0.45, 1, 2, 3, 4, 0.5, 0.3], 5)
+
+  it.each([
+    ['shelf', ShelfRoom, '/', 'coordinator'], ['counter', CounterRoom, '/counter/5', 'coordinator'], ['bench', BenchRoom, '/bench/5', 'coordinator'], ['bench, a member', BenchRoom, '/bench/5', 'member'],
+    ['floor', FloorRoom, '/floor', 'coordinator'], ['house', HouseRoom, '/', 'steward'], ['house, to look at', HouseRoom, '/', 'coordinator'],
+  ] as const)('at the %s', async (_, what, at, role) => {
+    rich(role)
+    vi.stubGlobal('fetch', async () => ({ ok: true, arrayBuffer: async () => layers.slice(0) }))
+    vi.stubGlobal('requestAnimationFrame', () => 0)
+    const clock = vi.spyOn(performance, 'now').mockReturnValue(0)
+    Element.prototype.setPointerCapture = () => undefined
+    Element.prototype.scrollIntoView = () => undefined
+    const router = createRouter({ history: createMemoryHistory(), routes: ['/', '/counter/:id?', '/bench/:id?', '/floor', '/shelf', '/house'].map((path) => ({ path, component: { template: '<i />' } })) })
+    await router.push(at)
+    const queryClient = new QueryClient({ defaultOptions: { queries: { retry: false, staleTime: Infinity } } })
+    shown = mount(defineComponent(() => () => h(components.VLayout, () => h(what as Component))), {
+      attachTo: document.body,
+      global: { plugins: [createVuetify({ components }), [VueQueryPlugin, { queryClient }], router] as never, stubs: { PartView: stub('view'), HeightStrip: stub('strip'), teleport: true } },
+    })
+    await flushPromises()
+    for (const n of [...notices]) hush(n.id)
+    let said = ''
+    const told: string[] = []
+    let last: HTMLElement | undefined
+    seed = 7
+    const steps = what === HouseRoom ? 60 : 140
+    for (let step = 0; step < steps; step++) {
+      const here = [...document.body.querySelectorAll<HTMLElement>('button, a, input, select, textarea, tbody tr, summary, .run')].filter((e) => !(e as HTMLButtonElement).disabled && !e.getAttribute('href')?.startsWith('/api'))
+      const alike = here.filter((x) => x.localName === last?.localName && x.className === last.className)
+      const e = below(5) === 0 ? undefined : of(below(3) === 0 && alike.length ? alike : here)
+      last = e
+      let deed = 'press '
+      if (!e || (e.localName === 'a' && below(4))) {
+        const key = of(['m', 'y', 'j', 'k', 'n', 'p', 'c', 'b', 'd', 's', 'l', 'v', 'x', 'f', 'z', 'r', '/', 'ArrowDown', 'ArrowUp', 'ArrowLeft', 'ArrowRight', 'Escape', 'Enter'])
+        const shiftKey = below(6) === 0
+        const to = document.activeElement instanceof HTMLElement && below(2) ? document.activeElement : document.body
+        to.dispatchEvent(new KeyboardEvent('keydown', { key, shiftKey, bubbles: true }))
+        deed += `${shiftKey ? 'Shift+' : ''}${key} on ${to.localName}`
+      } else if (e.matches('textarea, input:not([type=checkbox], [type=radio], [type=file], [type=range])')) {
+        ;(e as HTMLInputElement).value = of(['3', '1,5', 'free', '', 'shell', '10:00–18:00', 'ola', '0.25'])
+        for (const type of ['input', 'change']) e.dispatchEvent(new Event(type, { bubbles: true }))
+        deed = `type ${(e as HTMLInputElement).value}`
+      } else if (e instanceof HTMLSelectElement) {
+        e.selectedIndex = below(e.options.length)
+        e.dispatchEvent(new Event('change', { bubbles: true }))
+        deed = `choose ${e.value}`
+      } else {
+        deed = `click ${e.localName} ${e.textContent?.trim().slice(0, 40)}`
+        if (below(3) === 0) e.focus()
+        e.click()
+      }
+      if (below(12) === 0) server.refuses = server.refuses ? undefined : { detail: 'Somebody else was first.' }
+      await flushPromises()
+      const now = page(document.body)
+      let hash = 0
+      for (const c of now) hash = (Math.imul(hash, 31) + c.codePointAt(0)!) >>> 0
+      told.push(`${step} ${deed}${now === said ? '' : ` → ${hash.toString(16)}`}${server.asked.length ? ` ${JSON.stringify(server.asked.splice(0)).slice(0, 300)}` : ''} ${router.currentRoute.value.path} ${notices.at(-1)?.text ?? ''}`)
+      said = now
+      if (step % 35 === 34) told.push(said)
+    }
+    expect(told.join('\n')).toMatchSnapshot()
+    clock.mockRestore()
+    vi.unstubAllGlobals()
+  }, 60_000)
 })
