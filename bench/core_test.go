@@ -259,7 +259,7 @@ func BenchmarkSliceToGCode(b *testing.B) {
 				}
 				full := estimate.FullOf(p, *c.Recipe, c.Machine, c.Loaded)
 				var out bytes.Buffer
-				if err := post.Write(&out, p, post.Job{Machine: c.Machine, Recipe: *c.Recipe, Loaded: c.Loaded, Pace: full.Pace}); err != nil {
+				if err := post.Write(&out, p, post.Job{Machine: c.Machine, Recipe: *c.Recipe, Loaded: c.Loaded, Cooling: full.Cooling}); err != nil {
 					b.Fatal(err)
 				}
 				b.ReportMetric(float64(full.Layers), "layers")

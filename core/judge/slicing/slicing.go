@@ -262,7 +262,7 @@ func (r *Result) write(w io.Writer, facts [][2]string) error {
 		}
 	}
 	facts = append(facts, [2]string{"layers", fmt.Sprint(r.Full.Layers)}, [2]string{"made by", "Job Shelf"}, [2]string{"settings", string(settings)})
-	return post.Write(w, r.Print, post.Job{Machine: o.Machine, Recipe: o.Recipe, Loaded: o.Loaded, Pace: r.Full.Pace,
+	return post.Write(w, r.Print, post.Job{Machine: o.Machine, Recipe: o.Recipe, Loaded: o.Loaded, Cooling: r.Full.Cooling,
 		Seconds: r.Full.WholeSeconds(), Grams: r.Full.Grams(), Facts: facts})
 }
 

@@ -93,3 +93,20 @@ func Told(v any) string {
 		return strconv.FormatFloat(f, 'g', 6, 64)
 	})
 }
+
+// Stool is a top of 30 × 30 × 2 mm on a foot of 6 × 6 mm, legMM high.
+func Stool(legMM float64) *mesh.Mesh {
+	m := solid.Box(6, 6, legMM).Transformed(1, mesh.Vec3{X: 12, Y: 12})
+	m.Append(solid.Box(30, 30, 2).Transformed(1, mesh.Vec3{Z: legMM}))
+	return m
+}
+
+// Plain is a recipe without anything that is not asked for.
+func Plain(change func(*recipe.Recipe)) recipe.Recipe {
+	r := recipe.Recipe{LayerMM: 0.2, FirstLayerMM: 0.2, LineMM: 0.45, Shells: 2, TopLayers: 4, BottomLayers: 4, InfillPercent: 15, Adhesion: recipe.AdhesionNone,
+		OuterMMPerS: 40, InnerMMPerS: 60, TopBottomMMPerS: 60, InfillMMPerS: 80, FirstMMPerS: 20, TravelMMPerS: 150, RetractMM: 1, RetractMMPerS: 35}
+	if change != nil {
+		change(&r)
+	}
+	return r
+}

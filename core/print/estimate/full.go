@@ -5,6 +5,7 @@ import (
 
 	"jobshelf/core/print/machine"
 	"jobshelf/core/print/motion"
+	"jobshelf/core/print/post"
 	"jobshelf/core/print/recipe"
 	"jobshelf/core/print/toolpath"
 )
@@ -27,8 +28,8 @@ type Full struct {
 	ByLayer       []LayerTime        `json:"by_layer,omitempty"`
 	// Uses are what the nozzles lay, in the order of Nozzles.
 	Uses []Use `json:"-"`
-	// Pace is how each layer is given time to cool.
-	Pace []toolpath.Pace `json:"-"`
+	// Cooling is how each layer is given time to cool.
+	Cooling []post.Cooling `json:"-"`
 }
 
 // NozzleUse is what a nozzle lays.
@@ -79,40 +80,40 @@ const shortOf = 0.005
 func FullOf(p *toolpath.Print, r recipe.Recipe, m *machine.Machine, loaded machine.Loaded) *Full {
 	r = r.WithDefaults()
 	t := passOver(p, r, m, loaded, nil)
-	pace := make([]toolpath.Pace, len(p.Layers))
+	cooling := make([]post.Cooling, len(p.Layers))
 	any := false
-	for i := range pace {
+	for i := range cooling {
 		laid := t.laid[i]
 		rest := t.f.ByLayer[i].Seconds - laid
-		pace[i].Share = 1
+		cooling[i].Share = 1
 		if want := r.MinLayerTimeS - rest; laid > 0 && want > laid {
-			pace[i].Share = math.Max(slowest, laid/want)
+			cooling[i].Share = math.Max(slowest, laid/want)
 			any = true
 		}
 	}
 	if any {
-		t = passOver(p, r, m, loaded, pace)
+		t = passOver(p, r, m, loaded, cooling)
 	}
 	again := false
-	for i := range pace {
+	for i := range cooling {
 		short := r.MinLayerTimeS - t.f.ByLayer[i].Seconds
-		if pace[i].Share == 1 || short < shortOf*r.MinLayerTimeS {
+		if cooling[i].Share == 1 || short < shortOf*r.MinLayerTimeS {
 			continue
 		}
 		switch { // it spends less of its time speeding up than it did
-		case pace[i].Share > slowest:
-			pace[i].Share = math.Max(slowest, pace[i].Share*t.laid[i]/(t.laid[i]+short))
+		case cooling[i].Share > slowest:
+			cooling[i].Share = math.Max(slowest, cooling[i].Share*t.laid[i]/(t.laid[i]+short))
 			again = true
-		case i+1 < len(pace): // nothing comes after the last
-			pace[i].WaitS = math.Round(100*short) / 100
+		case i+1 < len(cooling): // nothing comes after the last
+			cooling[i].WaitS = math.Round(100*short) / 100
 			again = true
 		}
 	}
 	if again {
-		t = passOver(p, r, m, loaded, pace)
+		t = passOver(p, r, m, loaded, cooling)
 	}
 	f := t.f
-	f.Pace = pace
+	f.Cooling = cooling
 	if len(f.ByLayer) > 0 && p.FirstNozzle() > 0 { // machines begin with their first nozzle; nothing cools meanwhile
 		f.ByKind[changeWord] += m.ChangeS
 		f.ByLayer[0].Seconds += m.ChangeS
@@ -154,7 +155,7 @@ type pass struct {
 }
 
 // passOver plays all steps through the planner.
-func passOver(p *toolpath.Print, r recipe.Recipe, m *machine.Machine, loaded machine.Loaded, pace []toolpath.Pace) pass {
+func passOver(p *toolpath.Print, r recipe.Recipe, m *machine.Machine, loaded machine.Loaded, cooling []post.Cooling) pass {
 	n := len(p.Layers)
 	inf := math.Inf(1)
 	f := &Full{Layers: n, ByKind: map[string]float64{}, ByLayer: make([]LayerTime, n), Box: [2][3]float64{{inf, inf, inf}, {-inf, -inf, -inf}}}
@@ -180,10 +181,10 @@ func passOver(p *toolpath.Print, r recipe.Recipe, m *machine.Machine, loaded mac
 		used[k] = NozzleUse{Nozzle: k + 1, Material: loaded.Of(k + 1).Name}
 		gramsPerMM[k] = loaded.Of(k+1).Grams(m.FilamentMM, 1)
 	}
-	p.Steps(r, m, pace, func(s toolpath.Step) bool {
+	post.Steps(p, r, m, cooling, func(s post.Step) bool {
 		tag := int32(s.Layer)<<7 | travels
 		switch s.Kind {
-		case toolpath.Lay:
+		case post.Lay:
 			tag = int32(s.Layer)<<7 | int32(s.For)
 			g, n := s.EMM*gramsPerMM[s.Nozzle&7], &used[s.Nozzle&7]
 			n.FilamentMM += s.EMM
@@ -206,27 +207,27 @@ func passOver(p *toolpath.Print, r recipe.Recipe, m *machine.Machine, loaded mac
 					f.Box[0][k], f.Box[1][k] = math.Min(f.Box[0][k], q[k]), math.Max(f.Box[1][k], q[k])
 				}
 			}
-		case toolpath.Retract, toolpath.Restore:
+		case post.Retract, post.Restore:
 			tag = int32(s.Layer)<<7 | retracts
-		case toolpath.Prime:
+		case post.Prime:
 			g, n := s.EMM*gramsPerMM[s.Nozzle&7], &used[s.Nozzle&7]
 			n.FilamentMM += s.EMM
 			n.Grams += g
 			n.GramsPurge += g
 			f.FilamentMM += s.EMM
 			tag = int32(s.Layer)<<7 | retracts
-		case toolpath.Change:
+		case post.Change:
 			planner.Flush()
 			f.Changes++
 			f.ByKind[changeWord] += m.ChangeS
 			f.ByLayer[s.Layer].Seconds += m.ChangeS
 			return true
-		case toolpath.Wait:
+		case post.Wait:
 			planner.Flush()
 			f.ByKind[coolWord] += s.S
 			f.ByLayer[s.Layer].Seconds += s.S
 			return true
-		case toolpath.Pause: // the wait is as long as somebody needs; what follows it is known
+		case post.Pause: // the wait is as long as somebody needs; what follows it is known
 			planner.Flush()
 			again := heatAgain(p, s.Layer, m, heats)
 			f.ByKind[againWord] += again

@@ -10,6 +10,7 @@ import (
 	"pgregory.net/rapid"
 
 	"jobshelf/core/print/machine"
+	"jobshelf/core/print/post"
 	"jobshelf/core/print/recipe"
 	"jobshelf/core/print/toolpath"
 	"jobshelf/core/shape/mesh"
@@ -66,17 +67,17 @@ func TestLayersTakeTheirLeastTime(t *testing.T) {
 		f := FullOf(square(5), r, &testMachine, machine.Loaded{&testMaterial})
 		waited := 0.0
 		for i, l := range f.ByLayer {
-			before, pace := free.ByLayer[i].Seconds, f.Pace[i]
-			waited += pace.WaitS
-			assert.GreaterOrEqual(t, pace.Share, 0.2)
+			before, cooling := free.ByLayer[i].Seconds, f.Cooling[i]
+			waited += cooling.WaitS
+			assert.GreaterOrEqual(t, cooling.Share, 0.2)
 			if i == len(f.ByLayer)-1 && least == 60 {
-				assert.Equal(t, toolpath.Pace{Share: 0.2}, pace)
+				assert.Equal(t, post.Cooling{Share: 0.2}, cooling)
 				continue
 			}
 			assert.InEpsilon(t, math.Max(before, least), l.Seconds, 0.02, "least %g, layer %d", least, i)
-			assert.Equal(t, least == 60, pace.WaitS > 0, "only what cannot be slowed is waited for")
+			assert.Equal(t, least == 60, cooling.WaitS > 0, "only what cannot be slowed is waited for")
 			if before >= least {
-				assert.Equal(t, toolpath.Pace{Share: 1}, pace)
+				assert.Equal(t, post.Cooling{Share: 1}, cooling)
 				assert.InDelta(t, before, l.Seconds, 1e-9)
 			}
 		}
@@ -103,8 +104,8 @@ func TestTheSharesOfSlowedLayers(t *testing.T) {
 		require.Greater(t, all-laid, 0.5, "there are ways")
 		r.MinLayerTimeS = all * 1.004
 		f := FullOf(p, r, &testMachine, loaded)
-		assert.InDelta(t, laid/(r.MinLayerTimeS-(all-laid)), f.Pace[i].Share, 1e-9, "layer %d", i)
-		assert.Equal(t, toolpath.Pace{Share: 1}, f.Pace[1], "nothing is laid in it")
+		assert.InDelta(t, laid/(r.MinLayerTimeS-(all-laid)), f.Cooling[i].Share, 1e-9, "layer %d", i)
+		assert.Equal(t, post.Cooling{Share: 1}, f.Cooling[1], "nothing is laid in it")
 	}
 	var kinds []string
 	for k := range free.f.ByKind {

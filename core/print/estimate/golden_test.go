@@ -163,7 +163,7 @@ func TestQuickFiguresOfAGallery(t *testing.T) {
 			fmt.Fprintf(account, "%v\n", l)
 		}
 		fmt.Fprintf(account, "%v %.6g %.6g %.6g %.6g %.6g %d %v", full.ByKind, full.Box, full.GramsModel, full.GramsSupport, full.GramsAdhesion, full.GramsPurge, full.Changes, len(full.Uses))
-		for _, p := range full.Pace {
+		for _, p := range full.Cooling {
 			fmt.Fprintf(account, " %v", p)
 		}
 		got[name] = figures{q.Seconds, q.WarmUpSeconds, q.Grams, q.FilamentMM, q.Layers, fmt.Sprintf("%.7g s, %.6g g, %016x", full.Seconds, full.Grams(), account.Sum64())}
@@ -209,7 +209,7 @@ func TestDrawnEstimatesAreAsTheyWere(t *testing.T) {
 		}
 		full := FullOf(p, d.Recipe, &d.Machine, d.Loaded)
 		account := fnv.New32()
-		account.Write([]byte(drawn.Told(full) + drawn.Told(full.Uses) + drawn.Told(full.Pace)))
+		account.Write([]byte(drawn.Told(full) + drawn.Told(full.Uses) + drawn.Told(full.Cooling)))
 		fmt.Fprintf(&out, ", full %.6g s and %.4g s, %.5g g, all %08x\n", full.Seconds, full.WarmUpSeconds, full.Grams(), account.Sum32())
 	}
 	golden.Assert(t, out.String(), "drawn.txt")

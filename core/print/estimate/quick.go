@@ -13,6 +13,7 @@ import (
 	"slices"
 
 	"jobshelf/core/print/machine"
+	"jobshelf/core/print/post"
 	"jobshelf/core/print/recipe"
 	"jobshelf/core/print/toolpath"
 	"jobshelf/core/shape/section"
@@ -509,7 +510,7 @@ func (k *Sketch) travelSeconds(f *Factors, i int, plateMM2 float64) float64 {
 	// From one tip or bend to the next it is no further than along the outline: near ones
 	// are gone through in turn, between far ones the nozzle comes back.
 	next := math.Min(f.Near*near, b.LengthMM/(rings+bends+tips))
-	t += tips*segmentSeconds(next, 0, v, a) + (f.Bends*bends+f.Tips*tips)*math.Min(1, next/toolpath.TravelsHeldMM)*way(next)
+	t += tips*segmentSeconds(next, 0, v, a) + (f.Bends*bends+f.Tips*tips)*math.Min(1, next/post.LongTravelMM)*way(next)
 	within := f.Loops * rings * float64(r.Shells)
 	if l.solid > 0 {
 		within += f.Pieces * (rings + ragged)

@@ -12,6 +12,7 @@ import (
 
 	"jobshelf/core/print/machine"
 	"jobshelf/core/print/motion"
+	"jobshelf/core/print/post"
 	"jobshelf/core/print/recipe"
 	"jobshelf/core/print/toolpath"
 	"jobshelf/core/shape/mesh"
@@ -205,7 +206,7 @@ func TestPlannerAgreesWithSmallStepsOnPlates(t *testing.T) {
 		require.NoError(t, err)
 		var all []motion.Move
 		var x, y, z float64
-		p.Steps(r.WithDefaults(), m, nil, func(s toolpath.Step) bool {
+		post.Steps(p, r.WithDefaults(), m, nil, func(s post.Step) bool {
 			v := motion.Move{DX: s.X - x, DY: s.Y - y, DZ: s.Z - z, EMM: s.EMM, MMPerS: s.MMPerS, AccelMMPerS2: s.MMPerS2}
 			x, y, z = s.X, s.Y, s.Z
 			all = append(all, v)

@@ -3,7 +3,6 @@ package post
 import (
 	"math"
 
-	"jobshelf/core/print/toolpath"
 	"jobshelf/core/shape/polygon"
 )
 
@@ -43,7 +42,7 @@ func (t *writer) settle() {
 }
 
 // arcFrom finds how many steps from a place lie on one circle.
-func arcFrom(px, py float64, steps []toolpath.Step) (int, circle) {
+func arcFrom(px, py float64, steps []Step) (int, circle) {
 	best, of := 0, circle{}
 	perMM := 0.0
 	turned := 0.0
@@ -98,7 +97,7 @@ func through(ax, ay, bx, by, cx, cy float64) (circle, bool) {
 	return circle{ax + x, ay + y, r}, r < arcWidestMM
 }
 
-func onCircle(c circle, px, py float64, steps []toolpath.Step) bool {
+func onCircle(c circle, px, py float64, steps []Step) bool {
 	for i := range steps {
 		x, y := steps[i].X, steps[i].Y
 		if math.Abs(math.Hypot(x-c.x, y-c.y)-c.r) > arcOffMM || math.Abs(math.Hypot((x+px)/2-c.x, (y+py)/2-c.y)-c.r) > arcOffMM {
@@ -109,7 +108,7 @@ func onCircle(c circle, px, py float64, steps []toolpath.Step) bool {
 	return true
 }
 
-func (t *writer) arc(px, py float64, steps []toolpath.Step, c circle) {
+func (t *writer) arc(px, py float64, steps []Step, c circle) {
 	last := steps[len(steps)-1]
 	t.speedUp(last)
 	b := append(t.buf, 'G', '3')
@@ -130,7 +129,7 @@ func (t *writer) arc(px, py float64, steps []toolpath.Step, c circle) {
 }
 
 // left says that a run of steps turns to the left.
-func left(px, py float64, steps []toolpath.Step) bool {
+func left(px, py float64, steps []Step) bool {
 	a, b := steps[0], steps[1]
 	return (a.X-px)*(b.Y-a.Y)-(a.Y-py)*(b.X-a.X) > 0
 }

@@ -8,7 +8,6 @@ import (
 	"github.com/stretchr/testify/assert"
 
 	"jobshelf/core/print/machine"
-	"jobshelf/core/print/toolpath"
 )
 
 // Steps are an arc from the first on if they are a polygon's whose corners turn by less than
@@ -22,10 +21,10 @@ func TestWhichStepsAreAnArc(t *testing.T) {
 					a := math.Pi/6*float64(turn) + way*2*math.Pi*float64(k)/float64(n)
 					return 40 + 6*math.Cos(a), 30 + 6*math.Sin(a)
 				}
-				var steps []toolpath.Step
+				var steps []Step
 				for k := 1; k <= n*3/4; k++ {
 					x, y := at(k)
-					steps = append(steps, toolpath.Step{X: x, Y: y, EMM: 12 * math.Sin(math.Pi/float64(n)) * 0.05})
+					steps = append(steps, Step{X: x, Y: y, EMM: 12 * math.Sin(math.Pi/float64(n)) * 0.05})
 				}
 				x, y := at(0)
 				want := len(steps)
@@ -53,10 +52,10 @@ func TestWhichStepsAreAnArc(t *testing.T) {
 		}
 	}
 	// The writer ends an arc where the speed changes or another line begins.
-	for k, change := range []func(s *toolpath.Step){func(s *toolpath.Step) { s.MMPerS = 50 }, func(s *toolpath.Step) { s.First = true }} {
+	for k, change := range []func(s *Step){func(s *Step) { s.MMPerS = 50 }, func(s *Step) { s.First = true }} {
 		w := &writer{j: &Job{Machine: &machine.Machine{Dialect: machine.Dialect{Arcs: true}}}}
 		for i := range 10 {
-			s := toolpath.Step{Kind: toolpath.Lay, X: float64(i), Y: float64(i * i), MMPerS: 40}
+			s := Step{Kind: Lay, X: float64(i), Y: float64(i * i), MMPerS: 40}
 			if i == 6 {
 				change(&s)
 			} else if i > 6 && k == 0 {

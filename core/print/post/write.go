@@ -29,8 +29,8 @@ type Job struct {
 	Loaded  machine.Loaded
 	// Facts are written at the top, one comment each: "job", "member", …
 	Facts [][2]string
-	// Pace is each layer's; nil is full speed.
-	Pace []toolpath.Pace
+	// Cooling is each layer's; nil is full speed.
+	Cooling []Cooling
 	// Seconds and Grams are what the blocks may tell.
 	Seconds, Grams float64
 }
@@ -53,19 +53,19 @@ func Write(w io.Writer, p *toolpath.Print, j Job) error {
 		t.line("G92 E0")
 	}
 	var failed error
-	p.Steps(t.recipe, j.Machine, j.Pace, func(s toolpath.Step) bool {
-		if s.Kind == toolpath.Lower && s.Layer != t.layer {
+	Steps(p, t.recipe, j.Machine, j.Cooling, func(s Step) bool {
+		if s.Kind == Lower && s.Layer != t.layer {
 			t.lower(s)
 		}
-		if s.Kind == toolpath.Lay && s.First && s.For != t.kind {
+		if s.Kind == Lay && s.First && s.For != t.kind {
 			t.kind = s.For
 			t.line("; %s", t.kind)
 		}
 		switch s.Kind {
-		case toolpath.Change:
+		case Change:
 			failed = t.change(s, change)
 			return failed == nil
-		case toolpath.Pause:
+		case Pause:
 			t.pause(s)
 			return true
 		}
@@ -131,7 +131,7 @@ func (t *writer) head() {
 }
 
 // lower begins a layer: the later heat comes with the second, the fan with the third.
-func (t *writer) lower(s toolpath.Step) {
+func (t *writer) lower(s Step) {
 	t.layer = s.Layer
 	t.values["layer"] = strconv.Itoa(t.layer + 1)
 	t.line("; layer %d of %d, top at %s mm", t.layer+1, len(t.print.Layers), num(round(t.print.Layers[t.layer].TopMM)))
@@ -150,7 +150,7 @@ func (t *writer) lower(s toolpath.Step) {
 
 // change goes on with another nozzle by the house's block. The one before is turned off
 // where it has laid its last.
-func (t *writer) change(s toolpath.Step, block string) error {
+func (t *writer) change(s Step, block string) error {
 	before := t.nozzle
 	t.nozzle = s.Nozzle
 	t.nameNozzle()
@@ -184,7 +184,7 @@ func (t *writer) allOff() {
 // pause waits for somebody, with the nozzles that are still wanted off; the bed
 // stays warm only where the machine would turn it off by itself. Then all warms up
 // together.
-func (t *writer) pause(s toolpath.Step) {
+func (t *writer) pause(s Step) {
 	first := s.Layer == 0
 	var hot []uint8
 	for _, n := range t.used {
@@ -284,7 +284,7 @@ type writer struct {
 	accel  float64       // mm/s²
 	eFed   int64         // 10 nm of filament so far
 	eDue   float64       // what rounding has held back of the filament, 10 nm
-	run    []toolpath.Step
+	run    []Step
 }
 
 // line writes a line of text, after what is pending.
@@ -319,8 +319,8 @@ func (t *writer) block(which, text string) error {
 }
 
 // step writes a step, or keeps it to see whether it is part of an arc.
-func (t *writer) step(s toolpath.Step) {
-	if t.j.Machine.Dialect.Arcs && s.Kind == toolpath.Lay {
+func (t *writer) step(s Step) {
+	if t.j.Machine.Dialect.Arcs && s.Kind == Lay {
 		if n := len(t.run); n > 0 && (s.First || s.MMPerS != t.run[n-1].MMPerS || n == arcMost) {
 			t.settle()
 		}
@@ -331,7 +331,7 @@ func (t *writer) step(s toolpath.Step) {
 	t.straight(s)
 }
 
-func (t *writer) straight(s toolpath.Step) {
+func (t *writer) straight(s Step) {
 	if len(t.buf) > writeAt {
 		if t.err == nil {
 			_, t.err = t.out.Write(t.buf)
@@ -342,16 +342,16 @@ func (t *writer) straight(s toolpath.Step) {
 	b := t.buf
 	start := len(b)
 	switch s.Kind {
-	case toolpath.Wait:
+	case Wait:
 		t.buf = fmt.Appendf(b, "G4 P%d\n", int(math.Round(1000*s.S)))
 		return
-	case toolpath.Travel:
+	case Travel:
 		b = append(b, 'G', '0')
 	default:
 		b = append(b, 'G', '1')
 	}
 	bare := len(b)
-	if s.Kind == toolpath.Lay || s.Kind == toolpath.Travel || s.Kind == toolpath.Lift || s.Kind == toolpath.Lower {
+	if s.Kind == Lay || s.Kind == Travel || s.Kind == Lift || s.Kind == Lower {
 		if v := polygon.UM(s.X); v != t.at[0] {
 			b, t.at[0] = thousandths(append(b, ' ', 'X'), v), v
 		}
@@ -373,8 +373,8 @@ func (t *writer) straight(s toolpath.Step) {
 }
 
 // speedUp writes the acceleration where it changes.
-func (t *writer) speedUp(s toolpath.Step) {
-	if s.Kind != toolpath.Lay && s.Kind != toolpath.Travel {
+func (t *writer) speedUp(s Step) {
+	if s.Kind != Lay && s.Kind != Travel {
 		return
 	}
 	a := t.j.Machine.Motion.AccelMMPerS2

@@ -49,7 +49,7 @@ func written(t *testing.T, part *mesh.Mesh, r recipe.Recipe, m *machine.Machine,
 	require.NoError(t, err)
 	full := estimate.FullOf(p, r, m, loaded)
 	var b bytes.Buffer
-	require.NoError(t, post.Write(&b, p, post.Job{Machine: m, Recipe: r, Loaded: loaded, Pace: full.Pace, Seconds: full.Seconds, Grams: full.Grams(),
+	require.NoError(t, post.Write(&b, p, post.Job{Machine: m, Recipe: r, Loaded: loaded, Cooling: full.Cooling, Seconds: full.Seconds, Grams: full.Grams(),
 		Facts: [][2]string{{"part", "two\nlines"}}}))
 	s, err := gcode.Read(ctx, bytes.NewReader(b.Bytes()), 0, nil)
 	require.NoError(t, err)
@@ -321,7 +321,7 @@ func TestDrawnProgramsAreAsTheyWere(t *testing.T) {
 		}
 		full := estimate.FullOf(p, d.Recipe, &d.Machine, d.Loaded)
 		var b bytes.Buffer
-		require.NoError(t, post.Write(&b, p, post.Job{Machine: &d.Machine, Recipe: d.Recipe, Loaded: d.Loaded, Pace: full.Pace, Seconds: full.Seconds, Grams: full.Grams()}))
+		require.NoError(t, post.Write(&b, p, post.Job{Machine: &d.Machine, Recipe: d.Recipe, Loaded: d.Loaded, Cooling: full.Cooling, Seconds: full.Seconds, Grams: full.Grams()}))
 		s, err := gcode.Read(ctx, bytes.NewReader(b.Bytes()), 0, nil, &d.Machine)
 		require.NoError(t, err)
 		// The end block lifts, and what is short of a millisecond is rounded.

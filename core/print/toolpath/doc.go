@@ -130,3 +130,13 @@ type Mark struct {
 	Force  bool // put in; else keep out
 	Reason string
 }
+
+// FirstNozzle is the one that a print begins with, counted from 0.
+func (p *Print) FirstNozzle() uint8 {
+	for i := range p.Layers {
+		for _, l := range p.Layers[i].Lines {
+			return l.Nozzle
+		}
+	}
+	return 0
+}

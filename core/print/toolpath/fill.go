@@ -198,32 +198,21 @@ func clipped(w *worker, paths, lines []polygon.Path) []polygon.Path {
 	return out
 }
 
-func bounds(paths []polygon.Path) (lo, hi polygon.Point) {
-	lo, hi = polygon.Point{X: math.MaxInt64, Y: math.MaxInt64}, polygon.Point{X: math.MinInt64, Y: math.MinInt64}
-	for _, p := range paths {
-		for _, q := range p {
-			lo = polygon.Point{X: min(lo.X, q.X), Y: min(lo.Y, q.Y)}
-			hi = polygon.Point{X: max(hi.X, q.X), Y: max(hi.Y, q.Y)}
-		}
-	}
-	return lo, hi
-}
-
 // honeycomb draws rows of waves of flats and slopes of side a; neighbours are
 // mirrored and meet along their flats. A wave of 4a every 3a, rows √3/2·a apart:
 // 8/(3√3·a) of line to the area, so a = 8/(3√3) pitches.
 func honeycomb(paths []polygon.Path, pitch float64) []polygon.Path {
 	a := 8 / (3 * math.Sqrt(3)) * pitch
 	rise := a * math.Sqrt(3) / 2
-	lo, hi := bounds(paths)
+	b := polygon.Bounds(paths...)
 	var out []polygon.Path
-	for r := math.Floor(float64(lo.Y)/rise) - 1; r*rise <= float64(hi.Y); r++ {
+	for r := math.Floor(float64(b.MinY)/rise) - 1; r*rise <= float64(b.MaxY); r++ {
 		var l polygon.Path
 		y0, y1 := r*rise, (r+1)*rise
 		if math.Mod(r, 2) != 0 {
 			y0, y1 = y1, y0
 		}
-		for c := math.Floor(float64(lo.X)/(3*a)) - 1; c*3*a <= float64(hi.X)+3*a; c++ {
+		for c := math.Floor(float64(b.MinX)/(3*a)) - 1; c*3*a <= float64(b.MaxX)+3*a; c++ {
 			x := c * 3 * a
 			for _, q := range [4][2]float64{{x, y0}, {x + a, y0}, {x + 1.5*a, y1}, {x + 2.5*a, y1}} {
 				l = append(l, polygon.Point{X: int64(math.Round(q[0])), Y: int64(math.Round(q[1]))})
@@ -243,18 +232,18 @@ const gyroidCells = 1e6
 // lines to the area (Saltykov), so a period is 2.428 pitches.
 func gyroid(paths []polygon.Path, pitch, zUM float64) []polygon.Path {
 	period := 3.0915 * math.Pi / 4 * pitch
-	lo, hi := bounds(paths)
+	b := polygon.Bounds(paths...)
 	// Coarser on a large plate, so that a layer takes tens of megabytes at the most.
 	steps := 12.0
-	for steps > 4 && steps*steps*float64(hi.X-lo.X)*float64(hi.Y-lo.Y) > gyroidCells*period*period {
+	for steps > 4 && steps*steps*float64(b.MaxX-b.MinX)*float64(b.MaxY-b.MinY) > gyroidCells*period*period {
 		steps--
 	}
-	if steps*steps*float64(hi.X-lo.X)*float64(hi.Y-lo.Y) > 4*gyroidCells*period*period {
+	if steps*steps*float64(b.MaxX-b.MinX)*float64(b.MaxY-b.MinY) > 4*gyroidCells*period*period {
 		return scan(paths, 0, pitch, 0) // so dense that nobody could tell
 	}
 	cell := period / steps
-	x0, y0 := int(math.Floor(float64(lo.X)/cell))-1, int(math.Floor(float64(lo.Y)/cell))-1
-	nx, ny := int(math.Ceil(float64(hi.X)/cell))+1-x0, int(math.Ceil(float64(hi.Y)/cell))+1-y0
+	x0, y0 := int(math.Floor(float64(b.MinX)/cell))-1, int(math.Floor(float64(b.MinY)/cell))-1
+	nx, ny := int(math.Ceil(float64(b.MaxX)/cell))+1-x0, int(math.Ceil(float64(b.MaxY)/cell))+1-y0
 	k := 2 * math.Pi / steps
 	sz, cz := math.Sincos(2 * math.Pi * zUM / period)
 	value := func(i, j int) float64 {

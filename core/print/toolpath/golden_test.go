@@ -3,7 +3,6 @@ package toolpath
 import (
 	"fmt"
 	"hash/fnv"
-	"math"
 	"os"
 	"path/filepath"
 	"strings"
@@ -14,7 +13,6 @@ import (
 	"gotest.tools/v3/golden"
 
 	"jobshelf/core/print/drawn"
-	"jobshelf/core/print/machine"
 	"jobshelf/core/print/recipe"
 	"jobshelf/core/shape/mesh"
 	"jobshelf/core/shape/polygon"
@@ -91,7 +89,7 @@ func TestLayersLookAsTheyDid(t *testing.T) {
 			}
 		}
 		require.NotNil(t, part, c.part)
-		p := sliced(t, part.Mesh, plain(c.change))
+		p := sliced(t, part.Mesh, drawn.Plain(c.change))
 		var at *Layer
 		for i := range p.Layers {
 			if p.Layers[i].TopMM >= c.atMM-1e-6 {
@@ -112,7 +110,7 @@ func TestLayersLookAsTheyDid(t *testing.T) {
 }
 
 // The figures of whole prints by many settings are as they were: by layer what is laid, how
-// wide, from where to where, and what is gone between; all steps; notes and regions. Other
+// wide, from where to where, and what is gone between; notes and regions. Other
 // tests say what is right; this one says that nothing moved.
 func TestFiguresAreAsTheyWere(t *testing.T) {
 	named := map[string]*mesh.Mesh{}
@@ -177,7 +175,7 @@ func TestFiguresAreAsTheyWere(t *testing.T) {
 	} {
 		m, ok := named[c.part]
 		require.True(t, ok, c.part)
-		r := plain(c.change)
+		r := drawn.Plain(c.change)
 		p := sliced(t, m, r, c.marks...)
 		fmt.Fprintf(&out, "%s: %d layers, lifted %.3f\n", c.part, len(p.Layers), p.RaftMM)
 		fmt.Fprintf(&out, "  %s\n", strings.Join(p.Notes, "\n  "))
@@ -216,20 +214,6 @@ func TestFiguresAreAsTheyWere(t *testing.T) {
 			}
 			fmt.Fprintf(&out, " all %08x\n", all.Sum32())
 		}
-		steps, way, e, lift, accel := map[StepKind]int{}, 0.0, 0.0, 0.0, 0.0
-		var at Step
-		each := fnv.New32()
-		p.Steps(r, &machine.Machine{FilamentMM: 1.75, Volume: machine.Volume{XMM: 200, YMM: 200, ZMM: 200}, Motion: machine.Motion{SpeedMMPerS: 140, LiftMMPerS: 10}}, make([]Pace, len(p.Layers)), func(s Step) bool {
-			steps[s.Kind]++
-			way += math.Hypot(s.X-at.X, s.Y-at.Y) * s.MMPerS
-			lift += math.Abs(s.Z - at.Z)
-			accel += s.MMPerS2
-			fmt.Fprintf(each, "%d %.4f %.4f %.4f %.5f %.3f %.1f\n", s.Kind, s.X, s.Y, s.Z, s.EMM, s.MMPerS, s.MMPerS2)
-			e += math.Abs(s.EMM)
-			at = s
-			return true
-		})
-		fmt.Fprintf(&out, "  steps %v, way × speed %.1f, filament %.2f, up and down %.2f, accelerations %.0f, all %08x\n", steps, way, e, lift, accel, each.Sum32())
 		for k, g := range p.Regions {
 			if k < 12 {
 				fmt.Fprintf(&out, "  region %d of %d: %.5g %.5g %.4g %v %s\n", k, len(p.Regions), g.Min, g.Max, g.AreaMM2, g.Carried, g.Why)
@@ -245,7 +229,7 @@ func TestFiguresAreAsTheyWere(t *testing.T) {
 	assert.Equal(t, string(want), out.String())
 }
 
-// Prints drawn by seed are as they were, line by line and step by step: one hash each.
+// Prints drawn by seed are as they were, line by line: one hash each.
 func TestDrawnPrintsAreAsTheyWere(t *testing.T) {
 	var out strings.Builder
 	for seed := range uint64(240) {
@@ -259,7 +243,7 @@ func TestDrawnPrintsAreAsTheyWere(t *testing.T) {
 			fmt.Fprintf(&out, "%d: %v\n", seed, err)
 			continue
 		}
-		lines, steps := fnv.New32(), fnv.New32()
+		lines := fnv.New32()
 		for _, l := range p.Layers {
 			fmt.Fprintf(lines, "%.4f %.4f %v\n", l.TopMM, l.HeightMM, l.Outlines)
 			for _, x := range l.Lines {
@@ -270,15 +254,7 @@ func TestDrawnPrintsAreAsTheyWere(t *testing.T) {
 		for _, g := range p.Regions {
 			fmt.Fprintf(lines, "%.5g %.5g %.4g %v %s\n", g.Min, g.Max, g.AreaMM2, g.Carried, g.Why)
 		}
-		pace := make([]Pace, len(p.Layers))
-		for i := range pace {
-			pace[i].Share = 1 - 0.1*float64(i%3)
-		}
-		p.Steps(d.Recipe, &d.Machine, pace, func(s Step) bool {
-			fmt.Fprintf(steps, "%d %.4f %.4f %.4f %.5f %.3f %.1f\n", s.Kind, s.X, s.Y, s.Z, s.EMM, s.MMPerS, s.MMPerS2)
-			return true
-		})
-		fmt.Fprintf(&out, "%d: %d layers, %d notes, %d regions, lines %08x, steps %08x\n", seed, len(p.Layers), len(p.Notes), len(p.Regions), lines.Sum32(), steps.Sum32())
+		fmt.Fprintf(&out, "%d: %d layers, %d notes, %d regions, lines %08x\n", seed, len(p.Layers), len(p.Notes), len(p.Regions), lines.Sum32())
 	}
 	golden.Assert(t, out.String(), "drawn.txt")
 }

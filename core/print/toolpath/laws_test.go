@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"jobshelf/core/print/drawn"
 	"jobshelf/core/print/machine"
 	"jobshelf/core/print/recipe"
 	"jobshelf/core/shape/mesh"
@@ -19,9 +20,7 @@ import (
 )
 
 // Laws over parts and recipes drawn at random: every line lies in the part's
-// outline of its layer, its sides too, within a hair; layers add up to the height; what the steps
-// lay is what the lines hold; every retraction is undone; nothing is laid while
-// the nozzle is lifted.
+// outline of its layer, its sides too, within a hair; layers add up to the height.
 func TestLawsOfAPrint(t *testing.T) {
 	var s polygon.Scratch
 	rapid.Check(t, func(t *rapid.T) {
@@ -36,7 +35,7 @@ func TestLawsOfAPrint(t *testing.T) {
 			r := size.Draw(t, "r") / 2
 			m = solid.Torus(r, r*rapid.Float64Range(0.3, 0.8).Draw(t, "tube"), 24, 12)
 		}
-		r := plain(func(r *recipe.Recipe) {
+		r := drawn.Plain(func(r *recipe.Recipe) {
 			r.LayerMM = rapid.Float64Range(0.1, 0.32).Draw(t, "layer")
 			r.FirstLayerMM = r.LayerMM
 			r.Shells = rapid.IntRange(1, 4).Draw(t, "shells")
@@ -48,7 +47,7 @@ func TestLawsOfAPrint(t *testing.T) {
 		p, err := Slice(ctx, m, mesh.TopologyOf(m), 1, r, Options{}, nil)
 		require.NoError(t, err)
 
-		top, held := 0.0, 0.0
+		top := 0.0
 		for i := range p.Layers {
 			l := &p.Layers[i]
 			require.InDelta(t, top+l.HeightMM, l.TopMM, 1e-6)
@@ -56,7 +55,6 @@ func TestLawsOfAPrint(t *testing.T) {
 			// A line of constant width keeps its middle half a width off the border.
 			wide, narrow := s.Offset(l.Outlines, 30, polygon.Offsets{}), s.Offset(l.Outlines, -185, polygon.Offsets{})
 			for k := range l.Lines {
-				held += l.Lines[k].VolumeMM3(l.HeightMM)
 				room := narrow
 				if l.Lines[k].Widths != nil {
 					room = wide
@@ -69,24 +67,6 @@ func TestLawsOfAPrint(t *testing.T) {
 			}
 		}
 		require.InDelta(t, m.Bounds().Size().Z, top, r.LayerMM*1.001)
-
-		mach := &machine.Machine{FilamentMM: 1.75, Motion: machine.Motion{SpeedMMPerS: 200, LiftMMPerS: 10}}
-		laid, pulled, z := 0.0, 0.0, 0.0
-		p.Steps(r, mach, nil, func(x Step) bool {
-			switch x.Kind {
-			case Lay:
-				laid += x.EMM
-				assert.InDelta(t, p.Layers[x.Layer].TopMM, x.Z, 1e-9)
-				assert.InDelta(t, z, x.Z, 1e-9, "laid while it moves up or down")
-				assert.InDelta(t, 0, pulled, 1e-9, "laid with the filament pulled back")
-			case Retract, Restore:
-				pulled += x.EMM
-				assert.GreaterOrEqual(t, pulled, -r.RetractMM-1e-9)
-			}
-			z = x.Z
-			return true
-		})
-		require.InEpsilon(t, held+1, laid*math.Pi*1.75*1.75/4+1, 1e-6)
 	})
 }
 
@@ -95,7 +75,7 @@ func TestLawsOfAPrint(t *testing.T) {
 func TestNothingLeavesTheMachine(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		v := machine.Volume{Shape: machine.Rectangle, XMM: 40, YMM: 30, ZMM: rapid.Float64Range(5, 12).Draw(t, "room")}
-		r := plain(func(r *recipe.Recipe) {
+		r := drawn.Plain(func(r *recipe.Recipe) {
 			r.Adhesion = rapid.SampledFrom([]recipe.Adhesion{recipe.AdhesionNone, recipe.AdhesionSkirt, recipe.AdhesionBrim, recipe.AdhesionRaft}).Draw(t, "bed_adhesion")
 			r.Support = rapid.SampledFrom([]recipe.Support{recipe.SupportOff, recipe.SupportPlateOnly, recipe.SupportEverywhere}).Draw(t, "support")
 			r.BrimMM, r.LiftMM = 4, 0.5
@@ -132,15 +112,8 @@ func TestNothingLeavesTheMachine(t *testing.T) {
 			}
 		}
 		require.True(t, r.Support == recipe.SupportOff || support > 0)
-		below := 0.0
-		p.Steps(r, &machine.Machine{FilamentMM: 1.75, Volume: v, Motion: machine.Motion{SpeedMMPerS: 200, LiftMMPerS: 10}}, nil, func(x Step) bool {
-			require.LessOrEqual(t, x.Z, v.ZMM+1e-9)
-			if x.Kind == Lay {
-				require.GreaterOrEqual(t, x.Z, below)
-				below = x.Z
-			}
-			return true
-		})
+		below := p.Layers[len(p.Layers)-1].TopMM
+		require.LessOrEqual(t, below, v.ZMM+1e-9)
 		require.GreaterOrEqual(t, below, math.Min(high+p.RaftMM, v.ZMM)-0.03)
 	})
 }
@@ -157,7 +130,7 @@ func TestSettingsAtTheirEdges(t *testing.T) {
 				if line < 1 && share > 50 && testing.Short() {
 					continue
 				}
-				r := plain(func(r *recipe.Recipe) {
+				r := drawn.Plain(func(r *recipe.Recipe) {
 					r.Pattern, r.InfillPercent, r.LineMM, r.LayerMM, r.FirstLayerMM, r.TopLayers, r.BottomLayers = p, share, line, 0.1, 0.1, 0, 0
 					r.Support, r.SupportInterfacePercent = recipe.SupportEverywhere, share
 				})
@@ -201,7 +174,7 @@ func inside(ps []polygon.Path, q polygon.Point) bool {
 // what nothing fits in is refused: sheets, pegs, cones, an island on a thread.
 func TestNothingVanishesUnsaid(t *testing.T) {
 	slice := func(m *mesh.Mesh) (*Print, error) {
-		return Slice(ctx, m, mesh.TopologyOf(m), 1, plain(func(r *recipe.Recipe) { r.Adhesion = recipe.AdhesionSkirt }), Options{}, nil)
+		return Slice(ctx, m, mesh.TopologyOf(m), 1, drawn.Plain(func(r *recipe.Recipe) { r.Adhesion = recipe.AdhesionSkirt }), Options{}, nil)
 	}
 	for name, m := range map[string]*mesh.Mesh{"a sheet": solid.Box(30, 0.15, 10), "a hair": solid.Cylinder(0.06, 20, 12), "at a thousandth": solid.Box(20, 20, 20).Transformed(0.001, mesh.Vec3{})} {
 		_, err := slice(m)
@@ -267,7 +240,7 @@ func TestSmallFiguresAreFilledAndKept(t *testing.T) {
 		}
 		var poly polygon.Scratch
 		m := solid.Extrude(corners, nil, 0.6)
-		p, err := Slice(ctx, m, mesh.TopologyOf(m), 1, plain(nil), Options{}, nil)
+		p, err := Slice(ctx, m, mesh.TopologyOf(m), 1, drawn.Plain(nil), Options{}, nil)
 		if err != nil {
 			var figure polygon.Path
 			for _, c := range corners {
@@ -311,36 +284,6 @@ func holdsAll(outlines []polygon.Path, p polygon.Path, um float64) bool {
 		}
 	}
 	return true
-}
-
-// A way crosses an outline where it does by the signs of four triangles, told of all sides
-// one by one; a way that ends on a border may be told either way.
-func TestCrossingIsWhatTheSignsSay(t *testing.T) {
-	rapid.Check(t, func(t *rapid.T) {
-		point := rapid.Custom(func(t *rapid.T) polygon.Point {
-			return polygon.Point{X: 1000 * rapid.Int64Range(-9, 9).Draw(t, "x"), Y: 1000 * rapid.Int64Range(-9, 9).Draw(t, "y")}
-		})
-		l := &Layer{}
-		for range rapid.IntRange(1, 3).Draw(t, "outlines") {
-			l.Outlines = append(l.Outlines, rapid.SliceOfN(point, 3, 9).Draw(t, "outline"))
-		}
-		a, b := point.Draw(t, "from"), point.Draw(t, "to")
-		sign := func(p, q, r polygon.Point) int64 { return (q.X-p.X)*(r.Y-p.Y) - (q.Y-p.Y)*(r.X-p.X) }
-		want, touches := false, false
-		for _, o := range l.Outlines {
-			for i, c := range o {
-				d := o[(i+1)%len(o)]
-				s := [4]int64{sign(a, b, c), sign(a, b, d), sign(c, d, a), sign(c, d, b)}
-				touches = touches || s[0] == 0 || s[1] == 0 || s[2] == 0 || s[3] == 0
-				want = want || s[0] != 0 && s[1] != 0 && s[2] != 0 && s[3] != 0 && s[0] > 0 != (s[1] > 0) && s[2] > 0 != (s[3] > 0)
-			}
-		}
-		s := &stepper{x: float64(a.X) / 1000, y: float64(a.Y) / 1000}
-		got := s.crosses(l, float64(b.X)/1000, float64(b.Y)/1000)
-		if want || !touches {
-			require.Equal(t, want, got)
-		}
-	})
 }
 
 // A line across a span is held where both its ends are on what carries, and lines that

@@ -8,21 +8,14 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
-	"pgregory.net/rapid"
 
+	"jobshelf/core/print/drawn"
 	"jobshelf/core/print/machine"
 	"jobshelf/core/print/recipe"
 	"jobshelf/core/shape/mesh"
 	"jobshelf/core/shape/polygon"
 	"jobshelf/core/shape/solid"
 )
-
-// stool is a top of 30 × 30 × 2 mm on a foot of 6 × 6 mm, legMM high.
-func stool(legMM float64) *mesh.Mesh {
-	m := solid.Box(6, 6, legMM).Transformed(1, mesh.Vec3{X: 12, Y: 12})
-	m.Append(solid.Box(30, 30, 2).Transformed(1, mesh.Vec3{Z: legMM}))
-	return m
-}
 
 func twoNozzles(r *recipe.Recipe) {
 	r.Support, r.SupportNozzle = recipe.SupportEverywhere, 2
@@ -33,8 +26,8 @@ func twoNozzles(r *recipe.Recipe) {
 // takes as much as was asked for; the tower stands on every layer up to the last
 // change, clear of part and support.
 func TestSupportHasItsOwnNozzle(t *testing.T) {
-	r := plain(twoNozzles).WithDefaults()
-	p := sliced(t, stool(10), r)
+	r := drawn.Plain(twoNozzles).WithDefaults()
+	p := sliced(t, drawn.Stool(10), r)
 	require.NotContains(t, strings.Join(p.Notes, " "), "nozzle")
 	bore := math.Pi * 1.75 * 1.75 / 4
 	var s polygon.Scratch
@@ -80,7 +73,7 @@ func TestSupportHasItsOwnNozzle(t *testing.T) {
 		assert.Equal(t, i <= last, tower > 0, "layer %d of %d", i, last)
 	}
 	// The other way round: the part on nozzle 2.
-	q := sliced(t, stool(10), plain(func(r *recipe.Recipe) { r.PieceNozzle = 2 }))
+	q := sliced(t, drawn.Stool(10), drawn.Plain(func(r *recipe.Recipe) { r.PieceNozzle = 2 }))
 	assert.EqualValues(t, 1, q.FirstNozzle())
 	assert.Zero(t, volume(q, func(k Kind) bool { return k == Purge }), "one nozzle, nothing to purge")
 }
@@ -96,8 +89,8 @@ func TestASecondNozzleHasToBeWorthIt(t *testing.T) {
 			}
 		}
 	}
-	r := plain(twoNozzles)
-	stood := stool(10).Transformed(1, mesh.Vec3{X: 3, Y: 3})
+	r := drawn.Plain(twoNozzles)
+	stood := drawn.Stool(10).Transformed(1, mesh.Vec3{X: 3, Y: 3})
 	p, err := Slice(ctx, stood, mesh.TopologyOf(stood), 1, r, Options{Machine: &machine.Machine{Volume: machine.Volume{Shape: machine.Rectangle, XMM: 36, YMM: 36, ZMM: 50}}}, nil)
 	require.NoError(t, err)
 	assert.Contains(t, strings.Join(p.Notes, " "), "no room beside the part for the purge tower")
@@ -106,58 +99,25 @@ func TestASecondNozzleHasToBeWorthIt(t *testing.T) {
 	tall.Append(solid.Box(3.5, 8, 2).Transformed(1, mesh.Vec3{X: 8, Y: 0, Z: 58}))
 	p = sliced(t, tall, r)
 	assert.Positive(t, volume(p, func(k Kind) bool { return k == Support }))
-	p = sliced(t, tall, plain(func(r *recipe.Recipe) { twoNozzles(r); r.ChangePurgeMM = new(400.0) }))
+	p = sliced(t, tall, drawn.Plain(func(r *recipe.Recipe) { twoNozzles(r); r.ChangePurgeMM = new(400.0) }))
 	assert.Regexp(t, `Support is laid by the part's nozzle: it is 0\.\d\d cm³, and changing the nozzle for it would purge \d+\.\d cm³`, strings.Join(p.Notes, " "))
 	one(p)
 
 	// Support that was to dissolve, and touches the part, keeps off it where the part's
 	// nozzle lays it.
-	p = sliced(t, tall, plain(func(r *recipe.Recipe) {
+	p = sliced(t, tall, drawn.Plain(func(r *recipe.Recipe) {
 		twoNozzles(r)
 		r.SupportVerticalGapMM, r.SupportHorizontalGapMM = new(0.0), new(0.0)
 	}))
 	one(p)
 	assert.Len(t, p.Notes, 1)
-	apart := sliced(t, tall, plain(func(r *recipe.Recipe) {
+	apart := sliced(t, tall, drawn.Plain(func(r *recipe.Recipe) {
 		r.Support, r.SupportVerticalGapMM, r.SupportHorizontalGapMM = recipe.SupportEverywhere, new(0.2), new(0.45)
 	}))
 	assert.Equal(t, apart.Layers, p.Layers)
 	assert.Empty(t, apart.Notes)
-	welded := sliced(t, tall, plain(func(r *recipe.Recipe) { r.Support, r.SupportVerticalGapMM = recipe.SupportEverywhere, new(0.0) }))
+	welded := sliced(t, tall, drawn.Plain(func(r *recipe.Recipe) { r.Support, r.SupportVerticalGapMM = recipe.SupportEverywhere, new(0.0) }))
 	assert.Contains(t, strings.Join(welded.Notes, " "), "it will not come off by hand")
-}
-
-// The steps of any print with two nozzles: a change only with the filament pulled
-// back, which each nozzle gets back before it lays again.
-func TestChangesKeepFilamentBack(t *testing.T) {
-	m := &machine.Machine{FilamentMM: 1.75, Motion: machine.Motion{SpeedMMPerS: 200, LiftMMPerS: 10}}
-	rapid.Check(t, func(t *rapid.T) {
-		r := plain(func(r *recipe.Recipe) {
-			twoNozzles(r)
-			r.ChangePurgeMM = new(rapid.Float64Range(1, 30).Draw(t, "purge"))
-			r.RetractMM = rapid.Float64Range(0, 3).Draw(t, "retract")
-			r.LiftMM = rapid.Float64Range(0, 1).Draw(t, "lift")
-		})
-		part := stool(rapid.Float64Range(2, 5).Draw(t, "leg"))
-		p, err := Slice(ctx, part, mesh.TopologyOf(part), 1, r, Options{}, nil)
-		require.NoError(t, err)
-		var back [2]float64
-		at := p.FirstNozzle()
-		p.Steps(r, m, nil, func(x Step) bool {
-			switch x.Kind {
-			case Change:
-				require.InDelta(t, -r.RetractMM, back[at], 1e-9)
-				require.NotEqual(t, at, x.Nozzle)
-				at = x.Nozzle
-			case Retract, Restore:
-				back[at] += x.EMM
-			case Lay:
-				require.InDelta(t, 0, back[at], 1e-9)
-			}
-			require.Equal(t, at, x.Nozzle)
-			return true
-		})
-	})
 }
 
 // Cones that lean out past the angle stand on support whatever the slope, the
@@ -167,7 +127,7 @@ func TestSlopesAreCarriedWhateverTheirAngle(t *testing.T) {
 	for k, deg := range []float64{53, 57, 63, 70, 78, 85} {
 		for j, h := range []float64{0.1, 0.2, 0.3} {
 			drop := float64((k + j) % 3)
-			r := plain(func(r *recipe.Recipe) {
+			r := drawn.Plain(func(r *recipe.Recipe) {
 				r.Support, r.LayerMM, r.FirstLayerMM, r.SupportVerticalGapMM = recipe.SupportEverywhere, h, h, new(drop*h)
 			})
 			rise := 20 / math.Tan(deg*math.Pi/180)
@@ -195,7 +155,7 @@ func TestSlopesAreCarriedWhateverTheirAngle(t *testing.T) {
 func TestSupportIsAsDenseAsAskedFor(t *testing.T) {
 	for _, p := range []recipe.SupportPattern{recipe.SupportLines, recipe.SupportGrid} {
 		for _, share := range []float64{20, 30} {
-			pr := sliced(t, stool(10), plain(func(r *recipe.Recipe) {
+			pr := sliced(t, drawn.Stool(10), drawn.Plain(func(r *recipe.Recipe) {
 				r.Support, r.SupportPattern, r.SupportPercent, r.SupportInterfacePercent = recipe.SupportEverywhere, p, share, 60
 			}))
 			of := func(i int) float64 {
@@ -224,8 +184,8 @@ func TestWhatRestsOnSupportIsNoBridge(t *testing.T) {
 	table := solid.Box(6, 30, 8)
 	table.Append(solid.Box(6, 30, 8).Transformed(1, mesh.Vec3{X: 24}))
 	table.Append(solid.Box(30, 30, 2).Transformed(1, mesh.Vec3{Z: 8}))
-	free := sliced(t, table, plain(nil))
-	held := sliced(t, table, plain(func(r *recipe.Recipe) { r.Support = recipe.SupportEverywhere }))
+	free := sliced(t, table, drawn.Plain(nil))
+	held := sliced(t, table, drawn.Plain(func(r *recipe.Recipe) { r.Support = recipe.SupportEverywhere }))
 	assert.Greater(t, of(free, Bridge), 100.)
 	assert.Less(t, of(held, Bridge), 0.05*of(free, Bridge))
 	assert.InEpsilon(t, of(free, Bridge)+of(free, TopBottom), of(held, Bridge)+of(held, TopBottom), 0.03)
@@ -234,11 +194,11 @@ func TestWhatRestsOnSupportIsNoBridge(t *testing.T) {
 // The purge tower stands beside all that is laid and on the plate, whichever side of the part
 // has room for it; where none has, the part's nozzle lays the support.
 func TestThePurgeTowerFindsRoom(t *testing.T) {
-	r := plain(func(r *recipe.Recipe) {
+	r := drawn.Plain(func(r *recipe.Recipe) {
 		r.Support, r.SupportNozzle, r.SupportPercent, r.SupportHorizontalGapMM, r.SupportVerticalGapMM = recipe.SupportEverywhere, 2, 60, new(0.0), new(0.0)
 	})
 	mach := &machine.Machine{FilamentMM: 1.75, NozzlesMM: []float64{0.4, 0.4}, ChangeS: 5, Volume: machine.Volume{Shape: machine.Rectangle, XMM: 100, YMM: 100, ZMM: 60}}
-	part := stool(10)
+	part := drawn.Stool(10)
 	size := part.Bounds().Size()
 	for name, c := range map[string]struct {
 		x, y   float64 // of its lower left corner

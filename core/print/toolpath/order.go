@@ -63,7 +63,7 @@ type orderer struct {
 // seam is where a closed outer line began.
 type seam struct {
 	at     polygon.Point
-	box    [2]polygon.Point
+	box    polygon.Box
 	length float64 // of its line
 }
 
@@ -87,8 +87,7 @@ func (o *orderer) lay(g []Line) {
 	o.at = g[len(g)-1].last()
 	for k := range g {
 		if l := &g[k]; l.Kind == Outer && l.Closed && o.seam == recipe.SeamInLine {
-			lo, hi := bounds([]polygon.Path{l.Points})
-			o.here = append(o.here, seam{l.Points[0], [2]polygon.Point{lo, hi}, l.Points.Length()})
+			o.here = append(o.here, seam{l.Points[0], polygon.Bounds(l.Points), l.Points.Length()})
 		}
 	}
 }
@@ -100,12 +99,12 @@ func (o *orderer) follows(l *Line) (polygon.Point, bool) {
 	if o.seam != recipe.SeamInLine || len(o.below) == 0 {
 		return polygon.Point{}, false
 	}
-	lo, hi := bounds([]polygon.Path{l.Points})
+	box := polygon.Bounds(l.Points)
 	var best *seam
 	score := math.Inf(1)
 	for k := range o.below {
 		s := &o.below[k]
-		if s.box[0].X > hi.X || s.box[0].Y > hi.Y || s.box[1].X < lo.X || s.box[1].Y < lo.Y {
+		if !s.box.Meets(&box) {
 			continue
 		}
 		d := math.Inf(1)
@@ -134,14 +133,14 @@ func (o *orderer) islands(outlines []polygon.Path, groups [][]Line) {
 		return
 	}
 	of := make([][ranks - firstOfPart][]Line, len(figures)+1) // the last holds what lies in none
-	boxes := make([][2]polygon.Point, len(figures))
+	boxes := make([]polygon.Box, len(figures))
 	for k, f := range figures {
-		boxes[k][0], boxes[k][1] = bounds([]polygon.Path{f.Outer})
+		boxes[k] = polygon.Bounds(f.Outer)
 	}
 	for r, g := range groups {
 		for _, x := range g {
 			k, q := 0, x.Points[0]
-			for k < len(figures) && (!within(boxes[k], q) || !holds(figures[k], q)) {
+			for k < len(figures) && (!boxes[k].Holds(q, 0) || !holds(figures[k], q)) {
 				k++
 			}
 			of[k][r] = append(of[k][r], x)
@@ -168,17 +167,13 @@ func (o *orderer) islands(outlines []polygon.Path, groups [][]Line) {
 	}
 }
 
-func within(b [2]polygon.Point, q polygon.Point) bool {
-	return b[0].X <= q.X && q.X <= b[1].X && b[0].Y <= q.Y && q.Y <= b[1].Y
-}
-
 func holds(f polygon.Figure, q polygon.Point) bool {
 	return polygon.Inside(polygon.NonZero, f.Paths(), q) >= 0
 }
 
 // away is how far a box is, in the larger of both directions.
-func away(b [2]polygon.Point, q polygon.Point) int64 {
-	return max(b[0].X-q.X, q.X-b[1].X, b[0].Y-q.Y, q.Y-b[1].Y, 0)
+func away(b polygon.Box, q polygon.Point) int64 {
+	return max(b.MinX-q.X, q.X-b.MaxX, b.MinY-q.Y, q.Y-b.MaxY, 0)
 }
 
 const (
@@ -237,11 +232,11 @@ const (
 // nearest puts the line next that is nearest from at, from its nearer end; closest
 // says that a closed line begins at its closest place when its turn comes.
 func nearest(g []Line, at polygon.Point, closest bool) []Line {
-	var boxes [][2]polygon.Point // of the lines, in their order
+	var boxes []polygon.Box // of the lines, in their order
 	if closest {
-		boxes = make([][2]polygon.Point, len(g))
+		boxes = make([]polygon.Box, len(g))
 		for k := range g {
-			boxes[k][0], boxes[k][1] = bounds([]polygon.Path{g[k].Points})
+			boxes[k] = polygon.Bounds(g[k].Points)
 		}
 	}
 	from := at

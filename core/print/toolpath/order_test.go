@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"jobshelf/core/print/drawn"
 	"jobshelf/core/print/recipe"
 	"jobshelf/core/shape/mesh"
 	"jobshelf/core/shape/polygon"
@@ -53,10 +54,10 @@ func TestIslandsAreLaidWhole(t *testing.T) {
 func TestASeamGoesOnFromTheLongestOfTheNearest(t *testing.T) {
 	l := &Line{Closed: true, WidthMM: 0.5, Points: path(0, 0, 20, 0, 20, 20, 0, 20)}
 	of := func(x, y int64, length float64) seam {
-		return seam{polygon.Point{X: x, Y: y}, [2]polygon.Point{{}, {X: 20_000, Y: 20_000}}, length}
+		return seam{polygon.Point{X: x, Y: y}, polygon.Box{MaxX: 20_000, MaxY: 20_000}, length}
 	}
 	near, long, far := of(5000, 100, 10), of(15_000, 300, 50), of(10_000, 3000, 90)
-	away := seam{polygon.Point{X: 5000}, [2]polygon.Point{{X: 30_000}, {X: 40_000, Y: 9000}}, 99}
+	away := seam{polygon.Point{X: 5000}, polygon.Box{MinX: 30_000, MaxX: 40_000, MaxY: 9000}, 99}
 	for _, below := range [][]seam{{near, long, far, away}, {long, near, far, away}, {far, long, near, away}, {away, far, near, long}} {
 		o := orderer{seam: recipe.SeamInLine, below: below}
 		at, ok := o.follows(l)
@@ -74,7 +75,7 @@ func TestOpenOutlinesAreTold(t *testing.T) {
 		return m.Vertices[v[0]].X+m.Vertices[v[1]].X+m.Vertices[v[2]].X == 60
 	})
 	require.Len(t, m.Triangles, 10)
-	p, err := Slice(ctx, m, mesh.TopologyOf(m), 1, plain(nil), Options{}, nil)
+	p, err := Slice(ctx, m, mesh.TopologyOf(m), 1, drawn.Plain(nil), Options{}, nil)
 	require.NoError(t, err)
 	assert.Contains(t, strings.Join(p.Notes, "\n"), fmt.Sprintf("%d outlines ran into an open edge", len(p.Layers)))
 }

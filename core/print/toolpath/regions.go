@@ -15,7 +15,7 @@ import (
 // patch is one figure of overhangs in one layer.
 type patch struct {
 	layer         int
-	lo, hi        polygon.Point
+	box           polygon.Box
 	cells         []cell
 	areaMM2       float64
 	carriedMM2    float64
@@ -58,7 +58,7 @@ func (s *slicer) regions(ctx context.Context) ([]Region, error) {
 			if p.areaMM2 < s.r.LineMM*s.r.LineMM/4 {
 				continue
 			}
-			p.lo, p.hi = bounds(paths)
+			p.box = polygon.Bounds(paths...)
 			p.cells = cellsAlong(f.Outer)
 			all, figures = append(all, p), append(figures, paths)
 		}
@@ -117,7 +117,7 @@ func shared(all []patch, figures [][]polygon.Path, pieces []polygon.Path) []floa
 	for _, f := range polygon.Figures(pieces) {
 		q := f.Outer[0]
 		for j := range all {
-			if lo, hi := all[j].lo, all[j].hi; q.X < lo.X-1 || q.X > hi.X+1 || q.Y < lo.Y-1 || q.Y > hi.Y+1 {
+			if !all[j].box.Holds(q, 1) {
 				continue
 			}
 			// Rounding may have moved a corner off its figure by a micrometre.
@@ -213,7 +213,7 @@ func (s *slicer) told(groups [][]*patch) []Region {
 		var forced, kept *Mark
 		for _, p := range g {
 			top := s.tops[p.layer] + s.lift()
-			for k, v := range [3][2]float64{{float64(p.lo.X) / 1000, float64(p.hi.X) / 1000}, {float64(p.lo.Y) / 1000, float64(p.hi.Y) / 1000}, {top - s.heights[p.layer], top}} {
+			for k, v := range [3][2]float64{{float64(p.box.MinX) / 1000, float64(p.box.MaxX) / 1000}, {float64(p.box.MinY) / 1000, float64(p.box.MaxY) / 1000}, {top - s.heights[p.layer], top}} {
 				r.Min[k], r.Max[k] = math.Min(r.Min[k], v[0]), math.Max(r.Max[k], v[1])
 			}
 			r.AreaMM2 += p.areaMM2

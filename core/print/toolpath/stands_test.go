@@ -1,54 +1,15 @@
 package toolpath
 
 import (
-	"math"
 	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"jobshelf/core/print/machine"
 	"jobshelf/core/print/recipe"
-	"jobshelf/core/shape/mesh"
 	"jobshelf/core/shape/polygon"
-	"jobshelf/core/shape/solid"
 )
-
-// With filament in the nozzle, no travel is longer than the gap between rows through open
-// air, nor than is held within the part.
-func TestTravelsThroughTheAirAreRetracted(t *testing.T) {
-	mach := &machine.Machine{FilamentMM: 1.75, Motion: machine.Motion{SpeedMMPerS: 200, LiftMMPerS: 10}}
-	free := 0
-	for _, part := range []*mesh.Mesh{stool(10), solid.MooringCleat(), solid.Bollard()} {
-		r := plain(func(r *recipe.Recipe) { r.Support = recipe.SupportEverywhere })
-		p := sliced(t, part, r)
-		var at Step
-		back := false
-		p.Steps(r, mach, nil, func(x Step) bool {
-			switch x.Kind {
-			case Retract:
-				back = true
-			case Restore:
-				back = false
-			case Travel:
-				d := math.Hypot(x.X-at.X, x.Y-at.Y)
-				if back || d <= travelsFree {
-					break
-				}
-				free++
-				mid := polygon.Point{X: int64(500 * (x.X + at.X)), Y: int64(500 * (x.Y + at.Y))}
-				if polygon.Inside(polygon.NonZero, p.Layers[x.Layer].Outlines, mid) < 0 {
-					require.LessOrEqual(t, d, 5.001, "layer %d", x.Layer)
-				}
-				require.LessOrEqual(t, d, 12.001, "layer %d", x.Layer)
-			}
-			at = x
-			return true
-		})
-	}
-	assert.Greater(t, free, 100)
-}
 
 // Where a line of support would hang, struts lie beneath it: over the open lattice so that
 // no span is longer than a pitch, by a loose end, across the hollow of a pillar; from line

@@ -237,8 +237,8 @@ func (s *slicer) needsSupport(poly *polygon.Scratch, k int) []polygon.Path {
 // scan, which what is laid beside it holds.
 func worthSupport(need []polygon.Path, width float64) []polygon.Path {
 	out := need[:0:0]
-	for k, p := range need {
-		if lo, hi := bounds(need[k : k+1]); float64(max(hi.X-lo.X, hi.Y-lo.Y)) >= width {
+	for _, p := range need {
+		if b := polygon.Bounds(p); float64(max(b.MaxX-b.MinX, b.MaxY-b.MinY)) >= width {
 			out = append(out, p)
 		}
 	}

@@ -14,6 +14,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"jobshelf/core/print/drawn"
 	"jobshelf/core/print/recipe"
 	"jobshelf/core/shape/mesh"
 	"jobshelf/core/shape/polygon"
@@ -22,16 +23,6 @@ import (
 )
 
 var ctx = context.Background()
-
-// plain is a recipe without anything that is not asked for.
-func plain(change func(*recipe.Recipe)) recipe.Recipe {
-	r := recipe.Recipe{LayerMM: 0.2, FirstLayerMM: 0.2, LineMM: 0.45, Shells: 2, TopLayers: 4, BottomLayers: 4, InfillPercent: 15, Adhesion: recipe.AdhesionNone,
-		OuterMMPerS: 40, InnerMMPerS: 60, TopBottomMMPerS: 60, InfillMMPerS: 80, FirstMMPerS: 20, TravelMMPerS: 150, RetractMM: 1, RetractMMPerS: 35}
-	if change != nil {
-		change(&r)
-	}
-	return r
-}
 
 func sliced(t testing.TB, m *mesh.Mesh, r recipe.Recipe, marks ...Mark) *Print {
 	t.Helper()
@@ -65,7 +56,7 @@ func TestSolidPrintsHoldTheVolumeOfTheMesh(t *testing.T) {
 		{"two overlapping", solid.TwoFenders()},
 	} {
 		t.Run(c.name, func(t *testing.T) {
-			p := sliced(t, c.m, plain(func(r *recipe.Recipe) { r.InfillPercent = 100 }))
+			p := sliced(t, c.m, drawn.Plain(func(r *recipe.Recipe) { r.InfillPercent = 100 }))
 			want := 0.0
 			for _, l := range p.Layers { // the figure's own volume: overlaps count once
 				for _, o := range l.Outlines {
@@ -138,7 +129,7 @@ func TestLinesStayInsideAndCover(t *testing.T) {
 			continue
 		}
 		t.Run(p.Name, func(t *testing.T) {
-			pr := sliced(t, p.Mesh, plain(func(r *recipe.Recipe) { r.InfillPercent = 100 }))
+			pr := sliced(t, p.Mesh, drawn.Plain(func(r *recipe.Recipe) { r.InfillPercent = 100 }))
 			for i := 0; i < len(pr.Layers); i += max(1, len(pr.Layers)/7) {
 				l := &pr.Layers[i]
 				whole := area(l.Outlines)
@@ -162,7 +153,7 @@ func TestInfillIsAsDenseAsAskedFor(t *testing.T) {
 	for _, p := range []recipe.Pattern{recipe.PatternLines, recipe.PatternGrid, recipe.PatternHoneycomb, recipe.PatternGyroid} {
 		for _, share := range []float64{8, 15, 35, 60, 90} {
 			t.Run(fmt.Sprint(p, share), func(t *testing.T) {
-				pr := sliced(t, m, plain(func(r *recipe.Recipe) { r.Pattern, r.InfillPercent = p, share }))
+				pr := sliced(t, m, drawn.Plain(func(r *recipe.Recipe) { r.Pattern, r.InfillPercent = p, share }))
 				length, n := 0.0, 0
 				for i := 6; i < 14; i++ {
 					n++
@@ -184,7 +175,7 @@ func TestInfillIsAsDenseAsAskedFor(t *testing.T) {
 func TestSupportStandsUnderOverhangs(t *testing.T) {
 	var s polygon.Scratch
 	m := solid.Bollard()
-	r := plain(func(r *recipe.Recipe) { r.Support = recipe.SupportEverywhere }).WithDefaults()
+	r := drawn.Plain(func(r *recipe.Recipe) { r.Support = recipe.SupportEverywhere }).WithDefaults()
 	p := sliced(t, m, r)
 	drop := int(math.Round(*r.SupportVerticalGapMM / r.LayerMM))
 	checked := 0
@@ -209,7 +200,7 @@ func TestSupportStandsUnderOverhangs(t *testing.T) {
 	half := Mark{Paths: []polygon.Path{all}, ToMM: 1000, Reason: "it would scar the face that shows"}
 	assert.InEpsilon(t, supportOf(p)/2, supportOf(sliced(t, m, r, half)), 0.15, "the left half is kept free")
 	half.Force = true
-	assert.InEpsilon(t, supportOf(p)/2, supportOf(sliced(t, m, plain(nil), half)), 0.15, "only the left half is supported")
+	assert.InEpsilon(t, supportOf(p)/2, supportOf(sliced(t, m, drawn.Plain(nil), half)), 0.15, "only the left half is supported")
 	// A mark is for every layer that it reaches into: one that ends or begins within the only
 	// layer that hangs keeps it free, one that ends below or begins above does not.
 	shelf := solid.Box(10, 30, 12)
@@ -221,7 +212,7 @@ func TestSupportStandsUnderOverhangs(t *testing.T) {
 	}{{0, 10.1, true}, {10.1, 12, true}, {10.05, 10.15, true}, {0, 9.9, false}, {10.3, 12, false}, {0, 12, true}} {
 		got := supportOf(sliced(t, shelf, r, Mark{Paths: []polygon.Path{whole}, FromMM: c.from, ToMM: c.to, Reason: "it shows"}))
 		assert.Equal(t, c.meets, got == 0, "%+v", c)
-		got = supportOf(sliced(t, shelf, plain(nil), Mark{Paths: []polygon.Path{whole}, FromMM: c.from, ToMM: c.to, Reason: "it hangs", Force: true}))
+		got = supportOf(sliced(t, shelf, drawn.Plain(nil), Mark{Paths: []polygon.Path{whole}, FromMM: c.from, ToMM: c.to, Reason: "it hangs", Force: true}))
 		assert.Equal(t, c.meets, got > 0, "%+v", c)
 	}
 	// Support that may not stand on the part stands on the plate only.
@@ -259,7 +250,7 @@ func TestBridgesRunFromHoldToHold(t *testing.T) {
 		{"narrow", arch(20, 8, 0), 0, 23}, {"wide", arch(12, 40, 0), 0, 15}, {"long and wide", arch(40, 30, 0), 0, 43}, {"turned", arch(12, 40, 33), 33, 15},
 		{"turned back", arch(25, 20, -71), -71, 28}, {"a frame", frame, 90, 14},
 	} {
-		p := sliced(t, c.m, plain(nil))
+		p := sliced(t, c.m, drawn.Plain(nil))
 		length, along := 0.0, 0.0
 		for i, l := range p.Layers {
 			for _, x := range l.Lines {
@@ -284,7 +275,7 @@ func TestBridgesRunFromHoldToHold(t *testing.T) {
 	}
 	ledge := solid.Box(6, 20, 6)
 	ledge.Append(solid.Box(16, 20, 1.2).Transformed(1, mesh.Vec3{Z: 6}))
-	for _, l := range sliced(t, ledge, plain(nil)).Layers {
+	for _, l := range sliced(t, ledge, drawn.Plain(nil)).Layers {
 		for _, x := range l.Lines {
 			require.NotEqual(t, Bridge, x.Kind)
 		}
@@ -305,7 +296,7 @@ func fromOutline(paths []polygon.Path, q polygon.Point) float64 {
 // The same lines whatever the number of cores; cancelling ends it.
 func TestSlicingIsDeterministicAndEnds(t *testing.T) {
 	m := solid.Sheave()
-	r := plain(func(r *recipe.Recipe) { r.Support, r.Pattern = recipe.SupportEverywhere, recipe.PatternGyroid })
+	r := drawn.Plain(func(r *recipe.Recipe) { r.Support, r.Pattern = recipe.SupportEverywhere, recipe.PatternGyroid })
 	a := sliced(t, m, r)
 	before := runtime.GOMAXPROCS(1)
 	b := sliced(t, m, r)
@@ -328,7 +319,7 @@ func TestWallsOfAnyThicknessAreFull(t *testing.T) {
 		wall := rapid.Float64Range(0.45, 3).Draw(t, "wall, mm")
 		lean := rapid.Float64Range(0, 0.3).Draw(t, "lean")
 		part := solid.RevolveClosed([]solid.P{{X: 12, Y: 0}, {X: 12 + wall, Y: 0}, {X: 12 + wall + 1.2*lean, Y: 1.2}, {X: 12 + 1.2*lean, Y: 1.2}}, 90)
-		r := plain(func(r *recipe.Recipe) { r.InfillPercent, r.Shells = 100, rapid.IntRange(1, 4).Draw(t, "shells") })
+		r := drawn.Plain(func(r *recipe.Recipe) { r.InfillPercent, r.Shells = 100, rapid.IntRange(1, 4).Draw(t, "shells") })
 		p, err := Slice(ctx, part, mesh.TopologyOf(part), 1, r, Options{}, nil)
 		require.NoError(t, err)
 		for _, l := range p.Layers[1:5] {
@@ -351,7 +342,7 @@ func TestWallsOfAnyThicknessAreFull(t *testing.T) {
 func TestPinsAreFull(t *testing.T) {
 	for d := 0.4; d < 3; d += 0.1 {
 		for name, part := range map[string]*mesh.Mesh{"round": solid.Cylinder(d/2, 1.2, 32), "square": solid.Box(d, d, 1.2)} {
-			p := sliced(t, part, plain(func(r *recipe.Recipe) { r.InfillPercent = 100 }))
+			p := sliced(t, part, drawn.Plain(func(r *recipe.Recipe) { r.InfillPercent = 100 }))
 			l := p.Layers[3]
 			laid := 0.0
 			for k := range l.Lines {
@@ -380,7 +371,7 @@ func TestABowHasNoString(t *testing.T) {
 			bow = append(bow, solid.P{X: (1 - thin) * c, Y: (1 - thin) * s})
 		}
 		m := solid.Extrude(bow, nil, 1)
-		p, err := Slice(ctx, m, mesh.TopologyOf(m), 1, plain(nil), Options{}, nil)
+		p, err := Slice(ctx, m, mesh.TopologyOf(m), 1, drawn.Plain(nil), Options{}, nil)
 		if err != nil {
 			assert.Less(t, thin, 0.158, "bow of %.2f mm", thin)
 			assert.ErrorContains(t, err, "nothing of it can be laid")

@@ -3,6 +3,7 @@ package toolpath
 import (
 	"fmt"
 	"math"
+	"slices"
 
 	"jobshelf/core/print/recipe"
 	"jobshelf/core/shape/polygon"
@@ -150,19 +151,10 @@ func TowerSideMM(r *recipe.Recipe, filamentMM, topMM float64) float64 {
 // towerPlace finds room for the tower: right of all that is laid, left, behind,
 // in front.
 func (s *slicer) towerPlace(side float64) (polygon.Point, bool) {
-	lo, hi := polygon.Point{X: math.MaxInt64, Y: math.MaxInt64}, polygon.Point{X: math.MinInt64, Y: math.MinInt64}
-	for i := range s.outline {
-		for _, of := range [2][][]polygon.Path{s.outline, s.support} {
-			if i < len(of) && len(of[i]) > 0 {
-				a, b := bounds(of[i])
-				lo = polygon.Point{X: min(lo.X, a.X), Y: min(lo.Y, a.Y)}
-				hi = polygon.Point{X: max(hi.X, b.X), Y: max(hi.Y, b.Y)}
-			}
-		}
-	}
+	b := polygon.Bounds(slices.Concat(slices.Concat(s.outline...), slices.Concat(s.support...))...)
 	e, gap := int64(side*1000), int64(towerGapMM*1000)
-	midX, midY := (lo.X+hi.X-e)/2, (lo.Y+hi.Y-e)/2
-	for _, c := range [4]polygon.Point{{X: hi.X + gap, Y: midY}, {X: lo.X - gap - e, Y: midY}, {X: midX, Y: hi.Y + gap}, {X: midX, Y: lo.Y - gap - e}} {
+	midX, midY := (b.MinX+b.MaxX-e)/2, (b.MinY+b.MaxY-e)/2
+	for _, c := range [4]polygon.Point{{X: b.MaxX + gap, Y: midY}, {X: b.MinX - gap - e, Y: midY}, {X: midX, Y: b.MaxY + gap}, {X: midX, Y: b.MinY - gap - e}} {
 		fits := true
 		for _, q := range [4]polygon.Point{c, {X: c.X + e, Y: c.Y}, {X: c.X, Y: c.Y + e}, {X: c.X + e, Y: c.Y + e}} {
 			fits = fits && !off(s.room, q, s.r.LineMM)

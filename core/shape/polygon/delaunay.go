@@ -34,17 +34,17 @@ type delaunay struct {
 type rim struct{ a, b, out int32 }
 
 // rounds is the order in which points come: the same for the same points.
-func rounds(points []Point, b box) []int32 {
+func rounds(points []Point, b Box) []int32 {
 	order := make([]int32, len(points))
 	for i := range order {
 		order[i] = int32(i)
 	}
 	rng := rand.New(rand.NewPCG(1, 2))
 	rng.Shuffle(len(order), func(i, j int) { order[i], order[j] = order[j], order[i] })
-	side := max(b.maxX-b.minX, b.maxY-b.minY) + 1
+	side := max(b.MaxX-b.MinX, b.MaxY-b.MinY) + 1
 	key := make([]uint32, len(points))
 	for i, p := range points {
-		key[i] = hilbert(uint32((p.X-b.minX)*hilbertSide/side), uint32((p.Y-b.minY)*hilbertSide/side))
+		key[i] = hilbert(uint32((p.X-b.MinX)*hilbertSide/side), uint32((p.Y-b.MinY)*hilbertSide/side))
 	}
 	for from, to := 0, min(len(order), 32); from < len(order); from, to = to, min(len(order), 2*to) {
 		slices.SortFunc(order[from:to], func(i, j int32) int { return cmp.Or(cmp.Compare(key[i], key[j]), cmp.Compare(i, j)) })
@@ -105,15 +105,12 @@ func inCircle(a, b, c, d Point) bool {
 // triangulateDelaunay gives the triangles of distinct points, which must lie
 // within a tenth of Limit.
 func triangulateDelaunay(points []Point) [][3]int32 {
-	b := box{math.MaxInt64, math.MaxInt64, math.MinInt64, math.MinInt64}
-	for _, p := range points {
-		b.add(box{p.X, p.Y, p.X, p.Y})
-	}
+	b := Bounds(points)
 	if len(points) < 3 {
 		return nil
 	}
-	w := max(b.maxX-b.minX, b.maxY-b.minY, 10)
-	cx, cy := (b.minX+b.maxX)/2, (b.minY+b.maxY)/2
+	w := max(b.MaxX-b.MinX, b.MaxY-b.MinY, 10)
+	cx, cy := (b.MinX+b.MaxX)/2, (b.MinY+b.MaxY)/2
 	n := int32(len(points))
 	d := &delaunay{pts: append(append(make([]Point, 0, n+3), points...), Point{cx - 8*w, cy - 5*w}, Point{cx + 8*w, cy - 5*w}, Point{cx, cy + 9*w})}
 	d.tris = append(d.tris, triangle{[3]int32{n, n + 1, n + 2}, [3]int32{-1, -1, -1}})

@@ -224,7 +224,7 @@ func (g *graph) wind(n *noder) {
 // counted that cross the line from p to the left.
 func (g *graph) left(n *noder, level, i int, p Point, w *[2]int32) {
 	b := n.tree.at(level, i)
-	if p.Y < b.minY || p.Y > b.maxY || b.minX >= p.X {
+	if p.Y < b.MinY || p.Y > b.MaxY || b.MinX >= p.X {
 		return
 	}
 	if level > 0 {

@@ -25,27 +25,6 @@ type edge struct {
 	line   int32 // of an open line: its number + 1; weights are 0 then
 }
 
-// box of edges; whole micrometres.
-type box struct{ minX, minY, maxX, maxY int64 }
-
-func (b *box) meets(o *box) bool {
-	return b.minX <= o.maxX && o.minX <= b.maxX && b.minY <= o.maxY && o.minY <= b.maxY
-}
-
-// meetsOnly says that two boxes have one point in common, p.
-func (b *box) meetsOnly(o *box, p Point) bool {
-	return max(b.minX, o.minX) == p.X && min(b.maxX, o.maxX) == p.X && max(b.minY, o.minY) == p.Y && min(b.maxY, o.maxY) == p.Y
-}
-
-func (b *box) add(o box) {
-	b.minX, b.minY = min(b.minX, o.minX), min(b.minY, o.minY)
-	b.maxX, b.maxY = max(b.maxX, o.maxX), max(b.maxY, o.maxY)
-}
-
-func (e *edge) box() box {
-	return box{min(e.a.X, e.b.X), min(e.a.Y, e.b.Y), max(e.a.X, e.b.X), max(e.a.Y, e.b.Y)}
-}
-
 // runLength is how many consecutive edges share a leaf.
 const runLength = 6
 
@@ -54,7 +33,7 @@ const maxRounds = 8
 
 // boxTree holds boxes by levels: the leaves first, each level half the one below.
 type boxTree struct {
-	boxes  []box
+	boxes  []Box
 	levels []int // where each level starts; the last entry is the end
 	// stairs says of a leaf that its edges follow each other, all going the same
 	// way in x and in y: the boxes of any two meet in a corner at most.
@@ -124,12 +103,12 @@ func (t *boxTree) arrange() {
 		all.add(b)
 	}
 	shift := 0
-	for max(all.maxX-all.minX, all.maxY-all.minY)>>shift > 0xffff {
+	for max(all.MaxX-all.MinX, all.MaxY-all.MinY)>>shift > 0xffff {
 		shift++
 	}
 	t.keys = grown(t.keys, len(t.boxes))
 	for i, b := range t.boxes {
-		x, y := uint64((b.minX+b.maxX)/2-all.minX)>>shift, uint64((b.minY+b.maxY)/2-all.minY)>>shift
+		x, y := uint64((b.MinX+b.MaxX)/2-all.MinX)>>shift, uint64((b.MinY+b.MaxY)/2-all.MinY)>>shift
 		t.keys[i] = (spread(x)|spread(y)<<1)<<32 | uint64(i)
 	}
 	slices.Sort(t.keys)
@@ -168,7 +147,7 @@ func (t *boxTree) top() int { return len(t.levels) - 2 }
 // count is how many boxes a level has.
 func (t *boxTree) count(level int) int { return t.levels[level+1] - t.levels[level] }
 
-func (t *boxTree) at(level, i int) *box { return &t.boxes[t.levels[level]+i] }
+func (t *boxTree) at(level, i int) *Box { return &t.boxes[t.levels[level]+i] }
 
 func (t *boxTree) isFresh(level, i int) bool { return t.fresh[t.levels[level]+i] }
 
@@ -251,7 +230,7 @@ func (n *noder) within(level, i int) {
 
 func (n *noder) between(level, i, j int) {
 	a, b := n.tree.at(level, i), n.tree.at(level, j)
-	if !a.meets(b) || !n.tree.isFresh(level, i) && !n.tree.isFresh(level, j) {
+	if !a.Meets(b) || !n.tree.isFresh(level, i) && !n.tree.isFresh(level, j) {
 		return
 	}
 	if level == 0 {
@@ -259,7 +238,7 @@ func (n *noder) between(level, i, j int) {
 		other, from, to := n.tree.edges(j)
 		for k := lo; k < hi; k++ {
 			e := n.edges[k].box()
-			if !e.meets(b) {
+			if !e.Meets(b) {
 				continue
 			}
 			if k+1 == from && n.tree.stairs[run] && n.tree.stairs[other] && n.edges[k].b == n.edges[k+1].a && e.meetsOnly(b, n.edges[k].b) {
@@ -389,7 +368,7 @@ func share(num, by, den int64) int64 {
 // through notes nodes on all edges that pass through the pixel of a crossing.
 func (n *noder) through(level, i int, p Point) {
 	b := n.tree.at(level, i)
-	if p.X < b.minX || p.X > b.maxX || p.Y < b.minY || p.Y > b.maxY {
+	if p.X < b.MinX || p.X > b.MaxX || p.Y < b.MinY || p.Y > b.MaxY {
 		return
 	}
 	if level == 0 {

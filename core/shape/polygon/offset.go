@@ -84,8 +84,8 @@ func (s *Scratch) Offset(paths []Path, deltaUM float64, o Offsets) []Path {
 // twice the offset. They are left out, since about a point that has a whole
 // outline within the offset its raw outline winds once, as if something were left.
 func vanishes(p Path, deltaUM float64) bool {
-	b := boxOf(p)
-	narrow := float64(min(b.maxX-b.minX, b.maxY-b.minY)) < 2*math.Abs(deltaUM)
+	b := Bounds(p)
+	narrow := float64(min(b.MaxX-b.MinX, b.MaxY-b.MinY)) < 2*math.Abs(deltaUM)
 	return narrow && (p.Area() > 0) == (deltaUM < 0)
 }
 

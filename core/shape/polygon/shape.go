@@ -148,22 +148,20 @@ type bands struct {
 
 func bandsOf(paths []Path) bands {
 	n := int64(0)
-	lo, hi := int64(math.MaxInt64), int64(math.MinInt64)
 	for _, p := range paths {
 		n += int64(len(p))
-		for _, q := range p {
-			lo, hi = min(lo, q.Y), max(hi, q.Y)
-		}
 	}
 	if n == 0 {
 		return bands{height: 1}
 	}
-	b := bands{minY: lo, height: (hi-lo)/(n/4+1) + 1}
-	b.edges = make([][][2]Point, (hi-lo)/b.height+1)
+	box := Bounds(paths...)
+	high := box.MaxY - box.MinY
+	b := bands{minY: box.MinY, height: high/(n/4+1) + 1}
+	b.edges = make([][][2]Point, high/b.height+1)
 	for _, p := range paths {
 		for i, from := range p {
 			e := [2]Point{from, p[(i+1)%len(p)]}
-			for k := (min(e[0].Y, e[1].Y) - lo) / b.height; k <= (max(e[0].Y, e[1].Y)-lo)/b.height; k++ {
+			for k := (min(e[0].Y, e[1].Y) - b.minY) / b.height; k <= (max(e[0].Y, e[1].Y)-b.minY)/b.height; k++ {
 				b.edges[k] = append(b.edges[k], e)
 			}
 		}
@@ -256,14 +254,6 @@ func upright(a float64) float64 {
 	return a
 }
 
-func boxOf(p Path) box {
-	b := box{math.MaxInt64, math.MaxInt64, math.MinInt64, math.MinInt64}
-	for _, q := range p {
-		b.add(box{q.X, q.Y, q.X, q.Y})
-	}
-	return b
-}
-
 // FromSegment is the distance of p from the segment ab, µm.
 func FromSegment(p, a, b Point) float64 {
 	dx, dy := float64(b.X-a.X), float64(b.Y-a.Y)
@@ -291,11 +281,11 @@ func Figures(paths []Path) []Figure {
 	type placed struct {
 		path Path
 		area float64
-		box  box
+		box  Box
 	}
 	var outers, holes []placed
 	for _, p := range paths {
-		x := placed{p, p.Area(), boxOf(p)}
+		x := placed{p, p.Area(), Bounds(p)}
 		if x.area > 0 {
 			outers = append(outers, x)
 		} else {
@@ -318,7 +308,7 @@ func Figures(paths []Path) []Figure {
 	for _, h := range holes {
 		for i := len(outers) - 1; i >= 0; i-- { // the smallest that holds it
 			o := &outers[i]
-			if o.area < -h.area || h.box.minX < o.box.minX || h.box.minY < o.box.minY || h.box.maxX > o.box.maxX || h.box.maxY > o.box.maxY {
+			if o.area < -h.area || !h.box.within(&o.box) {
 				continue
 			}
 			if liesIn(h.path, o.path) {

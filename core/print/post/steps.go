@@ -1,4 +1,4 @@
-package toolpath
+package post
 
 import (
 	"cmp"
@@ -7,6 +7,7 @@ import (
 
 	"jobshelf/core/print/machine"
 	"jobshelf/core/print/recipe"
+	"jobshelf/core/print/toolpath"
 	"jobshelf/core/shape/polygon"
 )
 
@@ -30,7 +31,7 @@ const (
 // Step is one thing the machine does. Places are mm on the plate.
 type Step struct {
 	Kind    StepKind
-	For     Kind // of a Lay
+	For     toolpath.Kind // of a Lay
 	Layer   int
 	X, Y, Z float64 // where it ends
 	EMM     float64 // filament, negative when pulled back
@@ -41,17 +42,17 @@ type Step struct {
 	S       float64 // how long a Wait is, s
 }
 
-// Pace is how a layer is given time to cool: the share of its speed it is laid at,
+// Cooling is how a layer is given its minimum time: the share of its speed it is laid at,
 // where 0 is all of it, and how long the nozzle waits above it then.
-type Pace struct{ Share, WaitS float64 }
+type Cooling struct{ Share, WaitS float64 }
 
-// Travels up to travelsFree, mm, need no retraction whatever they cross; those up to
-// travelsOpen none outside of every outline, as between rows of support; those up to
-// TravelsHeldMM none within one.
+// Travels up to freeTravelMM need no retraction whatever they cross; those up to
+// openTravelMM none outside of every outline, as between rows of support; those up to
+// LongTravelMM none within one.
 const (
-	travelsFree   = 1.5
-	travelsOpen   = 5
-	TravelsHeldMM = 8 * travelsFree
+	freeTravelMM = 1.5
+	openTravelMM = 5
+	LongTravelMM = 8 * freeTravelMM
 )
 
 // stepper turns lines into steps.
@@ -64,25 +65,25 @@ type stepper struct {
 	back    [256]bool // filament is pulled back, by nozzle
 	nozzle  uint8
 	accel   float64
-	pace    []Pace
-	speeds  [kinds]float64
-	accels  [kinds]float64
+	cooling []Cooling
+	speeds  [len(toolpath.Kinds)]float64
+	accels  [len(toolpath.Kinds)]float64
 	stopped bool
-	lost    bool               // a block of the house's was obeyed: where the nozzle is, it alone knows
-	of      *Layer             // whose outlines' bounds are in boxes
-	boxes   [][2]polygon.Point // least and greatest
+	lost    bool            // a block of the house's was obeyed: where the nozzle is, it alone knows
+	of      *toolpath.Layer // whose outlines' bounds are in boxes
+	boxes   []polygon.Box
 }
 
 // Steps tells, in order, all that a machine does to make a print: lines at their
 // speeds, travels, retraction and lift where a travel crosses an outline or is
-// long, layer changes, pauses. pace is for each layer; nil is full speed. yield may
+// long, layer changes, pauses. cooling is for each layer; nil is full speed. yield may
 // end it by false.
-func (p *Print) Steps(r recipe.Recipe, m *machine.Machine, pace []Pace, yield func(Step) bool) {
-	s := &stepper{r: r.WithDefaults(), m: m, bore: math.Pi * m.FilamentMM * m.FilamentMM / 4, yield: yield, pace: pace}
-	s.speeds = [kinds]float64{Outer: s.r.OuterMMPerS, Inner: s.r.InnerMMPerS, TopBottom: s.r.TopBottomMMPerS, Infill: s.r.InfillMMPerS,
-		Bridge: s.r.BridgeMMPerS, Support: s.r.SupportMMPerS, Adhesion: s.r.FirstMMPerS, Purge: s.r.InnerMMPerS}
-	s.accels = [kinds]float64{Outer: s.r.OuterMMPerS2, Inner: s.r.InnerMMPerS2, TopBottom: s.r.TopBottomMMPerS2, Infill: s.r.InfillMMPerS2,
-		Bridge: s.r.BridgeMMPerS2, Support: s.r.SupportMMPerS2, Adhesion: s.r.FirstMMPerS2, Purge: s.r.InnerMMPerS2}
+func Steps(p *toolpath.Print, r recipe.Recipe, m *machine.Machine, cooling []Cooling, yield func(Step) bool) {
+	s := &stepper{r: r.WithDefaults(), m: m, bore: math.Pi * m.FilamentMM * m.FilamentMM / 4, yield: yield, cooling: cooling}
+	s.speeds = [len(toolpath.Kinds)]float64{toolpath.Outer: s.r.OuterMMPerS, toolpath.Inner: s.r.InnerMMPerS, toolpath.TopBottom: s.r.TopBottomMMPerS, toolpath.Infill: s.r.InfillMMPerS,
+		toolpath.Bridge: s.r.BridgeMMPerS, toolpath.Support: s.r.SupportMMPerS, toolpath.Adhesion: s.r.FirstMMPerS, toolpath.Purge: s.r.InnerMMPerS}
+	s.accels = [len(toolpath.Kinds)]float64{toolpath.Outer: s.r.OuterMMPerS2, toolpath.Inner: s.r.InnerMMPerS2, toolpath.TopBottom: s.r.TopBottomMMPerS2, toolpath.Infill: s.r.InfillMMPerS2,
+		toolpath.Bridge: s.r.BridgeMMPerS2, toolpath.Support: s.r.SupportMMPerS2, toolpath.Adhesion: s.r.FirstMMPerS2, toolpath.Purge: s.r.InnerMMPerS2}
 	s.nozzle = p.FirstNozzle()
 	if s.r.PurgeMM > 0 {
 		s.do(Step{Kind: Prime, EMM: s.r.PurgeMM, MMPerS: 5})
@@ -107,7 +108,7 @@ func (p *Print) Steps(r recipe.Recipe, m *machine.Machine, pace []Pace, yield fu
 				return
 			}
 		}
-		if s.pace != nil && s.pace[i].WaitS > 0 {
+		if s.cooling != nil && s.cooling[i].WaitS > 0 {
 			s.wait(i)
 		}
 	}
@@ -120,12 +121,12 @@ func (s *stepper) wait(layer int) {
 	if high := s.above(); high > s.z {
 		s.do(Step{Kind: Lift, Layer: layer, X: s.x, Y: s.y, Z: high, MMPerS: s.m.Motion.LiftMMPerS})
 	}
-	s.do(Step{Kind: Wait, Layer: layer, S: s.pace[layer].WaitS})
+	s.do(Step{Kind: Wait, Layer: layer, S: s.cooling[layer].WaitS})
 }
 
 // pause waits for somebody before a layer: filament drawn back, the nozzle lifted
 // and moved off the part.
-func (s *stepper) pause(p *Print, layer int) {
+func (s *stepper) pause(p *toolpath.Print, layer int) {
 	s.retract(layer)
 	if high := math.Min(s.z+math.Max(s.r.LiftMM, parkMM), cmp.Or(s.m.Volume.ZMM, math.Inf(1))); high > s.z {
 		s.do(Step{Kind: Lift, Layer: layer, X: s.x, Y: s.y, Z: high, MMPerS: s.m.Motion.LiftMMPerS})
@@ -142,24 +143,18 @@ const parkMM = 10
 
 // parking is the place by the plate's edge that is farthest from all that is laid
 // below and in a layer; false where the plate's size is not known.
-func (s *stepper) parking(p *Print, layer int) (x, y float64, ok bool) {
+func (s *stepper) parking(p *toolpath.Print, layer int) (x, y float64, ok bool) {
 	v := s.m.Volume
 	if v.XMM <= 0 || v.YMM <= 0 {
 		return 0, 0, false
 	}
-	var lo, hi polygon.Point
-	any := false
+	var laid []polygon.Path
 	for i := range p.Layers[:layer+1] {
 		for k := range p.Layers[i].Lines {
-			for _, q := range p.Layers[i].Lines[k].Points {
-				if !any {
-					lo, hi, any = q, q, true
-				}
-				lo = polygon.Point{X: min(lo.X, q.X), Y: min(lo.Y, q.Y)}
-				hi = polygon.Point{X: max(hi.X, q.X), Y: max(hi.Y, q.Y)}
-			}
+			laid = append(laid, p.Layers[i].Lines[k].Points)
 		}
 	}
+	b := polygon.Bounds(laid...)
 	best := -1.0
 	const around = 16
 	for k := range around {
@@ -173,8 +168,8 @@ func (s *stepper) parking(p *Print, layer int) (x, y float64, ok bool) {
 			t := 1 / math.Max(math.Abs(cos), math.Abs(sin))
 			cx, cy = v.XMM/2+hx*t*cos, v.YMM/2+hy*t*sin
 		}
-		dx := math.Max(0, math.Max(float64(lo.X)/1000-cx, cx-float64(hi.X)/1000))
-		dy := math.Max(0, math.Max(float64(lo.Y)/1000-cy, cy-float64(hi.Y)/1000))
+		dx := math.Max(0, math.Max(float64(b.MinX)/1000-cx, cx-float64(b.MaxX)/1000))
+		dy := math.Max(0, math.Max(float64(b.MinY)/1000-cy, cy-float64(b.MaxY)/1000))
 		if d := math.Hypot(dx, dy); d > best+1e-9 {
 			best, x, y = d, cx, cy
 		}
@@ -185,16 +180,6 @@ func (s *stepper) parking(p *Print, layer int) (x, y float64, ok bool) {
 // above is where a lift goes: no higher than the machine does.
 func (s *stepper) above() float64 {
 	return math.Min(s.z+s.r.LiftMM, cmp.Or(s.m.Volume.ZMM, math.Inf(1)))
-}
-
-// FirstNozzle is the one that a print begins with, counted from 0.
-func (p *Print) FirstNozzle() uint8 {
-	for i := range p.Layers {
-		for _, l := range p.Layers[i].Lines {
-			return l.Nozzle
-		}
-	}
-	return 0
 }
 
 func (s *stepper) do(x Step) {
@@ -230,18 +215,18 @@ func (s *stepper) restore(layer int) {
 }
 
 // speed of a kind in a layer.
-func (s *stepper) speed(k Kind, layer int) float64 {
+func (s *stepper) speed(k toolpath.Kind, layer int) float64 {
 	v := s.speeds[k]
 	if layer == 0 {
 		v = math.Min(v, s.r.FirstMMPerS)
 	}
-	if s.pace != nil && s.pace[layer].Share > 0 {
-		v *= s.pace[layer].Share
+	if s.cooling != nil && s.cooling[layer].Share > 0 {
+		v *= s.cooling[layer].Share
 	}
 	return math.Min(v, s.m.Motion.SpeedMMPerS)
 }
 
-func (s *stepper) line(layer int, l *Layer, line *Line) {
+func (s *stepper) line(layer int, l *toolpath.Layer, line *toolpath.Line) {
 	n := len(line.Points)
 	if n == 0 {
 		return
@@ -264,7 +249,7 @@ func (s *stepper) line(layer int, l *Layer, line *Line) {
 	if layer == 0 && s.r.FirstMMPerS2 > 0 {
 		a = s.r.FirstMMPerS2
 	}
-	area := LineArea(line.WidthMM, l.HeightMM)
+	area := toolpath.LineArea(line.WidthMM, l.HeightMM)
 	for i := 1; i < last; i++ {
 		x, y := mm(line.Points[i%n])
 		d := math.Hypot(x-s.x, y-s.y)
@@ -272,21 +257,21 @@ func (s *stepper) line(layer int, l *Layer, line *Line) {
 			continue
 		}
 		if line.Widths != nil {
-			area = LineArea((line.Widths[i-1]+line.Widths[i%n])/2000, l.HeightMM)
+			area = toolpath.LineArea((line.Widths[i-1]+line.Widths[i%n])/2000, l.HeightMM)
 		}
 		s.do(Step{Kind: Lay, For: line.Kind, Layer: layer, X: x, Y: y, Z: s.z, EMM: area * d / s.bore, MMPerS: v, MMPerS2: a, First: i == 1})
 	}
 }
 
 // travel goes to where a line begins.
-func (s *stepper) travel(layer int, l *Layer, x, y float64) {
+func (s *stepper) travel(layer int, l *toolpath.Layer, x, y float64) {
 	d := math.Hypot(x-s.x, y-s.y)
 	if d < 1e-6 && !s.lost {
 		return
 	}
 	s.lost = false
-	crosses := d > travelsFree && s.crosses(l, x, y)
-	if d > TravelsHeldMM || crosses || d > travelsOpen && !s.within(l) {
+	crosses := d > freeTravelMM && s.crosses(l, x, y)
+	if d > LongTravelMM || crosses || d > openTravelMM && !s.within(l) {
 		s.retract(layer)
 	}
 	z := s.z
@@ -302,30 +287,29 @@ func (s *stepper) travel(layer int, l *Layer, x, y float64) {
 }
 
 // within says that the nozzle is inside an outline, where what it drips does not show.
-func (s *stepper) within(l *Layer) bool {
+func (s *stepper) within(l *toolpath.Layer) bool {
 	return polygon.Inside(polygon.NonZero, l.Outlines, polygon.At(s.x, s.y)) >= 0
 }
 
 // crosses says that the straight way from here to x, y crosses an outline.
-func (s *stepper) crosses(l *Layer, x, y float64) bool {
+func (s *stepper) crosses(l *toolpath.Layer, x, y float64) bool {
 	a := polygon.At(s.x, s.y)
 	b := polygon.At(x, y)
-	x0, x1, y0, y1 := min(a.X, b.X), max(a.X, b.X), min(a.Y, b.Y), max(a.Y, b.Y)
+	way := polygon.Bounds(polygon.Path{a, b})
 	left := func(p, q, r polygon.Point) bool { return (q.X-p.X)*(r.Y-p.Y)-(q.Y-p.Y)*(r.X-p.X) > 0 }
 	if s.of != l {
 		s.of, s.boxes = l, s.boxes[:0]
 		for k := range l.Outlines {
-			lo, hi := bounds(l.Outlines[k : k+1])
-			s.boxes = append(s.boxes, [2]polygon.Point{lo, hi})
+			s.boxes = append(s.boxes, polygon.Bounds(l.Outlines[k]))
 		}
 	}
 	for k, p := range l.Outlines {
-		if lo, hi := s.boxes[k][0], s.boxes[k][1]; hi.X < x0 || lo.X > x1 || hi.Y < y0 || lo.Y > y1 {
+		if !s.boxes[k].Meets(&way) {
 			continue
 		}
 		c := p[len(p)-1]
 		for _, d := range p {
-			apart := c.X < x0 && d.X < x0 || c.X > x1 && d.X > x1 || c.Y < y0 && d.Y < y0 || c.Y > y1 && d.Y > y1
+			apart := c.X < way.MinX && d.X < way.MinX || c.X > way.MaxX && d.X > way.MaxX || c.Y < way.MinY && d.Y < way.MinY || c.Y > way.MaxY && d.Y > way.MaxY
 			if !apart && left(a, b, c) != left(a, b, d) && left(c, d, a) != left(c, d, b) {
 				return true
 			}
