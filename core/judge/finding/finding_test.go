@@ -102,7 +102,7 @@ func TestNumbersHaveTheirDigits(t *testing.T) {
 // over, none is missing, and no variable stands as it is.
 func TestEveryTextSaysItsParameters(t *testing.T) {
 	var source []byte
-	for _, name := range []string{"english.go", "refusals.go"} {
+	for _, name := range []string{"english.go", "refusals.go", "answers.go"} {
 		file, err := os.ReadFile(name) //nolint:gosec // of the package
 		require.NoError(t, err)
 		source = append(source, file...)
@@ -138,4 +138,21 @@ func TestEveryTextSaysItsParameters(t *testing.T) {
 			}
 		}
 	}
+}
+
+// What is ready for a member has what the finding says in it or not, and never a rest.
+func TestAnswersAreReady(t *testing.T) {
+	for code := range answers {
+		check := strings.TrimPrefix(code, "answer: ")
+		p, ok := Answer(check, "So it is.")
+		require.True(t, ok)
+		if check == "a question" {
+			p = Question("So it is.")
+		}
+		text := Speak("en").Say(p)
+		assert.NotContains(t, text, "%!", check)
+		assert.Equal(t, len(p.Params) > 0, strings.Contains(text, "So it is."), check)
+	}
+	_, ok := Answer("odd file", "")
+	assert.False(t, ok)
 }

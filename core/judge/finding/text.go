@@ -27,6 +27,7 @@ var (
 
 func init() {
 	maps.Copy(english, refusals)
+	maps.Copy(english, answers)
 	add(language.English, english)
 }
 

@@ -50,6 +50,24 @@ func findings(pieces []store.Piece, words finding.Speaker) []JobFinding {
 	return out
 }
 
+// Message is what could be said to a member.
+type Message struct {
+	About string `json:"about" doc:"The check that it is about"`
+	Text  string `json:"text"`
+}
+
+// messages are ready for the findings on a job, each check once, and one to ask something else.
+func messages(title string, found []JobFinding, words finding.Speaker) []Message {
+	out := []Message{}
+	for _, f := range found {
+		p, ok := finding.Answer(f.Check, f.Text)
+		if ok && !slices.ContainsFunc(out, func(m Message) bool { return m.About == f.Check }) {
+			out = append(out, Message{f.Check, words.Say(p)})
+		}
+	}
+	return append(out, Message{"ask the member", words.Say(finding.Question(title))})
+}
+
 // worst is the finding that matters most; false if there is none.
 func worst(pieces []store.Piece, words finding.Speaker) (FindingView, bool) {
 	var all []finding.Finding

@@ -196,6 +196,7 @@ type JobView struct {
 	Slip
 	Stopped  bool           `json:"stopped" doc:"Something found stops it: it cannot be approved"`
 	Findings []JobFinding   `json:"findings"`
+	Messages []Message      `json:"messages" doc:"What could be said to the member, ready to send: of the findings, worst first, then a question; none for members"`
 	Ladder   []floor.Rung   `json:"ladder"`
 	PieceSet []PieceView    `json:"piece_set"`
 	History  []HistoryLine  `json:"history"`
@@ -276,7 +277,11 @@ func Job(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) (JobView, er
 	if err != nil {
 		return JobView{}, err
 	}
-	v := JobView{Slip: slipOf(h, j, pieces), Stopped: stopped(pieces), Findings: findings(pieces, h.Words), Ladder: h.Ladder(pieces), PieceSet: []PieceView{}, History: []HistoryLine{}}
+	v := JobView{Slip: slipOf(h, j, pieces), Stopped: stopped(pieces), Ladder: h.Ladder(pieces), Messages: []Message{}, PieceSet: []PieceView{}, History: []HistoryLine{}}
+	v.Findings = findings(pieces, h.Words)
+	if a.Role != desk.Member {
+		v.Messages = messages(v.Title, v.Findings, h.Words)
+	}
 	run, err := d.Store.RunOfJob(ctx, id)
 	if err != nil && !errors.Is(err, store.ErrNotFound) {
 		return v, err

@@ -862,6 +862,8 @@ export interface components {
             member: string;
             /** Format: int64 */
             member_id: number;
+            /** @description What could be said to the member, ready to send: of the findings, worst first, then a question; none for members */
+            messages: components["schemas"]["Message"][];
             /** @description Date, YYYY-MM-DD */
             needed_by?: string;
             pictured: boolean;
@@ -1036,6 +1038,11 @@ export interface components {
              * @description The version of the job that was seen
              */
             version: number;
+        };
+        Message: {
+            /** @description The check that it is about */
+            about: string;
+            text: string;
         };
         Motion: {
             /**

@@ -1,11 +1,10 @@
 import { QueryClient, QueryObserver } from '@tanstack/vue-query'
 import { describe, expect, it } from 'vitest'
 import described from '../../../core/print/machine/testdata/settings.json'
-import type { FloorView, JobView, Setting } from '../api/client'
+import type { FloorView, Setting } from '../api/client'
 import { refusal } from '../api/client'
 import { formats } from '../composables/format'
 import { refresh } from '../composables/refresh'
-import { answers } from './answers'
 import { fieldsWith, fieldsOf, holds, hoursText, idle, parseHours, readNumber, recipeFields, setAt, valueAt } from './fields'
 import { moved, placeAt, shifted } from './lanes'
 import { overWords } from './over'
@@ -126,12 +125,6 @@ it('asks again for what was being asked for when it changed', async () => {
 it('dimensions only what is over, and a disc once', () => {
   expect(overWords({ over_mm: [12.36, 0, 3], shape: 'rectangle' }, f)).toBe('12.4 mm over in X, 3.0 mm over in Z')
   expect(overWords({ over_mm: [5, 5, 0], shape: 'round' }, f)).toBe('5.0 mm over in diameter')
-})
-
-it('has a ready message for each finding once, and always one to ask', () => {
-  const finding = { check: 'open surface', grade: 'stops it', value: 3, limit: 0, unit: 'edges', text: '3 edges' } as const
-  const job = { title: 'Cleat', findings: [finding, finding] } as unknown as JobView
-  expect(answers(job).map((a) => a.about)).toEqual(['open surface', 'ask the member'])
 })
 
 describe('lanes', () => {

@@ -53,6 +53,9 @@ describe('what the server tells', () => {
   it('gathers flocks, each thing once', () => {
     for (let i = 0; i < 20; i++) Source.all[0]!.say('changed', { kind: 'job', job: 1 + (i % 2) })
     expect(told()).toEqual(['floor', 'job/1', 'job/2', 'shelf'])
+    refresh.mockClear()
+    Source.all[0]!.say('changed', { kind: 'job', job: 9 })
+    expect(told(), 'and the next flock').toEqual(['floor', 'job/9', 'shelf'])
   })
   it('keeps how far a check is until it is over', () => {
     Source.all[0]!.say('progress', { job: 3, fraction: 0.4, doing: 'cutting' })

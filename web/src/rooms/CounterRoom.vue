@@ -9,7 +9,6 @@ import GradeMark from '../components/GradeMark.vue'
 import MachineLadder from '../components/MachineLadder.vue'
 import PartView from '../components/PartView.vue'
 import PieceCare from '../components/PieceCare.vue'
-import { answers } from '../components/answers'
 import { useFormats } from '../composables/format'
 import { useKeys } from '../composables/keys'
 import { usePointing } from '../composables/pointing'
@@ -84,13 +83,13 @@ function yes() {
 function no() {
   if (!job.value || job.value.step === 'sent back') return
   saysNo.value = true
-  reason.value ||= answers(job.value)[0]?.text ?? ''
+  reason.value ||= job.value.messages[0]?.text ?? ''
   void nextTick(() => reasonField.value?.focus())
 }
 
 function noBecause(x: JobFinding) {
   no()
-  reason.value = answers(job.value!).find((a) => a.about === x.check)?.text ?? x.text
+  reason.value = job.value?.messages.find((a) => a.about === x.check)?.text ?? x.text
 }
 
 function send() {
@@ -181,7 +180,7 @@ useKeys('Counter', [
         </div>
         <form v-if="saysNo" class="message" @submit.prevent="send">
           <div class="ready">
-            <button v-for="a in answers(job)" :key="a.about" type="button" @click="reason = a.text">{{ a.about }}</button>
+            <button v-for="a in job.messages" :key="a.about" type="button" @click="reason = a.text">{{ a.about }}</button>
           </div>
           <v-textarea ref="reasonField" v-model="reason" label="Message to the member" rows="3" auto-grow maxlength="2000" @keydown.esc.stop="saysNo = false" />
           <v-btn type="submit" color="error" variant="flat" :disabled="!reason.trim()" :loading="sendBack.isPending.value">Send back with this message</v-btn>

@@ -61,7 +61,7 @@ const piece = (id: number): PieceView => ({
   surface: { triangles: 12, vertices: 8, bodies: 1, closed: true, oriented: true, size_mm: [10, 20.5, 30], volume_mm3: 6150, area_mm2: 10, boundary_edges: 0, crossing_pairs: 0, misoriented_edges: 0, nonmanifold_edges: 0 },
 })
 const jobView = (id: number, more: Partial<JobView> = {}): JobView => ({
-  ...slip(id, 'to decide'), stopped: false, findings: [], history: [], piece_set: [piece(id)], ladder: [rung(1, 'Bowline'), rung(2, 'Capstan', { proposed: true }), rung(3, 'Halyard', { fits: false })], ...more,
+  ...slip(id, 'to decide'), stopped: false, findings: [], messages: [{ about: 'thin', text: 'Too thin, alas.' }, { about: 'ask the member', text: 'Please come by.' }], history: [], piece_set: [piece(id)], ladder: [rung(1, 'Bowline'), rung(2, 'Capstan', { proposed: true }), rung(3, 'Halyard', { fits: false })], ...more,
 })
 
 let shown: VueWrapper | undefined
