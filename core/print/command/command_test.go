@@ -2,6 +2,7 @@ package command
 
 import (
 	"fmt"
+	"math/rand/v2"
 	"strings"
 	"testing"
 
@@ -9,6 +10,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"gotest.tools/v3/golden"
 )
 
 func TestWhatMayBe(t *testing.T) {
@@ -110,4 +112,33 @@ func FuzzCheck(f *testing.F) {
 			t.Fatalf("%q is taken", b)
 		}
 	})
+}
+
+// What is said of drawn lines is as it was: words of all kinds, whole and broken, with blanks,
+// numbers, checksums and comments where they may be and where not. The tests above say what is
+// right; this one says that nothing moved.
+func TestLinesAreJudgedAsTheyWere(t *testing.T) {
+	r := rand.New(rand.NewPCG(11, 2)) //nolint:gosec // the same each time
+	words := strings.Split("G0|G1|G2|G28|G92|M104|M109|M140|M190|M106|M204|M84|M117 note|M600|T0|T1|T9|X1|Y-2.5|Z+.3|E1e2|F1200|S200|R180|P5|I1|J0|X|Y.|S-5|F1,5|g1|x2|M500|M302|M28 f|G91|G1.1|N5|N|*7|%|(in it)|; words|/|\x01|é|S999999999999|M0104|G01|B3|=|X1X2|M 104|\"q\"", "|")
+	var out strings.Builder
+	for range 1500 {
+		line := []string{"", "", "", " ", "\t", " \t "}[r.IntN(6)]
+		for range 1 + r.IntN(4) {
+			line += words[r.IntN(len(words))] + []string{" ", "", "\t", "  "}[r.IntN(4)]
+		}
+		if r.IntN(6) == 0 {
+			line = numbered("N3 " + line)
+		}
+		f := Check([]byte(line))
+		heat, ok := HeatOf([]byte(line))
+		fmt.Fprintf(&out, "%q", line)
+		if f != nil {
+			fmt.Fprintf(&out, " %s: %s %v", f.Code, f.What.Code, f.What.Params)
+		}
+		if ok {
+			fmt.Fprintf(&out, " heat %v", heat)
+		}
+		out.WriteByte('\n')
+	}
+	golden.Assert(t, out.String(), "lines.txt")
 }

@@ -5,6 +5,7 @@ package drawn
 
 import (
 	"encoding/json"
+	"math"
 	"math/rand/v2"
 	"regexp"
 	"strconv"
@@ -67,7 +68,7 @@ func Of(seed uint64) Print {
 	sometimes(3, func() { q.PurgeMM, q.FirstNozzleC, q.FanPercent = of(1, 20), 215, of(10, 100) })
 	sometimes(4, func() { p.Machine.IdleOffS = of(60, 600) })
 	sometimes(6, func() { q.BedC = 0 })
-	sometimes(6, func() { p.Machine.Volume = machine.Volume{Shape: machine.Round, XMM: 90, YMM: 90, ZMM: 60} })
+	sometimes(4, func() { p.Machine.Volume = machine.Volume{Shape: machine.Round, XMM: 90, YMM: 90, ZMM: 60} })
 	sometimes(3, func() { // a second nozzle
 		p.Machine.NozzlesMM, p.Machine.ChangeS = []float64{0.4, []float64{0.4, 0.6}[r.IntN(2)]}, of(2, 20)
 		p.Loaded = append(p.Loaded, &machine.Material{Name: "Soluble", DensityGPerCM: 1.2, NozzleC: 205, SpoolGrams: 500, SpoolCents: 3400})
@@ -76,7 +77,17 @@ func Of(seed uint64) Print {
 	})
 	sometimes(5, func() { p.Machine.Dialect.Arcs = true })
 	sometimes(5, func() { p.Machine.Dialect.AbsoluteE = true })
-	p.Mesh = plate.Stand(solid.Drawn(seed), 1, 0, p.Machine.Volume)
+	body := solid.Drawn(seed)
+	sometimes(3, func() { // as large as the plate, or nearly
+		size := body.Bounds().Size()
+		p.Machine.Volume.XMM = math.Ceil(size.X + of(0, 8))
+		p.Machine.Volume.YMM = math.Ceil(size.Y + of(0, 8))
+		if p.Machine.Volume.Shape == machine.Round {
+			p.Machine.Volume.XMM = math.Ceil(math.Hypot(size.X, size.Y) + of(0, 8))
+			p.Machine.Volume.YMM = p.Machine.Volume.XMM
+		}
+	})
+	p.Mesh = plate.Stand(body, 1, 0, p.Machine.Volume)
 	return p
 }
 

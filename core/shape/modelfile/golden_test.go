@@ -92,7 +92,7 @@ func TestReadingIsAsItWas(t *testing.T) {
 			limits[c.name+" "+what] = int64(tooLow) + 1 // the least that is taken
 		}
 		words := strings.FieldsFunc(c.text, func(r rune) bool { return strings.ContainsRune(" \n<>\"=/", r) })
-		for _, kind := range []string{"cut off", "cut out", "there again", "another byte", "another word", "a word gone"} {
+		for _, kind := range []string{"cut off", "cut out", "there again", "another byte", "another word", "a word gone", "another case"} {
 			var all strings.Builder
 			for k := range 150 {
 				at := k * (len(c.text) - 1) / 149
@@ -108,6 +108,9 @@ func TestReadingIsAsItWas(t *testing.T) {
 					b[at] ^= 1 << (k % 7)
 				case "another word":
 					b = bytes.Replace(b, []byte(words[k*31%len(words)]), []byte([]string{"nan", "-1", "7", "1e12", "object", "mesh", "0.5"}[k%7]), 1+k%2)
+				case "another case":
+					word := words[k*13%len(words)]
+					b = bytes.ReplaceAll(b, []byte(word), []byte(map[bool]string{true: strings.ToUpper(word), false: strings.ToUpper(word[:1]) + word[1:]}[k%2 > 0]))
 				case "a word gone":
 					b = bytes.Replace(b, []byte(words[k*17%len(words)]), nil, -1+2*(k%2))
 				}

@@ -5,7 +5,7 @@ import type { FloorView, Setting } from '../api/client'
 import { refusal } from '../api/client'
 import { formats } from '../composables/format'
 import { refresh } from '../composables/refresh'
-import { fieldsWith, fieldsOf, holds, hoursText, idle, parseHours, readNumber, recipeFields, setAt, valueAt } from './fields'
+import { fieldsWith, fieldsOf, holds, hoursText, idle, parseHours, plainNumber, readNumber, recipeFields, setAt, valueAt } from './fields'
 import { moved, placeAt, shifted } from './lanes'
 import { overWords } from './over'
 import { boxLines, marked, markOf, middle } from './regions'
@@ -151,4 +151,18 @@ describe('lanes', () => {
     expect(placeAt(floor.lanes[0]!, third, 1.4 * 3600e3)).toEqual({ machine_id: 1, place: 0 })
     expect(placeAt(floor.lanes[0]!, third, 1.6 * 3600e3)).toEqual({ machine_id: 1, place: 1 })
   })
+})
+
+it('reads and tells fields as it did', () => {
+  const s = (key: string, more: object = {}) => ({ key, name: key, text: 'It does.', type: 'number', ...more }) as Setting
+  const data = { none: null, empty: '', zero: 0, some: 0.1 + 0.2, list: [1, 2.5], no: [], word: 'off', in: { it: 7 } }
+  const keys = [...Object.keys(data), 'in.it', 'missing', 'in.no']
+  const texts = ['', ' 3 ', '-1,5', '−2', '.5', '5.', '12,345', '1,2345', '0,345', '+7', '1 2', '1e2', '123,456']
+  const hours = ['', 'closed', '9-12', '09:30–12:00, 13.15-18', '24-24', '0-24', '10-10', '10:5-11', '9-12,', '12-9', '23:59-24:00', '7 - 8']
+  expect([
+    keys.map((k) => [k, holds(s(k), data), holds(s(k, { unset: 'as usual' }), data), holds(s(k, { unset: 'as usual', zero: true }), data), idle(k, data)].join('|')),
+    [undefined, {}].map((d) => holds(s('some'), d)), idle(undefined, data), texts.map((t) => `${t}: ${readNumber(t)}`), hours.map((t) => `${t}: ${JSON.stringify(parseHours(t))} ${hoursText(parseHours(t) ?? [])}`),
+    [1e-7, 45.00000000000001, 1234567.8, 'x', undefined, null].map(plainNumber),
+    ['', 'SHELLS', 'do it', 'mm gap', 'zzz'].map((w) => fieldsWith(fieldsOf([s('shells', { name: 'Shells' }), s('gap_mm', { unit: 'mm', values: ['a', 'b'] }), s('second', { of: 'two nozzles' })]), w)),
+  ]).toMatchSnapshot()
 })
