@@ -122,9 +122,34 @@ func LockJob(ctx context.Context, tx *store.Tx, a Actor, id int64, version int) 
 
 func Sees(a Actor, j store.Job) bool { return a.Role.AtLeast(Coordinator) || j.MemberID == a.ID }
 
+// Note writes a line of history: what was done, and why, where somebody or something said so.
+// Job 0 is the house, person 0 the program.
+func Note(ctx context.Context, tx *store.Tx, job, person int64, what, why problem.Phrase) error {
+	return tx.AddHistory(ctx, job, person, store.HistoryEntry{Says: what, Because: why})
+}
+
+// All are several things done at once.
+func All(what []problem.Phrase) problem.Phrase {
+	switch len(what) {
+	case 0:
+		return problem.Phrase{}
+	case 1:
+		return what[0]
+	}
+	return problem.Say("several", what)
+}
+
+// Told is what somebody wrote, or what is words already.
+func Told(text string) problem.Phrase {
+	if text == "" {
+		return problem.Phrase{}
+	}
+	return problem.Say("told", text)
+}
+
 // Touched writes the history of a change and tells the browsers.
-func Touched(ctx context.Context, tx *store.Tx, j store.Job, by Actor, what, why string) error {
-	if err := tx.AddHistory(ctx, j.ID, by.ID, what, why); err != nil {
+func Touched(ctx context.Context, tx *store.Tx, j store.Job, by Actor, what, why problem.Phrase) error {
+	if err := Note(ctx, tx, j.ID, by.ID, what, why); err != nil {
 		return err
 	}
 	return tx.Notify(ctx, store.Event{Kind: "job", Job: j.ID, Owner: j.MemberID})

@@ -8,6 +8,7 @@ import (
 	"jobshelf/core/judge/finding"
 	"jobshelf/core/judge/verdict"
 	"jobshelf/core/shape/mesh/repair"
+	"jobshelf/core/shape/problem"
 	"jobshelf/core/shape/units"
 )
 
@@ -274,18 +275,21 @@ type HistoryEntry struct {
 	ID   int64
 	At   time.Time
 	Who  string // empty: the program
-	What string
+	What string // in English, of a version before codes
 	Why  string
+	Says,
+	Because problem.Phrase
 }
 
 // AddHistory writes a line; job 0 is the house, person 0 the program.
-func (q Q) AddHistory(ctx context.Context, job, person int64, what, why string) error {
-	return q.exec(ctx, `INSERT INTO history (job_id, person_id, what, why) VALUES (nullif($1::bigint, 0), nullif($2::bigint, 0), $3, $4)`, job, person, what, why)
+func (q Q) AddHistory(ctx context.Context, job, person int64, e HistoryEntry) error {
+	return q.exec(ctx, `INSERT INTO history (job_id, person_id, what, why, says, because) VALUES (nullif($1::bigint, 0), nullif($2::bigint, 0), $3, $4, $5, $6)`,
+		job, person, e.What, e.Why, e.Says, e.Because)
 }
 
 // History lists a job's lines, oldest first.
 func (q Q) History(ctx context.Context, job int64) ([]HistoryEntry, error) {
-	return all[HistoryEntry](ctx, q, `SELECT h.id, at, coalesce(p.name, ''), what, why FROM history h LEFT JOIN person p ON p.id = person_id
+	return all[HistoryEntry](ctx, q, `SELECT h.id, at, coalesce(p.name, ''), what, why, says, because FROM history h LEFT JOIN person p ON p.id = person_id
 		WHERE job_id = $1 ORDER BY h.id`, job)
 }
 

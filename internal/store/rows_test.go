@@ -15,6 +15,7 @@ import (
 	"jobshelf/core/print/machine"
 	"jobshelf/core/print/recipe"
 	"jobshelf/core/shape/mesh/repair"
+	"jobshelf/core/shape/problem"
 	"jobshelf/core/shape/units"
 	"jobshelf/internal/pgtest"
 	"jobshelf/internal/store"
@@ -195,13 +196,13 @@ func TestEveryColumnComesBackAsItWent(t *testing.T) {
 	done(s.SetStep(ctx, job.ID, "sent back", "no"))
 	job.TaskState, job.TaskDoing, job.Fraction, job.TaskError, job.Step, job.Reason, job.Version = "failed", "", 0, "why", "sent back", "no", 2
 	jobStands()
-	done(s.AddHistory(ctx, job.ID, ada.ID, "what", "why"))
-	done(s.AddHistory(ctx, job.ID, 0, "by itself", ""))
+	done(s.AddHistory(ctx, job.ID, ada.ID, store.HistoryEntry{What: "what", Why: "why", Says: problem.Say("moved to", "A"), Because: problem.Say("told", "so")}))
+	done(s.AddHistory(ctx, job.ID, 0, store.HistoryEntry{What: "by itself"}))
 	lines, err := s.History(ctx, job.ID)
 	require.NoError(t, err)
 	require.Len(t, lines, 2)
 	assert.WithinDuration(t, time.Now(), lines[0].At, time.Hour)
-	assert.Equal(t, store.HistoryEntry{ID: lines[0].ID, At: lines[0].At, Who: "B", What: "what", Why: "why"}, lines[0])
+	assert.Equal(t, store.HistoryEntry{ID: lines[0].ID, At: lines[0].At, Who: "B", What: "what", Why: "why", Says: problem.Say("moved to", "A"), Because: problem.Say("told", "so")}, lines[0])
 	assert.Equal(t, store.HistoryEntry{ID: lines[1].ID, At: lines[1].At, What: "by itself"}, lines[1])
 
 	// Its pieces, as they came and mended.

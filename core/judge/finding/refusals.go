@@ -3,6 +3,7 @@ package finding
 // refusals are the English texts of what cannot be: of settings, blocks and programs, and of
 // what the desk is asked for. They complete english.
 var refusals = texts{
+	"several":                            say("%[1]s"), // phrases
 	"told":                               say("%[1]s"), // a text that is one already
 	"version not made yet":               say("The version is not made yet. Wait for its check."),
 	"model not held any more":            say("The file does not hold that model any more."),

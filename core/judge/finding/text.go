@@ -28,6 +28,7 @@ var (
 func init() {
 	maps.Copy(english, refusals)
 	maps.Copy(english, answers)
+	maps.Copy(english, history)
 	add(language.English, english)
 }
 
@@ -96,9 +97,12 @@ func counted(name string, n int, one, other string) catalog.Message {
 }
 
 // Text is what a finding says; one from before there were codes says what was kept.
-func (s Speaker) Text(f *Finding) string {
-	if f.Says.Code == "" {
-		return f.Text
+func (s Speaker) Text(f *Finding) string { return s.Or(f.Says, f.Text) }
+
+// Or is a phrase in words, or those kept from before there were codes.
+func (s Speaker) Or(p problem.Phrase, kept string) string {
+	if p.Code == "" {
+		return kept
 	}
-	return s.Say(f.Says)
+	return s.Say(p)
 }

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"jobshelf/core/judge/finding"
+	"jobshelf/core/shape/problem"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/desk/floor"
 	"jobshelf/internal/store"
@@ -55,7 +56,7 @@ func Approve(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, version 
 		if err := tx.Notify(ctx, store.Event{Kind: "lane"}); err != nil {
 			return err
 		}
-		return desk.Touched(ctx, tx, j, a, "Approved and queued on "+rung.Name, "")
+		return desk.Touched(ctx, tx, j, a, problem.Say("approved", rung.Name), problem.Phrase{})
 	})
 }
 
@@ -88,7 +89,7 @@ func SendBack(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, version
 		if err := tx.SetStep(ctx, id, "sent back", reason); err != nil {
 			return err
 		}
-		return desk.Touched(ctx, tx, j, a, "Sent back", reason)
+		return desk.Touched(ctx, tx, j, a, problem.Say("sent back"), desk.Told(reason))
 	})
 }
 
@@ -104,10 +105,10 @@ func Advance(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, version 
 			return err
 		}
 		move, ok := map[string]struct{ to, what, run string }{
-			"approved":     {"on the floor", "Started", "printing"},
-			"on the floor": {"finishing", "Came off the machine", "finished"},
-			"finishing":    {"pick-up", "Ready to be fetched", ""},
-			"pick-up":      {"fetched", "Fetched", ""},
+			"approved":     {"on the floor", "started", "printing"},
+			"on the floor": {"finishing", "came off", "finished"},
+			"finishing":    {"pick-up", "ready to be fetched", ""},
+			"pick-up":      {"fetched", "fetched", ""},
 		}[j.Step]
 		if !ok {
 			return desk.Refuse("not decided yet", id, j.Step)
@@ -120,7 +121,7 @@ func Advance(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, version 
 		if err := tx.SetStep(ctx, id, move.to, ""); err != nil {
 			return err
 		}
-		return desk.Touched(ctx, tx, j, a, move.what, "")
+		return desk.Touched(ctx, tx, j, a, problem.Say(move.what), problem.Phrase{})
 	})
 }
 

@@ -299,7 +299,7 @@ func Job(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) (JobView, er
 	}
 	lines, err := d.Store.History(ctx, id)
 	for _, l := range lines {
-		v.History = append(v.History, HistoryLine{l.At, l.Who, l.What, l.Why})
+		v.History = append(v.History, HistoryLine{l.At, l.Who, h.Words.Or(l.Says, l.What), h.Words.Or(l.Because, l.Why)})
 	}
 	return v, err
 }

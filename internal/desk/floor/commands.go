@@ -6,6 +6,7 @@ import (
 	"context"
 	"slices"
 
+	"jobshelf/core/shape/problem"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/store"
 )
@@ -32,7 +33,7 @@ func MoveRun(ctx context.Context, d *desk.Desk, a desk.Actor, runID, machineID i
 		if err != nil {
 			return err
 		}
-		what := "Moved within the lane"
+		what := problem.Say("moved in its lane")
 		if machineID != run.MachineID {
 			pieces, err := tx.Pieces(ctx, run.JobID)
 			if err != nil {
@@ -43,7 +44,7 @@ func MoveRun(ctx context.Context, d *desk.Desk, a desk.Actor, runID, machineID i
 				return err
 			}
 			rung.Onto(&run)
-			what = "Moved to " + rung.Name
+			what = problem.Say("moved to", rung.Name)
 		}
 		lane := slices.DeleteFunc(slices.Clone(h.Lanes[machineID]), func(r store.Run) bool { return r.ID == runID })
 		started := 0
@@ -60,6 +61,6 @@ func MoveRun(ctx context.Context, d *desk.Desk, a desk.Actor, runID, machineID i
 		if err := tx.Notify(ctx, store.Event{Kind: "lane"}); err != nil {
 			return err
 		}
-		return desk.Touched(ctx, tx, j, a, what, "")
+		return desk.Touched(ctx, tx, j, a, what, problem.Phrase{})
 	})
 }

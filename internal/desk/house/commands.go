@@ -29,8 +29,8 @@ func SetHouse(ctx context.Context, d *desk.Desk, a desk.Actor, h House) error {
 	if wrong, well := naming.Check(h.FilePattern, naming.FileNames); !well {
 		return desk.Wrong("file_pattern", "pattern for files", wrong)
 	}
-	return change(ctx, d, a, func(tx *store.Tx) (string, error) {
-		return "Changed the house's settings", tx.SetHouse(ctx, store.House(h))
+	return change(ctx, d, a, func(tx *store.Tx) (problem.Phrase, error) {
+		return problem.Say("house changed"), tx.SetHouse(ctx, store.House(h))
 	})
 }
 
@@ -39,8 +39,8 @@ func SetMachine(ctx context.Context, d *desk.Desk, a desk.Actor, m MachineView) 
 	if p := m.Data.Validate(); len(p) > 0 {
 		return &desk.Invalid{Problems: p}
 	}
-	return change(ctx, d, a, func(tx *store.Tx) (string, error) {
-		what := "Changed " + m.Data.Name
+	return change(ctx, d, a, func(tx *store.Tx) (problem.Phrase, error) {
+		what := problem.Say("machine changed", m.Data.Name)
 		materials, err := tx.Materials(ctx)
 		if err != nil {
 			return what, err
@@ -112,8 +112,8 @@ func SetMaterial(ctx context.Context, d *desk.Desk, a desk.Actor, m MaterialView
 	if p := m.Data.Validate(); len(p) > 0 {
 		return &desk.Invalid{Problems: p}
 	}
-	return change(ctx, d, a, func(tx *store.Tx) (string, error) {
-		what := "Changed " + m.Data.Name
+	return change(ctx, d, a, func(tx *store.Tx) (problem.Phrase, error) {
+		what := problem.Say("material changed", m.Data.Name)
 		if err := tx.SetMaterial(ctx, store.Material(m)); err != nil {
 			return what, err
 		}
@@ -123,8 +123,8 @@ func SetMaterial(ctx context.Context, d *desk.Desk, a desk.Actor, m MaterialView
 
 // SetRecipe changes a recipe; it must suit its machine and material.
 func SetRecipe(ctx context.Context, d *desk.Desk, a desk.Actor, r RecipeView) error {
-	return change(ctx, d, a, func(tx *store.Tx) (string, error) {
-		what := "Changed a recipe"
+	return change(ctx, d, a, func(tx *store.Tx) (problem.Phrase, error) {
+		var what problem.Phrase
 		machines, materials, recipes, err := all(ctx, tx)
 		if err != nil {
 			return what, err
@@ -132,7 +132,7 @@ func SetRecipe(ctx context.Context, d *desk.Desk, a desk.Actor, r RecipeView) er
 		for _, o := range recipes {
 			if o.ID == r.ID { // machine and purpose are the recipe's place and stay
 				r.MachineID, r.Data.Purpose = o.MachineID, o.Data.Purpose
-				what = "Changed the recipe " + o.Data.Name
+				what = problem.Say("recipe changed", o.Data.Name)
 			}
 		}
 		var mach *machine.Machine
@@ -162,13 +162,13 @@ func SetRecipe(ctx context.Context, d *desk.Desk, a desk.Actor, r RecipeView) er
 
 // change makes a change in the house, notes it, and has the jobs still being
 // weighed checked anew.
-func change(ctx context.Context, d *desk.Desk, a desk.Actor, f func(*store.Tx) (what string, err error)) error {
+func change(ctx context.Context, d *desk.Desk, a desk.Actor, f func(*store.Tx) (what problem.Phrase, err error)) error {
 	return d.Store.InTx(ctx, func(tx *store.Tx) error {
 		what, err := f(tx)
 		if err != nil {
 			return err
 		}
-		if err := tx.AddHistory(ctx, 0, a.ID, what, ""); err != nil {
+		if err := desk.Note(ctx, tx, 0, a.ID, what, problem.Phrase{}); err != nil {
 			return err
 		}
 		if err := tx.Notify(ctx, store.Event{Kind: "house"}); err != nil {

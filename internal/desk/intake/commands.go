@@ -16,6 +16,7 @@ import (
 	"jobshelf/core/print/recipe"
 	"jobshelf/core/shape/mesh/repair"
 	"jobshelf/core/shape/modelfile"
+	"jobshelf/core/shape/problem"
 	"jobshelf/core/shape/units"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/store"
@@ -129,7 +130,7 @@ func NewJob(ctx context.Context, d *desk.Desk, a desk.Actor, in HandIn) (int64, 
 			return err
 		}
 		job.ID = id
-		return desk.Touched(ctx, tx, job, a, "Handed in "+list(uploads), "")
+		return desk.Touched(ctx, tx, job, a, problem.Say("handed in", list(uploads)), problem.Phrase{})
 	})
 	return id, err
 }
@@ -165,32 +166,31 @@ type PieceChange struct {
 // ChangePiece sets unit, copies or the version that counts, and has the job
 // checked again.
 func ChangePiece(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, in PieceChange) error {
-	return onPiece(ctx, d, a, id, in.Version, func(tx *store.Tx, p *store.Piece) (string, error) {
-		var what []string
+	return onPiece(ctx, d, a, id, in.Version, func(tx *store.Tx, p *store.Piece) (what []problem.Phrase, err error) {
 		if in.Unit != nil && units.Length(*in.Unit) != p.Unit {
 			p.Unit = units.Length(*in.Unit)
 			if p.Unit == "" {
-				what = append(what, "Unit of "+p.Name+" left to the file")
+				what = append(what, problem.Say("unit left to the file", p.Name))
 			} else {
-				what = append(what, fmt.Sprintf("%s is in %s", p.Name, p.Unit))
+				what = append(what, problem.Say("unit is", p.Name, string(p.Unit)))
 			}
 		}
 		if in.Copies != nil && *in.Copies != p.Copies {
 			p.Copies = *in.Copies
-			what = append(what, fmt.Sprintf("%d copies of %s", p.Copies, p.Name))
+			what = append(what, problem.Say("copies are", p.Copies, p.Name))
 		}
 		if in.Current != nil && *in.Current != p.Current {
 			if _, err := tx.Version(ctx, p.ID, *in.Current); err != nil {
-				return "", err
+				return nil, err
 			}
 			p.Current = *in.Current
 			if p.Current == 1 {
-				what = append(what, p.Name+" counts as it came")
+				what = append(what, problem.Say("counts as it came", p.Name))
 			} else {
-				what = append(what, fmt.Sprintf("%s counts as version %d", p.Name, p.Current))
+				what = append(what, problem.Say("counts as a version", p.Name, p.Current))
 			}
 		}
-		return strings.Join(what, ", "), nil
+		return what, nil
 	})
 }
 
@@ -205,19 +205,19 @@ func Repair(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, version i
 	if len(steps) == 0 {
 		return desk.Wrong("steps", "no step chosen")
 	}
-	return onPiece(ctx, d, a, id, version, func(tx *store.Tx, p *store.Piece) (string, error) {
+	return onPiece(ctx, d, a, id, version, func(tx *store.Tx, p *store.Piece) (what []problem.Phrase, err error) {
 		if p.Verdict == nil || p.Verdict.Format == modelfile.GCode {
-			return "", desk.Refuse("no model to repair", p.Name)
+			return nil, desk.Refuse("no model to repair", p.Name)
 		}
 		n, err := tx.AddVersion(ctx, p.ID, steps)
 		p.Current = n
-		return fmt.Sprintf("Repair of %s asked for: %s", p.Name, strings.Join(steps, ", ")), err
+		return []problem.Phrase{problem.Say("repair asked for", p.Name, strings.Join(steps, ", "))}, err
 	})
 }
 
 // onPiece changes a piece of a job that is being weighed and has it checked
 // again. An empty account of what was done leaves all as it is.
-func onPiece(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, version int, change func(*store.Tx, *store.Piece) (string, error)) error {
+func onPiece(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, version int, change func(*store.Tx, *store.Piece) ([]problem.Phrase, error)) error {
 	return d.Store.InTx(ctx, func(tx *store.Tx) error {
 		p, err := tx.Piece(ctx, id)
 		if err != nil {
@@ -234,7 +234,7 @@ func onPiece(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, version 
 			return desk.Refuse("pieces settled", j.ID, j.Step)
 		}
 		what, err := change(tx, &p)
-		if err != nil || what == "" {
+		if err != nil || len(what) == 0 {
 			return err
 		}
 		if err := tx.SetPiece(ctx, p); err != nil {
@@ -243,7 +243,7 @@ func onPiece(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, version 
 		if err := tx.SetStep(ctx, j.ID, j.Step, ""); err != nil { // its version counts up
 			return err
 		}
-		return Recheck(ctx, d, tx, j, a, what, "")
+		return Recheck(ctx, d, tx, j, a, desk.All(what), problem.Phrase{})
 	})
 }
 
@@ -257,11 +257,11 @@ func Retry(ctx context.Context, d *desk.Desk, a desk.Actor, job int64) error {
 		if j.Step != "arrived" && j.Step != "to decide" {
 			return desk.Refuse("check closed", job, j.Step)
 		}
-		return Recheck(ctx, d, tx, j, a, "Check asked for again", "")
+		return Recheck(ctx, d, tx, j, a, problem.Say("check asked for again"), problem.Phrase{})
 	})
 }
 
-func Recheck(ctx context.Context, d *desk.Desk, tx *store.Tx, j store.Job, a desk.Actor, what, why string) error {
+func Recheck(ctx context.Context, d *desk.Desk, tx *store.Tx, j store.Job, a desk.Actor, what, why problem.Phrase) error {
 	t, err := tx.LockTask(ctx, j.ID)
 	if err != nil {
 		return err
@@ -305,12 +305,12 @@ func CancelCheck(ctx context.Context, d *desk.Desk, a desk.Actor, job int64) err
 		if err := tx.SetTask(ctx, job, "cancelled", "Cancelled by "+a.Name); err != nil {
 			return err
 		}
-		return desk.Touched(ctx, tx, j, a, "Check cancelled", "")
+		return desk.Touched(ctx, tx, j, a, problem.Say("check cancelled"), problem.Phrase{})
 	})
 }
 
 // Rejudge checks anew all jobs still being weighed, after the house changed.
-func Rejudge(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, why string) error {
+func Rejudge(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, why problem.Phrase) error {
 	ids, err := tx.JobsToRejudge(ctx)
 	if err != nil {
 		return err
@@ -320,7 +320,7 @@ func Rejudge(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, why 
 		if err != nil {
 			return err
 		}
-		if err := Recheck(ctx, d, tx, j, a, "Checked again", why); err != nil {
+		if err := Recheck(ctx, d, tx, j, a, problem.Say("checked again"), why); err != nil {
 			return err
 		}
 	}

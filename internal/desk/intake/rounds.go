@@ -4,6 +4,7 @@ import (
 	"context"
 	"strings"
 
+	"jobshelf/core/shape/problem"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/store"
 )
@@ -52,19 +53,19 @@ func RecordCheck(ctx context.Context, d *desk.Desk, job int64, round int, found 
 		if t.Round != round || (t.State != "queued" && t.State != "running") {
 			return nil
 		}
-		what, state := "Checked", "done"
+		what, state := problem.Say("checked"), "done"
 		var problems []string
 		for _, c := range found {
 			if err := recordPiece(ctx, tx, c); err != nil {
 				return err
 			}
 			if c.Problem != "" {
-				what, state = "Could not be read", "failed"
+				what, state = problem.Say("could not be read"), "failed"
 				problems = append(problems, ofPiece(c, len(found)))
 			}
 		}
-		problem := strings.Join(problems, " ")
-		if err := tx.SetTask(ctx, job, state, problem); err != nil {
+		text := strings.Join(problems, " ")
+		if err := tx.SetTask(ctx, job, state, text); err != nil {
 			return err
 		}
 		if j.Step == "arrived" {
@@ -73,7 +74,7 @@ func RecordCheck(ctx context.Context, d *desk.Desk, job int64, round int, found 
 			}
 		}
 		ended = true
-		return desk.Touched(ctx, tx, j, desk.Actor{}, what, problem)
+		return desk.Touched(ctx, tx, j, desk.Actor{}, what, desk.Told(text))
 	})
 	return ended, err
 }
@@ -102,15 +103,15 @@ func recordPiece(ctx context.Context, tx *store.Tx, c Checked) error {
 	if c.Judgement.BlobID == nil || c.New {
 		return nil
 	}
-	why := "There was nothing to mend."
-	for i, d := range c.Log {
-		if i == 0 {
-			why = d.Text
-		} else {
-			why += " " + d.Text
+	why := problem.Say("nothing to mend")
+	if len(c.Log) > 0 {
+		done := make([]string, len(c.Log))
+		for i, d := range c.Log {
+			done[i] = d.Text
 		}
+		why = desk.Told(strings.Join(done, " "))
 	}
-	return tx.AddHistory(ctx, c.Piece.JobID, 0, "Repaired "+c.Piece.Name, why)
+	return desk.Note(ctx, tx, c.Piece.JobID, 0, problem.Say("repaired", c.Piece.Name), why)
 }
 
 // SetAside ends a round that cannot be brought to its end; the job keeps its files
@@ -128,6 +129,6 @@ func SetAside(ctx context.Context, d *desk.Desk, job int64, round int, reason st
 		if err := tx.SetTask(ctx, job, "set aside", reason); err != nil {
 			return err
 		}
-		return desk.Touched(ctx, tx, j, desk.Actor{}, "The check was set aside", reason)
+		return desk.Touched(ctx, tx, j, desk.Actor{}, problem.Say("check set aside"), desk.Told(reason))
 	})
 }

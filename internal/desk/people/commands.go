@@ -4,10 +4,10 @@ package people
 import (
 	"context"
 	"errors"
-	"fmt"
 	"strings"
 	"unicode"
 
+	"jobshelf/core/shape/problem"
 	"jobshelf/core/shop/planning"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/store"
@@ -76,7 +76,7 @@ func NewHouse(ctx context.Context, d *desk.Desk, name string, first Newcomer) er
 		if err != nil {
 			return err
 		}
-		return tx.AddHistory(ctx, 0, id, "Opened the house "+name, "")
+		return desk.Note(ctx, tx, 0, id, problem.Say("house opened", name), problem.Phrase{})
 	})
 }
 
@@ -91,7 +91,7 @@ func AddPerson(ctx context.Context, d *desk.Desk, a desk.Actor, n Newcomer) (int
 		if id, err = tx.AddPerson(ctx, store.Person{Login: n.Login, Name: n.Name, Role: string(n.Role), Hash: hash}); err != nil {
 			return err
 		}
-		return tx.AddHistory(ctx, 0, a.ID, "Added "+n.Name+" as "+string(n.Role), "")
+		return desk.Note(ctx, tx, 0, a.ID, problem.Say("person added", n.Name, string(n.Role)), problem.Phrase{})
 	})
 	if errors.Is(err, store.ErrTaken) {
 		return 0, desk.Wrong("login", "login taken", n.Login)
@@ -130,16 +130,16 @@ func ChangePerson(ctx context.Context, d *desk.Desk, a desk.Actor, login string,
 		if err != nil {
 			return err
 		}
-		what := ""
+		var what []problem.Phrase
 		was := p
 		if hash != "" {
-			p.Hash, what = hash, "Set the password of "+p.Name
+			p.Hash, what = hash, append(what, problem.Say("password set", p.Name))
 		}
 		if c.Role != nil {
-			p.Role, what = string(*c.Role), fmt.Sprintf("Made %s a %s", p.Name, *c.Role)
+			p.Role, what = string(*c.Role), append(what, problem.Say("role given", p.Name, string(*c.Role)))
 		}
 		if c.Close {
-			p.Closed, what = true, "Closed the account of "+p.Name
+			p.Closed, what = true, append(what, problem.Say("account closed", p.Name))
 		}
 		if was.Role == string(desk.Steward) && !was.Closed && (p.Closed || p.Role != string(desk.Steward)) {
 			if err := otherSteward(ctx, tx, p.ID); err != nil {
@@ -152,7 +152,7 @@ func ChangePerson(ctx context.Context, d *desk.Desk, a desk.Actor, login string,
 		if err := tx.EndSessions(ctx, p.ID, ""); err != nil {
 			return err
 		}
-		return tx.AddHistory(ctx, 0, a.ID, what, "")
+		return desk.Note(ctx, tx, 0, a.ID, desk.All(what), problem.Phrase{})
 	})
 }
 
@@ -198,6 +198,6 @@ func ChangePassword(ctx context.Context, d *desk.Desk, a desk.Actor, old, fresh,
 		if err := tx.EndSessions(ctx, a.ID, session); err != nil {
 			return err
 		}
-		return tx.AddHistory(ctx, 0, a.ID, "Changed the own password", "")
+		return desk.Note(ctx, tx, 0, a.ID, problem.Say("own password changed"), problem.Phrase{})
 	})
 }

@@ -13,6 +13,7 @@ import (
 	"jobshelf/core/judge/slicing"
 	"jobshelf/core/print/recipe"
 	"jobshelf/core/shape/modelfile"
+	"jobshelf/core/shape/problem"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/desk/floor"
 	"jobshelf/internal/store"
@@ -101,19 +102,19 @@ func orderIn(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, s st
 	if err := queueSlice(ctx, d, tx, id); err != nil {
 		return 0, err
 	}
-	what := fmt.Sprintf("Slice %d of %s for %s ordered", id, p.Name, in.Machine.Name)
-	var why []string
+	what := problem.Say("slice ordered", int(id), p.Name, in.Machine.Name)
+	var why []problem.Phrase
 	for _, x := range s.Overrides {
-		why = append(why, fmt.Sprintf("%s %s: %s", recipe.NameOf(x.Key), x.Value, x.Why))
+		why = append(why, problem.Say("override for a reason", recipe.NameOf(x.Key), x.Value, x.Why))
 	}
 	for _, x := range s.Marks {
-		what := "support kept out"
+		code := "support kept out for a reason"
 		if x.PutIn {
-			what = "support put in"
+			code = "support put in for a reason"
 		}
-		why = append(why, fmt.Sprintf("%s: %s", what, x.Why))
+		why = append(why, problem.Say(code, x.Why))
 	}
-	return id, desk.Touched(ctx, tx, j, a, what, strings.Join(why, "; "))
+	return id, desk.Touched(ctx, tx, j, a, what, desk.All(why))
 }
 
 func queueSlice(ctx context.Context, d *desk.Desk, tx *store.Tx, id int64) error {
@@ -126,7 +127,7 @@ func queueSlice(ctx context.Context, d *desk.Desk, tx *store.Tx, id int64) error
 
 // AgainSlice tries one once more that failed or was set aside.
 func AgainSlice(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) error {
-	return changeSlice(ctx, d, a, id, "Slice %d of %s tried once more", func(tx *store.Tx, s store.Slice) error {
+	return changeSlice(ctx, d, a, id, "slice again", func(tx *store.Tx, s store.Slice) error {
 		if s.State != "set aside" && s.State != "failed" {
 			return desk.Refuse("slice not to be tried again", id, s.State)
 		}
@@ -166,13 +167,13 @@ func changeSlice(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, what
 		if err != nil {
 			return err
 		}
-		return desk.Touched(ctx, tx, j, a, fmt.Sprintf(what, id, p.Name), "")
+		return desk.Touched(ctx, tx, j, a, problem.Say(what, int(id), p.Name), problem.Phrase{})
 	})
 }
 
 // CancelSlice ends one that waits or runs.
 func CancelSlice(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) error {
-	return changeSlice(ctx, d, a, id, "Slice %d of %s cancelled", func(tx *store.Tx, s store.Slice) error {
+	return changeSlice(ctx, d, a, id, "slice cancelled", func(tx *store.Tx, s store.Slice) error {
 		if s.State != "queued" && s.State != "running" {
 			return desk.Refuse("slice not to be cancelled", id, s.State)
 		}
@@ -187,7 +188,7 @@ func CancelSlice(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) erro
 // ChooseSlice makes a slice the one that counts: its machine, time and price are
 // those of the job's ladder from then on.
 func ChooseSlice(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) error {
-	return changeSlice(ctx, d, a, id, "Slice %d of %s counts", func(tx *store.Tx, s store.Slice) error {
+	return changeSlice(ctx, d, a, id, "slice chosen", func(tx *store.Tx, s store.Slice) error {
 		if s.State != "done" {
 			return desk.Refuse("slice not done", id, s.State)
 		}
@@ -299,7 +300,7 @@ func EndSlice(ctx context.Context, d *desk.Desk, s store.Slice, also func(*store
 		if err := also(tx); err != nil { // the queue's, behind ours: one order of locks
 			return err
 		}
-		what := map[string]string{"done": "Slice %d of %s is done", "set aside": "Slice %d of %s was set aside"}[s.State]
-		return desk.Touched(ctx, tx, j, desk.Actor{}, fmt.Sprintf(cmp.Or(what, "Slice %d of %s failed"), s.ID, p.Name), s.Error)
+		what := map[string]string{"done": "slice done", "set aside": "slice set aside"}[s.State]
+		return desk.Touched(ctx, tx, j, desk.Actor{}, problem.Say(cmp.Or(what, "slice failed"), int(s.ID), p.Name), desk.Told(s.Error))
 	})
 }

@@ -1,0 +1,48 @@
+package finding
+
+// history are the texts of what was done, of jobs, slices, the house and its people.
+var history = texts{
+	"handed in":                     say("Handed in %[1]s"),              // names of files
+	"approved":                      say("Approved and queued on %[1]s"), // machine
+	"sent back":                     say("Sent back"),
+	"started":                       say("Started"),
+	"came off":                      say("Came off the machine"),
+	"ready to be fetched":           say("Ready to be fetched"),
+	"fetched":                       say("Fetched"),
+	"moved in its lane":             say("Moved within the lane"),
+	"moved to":                      say("Moved to %[1]s"),                   // machine
+	"unit left to the file":         say("Unit of %[1]s left to the file"),   // file
+	"unit is":                       say("%[1]s is in %[2]s"),                // file, unit
+	"copies are":                    say("%[1]d copies of %[2]s"),            // copies, file
+	"counts as it came":             say("%[1]s counts as it came"),          // file
+	"counts as a version":           say("%[1]s counts as version %[2]d"),    // file, version
+	"repair asked for":              say("Repair of %[1]s asked for: %[2]s"), // file, steps
+	"repaired":                      say("Repaired %[1]s"),                   // file
+	"nothing to mend":               say("There was nothing to mend."),
+	"checked":                       say("Checked"),
+	"could not be read":             say("Could not be read"),
+	"checked again":                 say("Checked again"),
+	"check asked for again":         say("Check asked for again"),
+	"check cancelled":               say("Check cancelled"),
+	"check set aside":               say("The check was set aside"),
+	"slice ordered":                 say("Slice %[1]d of %[2]s for %[3]s ordered"), // number, file, machine
+	"slice again":                   say("Slice %[1]d of %[2]s tried once more"),   // number, file
+	"slice cancelled":               say("Slice %[1]d of %[2]s cancelled"),         // number, file
+	"slice chosen":                  say("Slice %[1]d of %[2]s counts"),            // number, file
+	"slice done":                    say("Slice %[1]d of %[2]s is done"),           // number, file
+	"slice failed":                  say("Slice %[1]d of %[2]s failed"),            // number, file
+	"slice set aside":               say("Slice %[1]d of %[2]s was set aside"),     // number, file
+	"override for a reason":         say("%[1]s %[2]s: %[3]s"),                     // setting, value, why
+	"support put in for a reason":   say("support put in: %[1]s"),                  // why
+	"support kept out for a reason": say("support kept out: %[1]s"),                // why
+	"house changed":                 say("Changed the house's settings"),
+	"machine changed":               say("Changed %[1]s"),               // machine
+	"material changed":              say("Changed %[1]s"),               // material
+	"recipe changed":                say("Changed the recipe %[1]s"),    // recipe
+	"house opened":                  say("Opened the house %[1]s"),      // name
+	"person added":                  say("Added %[1]s as %[2]s"),        // name, role
+	"password set":                  say("Set the password of %[1]s"),   // name
+	"role given":                    say("Made %[1]s a %[2]s"),          // name, role
+	"account closed":                say("Closed the account of %[1]s"), // name
+	"own password changed":          say("Changed the own password"),
+}
