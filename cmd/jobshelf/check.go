@@ -245,13 +245,13 @@ func readFile(ctx context.Context, name string) (*modelfile.File, *mesh.Mesh, er
 func refusalOf(err error) *unreadable {
 	var program *gcode.Error
 	if errors.As(err, &program) {
-		return &unreadable{What: program.What, Do: program.Do, Line: program.Line}
+		return &unreadable{What: program.What.English(), Do: program.Do.English(), Line: program.Line}
 	}
 	var e *modelfile.Error
 	if !errors.As(err, &e) {
 		return &unreadable{What: err.Error()}
 	}
-	u := &unreadable{What: e.What, Do: e.Do, Line: e.Line, Triangle: e.Triangle}
+	u := &unreadable{What: e.What.English(), Do: e.Do.English(), Line: e.Line, Triangle: e.Triangle}
 	if e.Byte >= 0 {
 		u.Byte = &e.Byte
 	}

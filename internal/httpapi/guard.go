@@ -41,7 +41,7 @@ func guarded(least desk.Role, op huma.Operation) huma.Operation {
 // register adds an operation that people of the role least, or above, may call.
 func register[I, O any](s *Server, least desk.Role, op huma.Operation, f func(context.Context, *I) (*O, error)) {
 	huma.Register(s.api, guarded(least, op), func(ctx context.Context, in *I) (*O, error) {
-		if err := clean(in); err != nil {
+		if err := s.clean(ctx, in); err != nil {
 			return nil, err
 		}
 		out, err := f(ctx, in)
@@ -63,7 +63,7 @@ func (s *Server) guard(ctx huma.Context, next func(huma.Context)) {
 	}
 	id := s.sessions.GetInt64(ctx.Context(), personKey)
 	if id == 0 {
-		_ = huma.WriteErr(s.api, ctx, http.StatusUnauthorized, signInFirst)
+		_ = huma.WriteErr(s.api, ctx, http.StatusUnauthorized, s.says(ctx.Context(), "sign in first"))
 		return
 	}
 	going, done, ok := s.live.begin(ctx.Context(), s.sessionOf(ctx.Context()))
@@ -73,7 +73,7 @@ func (s *Server) guard(ctx huma.Context, next func(huma.Context)) {
 		if ok {
 			_ = s.sessions.Destroy(ctx.Context()) // refused either way
 		}
-		_ = huma.WriteErr(s.api, ctx, http.StatusUnauthorized, signInFirst)
+		_ = huma.WriteErr(s.api, ctx, http.StatusUnauthorized, s.says(ctx.Context(), "sign in first"))
 		return
 	}
 	if idle > sessionSeen {
@@ -83,17 +83,15 @@ func (s *Server) guard(ctx huma.Context, next func(huma.Context)) {
 	a, err := people.Who(ctx.Context(), s.Desk, id)
 	switch {
 	case errors.Is(err, desk.ErrNotFound):
-		_ = huma.WriteErr(s.api, ctx, http.StatusUnauthorized, signInFirst)
+		_ = huma.WriteErr(s.api, ctx, http.StatusUnauthorized, s.says(ctx.Context(), "sign in first"))
 	case err != nil:
 		s.writeRefusal(ctx, err)
 	case !a.Role.AtLeast(least):
-		_ = huma.WriteErr(s.api, ctx, http.StatusForbidden, "This is for a "+string(least)+" to do.")
+		_ = huma.WriteErr(s.api, ctx, http.StatusForbidden, s.says(ctx.Context(), "for a role", string(least)))
 	default:
 		next(huma.WithValue(ctx, actorKey{}, a))
 	}
 }
-
-const signInFirst = "Sign in first."
 
 // writeRefusal answers with what an error means, outside of an operation.
 func (s *Server) writeRefusal(ctx huma.Context, err error) {

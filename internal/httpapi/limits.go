@@ -143,10 +143,9 @@ func itoa(i int) string {
 }
 
 // clean refuses input with texts that cannot be stored, naming the field.
-func clean(in any) error {
+func (s *Server) clean(ctx context.Context, in any) error {
 	if at := unstorable(reflect.ValueOf(in), ""); at != "" {
-		return huma.Error422UnprocessableEntity("A text holds a character that cannot be kept.",
-			&huma.ErrorDetail{Location: at, Message: "It holds a character that cannot be kept (a NUL, or bytes that are no text). Type it anew."})
+		return huma.Error422UnprocessableEntity(s.says(ctx, "a text cannot be kept"), &huma.ErrorDetail{Location: at, Message: s.says(ctx, "text that cannot be kept")})
 	}
 	return nil
 }

@@ -278,7 +278,7 @@ func signingIn(s *Server, least desk.Role, o huma.Operation) {
 		lasts(ctx) // a try after many wrong ones waits
 		a, err := s.signIn(ctx, in.r, in.w, in.Body.Login, in.Body.Password)
 		if errors.Is(err, people.ErrSignIn) {
-			return nil, huma.Error401Unauthorized("The login or the password is wrong.")
+			return nil, huma.Error401Unauthorized(s.says(ctx, "wrong login or password"))
 		}
 		if err != nil {
 			return nil, err

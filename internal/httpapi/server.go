@@ -25,6 +25,7 @@ import (
 	"github.com/go-chi/chi/v5"
 	"github.com/go-chi/chi/v5/middleware"
 
+	catalogue "jobshelf/core/shape/problem"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/desk/intake"
 )
@@ -250,6 +251,12 @@ func problem(w http.ResponseWriter, status int, detail string) {
 	_ = json.NewEncoder(w).Encode(huma.ErrorModel{Status: status, Title: http.StatusText(status), Detail: detail})
 }
 
+// says is a text of the catalogue in the house's language; English where the house cannot be
+// asked for it.
+func (s *Server) says(ctx context.Context, code string, params ...any) string {
+	return s.Desk.Words(ctx).Say(catalogue.Say(code, params...))
+}
+
 // refusal turns an error of desk into problem details; what is nobody's fault
 // is logged and not shown.
 func (s *Server) refusal(ctx context.Context, err error) error {
@@ -262,7 +269,7 @@ func (s *Server) refusal(ctx context.Context, err error) error {
 	case err == nil:
 		return nil
 	case errors.Is(cause, errSignedOut):
-		return huma.Error401Unauthorized("You were signed out meanwhile.")
+		return huma.Error401Unauthorized(s.says(ctx, "signed out meanwhile"))
 	case errors.Is(cause, errSlow), errors.Is(err, desk.ErrAway), errors.Is(err, context.DeadlineExceeded):
 		s.Log.WarnContext(ctx, "the database is away", "err", err)
 		return huma.ErrorWithHeaders(huma.Error503ServiceUnavailable(awayText), http.Header{"Retry-After": {"5"}})
@@ -278,24 +285,24 @@ func (s *Server) refusal(ctx context.Context, err error) error {
 	case errors.As(err, &clash):
 		return huma.Error409Conflict(s.Desk.Words(ctx).Say(clash.Phrase))
 	case errors.Is(err, desk.ErrNotFound):
-		return huma.Error404NotFound("There is no such thing, or it is not yours to see.")
+		return huma.Error404NotFound(s.says(ctx, "not there"))
 	case errors.Is(err, desk.ErrChanged):
-		return huma.Error409Conflict("It was changed by somebody else meanwhile. Load it again.")
+		return huma.Error409Conflict(s.says(ctx, "changed meanwhile"))
 	case errors.Is(err, desk.ErrTaken):
-		return huma.Error409Conflict("That name is in use already.")
+		return huma.Error409Conflict(s.says(ctx, "name taken"))
 	case errors.Is(err, desk.ErrUnstorable):
-		return huma.Error422UnprocessableEntity("Something in it cannot be kept: a text or number that no database holds.")
+		return huma.Error422UnprocessableEntity(s.says(ctx, "cannot be kept"))
 	case errors.As(err, &full):
 		return huma.NewError(http.StatusInsufficientStorage, full.Text)
 	case errors.Is(err, desk.ErrFull):
-		return huma.NewError(http.StatusInsufficientStorage, "The house's disk is full. Tell a steward.")
+		return huma.NewError(http.StatusInsufficientStorage, s.says(ctx, "disk full"))
 	case errors.Is(err, errStalled), errors.Is(err, os.ErrDeadlineExceeded):
-		return huma.NewError(http.StatusRequestTimeout, "Too little came over the line. Send it again.")
+		return huma.NewError(http.StatusRequestTimeout, s.says(ctx, "stalled"))
 	case errors.As(err, &tooLarge):
-		return huma.NewError(http.StatusRequestEntityTooLarge, "The file is over the limit of this house.")
+		return huma.NewError(http.StatusRequestEntityTooLarge, s.says(ctx, "file over the limit"))
 	case errors.Is(err, context.Canceled):
-		return huma.NewError(499, "The request was cancelled.")
+		return huma.NewError(499, s.says(ctx, "request cancelled"))
 	}
 	s.Log.ErrorContext(ctx, "request failed", "err", err)
-	return huma.Error500InternalServerError("Something went wrong here. It has been noted; try again.")
+	return huma.Error500InternalServerError(s.says(ctx, "went wrong"))
 }

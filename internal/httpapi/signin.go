@@ -244,7 +244,7 @@ func (s *Server) signIn(ctx context.Context, r *http.Request, w http.ResponseWri
 		return desk.Actor{}, err
 	}
 	if !ok {
-		return desk.Actor{}, huma.ErrorWithHeaders(huma.Error429TooManyRequests("Too many tries at a time. Wait a little and try again."),
+		return desk.Actor{}, huma.ErrorWithHeaders(huma.Error429TooManyRequests(s.says(ctx, "too many tries")),
 			http.Header{"Retry-After": {strconv.Itoa(int(math.Ceil(d.Seconds())))}})
 	}
 	a, err := people.SignIn(ctx, s.Desk, login, password)

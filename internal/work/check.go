@@ -23,6 +23,7 @@ import (
 	"jobshelf/core/shape/modelfile"
 	"jobshelf/core/shape/par"
 	"jobshelf/core/shape/picture"
+	"jobshelf/core/shape/problem"
 	"jobshelf/core/shape/units"
 	"jobshelf/core/shop/option"
 	"jobshelf/internal/desk"
@@ -164,7 +165,7 @@ func (w *checkWorker) piece(ctx context.Context, p store.Piece, in intake.CheckI
 	if err == nil {
 		file, err = w.read(ctx, *p.BlobID, kept, r)
 	}
-	if refused, ok := refusal(err); ok {
+	if refused, ok := refusal(err, w.desk.Words(ctx).Say); ok {
 		first.Problem = refused
 		return []intake.Checked{first}, nil
 	}
@@ -214,14 +215,14 @@ func (w *checkWorker) takeApart(ctx context.Context, p store.Piece, file *modelf
 }
 
 // refusal is what a person is told about a file that cannot be read.
-func refusal(err error) (string, bool) {
+func refusal(err error, say func(problem.Phrase) string) (string, bool) {
 	var model *modelfile.Error
 	var program *gcode.Error
 	switch {
 	case errors.As(err, &model):
-		return model.Words(), true
+		return model.Words(say), true
 	case errors.As(err, &program):
-		return program.Error(), true
+		return program.Words(say), true
 	}
 	return "", false
 }

@@ -192,7 +192,7 @@ func (w *sliceWorker) model(ctx context.Context, in plates.SliceInput) (*mesh.Me
 		return nil, 0, err
 	}
 	file, err := modelfile.Read(ctx, w.store.BlobReader(ctx, blob.ID), blob.Size, w.limits, nil)
-	if text, ok := refusal(err); ok {
+	if text, ok := refusal(err, w.desk.Words(ctx).Say); ok {
 		return nil, 0, desk.Refuse("told", text)
 	}
 	if err != nil {

@@ -10,6 +10,7 @@ import (
 	"strings"
 	"testing"
 
+	"jobshelf/core/shape/modelfile"
 	"jobshelf/core/shape/problem"
 
 	"github.com/stretchr/testify/assert"
@@ -57,6 +58,10 @@ func TestFindingsInAnotherLanguage(t *testing.T) {
 	assert.Equal(t, "Die längste Seite misst 2,5 mm, wenn die Datei in Millimetern ist; in Zoll wären es 63,5 mm, auf 3 Maschinen, in metres wären es 2.500 mm, auf 0 Maschinen.", Speak("de").Say(in))
 	one := problem.Say("unit, another", problem.Phrase{Code: "unit of inches"}, problem.Digits(63.5, 4), 1)
 	assert.Equal(t, "in inches it would be 63.5 mm and go on 1 machine", Speak("en").Say(one))
+	e := modelfile.Error{What: problem.Text("The model has %d triangles, the limit is %d", 2345678, 1000000), Do: problem.Text("Reduce the number of triangles in the program that made it."), Line: 1234, Byte: -1}
+	assert.Equal(t, "Das Modell hat 2.345.678 Dreiecke, die Grenze ist 1.000.000 (Zeile 1234). Bitte im Programm, das es gemacht hat, die Zahl der Dreiecke verringern.", e.Words(Speak("de").Say))
+	assert.Equal(t, "The model has 2,345,678 triangles, the limit is 1,000,000 (line 1234). Reduce the number of triangles in the program that made it.", e.Words(Speak("en").Say))
+	assert.Equal(t, "The model has 2345678 triangles, the limit is 1000000 (line 1234). Reduce the number of triangles in the program that made it.", e.Error())
 	old := Finding{Text: "kept from before"}
 	assert.Equal(t, "kept from before", Speak("de").Text(&old))
 }

@@ -9,4 +9,7 @@ var german = texts{
 	"unit":           say("Die längste Seite misst %[1]v mm, wenn die Datei in Millimetern ist; %[2]s."),
 	"unit, another":  say("in %[1]s wären es %[2]v mm, auf %[3]d Maschinen"),
 	"unit of inches": say("Zoll"),
+	"%s (line %s)":   say("%[1]s (Zeile %[2]s)"),
+	"The model has %d triangles, the limit is %d":                 say("Das Modell hat %[1]d Dreiecke, die Grenze ist %[2]d"),
+	"Reduce the number of triangles in the program that made it.": say("Bitte im Programm, das es gemacht hat, die Zahl der Dreiecke verringern."),
 }

@@ -144,4 +144,23 @@ var refusals = texts{
 	"out of range":                       say("%[1]s is not between %[2]v and %[3]v%[4]s"),
 	"none of the choices":                say("\"%[1]s\" is none of %[2]s"),
 	"over in an axis":                    say("%[1]v mm in %[2]s"),
+
+	// of requests
+	"signed out meanwhile":     say("You were signed out meanwhile."),
+	"sign in first":            say("Sign in first."),
+	"wrong login or password":  say("The login or the password is wrong."),
+	"too many tries":           say("Too many tries at a time. Wait a little and try again."),
+	"not there":                say("There is no such thing, or it is not yours to see."),
+	"changed meanwhile":        say("It was changed by somebody else meanwhile. Load it again."),
+	"name taken":               say("That name is in use already."),
+	"cannot be kept":           say("Something in it cannot be kept: a text or number that no database holds."),
+	"disk full":                say("The house's disk is full. Tell a steward."),
+	"stalled":                  say("Too little came over the line. Send it again."),
+	"file over the limit":      say("The file is over the limit of this house."),
+	"request cancelled":        say("The request was cancelled."),
+	"went wrong":               say("Something went wrong here. It has been noted; try again."),
+	"database away":            say("The database does not answer just now. Try again in a moment; nothing of what was saved is lost."),
+	"a text cannot be kept":    say("A text holds a character that cannot be kept."),
+	"for a role":               say("This is for a %[1]s to do."), // role
+	"text that cannot be kept": say("It holds a character that cannot be kept (a NUL, or bytes that are no text). Type it anew."),
 }

@@ -12,6 +12,9 @@ package gcode
 import (
 	"errors"
 	"fmt"
+	"strconv"
+
+	"jobshelf/core/shape/problem"
 )
 
 // ErrBroken is the kind of all refusals, for errors.Is.
@@ -20,11 +23,16 @@ var ErrBroken = errors.New("broken G-code")
 // Error is a refusal with its place.
 type Error struct {
 	Line int // from 1
-	What string
-	Do   string
+	What problem.Phrase
+	Do   problem.Phrase
 }
 
-func (e *Error) Error() string { return fmt.Sprintf("%s (line %d). %s", e.What, e.Line, e.Do) }
+// Words are in the language of who says phrases.
+func (e *Error) Words(say func(problem.Phrase) string) string {
+	return say(problem.Text("%s (line %s)", say(e.What), strconv.Itoa(e.Line))) + ". " + say(e.Do)
+}
+
+func (e *Error) Error() string { return e.Words(problem.Phrase.English) }
 
 // Unwrap gives ErrBroken.
 func (e *Error) Unwrap() error { return ErrBroken }

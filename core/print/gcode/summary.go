@@ -10,6 +10,7 @@ import (
 	"jobshelf/core/print/command"
 	"jobshelf/core/print/machine"
 	"jobshelf/core/print/motion"
+	"jobshelf/core/shape/problem"
 )
 
 // Summary is what a program would do.
@@ -266,11 +267,11 @@ func (t *tally) end(lines int) (*Summary, error) {
 	}
 	for _, sec := range append(s.SecondsOn, s.Seconds) {
 		if !(sec <= longestS) {
-			return nil, &Error{Line: s.Lines, What: "The program would run for years, by its feeds, accelerations and waits", Do: again}
+			return nil, &Error{Line: s.Lines, What: problem.Text("The program would run for years, by its feeds, accelerations and waits"), Do: problem.Text(again)}
 		}
 	}
 	if s.ExtrudedMM == 0 {
-		return nil, &Error{Line: s.Lines, What: "The program extrudes nothing", Do: again}
+		return nil, &Error{Line: s.Lines, What: problem.Text("The program extrudes nothing"), Do: problem.Text(again)}
 	}
 	return &s, nil
 }

@@ -10,6 +10,7 @@ import (
 	"math"
 
 	"jobshelf/core/shape/modelfile"
+	"jobshelf/core/shape/problem"
 )
 
 const (
@@ -79,7 +80,7 @@ func Walk(ctx context.Context, r io.Reader, size int64, v Visitor, progress func
 const again = "Slice the model again, or hand in the model itself."
 
 func (w *walker) refuse(format string, args ...any) *Error {
-	return &Error{Line: w.line, What: fmt.Sprintf(format, args...), Do: again}
+	return &Error{Line: w.line, What: problem.Text(format, args...), Do: problem.Text(again)}
 }
 
 // lines takes what stands before a line feed: one line, or several parted by

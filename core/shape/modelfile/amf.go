@@ -4,12 +4,12 @@ import (
 	"bytes"
 	"context"
 	"errors"
-	"fmt"
 	"io"
 	"math"
 	"strings"
 
 	"jobshelf/core/shape/mesh"
+	"jobshelf/core/shape/problem"
 	"jobshelf/core/shape/units"
 )
 
@@ -67,7 +67,7 @@ func readAMF(ctx context.Context, r io.Reader, limits Limits, size int64, progre
 			}
 			unit = u
 		case len(a.x.open) == 1:
-			return nil, &Error{Kind: ErrUnsupported, Byte: 0, Line: a.x.line, What: fmt.Sprintf("This XML begins with <%s>, which is no model", clip([]byte(el))), Do: exportAgain}
+			return nil, &Error{Kind: ErrUnsupported, Byte: 0, Line: a.x.line, What: problem.Text("This XML begins with <%s>, which is no model", clip([]byte(el))), Do: problem.Text(exportAgain)}
 		case el == "object":
 			err = a.object()
 		case el == "constellation":
@@ -363,7 +363,7 @@ func (a *amf) flatten(p amfPlace, above []string, out *[]placed) error {
 			*out = append(*out, placed{key: p.id, mesh: m, at: p.at, name: a.names[p.id]})
 		}
 		if len(*out) > maxInstances {
-			return &Error{Kind: ErrTooLarge, Byte: -1, What: fmt.Sprintf("The file places more than %d parts", maxInstances), Do: exportAgain}
+			return &Error{Kind: ErrTooLarge, Byte: -1, What: problem.Text("The file places more than %d parts", maxInstances), Do: problem.Text(exportAgain)}
 		}
 		return nil
 	}

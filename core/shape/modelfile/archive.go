@@ -8,6 +8,8 @@ import (
 	"io"
 	"path"
 	"strings"
+
+	"jobshelf/core/shape/problem"
 )
 
 // archive is a ZIP whose parts are read one at a time within a common budget.
@@ -48,7 +50,7 @@ func openArchive(in *source, limits Limits) (*archive, error) {
 		return nil, broken(0, exportAgain, "The archive cannot be opened: %v", err)
 	}
 	if len(z.File) > maxParts {
-		return nil, &Error{Kind: ErrTooLarge, Byte: -1, What: fmt.Sprintf("The archive has %d parts, the limit is %d", len(z.File), maxParts), Do: exportAgain}
+		return nil, &Error{Kind: ErrTooLarge, Byte: -1, What: problem.Text("The archive has %d parts, the limit is %d", len(z.File), maxParts), Do: problem.Text(exportAgain)}
 	}
 	a := &archive{parts: map[string]*zip.File{}, twice: map[string]bool{}, left: limits.Unpacked}
 	for _, f := range z.File {
@@ -122,9 +124,9 @@ func (p *partReader) Read(b []byte) (int, error) {
 	p.a.left -= int64(n)
 	switch {
 	case p.a.left < 0:
-		return 0, &Error{Kind: ErrTooLarge, Byte: -1, What: "The archive unpacks to more than the limit", Do: "Reduce the number of triangles in the program that made it."}
+		return 0, &Error{Kind: ErrTooLarge, Byte: -1, What: problem.Text("The archive unpacks to more than the limit"), Do: problem.Text("Reduce the number of triangles in the program that made it.")}
 	case p.out > ratioMin && p.out/ratioMax > int64(p.f.CompressedSize64):
-		return 0, &Error{Kind: ErrTooLarge, Byte: -1, What: fmt.Sprintf("The part %q unpacks to more than %d times its size; no model does", p.f.Name, ratioMax), Do: exportAgain}
+		return 0, &Error{Kind: ErrTooLarge, Byte: -1, What: problem.Text("The part %q unpacks to more than %d times its size; no model does", p.f.Name, ratioMax), Do: problem.Text(exportAgain)}
 	case err != nil && !errors.Is(err, io.EOF):
 		return n, broken(-1, exportAgain, "The part %q is damaged: %v", p.f.Name, err)
 	}

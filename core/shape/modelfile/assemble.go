@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"jobshelf/core/shape/mesh"
+	"jobshelf/core/shape/problem"
 	"jobshelf/core/shape/sets"
 )
 
@@ -74,8 +75,8 @@ func (a *assembler) take(parts []placed) error {
 	for i, p := range parts {
 		a.triangles += int64(len(p.mesh.Triangles))
 		if a.count++; a.triangles > a.limits.Triangles || a.count > maxInstances {
-			return &Error{Kind: ErrTooLarge, Byte: -1, What: fmt.Sprintf("The file places more than %d triangles or %d parts", a.limits.Triangles, maxInstances),
-				Do: "Hand in fewer copies; the number of copies can be set here."}
+			return &Error{Kind: ErrTooLarge, Byte: -1, What: problem.Text("The file places more than %d triangles or %d parts", a.limits.Triangles, maxInstances),
+				Do: problem.Text("Hand in fewer copies; the number of copies can be set here.")}
 		}
 		boxes[i] = boxOf(p)
 	}

@@ -19,10 +19,12 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"strconv"
 	"strings"
 	"unicode"
 
 	"jobshelf/core/shape/mesh"
+	"jobshelf/core/shape/problem"
 	"jobshelf/core/shape/units"
 )
 
@@ -123,20 +125,21 @@ type Error struct {
 	Byte     int64
 	Line     int
 	Triangle int64
-	What     string // what is wrong, a sentence without its full stop
-	Do       string // what the person can do
+	What     problem.Phrase // what is wrong, a sentence without its full stop
+	Do       problem.Phrase // what the person can do
 }
 
-// Words are for people who have no use for the number of a byte.
-func (e *Error) Words() string {
-	w := *e
-	if w.Byte = -1; w.Line > 0 {
-		return w.Error()
+// Words are for people who have no use for the number of a byte, in the language of who says
+// phrases.
+func (e *Error) Words(say func(problem.Phrase) string) string {
+	what := printable(say(e.What))
+	switch {
+	case e.Line > 0:
+		what = say(problem.Text("%s (line %s)", what, strconv.Itoa(e.Line)))
+	case e.Triangle > 0 && !strings.Contains(e.What.Code, "riangle %d"):
+		what = say(problem.Text("%s (triangle %s)", what, strconv.FormatInt(e.Triangle, 10)))
 	}
-	if w.Triangle > 0 && !strings.Contains(w.What, fmt.Sprintf("riangle %d", w.Triangle)) {
-		w.What = fmt.Sprintf("%s (triangle %d)", w.What, w.Triangle)
-	}
-	return w.Error()
+	return what + ". " + say(e.Do)
 }
 
 func (e *Error) Error() string {
@@ -149,7 +152,7 @@ func (e *Error) Error() string {
 	case e.Byte >= 0:
 		where = fmt.Sprintf(" (byte %d)", e.Byte)
 	}
-	return printable(e.What) + where + ". " + e.Do
+	return printable(e.What.English()) + where + ". " + e.Do.English()
 }
 
 // printable leaves out what does not print: foreign bytes may stand in a refusal.
@@ -185,7 +188,7 @@ func cleanName(s string) string {
 func (e *Error) Unwrap() error { return e.Kind }
 
 func broken(at int64, do, format string, args ...any) *Error {
-	return &Error{Kind: ErrBroken, Byte: at, What: fmt.Sprintf(format, args...), Do: do}
+	return &Error{Kind: ErrBroken, Byte: at, What: problem.Text(format, args...), Do: problem.Text(do)}
 }
 
 const exportAgain = "Export it again from the program that made it, or upload it again if it was cut off on the way."
@@ -209,8 +212,8 @@ func readAny(ctx context.Context, r io.Reader, size int64, limits Limits, progre
 	limits = limits.withDefaults()
 	if size > limits.Bytes {
 		return nil, &Error{Kind: ErrTooLarge, Byte: -1,
-			What: fmt.Sprintf("The file has %.1f MB, the limit is %.0f MB", float64(size)/1e6, float64(limits.Bytes)/1e6),
-			Do:   "Reduce the number of triangles, or ask a steward to raise the limit."}
+			What: problem.Text("The file has %.1f MB, the limit is %.0f MB", float64(size)/1e6, float64(limits.Bytes)/1e6),
+			Do:   problem.Text("Reduce the number of triangles, or ask a steward to raise the limit.")}
 	}
 	if progress == nil {
 		progress = func(float64) {}
@@ -249,7 +252,7 @@ func readAny(ctx context.Context, r io.Reader, size int64, limits Limits, progre
 	case STLASCII:
 		return readASCII(ctx, in, limits, progress)
 	case GCode:
-		return nil, &Error{Kind: ErrUnsupported, Byte: 0, What: "This is G-code, not a model", Do: "Hand in the model it was made from."}
+		return nil, &Error{Kind: ErrUnsupported, Byte: 0, What: problem.Text("This is G-code, not a model"), Do: problem.Text("Hand in the model it was made from.")}
 	}
 	return readBinary(ctx, in, limits, progress)
 }
@@ -273,20 +276,20 @@ func (c *capped) Read(p []byte) (int, error) {
 }
 
 func tooManyBytes(limit int64) *Error {
-	return &Error{Kind: ErrTooLarge, Byte: limit, What: fmt.Sprintf("The file has more than %.0f MB, the limit", float64(limit)/1e6),
-		Do: "Reduce the number of triangles, or ask a steward to raise the limit."}
+	return &Error{Kind: ErrTooLarge, Byte: limit, What: problem.Text("The file has more than %.0f MB, the limit", float64(limit)/1e6),
+		Do: problem.Text("Reduce the number of triangles, or ask a steward to raise the limit.")}
 }
 
 func tooManyTriangles(l Limits) *Error {
-	return &Error{Kind: ErrTooLarge, Byte: -1, What: fmt.Sprintf("The model has more than %d triangles, the limit", l.Triangles),
-		Do: "Reduce the number of triangles in the program that made it."}
+	return &Error{Kind: ErrTooLarge, Byte: -1, What: problem.Text("The model has more than %d triangles, the limit", l.Triangles),
+		Do: problem.Text("Reduce the number of triangles in the program that made it.")}
 }
 
 func tooManyVertices(l Limits) *Error {
-	return &Error{Kind: ErrTooLarge, Byte: -1, What: fmt.Sprintf("The file lists more than %d vertices, the limit", l.Vertices),
-		Do: "Reduce the number of triangles in the program that made it."}
+	return &Error{Kind: ErrTooLarge, Byte: -1, What: problem.Text("The file lists more than %d vertices, the limit", l.Vertices),
+		Do: problem.Text("Reduce the number of triangles in the program that made it.")}
 }
 
 func tooManyThings(what string) *Error {
-	return &Error{Kind: ErrTooLarge, Byte: -1, What: fmt.Sprintf("The file has more than %d %s", maxThings, what), Do: "Hand it in as several files."}
+	return &Error{Kind: ErrTooLarge, Byte: -1, What: problem.Text("The file has more than %d %s", maxThings, what), Do: problem.Text("Hand it in as several files.")}
 }

@@ -8,6 +8,7 @@ import (
 	"io"
 
 	"jobshelf/core/shape/mesh"
+	"jobshelf/core/shape/problem"
 	"jobshelf/core/shape/sets"
 )
 
@@ -39,7 +40,7 @@ type objReader struct {
 }
 
 func (o *objReader) refuse(format string, args ...any) *Error {
-	return &Error{Kind: ErrBroken, Byte: o.in.at, Line: o.line, What: fmt.Sprintf(format, args...), Do: exportAgain}
+	return &Error{Kind: ErrBroken, Byte: o.in.at, Line: o.line, What: problem.Text(format, args...), Do: problem.Text(exportAgain)}
 }
 
 func readOBJ(ctx context.Context, in *source, limits Limits, progress func(float64)) (*File, error) {
@@ -121,7 +122,7 @@ func (o *objReader) take(text []byte) error {
 			o.names, o.starts = append(o.names, ""), append(o.starts, n)
 		}
 		if len(o.starts) > maxParts {
-			return &Error{Kind: ErrTooLarge, Byte: o.in.at, Line: o.line, What: fmt.Sprintf("The file has more than %d groups", maxParts), Do: exportAgain}
+			return &Error{Kind: ErrTooLarge, Byte: o.in.at, Line: o.line, What: problem.Text("The file has more than %d groups", maxParts), Do: problem.Text(exportAgain)}
 		}
 		o.names[len(o.names)-1] = string(bytes.TrimSpace(rest[:min(len(rest), 400)]))
 	case len(word) > 0 && word[0] != '#' && !objWords[string(word)]:

@@ -6,6 +6,8 @@ import (
 	"errors"
 	"fmt"
 	"io"
+
+	"jobshelf/core/shape/problem"
 )
 
 // sniffBytes is how much of a file the format is told from.
@@ -134,7 +136,7 @@ func Detect(head []byte, size int64) (Format, error) {
 		return ThreeMF, nil
 	}
 	if what := foreign(head); what != "" {
-		return "", &Error{Kind: ErrUnsupported, Byte: 0, What: "This is " + what + ", not a model that can be read here", Do: exportAs}
+		return "", &Error{Kind: ErrUnsupported, Byte: 0, What: problem.Text("This is %s, not a model that can be read here", what), Do: problem.Text(exportAs)}
 	}
 	if !isText(head) {
 		return STLBinary, nil
@@ -146,7 +148,7 @@ func Detect(head []byte, size int64) (Format, error) {
 				return AMF, nil
 			}
 		}
-		return "", &Error{Kind: ErrUnsupported, Byte: 0, What: "This is an XML or HTML text, not a model that can be read here", Do: exportAs}
+		return "", &Error{Kind: ErrUnsupported, Byte: 0, What: problem.Text("This is an XML or HTML text, not a model that can be read here"), Do: problem.Text(exportAs)}
 	}
 	return textFormat(text), nil
 }

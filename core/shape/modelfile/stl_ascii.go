@@ -9,6 +9,8 @@ import (
 	"math"
 	"strconv"
 	"strings"
+
+	"jobshelf/core/shape/problem"
 )
 
 // asciiReader walks the grammar
@@ -35,7 +37,7 @@ type asciiReader struct {
 const asciiDo = "Export it again as STL; a text STL begins with \"solid\" and lists facets."
 
 func (a *asciiReader) refuse(format string, args ...any) *Error {
-	return &Error{Kind: ErrBroken, Byte: a.in.at, Line: a.line, What: fmt.Sprintf(format, args...), Do: asciiDo}
+	return &Error{Kind: ErrBroken, Byte: a.in.at, Line: a.line, What: problem.Text(format, args...), Do: problem.Text(asciiDo)}
 }
 
 // blank are the bytes between words: NUL and Ctrl-Z stand behind some texts.
@@ -150,7 +152,7 @@ func readASCII(ctx context.Context, in *source, limits Limits, progress func(flo
 	}
 	if !is(word, "solid") {
 		return nil, &Error{Kind: ErrUnsupported, Byte: 0, Line: a.line,
-			What: fmt.Sprintf("This text is no model: it begins with %q, an STL text begins with \"solid\"", clip(word)), Do: exportAs}
+			What: problem.Text("This text is no model: it begins with %q, an STL text begins with \"solid\"", clip(word)), Do: problem.Text(exportAs)}
 	}
 	f := &File{Format: STLASCII}
 	names, starts := []string{""}, []int{0}
@@ -245,8 +247,8 @@ func (a *asciiReader) facet() error {
 	triangle := int64(len(a.w.m.Triangles)) + 1
 	if triangle > a.limits.Triangles {
 		return &Error{Kind: ErrTooLarge, Byte: a.in.at, Line: a.line,
-			What: fmt.Sprintf("The model has more than %d triangles, the limit", a.limits.Triangles),
-			Do:   "Reduce the number of triangles in the program that made it."}
+			What: problem.Text("The model has more than %d triangles, the limit", a.limits.Triangles),
+			Do:   problem.Text("Reduce the number of triangles in the program that made it.")}
 	}
 	for n := 0; ; n++ {
 		word, err := a.next()

@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"jobshelf/core/shape/mesh"
+	"jobshelf/core/shape/problem"
 )
 
 const (
@@ -48,7 +49,7 @@ func readBinary(ctx context.Context, in *source, limits Limits, progress func(fl
 		for k := int64(0); k < n; k++ {
 			if len(b) < stlRecord {
 				return nil, &Error{Kind: ErrBroken, Byte: in.at + k*stlRecord + int64(len(b)), Triangle: done + k + 1,
-					What: fmt.Sprintf("The file says %d triangles but ends inside triangle %d", count, done+k+1), Do: exportAgain}
+					What: problem.Text("The file says %d triangles but ends inside triangle %d", count, done+k+1), Do: problem.Text(exportAgain)}
 			}
 			var t [3]uint32
 			for c := range t {
@@ -91,23 +92,23 @@ func checkCount(count, size int64, limits Limits) error {
 	}
 	if count > limits.Triangles {
 		return &Error{Kind: ErrTooLarge, Byte: 80,
-			What: fmt.Sprintf("The model has %d triangles, the limit is %d", count, limits.Triangles),
-			Do:   "Reduce the number of triangles in the program that made it."}
+			What: problem.Text("The model has %d triangles, the limit is %d", count, limits.Triangles),
+			Do:   problem.Text("Reduce the number of triangles in the program that made it.")}
 	}
 	return nil
 }
 
 func badCoordinate(at int64, line int, triangle int64, x, y, z uint32, limits Limits) *Error {
-	e := &Error{Kind: ErrBroken, Byte: at, Line: line, Triangle: triangle, Do: exportAgain}
+	e := &Error{Kind: ErrBroken, Byte: at, Line: line, Triangle: triangle, Do: problem.Text(exportAgain)}
 	for _, b := range []uint32{x, y, z} {
 		v := math.Float32frombits(b)
 		switch {
 		case v != v:
-			e.What = fmt.Sprintf("Triangle %d has a coordinate that is no number (NaN)", triangle)
+			e.What = problem.Text("Triangle %d has a coordinate that is no number (NaN)", triangle)
 		case math.IsInf(float64(v), 0):
-			e.What = fmt.Sprintf("Triangle %d has an infinite coordinate", triangle)
+			e.What = problem.Text("Triangle %d has an infinite coordinate", triangle)
 		case math.Abs(float64(v)) > limits.Coordinate:
-			e.What = fmt.Sprintf("Triangle %d has the coordinate %g, beyond ±%g", triangle, v, limits.Coordinate)
+			e.What = problem.Text("Triangle %d has the coordinate %g, beyond ±%g", triangle, v, limits.Coordinate)
 		default:
 			continue
 		}

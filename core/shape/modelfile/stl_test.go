@@ -166,7 +166,7 @@ func TestRefusalsSayWhatWhereAndWhatToDo(t *testing.T) {
 			}
 			var e *Error
 			require.ErrorAs(t, err, &e)
-			assert.NotEmpty(t, e.Do)
+			assert.NotEmpty(t, e.Do.Code)
 		})
 	}
 	_, err := Read(context.Background(), bytes.NewReader(box), int64(len(box)), Limits{Triangles: 11}, nil)
@@ -217,7 +217,7 @@ func FuzzRead(f *testing.F) {
 		m, err := read(data)
 		if err != nil {
 			var e *Error
-			if !errors.As(err, &e) || e.What == "" || e.Do == "" {
+			if !errors.As(err, &e) || e.What.Code == "" || e.Do.Code == "" {
 				t.Fatalf("refusal without reason: %#v", err)
 			}
 			return

@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"jobshelf/core/shape/mesh"
+	"jobshelf/core/shape/problem"
 	"jobshelf/core/shape/units"
 )
 
@@ -94,7 +95,7 @@ func readTMF(ctx context.Context, a *archive, limits Limits, progress func(float
 // tmfRoot finds the model part that the package starts from.
 func tmfRoot(a *archive) (string, error) {
 	if a.parts["_rels/.rels"] == nil {
-		return "", &Error{Kind: ErrUnsupported, Byte: 0, What: "This is a ZIP archive, but neither 3MF nor AMF", Do: "Unpack it and hand in the model files, several at a time if you like."}
+		return "", &Error{Kind: ErrUnsupported, Byte: 0, What: problem.Text("This is a ZIP archive, but neither 3MF nor AMF"), Do: problem.Text("Unpack it and hand in the model files, several at a time if you like.")}
 	}
 	r, err := a.open("_rels/.rels")
 	if err != nil {
@@ -114,7 +115,7 @@ func tmfRoot(a *archive) (string, error) {
 			return partName(string(x.get("Target")))
 		}
 	}
-	return "", &Error{Kind: ErrUnsupported, Byte: -1, What: "The package names no 3D model", Do: exportAgain}
+	return "", &Error{Kind: ErrUnsupported, Byte: -1, What: problem.Text("The package names no 3D model"), Do: problem.Text(exportAgain)}
 }
 
 // part reads a model part once and gives its build items.
@@ -195,7 +196,7 @@ func (t *tmf) model(x *xmlReader, root bool) error {
 			return x.refuse("The model needs an extension %q that it does not name", clip([]byte(p)))
 		}
 		if !slices.ContainsFunc(tmfKnown, func(k string) bool { return strings.Contains(strings.ToLower(space), k) }) {
-			return &Error{Kind: ErrUnsupported, Byte: x.in.at, Line: x.line, What: fmt.Sprintf("The model needs the extension %q, which is not known here", cleanName(space)), Do: "Export the model as plain triangles, without extensions."}
+			return &Error{Kind: ErrUnsupported, Byte: x.in.at, Line: x.line, What: problem.Text("The model needs the extension %q, which is not known here", cleanName(space)), Do: problem.Text("Export the model as plain triangles, without extensions.")}
 		}
 	}
 	return nil
@@ -379,7 +380,7 @@ func (t *tmf) flatten(part string, r tmfRef, above []*tmfObject, out *[]placed, 
 	if o.mesh != nil && len(o.mesh.Triangles) > 0 {
 		*out = append(*out, placed{key: fmt.Sprintf("%s#%d", strings.ToLower(o.part), o.id), mesh: o.mesh, at: r.at, name: o.name})
 		if as.count+len(*out) > maxInstances {
-			return &Error{Kind: ErrTooLarge, Byte: -1, What: fmt.Sprintf("The file places more than %d parts", maxInstances), Do: exportAgain}
+			return &Error{Kind: ErrTooLarge, Byte: -1, What: problem.Text("The file places more than %d parts", maxInstances), Do: problem.Text(exportAgain)}
 		}
 	}
 	for _, c := range o.parts {

@@ -3,13 +3,14 @@ package modelfile
 import (
 	"bytes"
 	"errors"
-	"fmt"
 	"io"
 	"strconv"
 	"unicode/utf8"
 
 	"golang.org/x/text/encoding/unicode"
 	"golang.org/x/text/transform"
+
+	"jobshelf/core/shape/problem"
 )
 
 // xmlReader walks through an XML document element by element without holding
@@ -53,11 +54,11 @@ func newXML(r io.Reader, limit int64, name string) *xmlReader {
 }
 
 func (x *xmlReader) refuse(format string, args ...any) *Error {
-	what := fmt.Sprintf(format, args...)
+	what := problem.Text(format, args...)
 	if x.name != "" {
-		what += " in the part " + x.name
+		what = problem.Text("%s in the part %s", what, x.name)
 	}
-	return &Error{Kind: ErrBroken, Byte: x.in.at, Line: x.line, What: what, Do: exportAgain}
+	return &Error{Kind: ErrBroken, Byte: x.in.at, Line: x.line, What: what, Do: problem.Text(exportAgain)}
 }
 
 // consume passes n bytes and counts their lines.

@@ -21,6 +21,25 @@ type Phrase struct {
 // Say is a phrase.
 func Say(code string, params ...any) Phrase { return Phrase{code, params} }
 
+// Text is a phrase whose code is what it says in English, a format of package fmt: of readers,
+// which have many and say each in one place. Another language has that text as its code.
+func Text(format string, params ...any) Phrase { return Phrase{format, params} }
+
+// English is what a Text says.
+func (p Phrase) English() string {
+	if len(p.Params) == 0 {
+		return p.Code
+	}
+	params := make([]any, len(p.Params))
+	for i, v := range p.Params {
+		if in, ok := v.(Phrase); ok {
+			v = in.English()
+		}
+		params[i] = v
+	}
+	return fmt.Sprintf(p.Code, params...)
+}
+
 // String is the phrase as it is, for logs; it is in nobody's language.
 func (p Phrase) String() string {
 	parts := make([]string, len(p.Params))
