@@ -201,7 +201,7 @@ func TestEveryPartOnEveryMachine(t *testing.T) {
 				for _, n := range made.Print.Notes {
 					assert.Regexp(t, explained, n, name)
 				}
-				for _, x := range made.Regions {
+				for _, x := range made.Overhangs {
 					assert.Regexp(t, reason, x.Why, name)
 				}
 				if c.Recipe.SupportNozzle == 2 && full.GramsSupport > 0 && !slices.ContainsFunc(made.Print.Notes, func(n string) bool { return strings.Contains(n, "part's nozzle") }) {

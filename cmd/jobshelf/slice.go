@@ -71,7 +71,7 @@ func slice(ctx context.Context, args []string, out, errOut io.Writer) (int, erro
 	for _, n := range made.Print.Notes {
 		fmt.Fprintln(errOut, n)
 	}
-	for _, x := range made.Regions {
+	for _, x := range made.Overhangs {
 		fmt.Fprintf(errOut, "At %.0f, %.0f mm, %.1f to %.1f mm up, %.1f mm²: %s\n", (x.Min[0]+x.Max[0])/2, (x.Min[1]+x.Max[1])/2, x.Min[2], x.Max[2], x.AreaMM2, x.Why)
 	}
 	if asJSON {

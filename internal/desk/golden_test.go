@@ -197,7 +197,7 @@ func TestCommandsAreAnsweredAsTheyWere(t *testing.T) {
 				in.Overrides = []recipe.Override{{Key: word("layer_mm", "infill_percent", "shells", "colour"), Value: word("0.28", "10", "thin"), Why: word("a test", "a test", " ")}}
 			}
 			if r.IntN(4) == 0 {
-				in.Marks = []slicing.Mark{{CornersMM: make([][3]float64, 4), PutIn: r.IntN(2) == 0, Why: word("here", "")}}
+				in.SupportMarks = []slicing.SupportMark{{CornersMM: make([][3]float64, 4), PutIn: r.IntN(2) == 0, Why: word("here", "")}}
 			}
 			id, err := plates.OrderSlice(ctx, h.Desk, actor(), piece(), in)
 			if err == nil {

@@ -45,7 +45,7 @@ func TestFieldsAreTakenUpToTheirLimits(t *testing.T) {
 		{intake.PieceChange{}, "current", "1", "0"},
 		{intake.PieceChange{}, "unit", `"", ` + units, `"yd"`},
 		{plates.SliceOrder{}, "overrides", "[]," + many(60, override), many(61, override)},
-		{plates.SliceOrder{}, "marks", "[]," + many(60, mark), many(61, mark)},
+		{plates.SliceOrder{}, "support_marks", "[]," + many(60, mark), many(61, mark)},
 		{plates.SliceOrder{}, "scale", "0, 100", "-0.1, 100.1"},
 		{plates.SliceOrder{}, "tip", `"", "x", "y"`, `"z"`},
 		{house.House{}, "name", long(1) + "," + long(80), `"",` + long(81)},

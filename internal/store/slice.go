@@ -12,29 +12,29 @@ import (
 
 // Slice is a row: a piece sliced for a machine.
 type Slice struct {
-	ID        int64
-	PieceID   int64
-	Version   int
-	MachineID int64
-	Label     string
-	BaseID    *int64
-	Overrides []recipe.Override
-	Marks     []slicing.Mark
-	Scale     float64
-	Tip       slicing.Tip
-	Chosen    bool
-	State     string
-	Fraction  float32
-	Error     string
-	QueueID   int64
-	Full      *price.Full
-	Notes     []string
-	Regions   []slicing.Region
-	LayersID  *int64
-	GCodeID   *int64
-	PlateID   *int64 // 3MF of the part as it stands
-	At        time.Time
-	Tries     int // how often it was begun
+	ID           int64
+	PieceID      int64
+	Version      int
+	MachineID    int64
+	Label        string
+	BaseID       *int64
+	Overrides    []recipe.Override
+	SupportMarks []slicing.SupportMark
+	Scale        float64
+	Tip          slicing.Tip
+	Chosen       bool
+	State        string
+	Fraction     float32
+	Error        string
+	QueueID      int64
+	Full         *price.Full
+	Notes        []string
+	Overhangs    []slicing.Overhang
+	LayersID     *int64
+	GCodeID      *int64
+	PlateID      *int64 // 3MF of the part as it stands
+	At           time.Time
+	Tries        int // how often it was begun
 }
 
 const sliceColumns = `SELECT id, piece_id, version, machine_id, label, base_id, overrides, marks, scale, tip, chosen, state, fraction, error, queue_id,
@@ -60,12 +60,12 @@ func (q Q) AddSlice(ctx context.Context, s Slice, person int64) (int64, error) {
 	if s.Overrides == nil {
 		s.Overrides = []recipe.Override{}
 	}
-	if s.Marks == nil {
-		s.Marks = []slicing.Mark{}
+	if s.SupportMarks == nil {
+		s.SupportMarks = []slicing.SupportMark{}
 	}
 	return scalar[int64](ctx, q, `INSERT INTO slice (piece_id, version, machine_id, label, base_id, overrides, marks, scale, tip, person_id)
 		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, nullif($10::bigint, 0)) RETURNING id`,
-		s.PieceID, s.Version, s.MachineID, s.Label, s.BaseID, s.Overrides, s.Marks, s.Scale, s.Tip, person)
+		s.PieceID, s.Version, s.MachineID, s.Label, s.BaseID, s.Overrides, s.SupportMarks, s.Scale, s.Tip, person)
 }
 
 // SetSliceQueueID remembers where in the work queue a slice is.
@@ -83,12 +83,12 @@ func (q Q) EndSlice(ctx context.Context, s Slice) error {
 	if s.Notes == nil {
 		s.Notes = []string{}
 	}
-	if s.Regions == nil {
-		s.Regions = []slicing.Region{}
+	if s.Overhangs == nil {
+		s.Overhangs = []slicing.Overhang{}
 	}
 	return q.changed(ctx, `UPDATE slice SET state = $2, error = $3, full_estimate = $4, notes = $5, layers_id = $6, gcode_id = $7, plate_id = $8, regions = $9,
 		fraction = CASE WHEN $2 = 'done' THEN 1 ELSE fraction END WHERE id = $1 AND state IN ('queued', 'running')`,
-		s.ID, s.State, s.Error, s.Full, s.Notes, s.LayersID, s.GCodeID, s.PlateID, s.Regions)
+		s.ID, s.State, s.Error, s.Full, s.Notes, s.LayersID, s.GCodeID, s.PlateID, s.Overhangs)
 }
 
 // ChooseSlice makes one the one that counts for its piece on its machine.

@@ -98,7 +98,7 @@ func TestWorkComesOutAsItDid(t *testing.T) {
 	}
 	for k, o := range []plates.SliceOrder{
 		{MachineID: 1}, {MachineID: 2, Scale: 0.5, Tip: slicing.TipX}, {MachineID: 3, Overrides: []recipe.Override{{Key: "bed_adhesion", Value: "raft", Why: "a test"}, {Key: "pause_mm", Value: "2", Why: "a test"}}},
-		{MachineID: 4, Scale: 90}, {MachineID: 4, Marks: []slicing.Mark{{CornersMM: [][3]float64{{-20, -20, 0}, {20, -20, 0}, {-20, 20, 0}, {20, 20, 9}}, PutIn: true, Why: "a test"}}},
+		{MachineID: 4, Scale: 90}, {MachineID: 4, SupportMarks: []slicing.SupportMark{{CornersMM: [][3]float64{{-20, -20, 0}, {20, -20, 0}, {-20, 20, 0}, {20, 20, 9}}, PutIn: true, Why: "a test"}}},
 	} {
 		id, err := plates.OrderSlice(ctx, h.desk, h.cato, int64(1+k/4*7), o)
 		require.NoError(t, err)

@@ -137,7 +137,7 @@ func (w *sliceWorker) make(ctx context.Context, in plates.SliceInput, r *reporte
 		return s, err
 	}
 	made, err := slicing.Make(ctx, slicing.Order{Mesh: m, MMPerUnit: mm, Orientation: slicing.Orientation{Scale: s.Scale, Tip: s.Tip}, Machine: in.Machine,
-		Recipe: rec, Loaded: in.Loaded, Marks: s.Marks}, func(f float64) { _ = r.tell("", 0.1+0.7*f, false) })
+		Recipe: rec, Loaded: in.Loaded, SupportMarks: s.SupportMarks}, func(f float64) { _ = r.tell("", 0.1+0.7*f, false) })
 	if err != nil {
 		return s, refused(err)
 	}
@@ -156,7 +156,7 @@ func (w *sliceWorker) make(ctx context.Context, in plates.SliceInput, r *reporte
 	if err != nil {
 		return s, err
 	}
-	s.Regions = made.Regions
+	s.Overhangs = made.Overhangs
 	s.State, s.Full, s.Notes, s.LayersID, s.GCodeID, s.PlateID = "done", price.OfFull(made.Full, in.Machine, in.StartCents), made.Print.Notes, &layers, &program, &standing
 	return s, ctx.Err()
 }

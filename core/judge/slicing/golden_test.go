@@ -20,7 +20,7 @@ import (
 // lines and the whole of it, the plate; or the refusal. Other tests say what is right; this one
 // says that nothing moved.
 func TestOrdersComeOutAsTheyDid(t *testing.T) {
-	over := Mark{CornersMM: [][3]float64{{0, 0, 5}, {9, 0, 5}, {9, 9, 5}, {0, 9, 10}}, Why: "a test", Who: "Ada"}
+	over := SupportMark{CornersMM: [][3]float64{{0, 0, 5}, {9, 0, 5}, {9, 9, 5}, {0, 9, 10}}, Why: "a test", Who: "Ada"}
 	var out strings.Builder
 	orders := map[string]func(*Order){
 		"as it is":  func(*Order) {},
@@ -32,13 +32,13 @@ func TestOrdersComeOutAsTheyDid(t *testing.T) {
 		"turned":    func(o *Order) { o.Machine.Volume.XMM, o.Machine.Volume.YMM = 24, 40 },
 		"too large": func(o *Order) { o.Orientation.Scale = 9 },
 		"too hot":   func(o *Order) { o.Recipe.NozzleC = 400 },
-		"kept out":  func(o *Order) { o.Marks = []Mark{over} },
+		"kept out":  func(o *Order) { o.SupportMarks = []SupportMark{over} },
 		"of no shadow": func(o *Order) {
-			o.Marks = []Mark{{CornersMM: [][3]float64{{-9, 0, 0}, {-5, 0, 0}, {-7, 0, 4}, {-9, 0, 9}}, PutIn: true, Why: "a line"}, {CornersMM: [][3]float64{{-40, -40, -9}, {90, -40, -9}, {90, 90, 4}, {-40, 90, 4}}, Why: "low"}}
+			o.SupportMarks = []SupportMark{{CornersMM: [][3]float64{{-9, 0, 0}, {-5, 0, 0}, {-7, 0, 4}, {-9, 0, 9}}, PutIn: true, Why: "a line"}, {CornersMM: [][3]float64{{-40, -40, -9}, {90, -40, -9}, {90, 90, 4}, {-40, 90, 4}}, Why: "low"}}
 		},
 		"scale one, over": func(o *Order) { o.Orientation = Orientation{1, TipY} },
-		"scale one":       func(o *Order) { o.Orientation = Orientation{Scale: 1}; o.Marks = []Mark{over} },
-		"put in":          func(o *Order) { in := over; in.PutIn = true; o.Marks = []Mark{in} },
+		"scale one":       func(o *Order) { o.Orientation = Orientation{Scale: 1}; o.SupportMarks = []SupportMark{over} },
+		"put in":          func(o *Order) { in := over; in.PutIn = true; o.SupportMarks = []SupportMark{in} },
 		"raft":            func(o *Order) { o.Recipe.Adhesion = recipe.AdhesionRaft },
 		"pauses":          func(o *Order) { o.Recipe.PauseMM = []float64{3, 8} },
 		"arcs":            func(o *Order) { o.Machine.Dialect.Arcs, o.Machine.Dialect.AbsoluteE = true, true },
@@ -65,7 +65,7 @@ func TestOrdersComeOutAsTheyDid(t *testing.T) {
 		err = r.WriteProgram(ctx, &program, [][2]string{{"job", "7"}})
 		_ = r.WritePlate(&plate, "part")
 		fmt.Fprintf(&out, "%s: %.7g s, %.6g g, %q, program %d %.6x %v, plate %.6x\n", name, r.Full.WholeSeconds(), r.Full.Grams(), r.Print.Notes, program.Len(), sha256.Sum256(program.Bytes()), err, sha256.Sum256(plate.Bytes()))
-		for _, x := range r.Regions {
+		for _, x := range r.Overhangs {
 			fmt.Fprintf(&out, "  %.5g %.5g %.5g %v %s\n", x.Min, x.Max, x.CornersMM, x.Carried, x.Why)
 		}
 		fmt.Fprintf(&out, "  %s\n", strings.ReplaceAll(strings.Join(strings.Split(program.String(), "\n")[:16], "\n"), "\n", "\n  "))

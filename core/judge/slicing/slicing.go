@@ -29,13 +29,13 @@ import (
 
 // Order is what is to be sliced, and how.
 type Order struct {
-	Mesh        *mesh.Mesh
-	MMPerUnit   float64
-	Orientation Orientation
-	Machine     *machine.Machine
-	Recipe      recipe.Recipe
-	Loaded      machine.Loaded
-	Marks       []Mark
+	Mesh         *mesh.Mesh
+	MMPerUnit    float64
+	Orientation  Orientation
+	Machine      *machine.Machine
+	Recipe       recipe.Recipe
+	Loaded       machine.Loaded
+	SupportMarks []SupportMark
 }
 
 // Orientation is how a part stands other than as it came.
@@ -65,29 +65,29 @@ func (t Tip) Next() Tip {
 	return TipNone
 }
 
-// Mark is a place where support is put in or kept out by hand: the corners of a
+// SupportMark is a place where support is put in or kept out by hand: the corners of a
 // box, in the part's own coordinates in mm, before it is scaled and laid over.
-type Mark struct {
+type SupportMark struct {
 	CornersMM [][3]float64 `json:"corners_mm" minItems:"4" maxItems:"8"`
 	PutIn     bool         `json:"put_in" doc:"Put support in; else keep it out"`
 	Why       string       `json:"why" minLength:"1" maxLength:"300"`
 	Who       string       `json:"who,omitempty" maxLength:"120"`
 }
 
-// Region is overhangs, with the corners of a box around it in the part's own
-// coordinates, as a Mark takes them.
-type Region struct {
-	toolpath.Region
+// Overhang is overhangs, with the corners of a box around it in the part's own
+// coordinates, as a SupportMark takes them.
+type Overhang struct {
+	toolpath.Overhang
 	CornersMM [][3]float64 `json:"corners_mm"`
 }
 
 // Result is a slice.
 type Result struct {
-	Order   Order
-	Stood   *mesh.Mesh // in mm on the plate
-	Print   *toolpath.Print
-	Full    *estimate.Full
-	Regions []Region
+	Order     Order
+	Stood     *mesh.Mesh // in mm on the plate
+	Print     *toolpath.Print
+	Full      *estimate.Full
+	Overhangs []Overhang
 }
 
 // Refusal is why a part cannot be sliced so, for who ordered it.
@@ -111,13 +111,13 @@ func Make(ctx context.Context, o Order, progress func(float64)) (*Result, error)
 	}
 	standing := plate.StandingOf(m, o.MMPerUnit, fit.TurnDeg, o.Machine.Volume)
 	r := &Result{Order: o, Stood: standing.Mesh(m)}
-	var marks []toolpath.Mark
-	for _, x := range o.Marks {
+	var marks []toolpath.SupportMark
+	for _, x := range o.SupportMarks {
 		marks = append(marks, x.on(o.Orientation, o.MMPerUnit, standing))
 	}
 	var err error
 	r.Print, err = toolpath.Slice(ctx, r.Stood, mesh.TopologyOf(r.Stood), 1, o.Recipe,
-		toolpath.Options{Marks: marks, Machine: o.Machine}, progress)
+		toolpath.Options{SupportMarks: marks, Machine: o.Machine}, progress)
 	if ctx.Err() != nil {
 		return nil, ctx.Err()
 	}
@@ -125,8 +125,8 @@ func Make(ctx context.Context, o Order, progress func(float64)) (*Result, error)
 		return nil, refuse("cannot be sliced", err.Error())
 	}
 	r.Full = estimate.FullOf(r.Print, o.Recipe, o.Machine, o.Loaded)
-	for _, x := range r.Print.Regions {
-		r.Regions = append(r.Regions, Region{x, corners(x, r.Print.RaftMM, o.Orientation, o.MMPerUnit, standing)})
+	for _, x := range r.Print.Overhangs {
+		r.Overhangs = append(r.Overhangs, Overhang{x, corners(x, r.Print.RaftMM, o.Orientation, o.MMPerUnit, standing)})
 	}
 	return r, ctx.Err()
 }
@@ -170,8 +170,8 @@ func (s Orientation) from(v mesh.Vec3) mesh.Vec3 {
 }
 
 // on is a mark as it comes to stand: the shadow of its box, and its heights.
-func (x *Mark) on(s Orientation, mmPerUnit float64, st plate.Standing) toolpath.Mark {
-	out := toolpath.Mark{FromMM: math.Inf(1), ToMM: math.Inf(-1), Force: x.PutIn, Reason: x.Why}
+func (x *SupportMark) on(s Orientation, mmPerUnit float64, st plate.Standing) toolpath.SupportMark {
+	out := toolpath.SupportMark{FromMM: math.Inf(1), ToMM: math.Inf(-1), Force: x.PutIn, Reason: x.Why}
 	if x.Who != "" {
 		out.Reason += " (" + x.Who + ")"
 	}
@@ -190,7 +190,7 @@ func (x *Mark) on(s Orientation, mmPerUnit float64, st plate.Standing) toolpath.
 // aroundMM is how much wider than overhangs a region's box is.
 const aroundMM = 0.5
 
-func corners(r toolpath.Region, raftMM float64, s Orientation, mmPerUnit float64, st plate.Standing) [][3]float64 {
+func corners(r toolpath.Overhang, raftMM float64, s Orientation, mmPerUnit float64, st plate.Standing) [][3]float64 {
 	var out [][3]float64
 	for k := range 8 {
 		p := mesh.Vec3{X: r.Min[0] - aroundMM, Y: r.Min[1] - aroundMM, Z: r.Min[2] - raftMM}

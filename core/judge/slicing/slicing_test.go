@@ -67,18 +67,18 @@ func TestARegionsCornersMarkIt(t *testing.T) {
 			change(&o)
 			r, err := Make(ctx, o, nil)
 			require.NoError(t, err)
-			require.Len(t, r.Regions, 1)
-			require.True(t, r.Regions[0].Carried, r.Regions[0].Why)
+			require.Len(t, r.Overhangs, 1)
+			require.True(t, r.Overhangs[0].Carried, r.Overhangs[0].Why)
 			b := o.Mesh.Bounds()
-			for _, c := range r.Regions[0].CornersMM { // about the top, in the part's own place
+			for _, c := range r.Overhangs[0].CornersMM { // about the top, in the part's own place
 				for k, v := range [3][2]float64{{b.Min.X, b.Max.X}, {b.Min.Y, b.Max.Y}, {b.Min.Z, b.Max.Z}} {
 					assert.InDelta(t, 0, math.Max(0, math.Max(v[0]*o.MMPerUnit-c[k], c[k]-v[1]*o.MMPerUnit)), 0.7)
 				}
 			}
 			// Eight corners of one box, each another: as far apart along each side as the region is long, and a bit.
 			seen := map[[3]float64]bool{}
-			low, high := r.Regions[0].CornersMM[0], r.Regions[0].CornersMM[0]
-			for _, c := range r.Regions[0].CornersMM {
+			low, high := r.Overhangs[0].CornersMM[0], r.Overhangs[0].CornersMM[0]
+			for _, c := range r.Overhangs[0].CornersMM {
 				seen[c] = true
 				for k := range c {
 					low[k], high[k] = math.Min(low[k], c[k]), math.Max(high[k], c[k])
@@ -86,22 +86,22 @@ func TestARegionsCornersMarkIt(t *testing.T) {
 			}
 			assert.Len(t, seen, 8)
 			scale := cmp.Or(o.Orientation.Scale, 1)
-			size := r.Regions[0]
+			size := r.Overhangs[0]
 			assert.InDelta(t, (size.Max[2]-size.Min[2])/scale, high[2]-low[2], 1e-6)
 			plane := []float64{high[0] - low[0], high[1] - low[1]}
 			want := []float64{(size.Max[0] - size.Min[0] + 2*aroundMM) / scale, (size.Max[1] - size.Min[1] + 2*aroundMM) / scale}
 			slices.Sort(plane)
 			slices.Sort(want)
 			assert.InDeltaSlice(t, want, plane, 1e-6)
-			o.Marks = []Mark{{CornersMM: r.Regions[0].CornersMM, Why: "it is sanded"}}
+			o.SupportMarks = []SupportMark{{CornersMM: r.Overhangs[0].CornersMM, Why: "it is sanded"}}
 			kept, err := Make(ctx, o, nil)
 			require.NoError(t, err)
-			assert.Equal(t, "Kept out by hand: it is sanded", kept.Regions[0].Why)
+			assert.Equal(t, "Kept out by hand: it is sanded", kept.Overhangs[0].Why)
 			assert.Zero(t, kept.Full.GramsSupport)
-			o.Recipe.Support, o.Marks[0].PutIn = recipe.SupportOff, true
+			o.Recipe.Support, o.SupportMarks[0].PutIn = recipe.SupportOff, true
 			put, err := Make(ctx, o, nil)
 			require.NoError(t, err)
-			assert.Equal(t, "Put in by hand: it is sanded", put.Regions[0].Why)
+			assert.Equal(t, "Put in by hand: it is sanded", put.Overhangs[0].Why)
 			assert.InEpsilon(t, r.Full.GramsSupport, put.Full.GramsSupport, 0.02)
 		})
 	}

@@ -35,7 +35,7 @@ type Box struct {
 	Max [3]float64 `json:"max"`
 }
 
-// MachineVerdict is one rung of the machine ladder.
+// MachineVerdict is one row of the machine ladder.
 type MachineVerdict struct {
 	Name       string     `json:"name"`
 	Recipe     string     `json:"recipe,omitempty"`

@@ -107,13 +107,13 @@ type Layer struct {
 type Print struct {
 	Layers []Layer
 	// RaftMM is how far the part stands above the plate on a raft.
-	RaftMM  float64
-	Notes   []string // what somebody should know, in plain words
-	Regions []Region // overhangs, and what is done about it, from below
+	RaftMM    float64
+	Notes     []string   // what somebody should know, in plain words
+	Overhangs []Overhang // overhangs, and what is done about it, from below
 }
 
-// Region is a part of the surface that hangs further than support begins at.
-type Region struct {
+// Overhang is a part of the surface that hangs further than support begins at.
+type Overhang struct {
 	// Min and Max bound it, in mm as the part stands, on its raft where it has one.
 	Min     [3]float64 `json:"min_mm"`
 	Max     [3]float64 `json:"max_mm"`
@@ -122,8 +122,8 @@ type Region struct {
 	Why     string     `json:"why"`
 }
 
-// Mark is a region in which support is kept out or put in by hand.
-type Mark struct {
+// SupportMark is a region in which support is kept out or put in by hand.
+type SupportMark struct {
 	Paths  []polygon.Path
 	FromMM float64 // heights of the part it is for
 	ToMM   float64

@@ -133,7 +133,7 @@ func TestFiguresAreAsTheyWere(t *testing.T) {
 	for _, c := range []struct {
 		part   string
 		change func(*recipe.Recipe)
-		marks  []Mark
+		marks  []SupportMark
 	}{
 		{"sheave", func(r *recipe.Recipe) { held(r); r.Adhesion = recipe.AdhesionRaft; r.Seam = recipe.SeamInLine }, nil},
 		{"mooring-cleat", func(r *recipe.Recipe) {
@@ -171,7 +171,7 @@ func TestFiguresAreAsTheyWere(t *testing.T) {
 			r.SupportVerticalGapMM, r.SupportHorizontalGapMM, r.SupportDeg = new(0.9), new(0.2), 30
 			r.RetractMM, r.RetractMMPerS, r.InfillPercent = 2, 40, 3
 		}, nil},
-		{"tips", func(r *recipe.Recipe) { r.InfillPercent = 30; r.Support = recipe.SupportOff }, []Mark{{Paths: []polygon.Path{{{X: 0, Y: 0}, {X: 9000, Y: 0}, {X: 9000, Y: 9000}, {X: 0, Y: 9000}}}, ToMM: 2, Force: true}}},
+		{"tips", func(r *recipe.Recipe) { r.InfillPercent = 30; r.Support = recipe.SupportOff }, []SupportMark{{Paths: []polygon.Path{{{X: 0, Y: 0}, {X: 9000, Y: 0}, {X: 9000, Y: 9000}, {X: 0, Y: 9000}}}, ToMM: 2, Force: true}}},
 	} {
 		m, ok := named[c.part]
 		require.True(t, ok, c.part)
@@ -214,9 +214,9 @@ func TestFiguresAreAsTheyWere(t *testing.T) {
 			}
 			fmt.Fprintf(&out, " all %08x\n", all.Sum32())
 		}
-		for k, g := range p.Regions {
+		for k, g := range p.Overhangs {
 			if k < 12 {
-				fmt.Fprintf(&out, "  region %d of %d: %.5g %.5g %.4g %v %s\n", k, len(p.Regions), g.Min, g.Max, g.AreaMM2, g.Carried, g.Why)
+				fmt.Fprintf(&out, "  region %d of %d: %.5g %.5g %.4g %v %s\n", k, len(p.Overhangs), g.Min, g.Max, g.AreaMM2, g.Carried, g.Why)
 			}
 		}
 	}
@@ -234,11 +234,11 @@ func TestDrawnPrintsAreAsTheyWere(t *testing.T) {
 	var out strings.Builder
 	for seed := range uint64(240) {
 		d := drawn.Of(seed)
-		var marks []Mark
+		var marks []SupportMark
 		if seed%4 == 1 {
-			marks = []Mark{{Paths: []polygon.Path{{{X: 51000, Y: 40000}, {X: 64000, Y: 40000}, {X: 64000, Y: 62000}, {X: 51000, Y: 62000}}}, FromMM: 1, ToMM: 6, Force: seed%8 == 1}}
+			marks = []SupportMark{{Paths: []polygon.Path{{{X: 51000, Y: 40000}, {X: 64000, Y: 40000}, {X: 64000, Y: 62000}, {X: 51000, Y: 62000}}}, FromMM: 1, ToMM: 6, Force: seed%8 == 1}}
 		}
-		p, err := Slice(ctx, d.Mesh, mesh.TopologyOf(d.Mesh), 1, d.Recipe, Options{Machine: &d.Machine, Marks: marks}, nil)
+		p, err := Slice(ctx, d.Mesh, mesh.TopologyOf(d.Mesh), 1, d.Recipe, Options{Machine: &d.Machine, SupportMarks: marks}, nil)
 		if err != nil {
 			fmt.Fprintf(&out, "%d: %v\n", seed, err)
 			continue
@@ -251,10 +251,10 @@ func TestDrawnPrintsAreAsTheyWere(t *testing.T) {
 			}
 		}
 		fmt.Fprintf(lines, "%.6g %q", p.RaftMM, p.Notes)
-		for _, g := range p.Regions {
+		for _, g := range p.Overhangs {
 			fmt.Fprintf(lines, "%.5g %.5g %.4g %v %s\n", g.Min, g.Max, g.AreaMM2, g.Carried, g.Why)
 		}
-		fmt.Fprintf(&out, "%d: %d layers, %d notes, %d regions, lines %08x\n", seed, len(p.Layers), len(p.Notes), len(p.Regions), lines.Sum32())
+		fmt.Fprintf(&out, "%d: %d layers, %d notes, %d regions, lines %08x\n", seed, len(p.Layers), len(p.Notes), len(p.Overhangs), lines.Sum32())
 	}
 	golden.Assert(t, out.String(), "drawn.txt")
 }

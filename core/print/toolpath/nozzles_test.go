@@ -145,8 +145,8 @@ func TestSlopesAreCarriedWhateverTheirAngle(t *testing.T) {
 			if deg < 70 { // flat ones have their roof there
 				assert.Less(t, length, 1.5*lattice, "%g° in layers of %g mm, gap of %g layers", deg, h, drop)
 			}
-			require.NotEmpty(t, p.Regions)
-			assert.True(t, p.Regions[0].Carried, "%g° in layers of %g mm: %s", deg, h, p.Regions[0].Why)
+			require.NotEmpty(t, p.Overhangs)
+			assert.True(t, p.Overhangs[0].Carried, "%g° in layers of %g mm: %s", deg, h, p.Overhangs[0].Why)
 		}
 	}
 }

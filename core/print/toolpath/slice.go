@@ -25,7 +25,7 @@ const simplifyUM = 4
 // slicer holds what all layers need of each other.
 type slicer struct {
 	r        recipe.Recipe
-	marks    []Mark
+	marks    []SupportMark
 	tops     []float64
 	heights  []float64
 	outline  [][]polygon.Path // the part, by layer
@@ -47,7 +47,7 @@ type slicer struct {
 
 // Options are what slicing can be told beside the recipe.
 type Options struct {
-	Marks []Mark
+	SupportMarks []SupportMark
 	// Machine is what it is for: a skirt that would leave its volume is left out, its
 	// nozzles bound the layers, and its filament says what is let out at a change of
 	// nozzle. Nil, or what is 0 of it, sets no bounds; filament is then 1.75 mm thick.
@@ -141,7 +141,7 @@ func Slice(ctx context.Context, m *mesh.Mesh, topo *mesh.Topology, mmPerUnit flo
 		progress = func(float64) {}
 	}
 	mach := cmp.Or(o.Machine, &machine.Machine{})
-	s := &slicer{r: r.WithDefaults(), marks: o.Marks, bore: cmp.Or(mach.FilamentMM, 1.75), room: mach.Volume}
+	s := &slicer{r: r.WithDefaults(), marks: o.SupportMarks, bore: cmp.Or(mach.FilamentMM, 1.75), room: mach.Volume}
 	box := m.Bounds()
 	height := (box.Max.Z - box.Min.Z) * mmPerUnit
 	plan := LayeringOf(&s.r, mach)
@@ -215,11 +215,11 @@ func Slice(ctx context.Context, m *mesh.Mesh, topo *mesh.Topology, mmPerUnit flo
 	if slices.ContainsFunc(s.support, func(x []polygon.Path) bool { return len(x) > 0 }) && s.r.SupportNozzle == s.r.PieceNozzle && s.verticalGap() == 0 {
 		s.notes = append(s.notes, "Support touches what it carries and is laid by the same nozzle: it will not come off by hand.")
 	}
-	regions, err := s.regions(ctx)
+	overhangs, err := s.overhangs(ctx)
 	if err != nil {
 		return nil, err
 	}
-	p := &Print{Layers: s.layers, Notes: s.notes, Regions: regions}
+	p := &Print{Layers: s.layers, Notes: s.notes, Overhangs: overhangs}
 	s.hold(p)
 	for len(p.Layers[len(p.Layers)-1].Lines) == 0 { // a tip that is too thin
 		p.Layers = p.Layers[:len(p.Layers)-1]

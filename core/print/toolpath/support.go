@@ -210,7 +210,7 @@ func DropLayers(r *recipe.Recipe) int { return int(math.Round(*r.SupportVertical
 func (s *slicer) verticalGap() int { return DropLayers(&s.r) }
 
 // meets says that a mark is for layer k.
-func (s *slicer) meets(m *Mark, k int) bool {
+func (s *slicer) meets(m *SupportMark, k int) bool {
 	return s.tops[k] >= m.FromMM && s.tops[k]-s.heights[k] <= m.ToMM
 }
 

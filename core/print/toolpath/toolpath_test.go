@@ -24,9 +24,9 @@ import (
 
 var ctx = context.Background()
 
-func sliced(t testing.TB, m *mesh.Mesh, r recipe.Recipe, marks ...Mark) *Print {
+func sliced(t testing.TB, m *mesh.Mesh, r recipe.Recipe, marks ...SupportMark) *Print {
 	t.Helper()
-	p, err := Slice(ctx, m, mesh.TopologyOf(m), 1, r, Options{Marks: marks}, nil)
+	p, err := Slice(ctx, m, mesh.TopologyOf(m), 1, r, Options{SupportMarks: marks}, nil)
 	require.NoError(t, err)
 	return p
 }
@@ -197,7 +197,7 @@ func TestSupportStandsUnderOverhangs(t *testing.T) {
 	assert.Zero(t, supportOf(sliced(t, solid.Cylinder(10, 10, 64), r)), "a cylinder needs none")
 	box := m.Bounds()
 	all := polygon.Path{{X: int64(box.Min.X * 1000), Y: int64(box.Min.Y * 1000)}, {X: 0, Y: int64(box.Min.Y * 1000)}, {X: 0, Y: int64(box.Max.Y * 1000)}, {X: int64(box.Min.X * 1000), Y: int64(box.Max.Y * 1000)}}
-	half := Mark{Paths: []polygon.Path{all}, ToMM: 1000, Reason: "it would scar the face that shows"}
+	half := SupportMark{Paths: []polygon.Path{all}, ToMM: 1000, Reason: "it would scar the face that shows"}
 	assert.InEpsilon(t, supportOf(p)/2, supportOf(sliced(t, m, r, half)), 0.15, "the left half is kept free")
 	half.Force = true
 	assert.InEpsilon(t, supportOf(p)/2, supportOf(sliced(t, m, drawn.Plain(nil), half)), 0.15, "only the left half is supported")
@@ -210,9 +210,9 @@ func TestSupportStandsUnderOverhangs(t *testing.T) {
 		from, to float64
 		meets    bool
 	}{{0, 10.1, true}, {10.1, 12, true}, {10.05, 10.15, true}, {0, 9.9, false}, {10.3, 12, false}, {0, 12, true}} {
-		got := supportOf(sliced(t, shelf, r, Mark{Paths: []polygon.Path{whole}, FromMM: c.from, ToMM: c.to, Reason: "it shows"}))
+		got := supportOf(sliced(t, shelf, r, SupportMark{Paths: []polygon.Path{whole}, FromMM: c.from, ToMM: c.to, Reason: "it shows"}))
 		assert.Equal(t, c.meets, got == 0, "%+v", c)
-		got = supportOf(sliced(t, shelf, drawn.Plain(nil), Mark{Paths: []polygon.Path{whole}, FromMM: c.from, ToMM: c.to, Reason: "it hangs", Force: true}))
+		got = supportOf(sliced(t, shelf, drawn.Plain(nil), SupportMark{Paths: []polygon.Path{whole}, FromMM: c.from, ToMM: c.to, Reason: "it hangs", Force: true}))
 		assert.Equal(t, c.meets, got > 0, "%+v", c)
 	}
 	// Support that may not stand on the part stands on the plate only.

@@ -41,12 +41,12 @@ func Approve(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, version 
 		if w, ok := worst(pieces, h.Words); ok && w.Grade == finding.StopsIt {
 			return desk.Refuse("stopped by", w.Text)
 		}
-		rung, err := h.Choose(pieces, machineID)
+		row, err := h.Choose(pieces, machineID)
 		if err != nil {
 			return err
 		}
 		r := store.Run{JobID: id}
-		rung.Onto(&r)
+		row.Onto(&r)
 		if _, err := tx.AddRun(ctx, r); err != nil {
 			return err
 		}
@@ -56,7 +56,7 @@ func Approve(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, version 
 		if err := tx.Notify(ctx, store.Event{Kind: "lane"}); err != nil {
 			return err
 		}
-		return desk.Touched(ctx, tx, j, a, problem.Say("approved", rung.Name), problem.Phrase{})
+		return desk.Touched(ctx, tx, j, a, problem.Say("approved", row.Name), problem.Phrase{})
 	})
 }
 

@@ -75,7 +75,7 @@ func TestLateByTheHousesDay(t *testing.T) {
 		assert.Equal(t, c.late, s.Late, "on the shelf, too")
 		stand(h, &s, nil, &store.Run{ID: 7}, nil)
 		assert.False(t, s.Late, "of no day")
-		stand(h, &s, &needed, nil, []floor.Rung{{Proposed: true, Finish: &finish}})
+		stand(h, &s, &needed, nil, []floor.LadderRow{{Proposed: true, Finish: &finish}})
 		assert.Equal(t, c.late, s.Late, "by the proposal")
 		assert.False(t, h.RunView(store.Run{ID: 8, NeededBy: &needed}).Late, "that it never ends is told otherwise")
 	}

@@ -105,7 +105,7 @@ func Shelf(ctx context.Context, d *desk.Desk, a desk.Actor) (ShelfView, error) {
 	view.Slips = make([]Slip, 0, len(jobs))
 	for _, j := range jobs {
 		s := slipOf(h, j, pieces[j.ID])
-		var ladder []floor.Rung
+		var ladder []floor.LadderRow
 		if runs[j.ID] == nil {
 			ladder = h.Ladder(pieces[j.ID])
 		}
@@ -172,7 +172,7 @@ func slipOf(h *floor.State, j store.Job, pieces []store.Piece) Slip {
 
 // stand fills in the machine part of a slip: from the run if there is one, else
 // from the proposal.
-func stand(h *floor.State, s *Slip, needed *time.Time, run *store.Run, ladder []floor.Rung) {
+func stand(h *floor.State, s *Slip, needed *time.Time, run *store.Run, ladder []floor.LadderRow) {
 	defer func() { s.Late = needed != nil && s.Finish != nil && h.Hours.Late(*s.Finish, *needed) }()
 	if run != nil {
 		if m := h.Machine(run.MachineID); m != nil {
@@ -194,13 +194,13 @@ func stand(h *floor.State, s *Slip, needed *time.Time, run *store.Run, ladder []
 // JobView is one job on the bench.
 type JobView struct {
 	Slip
-	Stopped  bool           `json:"stopped" doc:"Something found stops it: it cannot be approved"`
-	Findings []JobFinding   `json:"findings"`
-	Messages []Message      `json:"messages" doc:"What could be said to the member, ready to send: of the findings, worst first, then a question; none for members"`
-	Ladder   []floor.Rung   `json:"ladder"`
-	PieceSet []PieceView    `json:"piece_set"`
-	History  []HistoryLine  `json:"history"`
-	Run      *floor.RunView `json:"run,omitempty"`
+	Stopped  bool              `json:"stopped" doc:"Something found stops it: it cannot be approved"`
+	Findings []JobFinding      `json:"findings"`
+	Messages []Message         `json:"messages" doc:"What could be said to the member, ready to send: of the findings, worst first, then a question; none for members"`
+	Ladder   []floor.LadderRow `json:"ladder"`
+	PieceSet []PieceView       `json:"piece_set"`
+	History  []HistoryLine     `json:"history"`
+	Run      *floor.RunView    `json:"run,omitempty"`
 }
 
 // PieceView is one model of a job, as its current version.

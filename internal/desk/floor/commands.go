@@ -39,12 +39,12 @@ func MoveRun(ctx context.Context, d *desk.Desk, a desk.Actor, runID, machineID i
 			if err != nil {
 				return err
 			}
-			rung, err := h.Choose(pieces, machineID)
+			row, err := h.Choose(pieces, machineID)
 			if err != nil {
 				return err
 			}
-			rung.Onto(&run)
-			what = problem.Say("moved to", rung.Name)
+			row.Onto(&run)
+			what = problem.Say("moved to", row.Name)
 		}
 		lane := slices.DeleteFunc(slices.Clone(h.Lanes[machineID]), func(r store.Run) bool { return r.ID == runID })
 		started := 0

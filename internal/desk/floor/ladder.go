@@ -15,8 +15,8 @@ import (
 	"jobshelf/internal/store"
 )
 
-// Rung is one machine of a job's ladder: all pieces and copies together.
-type Rung struct {
+// LadderRow is one machine of a job's ladder: all pieces and copies together.
+type LadderRow struct {
 	MachineID int64             `json:"machine_id"`
 	Name      string            `json:"name"`
 	InService bool              `json:"in_service"`
@@ -136,12 +136,12 @@ func (h *State) Machine(id int64) *store.Machine {
 
 // Ladder adds up the pieces' verdicts for each machine and finds the proposal:
 // the machine on which the job would be finished first.
-func (h *State) Ladder(pieces []store.Piece) []Rung {
-	out := make([]Rung, 0, len(h.Machines))
+func (h *State) Ladder(pieces []store.Piece) []LadderRow {
+	out := make([]LadderRow, 0, len(h.Machines))
 	var options []planning.Option
 	var which []int
 	for _, m := range h.Machines {
-		r := Rung{MachineID: m.ID, Name: m.Data.Name, InService: m.Data.InService, Fits: len(pieces) > 0, Scale: 1,
+		r := LadderRow{MachineID: m.ID, Name: m.Data.Name, InService: m.Data.InService, Fits: len(pieces) > 0, Scale: 1,
 			Material: m.Data.Material, Colour: m.Data.Colour, Loaded: strings.TrimSpace(m.Data.ColourName + " " + m.Data.Material),
 			VolumeMM: [3]float64{m.Data.Volume.XMM, m.Data.Volume.YMM, m.Data.Volume.ZMM}, Shape: string(m.Data.Volume.Shape)}
 		r.add(h, pieces)
@@ -161,7 +161,7 @@ func (h *State) Ladder(pieces []store.Piece) []Rung {
 	return out
 }
 
-func (r *Rung) add(h *State, pieces []store.Piece) {
+func (r *LadderRow) add(h *State, pieces []store.Piece) {
 	parts := make([]option.Part, len(pieces))
 	r.Full = len(pieces) > 0
 	for i, p := range pieces {
@@ -182,8 +182,8 @@ func (r *Rung) add(h *State, pieces []store.Piece) {
 	}
 }
 
-// Choose finds the rung of a machine, or of the proposal, that can take the job.
-func (h *State) Choose(pieces []store.Piece, machineID int64) (*Rung, error) {
+// Choose finds the row of a machine, or of the proposal, that can take the job.
+func (h *State) Choose(pieces []store.Piece, machineID int64) (*LadderRow, error) {
 	ladder := h.Ladder(pieces)
 	for i := range ladder {
 		r := &ladder[i]
@@ -219,8 +219,8 @@ func over(mm [3]float64) []problem.Phrase {
 	return parts
 }
 
-// Onto makes a run one of this rung.
-func (r *Rung) Onto(run *store.Run) {
+// Onto makes a run one of this row.
+func (r *LadderRow) Onto(run *store.Run) {
 	run.MachineID, run.Recipe, run.Material, run.Colour = r.MachineID, r.Recipe, r.Material, r.Colour
 	run.Seconds, run.Grams, run.PriceCents = r.Seconds, r.Grams, r.Price
 }

@@ -21,11 +21,11 @@ import (
 
 // SliceOrder asks for a piece to be sliced.
 type SliceOrder struct {
-	MachineID int64             `json:"machine_id"`
-	Overrides []recipe.Override `json:"overrides" maxItems:"60"`
-	Marks     []slicing.Mark    `json:"marks,omitempty" maxItems:"60" doc:"Where support is put in or kept out by hand"`
-	Scale     float64           `json:"scale,omitempty" minimum:"0" maximum:"100" doc:"0 or left out: 1"`
-	Tip       slicing.Tip       `json:"tip,omitempty" enum:",x,y" doc:"Lay it over about an axis"`
+	MachineID    int64                 `json:"machine_id"`
+	Overrides    []recipe.Override     `json:"overrides" maxItems:"60"`
+	SupportMarks []slicing.SupportMark `json:"support_marks,omitempty" maxItems:"60" doc:"Where support is put in or kept out by hand"`
+	Scale        float64               `json:"scale,omitempty" minimum:"0" maximum:"100" doc:"0 or left out: 1"`
+	Tip          slicing.Tip           `json:"tip,omitempty" enum:",x,y" doc:"Lay it over about an axis"`
 }
 
 // OrderSlice queues a slice of a piece by the house's recipe for its purpose and
@@ -37,13 +37,13 @@ func OrderSlice(ctx context.Context, d *desk.Desk, a desk.Actor, piece int64, in
 		}
 		in.Overrides[i].Who = a.Name
 	}
-	for i, x := range in.Marks {
+	for i, x := range in.SupportMarks {
 		if strings.TrimSpace(x.Why) == "" {
-			return 0, desk.Wrong(fmt.Sprintf("marks[%d].why", i), "no reason for a mark")
+			return 0, desk.Wrong(fmt.Sprintf("support_marks[%d].why", i), "no reason for a mark")
 		}
-		in.Marks[i].Who = a.Name
+		in.SupportMarks[i].Who = a.Name
 	}
-	s := store.Slice{PieceID: piece, MachineID: in.MachineID, Overrides: in.Overrides, Marks: in.Marks, Scale: in.Scale, Tip: in.Tip}
+	s := store.Slice{PieceID: piece, MachineID: in.MachineID, Overrides: in.Overrides, SupportMarks: in.SupportMarks, Scale: in.Scale, Tip: in.Tip}
 	return orderSlice(ctx, d, a, s)
 }
 
@@ -107,7 +107,7 @@ func orderIn(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, s st
 	for _, x := range s.Overrides {
 		why = append(why, problem.Say("override for a reason", recipe.NameOf(x.Key), x.Value, x.Why))
 	}
-	for _, x := range s.Marks {
+	for _, x := range s.SupportMarks {
 		code := "support kept out for a reason"
 		if x.PutIn {
 			code = "support put in for a reason"
@@ -251,7 +251,7 @@ func Savings(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) ([]int64
 	if err != nil {
 		return nil, err
 	}
-	var quickest *floor.Rung
+	var quickest *floor.LadderRow
 	for _, x := range h.Ladder([]store.Piece{p}) {
 		if x.Takes && x.MachineID != base.MachineID && (quickest == nil || x.Seconds < quickest.Seconds) {
 			quickest = &x

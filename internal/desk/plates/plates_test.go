@@ -26,14 +26,14 @@ var ctx = context.Background()
 func TestSlicesCountForWhatTheyWereMadeOf(t *testing.T) {
 	h := desktest.Open(t)
 	job, piece := h.ToDecide()
-	rung := func(machine int64) floor.Rung {
+	row := func(machine int64) floor.LadderRow {
 		for _, r := range h.Job(job).Ladder {
 			if r.MachineID == machine {
 				return r
 			}
 		}
 		t.Fatal(machine)
-		return floor.Rung{}
+		return floor.LadderRow{}
 	}
 	var takes []int64
 	for _, r := range h.Job(job).Ladder {
@@ -42,7 +42,7 @@ func TestSlicesCountForWhatTheyWereMadeOf(t *testing.T) {
 		}
 	}
 	require.Greater(t, len(takes), 1)
-	quick := rung(takes[0])
+	quick := row(takes[0])
 	id, err := plates.OrderSlice(ctx, h.Desk, h.Cato, piece, plates.SliceOrder{MachineID: takes[0]})
 	require.NoError(t, err)
 	var conflict *desk.Conflict
@@ -61,21 +61,21 @@ func TestSlicesCountForWhatTheyWereMadeOf(t *testing.T) {
 
 	id = h.Sliced(piece, takes[0], 7777)
 	assert.ErrorIs(t, h.EndSlice(id, 99), store.ErrChanged, "twice")
-	assert.False(t, rung(takes[0]).Full, "nobody said that it counts")
+	assert.False(t, row(takes[0]).Full, "nobody said that it counts")
 	require.NoError(t, plates.ChooseSlice(ctx, h.Desk, h.Cato, id))
-	assert.True(t, rung(takes[0]).Full)
-	assert.InDelta(t, 7777, rung(takes[0]).Seconds, 1e-6)
-	assert.False(t, rung(takes[1]).Full, "on another machine it says nothing")
+	assert.True(t, row(takes[0]).Full)
+	assert.InDelta(t, 7777, row(takes[0]).Seconds, 1e-6)
+	assert.False(t, row(takes[1]).Full, "on another machine it says nothing")
 	other := h.Sliced(piece, takes[1], 5555)
 	require.NoError(t, plates.ChooseSlice(ctx, h.Desk, h.Cato, other))
-	assert.True(t, rung(takes[1]).Full)
-	assert.Equal(t, quick.Seconds, rung(takes[0]).Seconds, "one counts at a time")
+	assert.True(t, row(takes[1]).Full)
+	assert.Equal(t, quick.Seconds, row(takes[0]).Seconds, "one counts at a time")
 	// A repair makes another version; the slice is of the one before.
 	require.NoError(t, intake.Repair(ctx, h.Desk, h.Cato, piece, 0, []string{string(repair.Weld)}))
 	h.Checked(job)
-	assert.False(t, rung(takes[1]).Full)
+	assert.False(t, row(takes[1]).Full)
 	one := 1
 	require.NoError(t, intake.ChangePiece(ctx, h.Desk, h.Cato, piece, intake.PieceChange{Current: &one}))
 	h.Checked(job)
-	assert.True(t, rung(takes[1]).Full, "as it came, it counts again")
+	assert.True(t, row(takes[1]).Full, "as it came, it counts again")
 }

@@ -74,23 +74,23 @@ func gather(ctx context.Context, q store.Q, s store.Slice, p store.Piece, j stor
 
 // SliceView is a slice as the bench shows it.
 type SliceView struct {
-	ID        int64             `json:"id"`
-	MachineID int64             `json:"machine_id"`
-	Machine   string            `json:"machine"`
-	Version   int               `json:"version"`
-	Label     string            `json:"label"`
-	BaseID    int64             `json:"base_id,omitempty"`
-	Overrides []recipe.Override `json:"overrides"`
-	Marks     []slicing.Mark    `json:"marks"`
-	Regions   []slicing.Region  `json:"regions" doc:"Overhangs, and what is done about it"`
-	Scale     float64           `json:"scale"`
-	Tip       slicing.Tip       `json:"tip"`
-	Chosen    bool              `json:"chosen"`
-	State     string            `json:"state" enum:"queued,running,done,failed,cancelled,set aside"`
-	Fraction  float64           `json:"fraction"`
-	Error     string            `json:"error,omitempty"`
-	Full      *FullView         `json:"full,omitempty"`
-	Notes     []string          `json:"notes"`
+	ID           int64                 `json:"id"`
+	MachineID    int64                 `json:"machine_id"`
+	Machine      string                `json:"machine"`
+	Version      int                   `json:"version"`
+	Label        string                `json:"label"`
+	BaseID       int64                 `json:"base_id,omitempty"`
+	Overrides    []recipe.Override     `json:"overrides"`
+	SupportMarks []slicing.SupportMark `json:"support_marks"`
+	Overhangs    []slicing.Overhang    `json:"overhangs" doc:"Overhangs, and what is done about it"`
+	Scale        float64               `json:"scale"`
+	Tip          slicing.Tip           `json:"tip"`
+	Chosen       bool                  `json:"chosen"`
+	State        string                `json:"state" enum:"queued,running,done,failed,cancelled,set aside"`
+	Fraction     float64               `json:"fraction"`
+	Error        string                `json:"error,omitempty"`
+	Full         *FullView             `json:"full,omitempty"`
+	Notes        []string              `json:"notes"`
 }
 
 // FullView is the full estimate as the bench shows it.
@@ -137,7 +137,7 @@ func Slices(ctx context.Context, d *desk.Desk, a desk.Actor, piece int64) ([]Sli
 	}
 	out := []SliceView{}
 	for _, s := range rows {
-		v := SliceView{ID: s.ID, MachineID: s.MachineID, Version: s.Version, Label: s.Label, Overrides: s.Overrides, Marks: s.Marks, Regions: s.Regions, Scale: s.Scale, Tip: s.Tip,
+		v := SliceView{ID: s.ID, MachineID: s.MachineID, Version: s.Version, Label: s.Label, Overrides: s.Overrides, SupportMarks: s.SupportMarks, Overhangs: s.Overhangs, Scale: s.Scale, Tip: s.Tip,
 			Chosen: s.Chosen, State: s.State, Fraction: float64(s.Fraction), Error: s.Error, Notes: s.Notes}
 		if s.BaseID != nil {
 			v.BaseID = *s.BaseID

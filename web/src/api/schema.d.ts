@@ -852,7 +852,7 @@ export interface components {
             history: components["schemas"]["HistoryLine"][];
             /** Format: int64 */
             id: number;
-            ladder: components["schemas"]["Rung"][];
+            ladder: components["schemas"]["LadderRow"][];
             /** @description It would be, or will be, finished after that day */
             late: boolean;
             /** @description Where it is queued, or is proposed to go */
@@ -896,6 +896,54 @@ export interface components {
             version: number;
             wish: string;
             worst?: components["schemas"]["FindingView"];
+        };
+        LadderRow: {
+            colour?: string;
+            /** Format: double */
+            filament_m?: number;
+            /**
+             * Format: date-time
+             * @description Earliest
+             */
+            finish?: string;
+            fits: boolean;
+            /** @description From the toolpath: the number that is promised */
+            full: boolean;
+            /** Format: double */
+            grams?: number;
+            in_service: boolean;
+            /** Format: int64 */
+            layers?: number;
+            lines?: components["schemas"]["PriceLine"][];
+            /** @description What is loaded, in words */
+            loaded?: string;
+            /** Format: int64 */
+            machine_id: number;
+            material?: string;
+            name: string;
+            over_mm: number[];
+            /** Format: int64 */
+            price_cents?: number;
+            proposed: boolean;
+            recipe?: string;
+            /** Format: double */
+            scale_to_fit: number;
+            /** Format: double */
+            seconds?: number;
+            /** @enum {string} */
+            shape: "rectangle" | "round";
+            /**
+             * Format: date-time
+             * @description Earliest
+             */
+            start?: string;
+            /** @description The job can go on it: it is in service, all fits, and there is a recipe */
+            takes: boolean;
+            /** Format: double */
+            turn_deg: number;
+            volume_mm: number[];
+            /** Format: double */
+            warm_up_seconds?: number;
         };
         LaneView: {
             colour: string;
@@ -976,13 +1024,6 @@ export interface components {
             id: number;
             /** Format: int64 */
             version: number;
-        };
-        Mark: {
-            corners_mm: number[][];
-            /** @description Put support in; else keep it out */
-            put_in: boolean;
-            who?: string;
-            why: string;
         };
         Material: {
             /**
@@ -1128,6 +1169,19 @@ export interface components {
         };
         Ordered: {
             ids: number[];
+        };
+        Overhang: {
+            /**
+             * Format: double
+             * @description Seen from below
+             */
+            area_mm2: number;
+            /** @description Support stands under it */
+            carried: boolean;
+            corners_mm: number[][];
+            max_mm: number[];
+            min_mm: number[];
+            why: string;
         };
         Override: {
             key: string;
@@ -1488,19 +1542,6 @@ export interface components {
             /** Format: int64 */
             version: number;
         };
-        Region: {
-            /**
-             * Format: double
-             * @description Seen from below
-             */
-            area_mm2: number;
-            /** @description Support stands under it */
-            carried: boolean;
-            corners_mm: number[][];
-            max_mm: number[];
-            min_mm: number[];
-            why: string;
-        };
         RunView: {
             colour: string;
             /** Format: date-time */
@@ -1530,54 +1571,6 @@ export interface components {
             /** @enum {string} */
             state: "queued" | "printing" | "finished";
             title: string;
-        };
-        Rung: {
-            colour?: string;
-            /** Format: double */
-            filament_m?: number;
-            /**
-             * Format: date-time
-             * @description Earliest
-             */
-            finish?: string;
-            fits: boolean;
-            /** @description From the toolpath: the number that is promised */
-            full: boolean;
-            /** Format: double */
-            grams?: number;
-            in_service: boolean;
-            /** Format: int64 */
-            layers?: number;
-            lines?: components["schemas"]["PriceLine"][];
-            /** @description What is loaded, in words */
-            loaded?: string;
-            /** Format: int64 */
-            machine_id: number;
-            material?: string;
-            name: string;
-            over_mm: number[];
-            /** Format: int64 */
-            price_cents?: number;
-            proposed: boolean;
-            recipe?: string;
-            /** Format: double */
-            scale_to_fit: number;
-            /** Format: double */
-            seconds?: number;
-            /** @enum {string} */
-            shape: "rectangle" | "round";
-            /**
-             * Format: date-time
-             * @description Earliest
-             */
-            start?: string;
-            /** @description The job can go on it: it is in service, all fits, and there is a recipe */
-            takes: boolean;
-            /** Format: double */
-            turn_deg: number;
-            volume_mm: number[];
-            /** Format: double */
-            warm_up_seconds?: number;
         };
         SendingBack: {
             reason: string;
@@ -1633,14 +1626,14 @@ export interface components {
         SliceOrder: {
             /** Format: int64 */
             machine_id: number;
-            /** @description Where support is put in or kept out by hand */
-            marks?: components["schemas"]["Mark"][];
             overrides: components["schemas"]["Override"][];
             /**
              * Format: double
              * @description 0 or left out: 1
              */
             scale?: number;
+            /** @description Where support is put in or kept out by hand */
+            support_marks?: components["schemas"]["SupportMark"][];
             /**
              * @description Lay it over about an axis
              * @enum {string}
@@ -1661,15 +1654,15 @@ export interface components {
             machine: string;
             /** Format: int64 */
             machine_id: number;
-            marks: components["schemas"]["Mark"][];
             notes: string[];
-            overrides: components["schemas"]["Override"][];
             /** @description Overhangs, and what is done about it */
-            regions: components["schemas"]["Region"][];
+            overhangs: components["schemas"]["Overhang"][];
+            overrides: components["schemas"]["Override"][];
             /** Format: double */
             scale: number;
             /** @enum {string} */
             state: "queued" | "running" | "done" | "failed" | "cancelled" | "set aside";
+            support_marks: components["schemas"]["SupportMark"][];
             tip: string;
             /** Format: int64 */
             version: number;
@@ -1771,6 +1764,13 @@ export interface components {
              * @description By the own files
              */
             used_bytes: number;
+        };
+        SupportMark: {
+            corners_mm: number[][];
+            /** @description Put support in; else keep it out */
+            put_in: boolean;
+            who?: string;
+            why: string;
         };
         SurfaceView: {
             /** Format: double */

@@ -1,13 +1,13 @@
 <script setup lang="ts">
-import type { Rung } from '../api/client'
+import type { LadderRow } from '../api/client'
 import { useFormats } from '../composables/format'
 import { overWords } from './over'
 
-const props = defineProps<{ rungs: readonly Rung[]; chosen?: number; locked?: boolean; look?: boolean }>()
+const props = defineProps<{ rows: readonly LadderRow[]; chosen?: number; locked?: boolean; look?: boolean }>()
 const emit = defineEmits<{ choose: [machineId: number] }>()
 const f = useFormats()
 
-function choose(r: Rung) {
+function choose(r: LadderRow) {
   // To look at, any machine will do; to queue on, only one that takes it.
   if (props.look || (!props.locked && r.takes)) emit('choose', r.machine_id)
 }
@@ -20,10 +20,10 @@ function choose(r: Rung) {
       <tr><th>Machine</th><th class="right" title="With warm-up">Time</th><th class="right">Filament</th><th class="right">Price</th><th class="right">Finished</th></tr>
     </thead>
     <tbody>
-      <tr v-for="r in rungs" :key="r.machine_id" :class="{ chosen: chosen === r.machine_id, not: !r.takes, can: look || (r.takes && !locked) }" @click="choose(r)">
+      <tr v-for="r in rows" :key="r.machine_id" :class="{ chosen: chosen === r.machine_id, not: !r.takes, can: look || (r.takes && !locked) }" @click="choose(r)">
         <td>
           <label>
-            <input v-if="look || !locked" type="radio" name="rung" :checked="chosen === r.machine_id" :disabled="!look && !r.takes" :aria-label="r.name" @change="choose(r)" />
+            <input v-if="look || !locked" type="radio" name="machine" :checked="chosen === r.machine_id" :disabled="!look && !r.takes" :aria-label="r.name" @change="choose(r)" />
             <strong>{{ r.name }}</strong>
           </label>
           <div class="small quiet loaded"><span class="dot" :style="{ background: r.colour }" />{{ r.loaded }}</div>

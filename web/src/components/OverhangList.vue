@@ -1,11 +1,11 @@
 <script setup lang="ts">
 import { ref } from 'vue'
-import type { Mark, Region } from '../api/client'
+import type { SupportMark, Overhang } from '../api/client'
 import { useFormats } from '../composables/format'
-import { markOf } from './regions'
+import { markOf } from './overhangs'
 
-defineProps<{ regions: readonly Region[]; marks: readonly Mark[]; may: boolean }>()
-const emit = defineEmits<{ look: [region: Region]; mark: [region: Region, putIn: boolean] }>()
+defineProps<{ overhangs: readonly Overhang[]; marks: readonly SupportMark[]; may: boolean }>()
+const emit = defineEmits<{ look: [overhang: Overhang]; mark: [overhang: Overhang, putIn: boolean] }>()
 const f = useFormats()
 const few = 5
 const all = ref(false)
@@ -13,15 +13,15 @@ const all = ref(false)
 
 <template>
   <div>
-    <h3>Overhangs <span class="small quiet num">{{ regions.length }}</span></h3>
+    <h3>Overhangs <span class="small quiet num">{{ overhangs.length }}</span></h3>
     <ul class="hangs small">
-      <li v-for="(r, i) in all ? regions : regions.slice(0, few)" :key="i" :class="{ carried: r.carried }">
+      <li v-for="(r, i) in all ? overhangs : overhangs.slice(0, few)" :key="i" :class="{ carried: r.carried }">
         <button type="button" class="place num" @click="emit('look', r)">{{ r.carried ? '▲' : '△' }} {{ f.number(r.min_mm[2] ?? 0, 1) }} mm up, {{ f.number(r.area_mm2, 0) }} mm²</button>
         <span>{{ r.why }}</span>
         <button v-if="may && !markOf(marks, r)" type="button" class="link" @click="emit('mark', r, !r.carried)">{{ r.carried ? 'keep it out' : 'put it in' }}</button>
       </li>
     </ul>
-    <button v-if="regions.length > few" type="button" class="link small" @click="all = !all">{{ all ? 'the first five' : `all ${regions.length}` }}</button>
+    <button v-if="overhangs.length > few" type="button" class="link small" @click="all = !all">{{ all ? 'the first five' : `all ${overhangs.length}` }}</button>
   </div>
 </template>
 

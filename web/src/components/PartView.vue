@@ -13,7 +13,7 @@ export interface LayerShown {
 <script setup lang="ts">
 import { nextTick, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
 import { useTheme } from 'vuetify'
-import type { Evidence, Rung } from '../api/client'
+import type { Evidence, LadderRow } from '../api/client'
 import { useFormats } from '../composables/format'
 import { useKeys } from '../composables/keys'
 import type { PartScene } from './partScene'
@@ -21,7 +21,7 @@ import { overWords } from './over'
 
 const props = defineProps<{
   pieceId: number
-  rung: Rung | undefined
+  row: LadderRow | undefined
   /** @default the one that counts */
   version?: number
   /** Changes when the model has, so that it is fetched anew. */
@@ -45,7 +45,7 @@ const canvas = ref<HTMLCanvasElement>()
 const scene = shallowRef<PartScene>()
 const state = ref<'loading' | 'shown' | 'failed'>('loading')
 // A part that fits is looked at closely; one that does not, with its machine.
-const close = ref(props.rung?.fits ?? true)
+const close = ref(props.row?.fits ?? true)
 let lib: typeof import('./partScene')
 let bytes: ArrayBuffer | undefined
 let sizes: ResizeObserver | undefined
@@ -57,10 +57,10 @@ const looks = () => {
 }
 
 function stand() {
-  if (!scene.value || !bytes || !props.rung) return
+  if (!scene.value || !bytes || !props.row) return
   scene.value.setLooks(looks())
-  scene.value.setPart(lib.readView(bytes.slice(0)), props.rung.turn_deg)
-  scene.value.setVolume({ shape: props.rung.shape, mm: props.rung.volume_mm }, props.rung.fits ? [] : overWords(props.rung, f.value).split(', '))
+  scene.value.setPart(lib.readView(bytes.slice(0)), props.row.turn_deg)
+  scene.value.setVolume({ shape: props.row.shape, mm: props.row.volume_mm }, props.row.fits ? [] : overWords(props.row, f.value).split(', '))
   if (props.follows && view.value) scene.value.setView(view.value) // the view beside leads
   else scene.value.frame(close.value ? 'part' : 'plate')
   point()
@@ -68,9 +68,9 @@ function stand() {
 }
 
 function showLayer() {
-  const v = props.rung?.volume_mm
+  const v = props.row?.volume_mm
   if (!scene.value || !v) return
-  const middle = props.rung!.shape === 'round' ? { x: 0, y: 0 } : { x: v[0]! / 2, y: v[1]! / 2 }
+  const middle = props.row!.shape === 'round' ? { x: 0, y: 0 } : { x: v[0]! / 2, y: v[1]! / 2 }
   scene.value.setLayer(props.layer?.layer, middle, props.layer?.kinds ?? new Set(), props.layer?.upTo ?? 1, props.layer?.body ?? true)
 }
 
@@ -119,7 +119,7 @@ onMounted(() => {
   void load()
 })
 watch(() => [props.pieceId, props.version, props.stamp], load)
-watch([() => props.rung?.machine_id, () => theme.global.name.value], stand)
+watch([() => props.row?.machine_id, () => theme.global.name.value], stand)
 watch(() => [props.evidence, props.place], point)
 watch(() => props.layer, showLayer)
 watch(view, (v) => v && scene.value?.setView(v))
@@ -141,7 +141,7 @@ if (!props.follows) {
 
 <template>
   <div ref="box" class="view" :data-state="state" :data-pins="place ? 1 : 0">
-    <canvas ref="canvas" :aria-label="`The part on ${rung?.name ?? 'its plate'}`" />
+    <canvas ref="canvas" :aria-label="`The part on ${row?.name ?? 'its plate'}`" />
     <p v-if="caption" class="caption small">{{ caption }}</p>
     <p v-if="state !== 'shown'" class="state quiet" role="status">{{ state === 'loading' ? 'Fetching the part …' : 'The part cannot be shown here.' }}</p>
     <button v-if="!follows" type="button" class="near small" @click="swap">{{ close ? 'Whole plate' : 'Close up' }} <kbd>F</kbd></button>

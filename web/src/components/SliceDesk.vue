@@ -1,15 +1,15 @@
 <script setup lang="ts">
 import { computed, nextTick, ref, watch } from 'vue'
-import type { Override, JobView, Mark, PieceView, Region, Rung, Setting, SliceView } from '../api/client'
+import type { Override, JobView, SupportMark, PieceView, Overhang, LadderRow, Setting, SliceView } from '../api/client'
 import { useAgainSlice, useCancelSlice, useChooseSlice, useHouse, useOrderSlice, useSavings, useSettings, useSlices } from '../api/queries'
 import { useFormats } from '../composables/format'
 import { useKeys } from '../composables/keys'
 import { holds, idle } from './fields'
 import OverhangList from './OverhangList.vue'
-import { marked } from './regions'
+import { marked } from './overhangs'
 
-const props = defineProps<{ job: JobView; piece: PieceView; rung: Rung | undefined; may: boolean }>()
-const emit = defineEmits<{ look: [region: Region] }>()
+const props = defineProps<{ job: JobView; piece: PieceView; row: LadderRow | undefined; may: boolean }>()
+const emit = defineEmits<{ look: [overhang: Overhang] }>()
 const shown = defineModel<SliceView | undefined>()
 /** The variant that stands beside. */
 const beside = defineModel<SliceView | undefined>('beside')
@@ -24,7 +24,7 @@ const savings = useSavings()
 
 // Variants are for the version and machine looked at; alternatives stand under what they are held against.
 const all = computed(() => (slices.data.value ?? []).filter((s) => s.version === props.piece.current))
-const variants = computed(() => all.value.filter((s) => !s.base_id && s.machine_id === props.rung?.machine_id && s.state !== 'cancelled'))
+const variants = computed(() => all.value.filter((s) => !s.base_id && s.machine_id === props.row?.machine_id && s.state !== 'cancelled'))
 const running = computed(() => all.value.filter((s) => s.state === 'queued' || s.state === 'running'))
 const saved = (s: SliceView) => (s.full && base.value?.full ? s.full.seconds - base.value.full.seconds : 0)
 // What saves most comes first, once all are known; until then they stay where they are.
@@ -36,26 +36,26 @@ const pickedId = ref<number>()
 const picked = computed(() => all.value.find((s) => s.id === pickedId.value && s.state === 'done') ?? variants.value.findLast((s) => s.state === 'done'))
 const base = computed(() => (picked.value?.base_id ? all.value.find((s) => s.id === picked.value!.base_id) : picked.value))
 watch(picked, (v) => (shown.value = v), { immediate: true })
-watch(() => [props.piece.id, props.rung?.machine_id], () => (pickedId.value = undefined))
+watch(() => [props.piece.id, props.row?.machine_id], () => (pickedId.value = undefined))
 
 const overrides = ref<Override[]>([])
-const marks = ref<Mark[]>([])
+const marks = ref<SupportMark[]>([])
 watch(() => props.piece.id, () => {
   overrides.value = []
   marks.value = []
 })
-const regions = computed(() => picked.value?.regions ?? [])
+const overhangs = computed(() => picked.value?.overhangs ?? [])
 // A place marked by hand goes on from the variant that is looked at.
-function mark(r: Region, putIn: boolean) {
+function mark(r: Overhang, putIn: boolean) {
   if (!overrides.value.length && !marks.value.length) {
     overrides.value = (picked.value?.overrides ?? []).map((d) => ({ ...d }))
-    marks.value = (picked.value?.marks ?? []).map((m) => ({ ...m }))
+    marks.value = (picked.value?.support_marks ?? []).map((m) => ({ ...m }))
   }
   marks.value = marked(marks.value, r, putIn)
 }
 const settingOf = (key: string) => settings.data.value?.recipe.find((s) => s.key === key)
 const house = useHouse()
-const recipe = computed(() => house.data.value?.recipes.find((r) => r.machine_id === props.rung?.machine_id && r.data.purpose === props.job.purpose)?.data)
+const recipe = computed(() => house.data.value?.recipes.find((r) => r.machine_id === props.row?.machine_id && r.data.purpose === props.job.purpose)?.data)
 /** What holds now: by the recipe, or by what stands in for what it leaves out. */
 const now = (s: Setting) => holds(s, recipe.value)
 const search = ref('')
@@ -72,8 +72,8 @@ function override(key: string) {
 const asked = ref<HTMLElement>()
 const ready = computed(() => overrides.value.every((d) => d.value.trim() && d.why.trim()) && marks.value.every((m) => m.why.trim()))
 function slice() {
-  if (!props.rung || !ready.value || order.isPending.value) return
-  order.mutate({ piece: props.piece.id, order: { machine_id: props.rung.machine_id, overrides: overrides.value, marks: marks.value } })
+  if (!props.row || !ready.value || order.isPending.value) return
+  order.mutate({ piece: props.piece.id, order: { machine_id: props.row.machine_id, overrides: overrides.value, support_marks: marks.value } })
 }
 
 const byKind = computed(() => [...Object.entries(picked.value?.full?.seconds_by_kind ?? {}), [warming, picked.value?.full?.warm_up_seconds ?? 0] as const].sort((a, b) => b[1] - a[1]))
@@ -85,19 +85,19 @@ const portions = computed(() =>
 const other = ref<number>()
 const compared = computed(() => all.value.find((s) => s.id === other.value && s.id !== picked.value?.id && s.state === 'done'))
 watch(compared, (v) => (beside.value = v))
-const byHand = (s: SliceView) => (s.marks?.length ? `, support by hand` : '')
+const byHand = (s: SliceView) => (s.support_marks?.length ? `, support by hand` : '')
 const named = (s: SliceView) => (s.label || (s.overrides.length ? s.overrides.map((d) => `${settingOf(d.key)?.name ?? d.key} ${d.value}`).join(', ') : 'house recipe')) + byHand(s)
 const signed = (v: number, show: (n: number) => string) => (v < 0 ? '−' : '+') + show(Math.abs(v))
 const minutes = (s: number) => (Math.abs(s) < 30 ? '±0 min' : signed(s, f.value.duration))
 /** What a variant with overrides changes, against the recipe as it is. */
-const plain = computed(() => variants.value.findLast((s) => s.full && !s.overrides.length && !s.marks?.length))
+const plain = computed(() => variants.value.findLast((s) => s.full && !s.overrides.length && !s.support_marks?.length))
 
-useKeys('Slicing', [{ key: 'l', does: 'Slice with the settings shown', run: slice, when: () => props.may && ready.value && !!props.rung?.fits }])
+useKeys('Slicing', [{ key: 'l', does: 'Slice with the settings shown', run: slice, when: () => props.may && ready.value && !!props.row?.fits }])
 </script>
 
 <template>
   <section class="slicing">
-    <h2>Layers <span class="small quiet">on {{ rung?.name }}</span></h2>
+    <h2>Layers <span class="small quiet">on {{ row?.name }}</span></h2>
     <ul v-if="variants.length" class="variants">
       <li v-for="s in variants" :key="s.id" :class="{ on: s.id === picked?.id }">
         <button type="button" :disabled="s.state !== 'done'" @click="pickedId = s.id">{{ named(s) }}</button>
@@ -121,7 +121,7 @@ useKeys('Slicing', [{ key: 'l', does: 'Slice with the settings shown', run: slic
       <v-btn size="x-small" class="slice-cancel" @click="cancel.mutate(s.id)">Cancel</v-btn>
     </div>
 
-    <div v-if="may && rung?.fits" ref="asked" class="ask">
+    <div v-if="may && row?.fits" ref="asked" class="ask">
       <div v-for="(d, i) in overrides" :key="d.key" class="override small">
         <strong>{{ settingOf(d.key)?.name ?? d.key }}</strong>
         <template v-if="settingOf(d.key)?.choices">
@@ -177,10 +177,10 @@ useKeys('Slicing', [{ key: 'l', does: 'Slice with the settings shown', run: slic
         </tbody>
       </table>
       <p v-for="n in picked.notes" :key="n" class="small quiet">{{ n }}</p>
-      <OverhangList v-if="regions.length" :regions="regions" :marks="marks" :may="may && !!rung?.fits" @look="emit('look', $event)" @mark="mark" />
+      <OverhangList v-if="overhangs.length" :overhangs="overhangs" :marks="marks" :may="may && !!row?.fits" @look="emit('look', $event)" @mark="mark" />
       <p class="row small">
         <a id="gcode" :href="`/api/slices/${picked.id}/gcode`">G-code</a> <a id="plate" :href="`/api/slices/${picked.id}/plate`">Plate as 3MF</a>
-        <label v-if="all.filter((s) => s.state === 'done').length > 1">beside <select v-model="other" aria-label="Compare with"><option :value="undefined">nothing</option><option v-for="s in all.filter((x) => x.state === 'done' && x.id !== picked?.id)" :key="s.id" :value="s.id">{{ named(s) }}<template v-if="s.machine_id !== rung?.machine_id">, {{ s.machine }}</template></option></select></label>
+        <label v-if="all.filter((s) => s.state === 'done').length > 1">beside <select v-model="other" aria-label="Compare with"><option :value="undefined">nothing</option><option v-for="s in all.filter((x) => x.state === 'done' && x.id !== picked?.id)" :key="s.id" :value="s.id">{{ named(s) }}<template v-if="s.machine_id !== row?.machine_id">, {{ s.machine }}</template></option></select></label>
       </p>
     </template>
   </section>

@@ -8,7 +8,7 @@ import { refresh } from '../composables/refresh'
 import { fieldsWith, fieldsOf, holds, hoursText, idle, parseHours, plainNumber, readNumber, recipeFields, setAt, valueAt } from './fields'
 import { moved, placeAt, shifted } from './lanes'
 import { overWords } from './over'
-import { boxLines, marked, markOf, middle } from './regions'
+import { boxLines, marked, markOf, middle } from './overhangs'
 
 const f = formats('en-GB', 'EUR', 'Europe/Amsterdam')
 
@@ -67,7 +67,7 @@ describe('entries', () => {
 
 describe('overhangs', () => {
   const corners = [0, 1, 2, 3, 4, 5, 6, 7].map((k) => [k & 1 ? 4 : 0, k & 2 ? 6 : 0, k & 4 ? 8 : 2])
-  const region = { corners_mm: corners, why: '', carried: true, area_mm2: 24, min_mm: [0, 0, 2], max_mm: [4, 6, 8] }
+  const overhang = { corners_mm: corners, why: '', carried: true, area_mm2: 24, min_mm: [0, 0, 2], max_mm: [4, 6, 8] }
   it('is drawn as a box of twelve edges about its middle', () => {
     const lines = boxLines(corners)
     expect(lines).toHaveLength(12)
@@ -77,11 +77,11 @@ describe('overhangs', () => {
     expect(boxLines([])).toEqual([])
   })
   it('is marked once, and changed by marking it again', () => {
-    const once = marked([], region, false)
+    const once = marked([], overhang, false)
     expect(once).toEqual([{ corners_mm: corners, put_in: false, why: '' }])
-    const twice = marked(once, { ...region, corners_mm: structuredClone(corners) }, true)
+    const twice = marked(once, { ...overhang, corners_mm: structuredClone(corners) }, true)
     expect(twice).toHaveLength(1)
-    expect(markOf(twice, region)?.put_in).toBe(true)
+    expect(markOf(twice, overhang)?.put_in).toBe(true)
   })
 })
 

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
-import type { Region, SliceView } from '../api/client'
+import type { Overhang, SliceView } from '../api/client'
 import { useRoute, useRouter } from 'vue-router'
 import { useAdvance, useApprove, useJob, useShelf, useWho } from '../api/queries'
 import CheckProgress from '../components/CheckProgress.vue'
@@ -13,7 +13,7 @@ import PieceCare from '../components/PieceCare.vue'
 import SliceDesk from '../components/SliceDesk.vue'
 import { kindColours } from '../components/lineKinds'
 import { useWords } from '../components/repair'
-import { boxLines, middle } from '../components/regions'
+import { boxLines, middle } from '../components/overhangs'
 import { useFormats } from '../composables/format'
 import { useKeys } from '../composables/keys'
 import { useLayers } from '../composables/layers'
@@ -36,7 +36,7 @@ const picked = ref<number>()
 watch(id, () => {
   picked.value = undefined
 })
-const rung = computed(() => {
+const row = computed(() => {
   const l = job.value?.ladder ?? []
   return l.find((r) => r.machine_id === (picked.value ?? job.value?.machine_id)) ?? l.find((r) => r.proposed) ?? l[0]
 })
@@ -52,32 +52,32 @@ const second = useLayers(beside)
 const view = ref<CameraView>()
 watch([height, second.layers], () => height.value !== undefined && second.goTo(height.value))
 watch(kinds, (k) => (second.kinds.value = k))
-const besideRung = computed(() => job.value?.ladder.find((r) => r.machine_id === beside.value?.machine_id))
-const titled = (s: SliceView | undefined) => s && `${s.label || (s.overrides.length || s.marks?.length ? `variant ${s.id}` : 'house recipe')} on ${s.machine}: ${f.value.duration(s.full?.seconds ?? 0)}, ${f.value.grams(s.full?.grams ?? 0)}`.replace(/(\d) /g, '$1\u00a0')
+const besideRow = computed(() => job.value?.ladder.find((r) => r.machine_id === beside.value?.machine_id))
+const titled = (s: SliceView | undefined) => s && `${s.label || (s.overrides.length || s.support_marks?.length ? `variant ${s.id}` : 'house recipe')} on ${s.machine}: ${f.value.duration(s.full?.seconds ?? 0)}, ${f.value.grams(s.full?.grams ?? 0)}`.replace(/(\d) /g, '$1\u00a0')
 const { kinds: kindNames } = useWords()
 const usedKinds = computed(() => kindNames.value.map((name, k) => ({ name, k, colour: kindColours[k] })).filter(({ name }) => name !== 'purge' || slice.value?.full?.grams_purge))
 // A place that hangs is shown as a box about it, at its layer.
-const region = ref<Region>()
-function look(r: Region) {
-  region.value = region.value === r ? undefined : r
-  if (region.value) goTo(r.min_mm[2] ?? 0)
+const overhang = ref<Overhang>()
+function look(r: Overhang) {
+  overhang.value = overhang.value === r ? undefined : r
+  if (overhang.value) goTo(r.min_mm[2] ?? 0)
 }
-watch(() => slice.value?.id, () => (region.value = undefined))
+watch(() => slice.value?.id, () => (overhang.value = undefined))
 const { piece, choose, finding, show, marks, place, stamp } = usePointing(job)
 // What was looked at of another piece goes; the slice desk gives what there is of this one.
 watch(() => piece.value?.id, () => {
-  slice.value = beside.value = region.value = undefined
+  slice.value = beside.value = overhang.value = undefined
 })
-const regionMarks = computed(() => (region.value && !finding.value ? { check: 'overhangs', lines: boxLines(region.value.corners_mm) } : undefined))
-const regionPlace = computed(() => (region.value && !finding.value ? middle(region.value.corners_mm) : undefined))
+const overhangMarks = computed(() => (overhang.value && !finding.value ? { check: 'overhangs', lines: boxLines(overhang.value.corners_mm) } : undefined))
+const overhangPlace = computed(() => (overhang.value && !finding.value ? middle(overhang.value.corners_mm) : undefined))
 const canApprove = computed(
-  () => desk.value && job.value?.step === 'to decide' && job.value.check.state === 'done' && rung.value?.takes && !job.value.stopped,
+  () => desk.value && job.value?.step === 'to decide' && job.value.check.state === 'done' && row.value?.takes && !job.value.stopped,
 )
 const stepOn: Record<string, string> = { approved: 'It has been started', 'on the floor': 'It is off the machine', finishing: 'Ready to be fetched', 'pick-up': 'It has been fetched' }
 
 function queue() {
-  if (!canApprove.value || !job.value || !rung.value) return
-  approve.mutate({ id: job.value.id, version: job.value.version, title: job.value.title, machine: rung.value.name, machine_id: rung.value.machine_id })
+  if (!canApprove.value || !job.value || !row.value) return
+  approve.mutate({ id: job.value.id, version: job.value.version, title: job.value.title, machine: row.value.name, machine_id: row.value.machine_id })
 }
 function go(d: number) {
   const i = jobs.value.findIndex((s) => s.id === id.value)
@@ -86,7 +86,7 @@ function go(d: number) {
 }
 function nextMachine() {
   const l = job.value?.ladder ?? []
-  const i = l.findIndex((r) => r.machine_id === rung.value?.machine_id)
+  const i = l.findIndex((r) => r.machine_id === row.value?.machine_id)
   picked.value = l[(i + 1) % l.length]?.machine_id
 }
 
@@ -133,8 +133,8 @@ useKeys('Bench', [
     </section>
     <section class="middle" aria-label="The part on its plate">
       <div v-if="piece?.viewable" class="views" :class="{ two: beside }">
-        <PartView v-model:view="view" :piece-id="piece.id" :rung="rung" :stamp="stamp" :evidence="regionMarks ?? marks" :place="regionPlace ?? place" :layer="finding ? undefined : layerShown" :caption="beside ? titled(slice) : undefined" />
-        <PartView v-if="beside" v-model:view="view" class="second" :piece-id="piece.id" :rung="besideRung" :stamp="stamp" :layer="second.shown.value" follows :caption="titled(beside)" />
+        <PartView v-model:view="view" :piece-id="piece.id" :row="row" :stamp="stamp" :evidence="overhangMarks ?? marks" :place="overhangPlace ?? place" :layer="finding ? undefined : layerShown" :caption="beside ? titled(slice) : undefined" />
+        <PartView v-if="beside" v-model:view="view" class="second" :piece-id="piece.id" :row="besideRow" :stamp="stamp" :layer="second.shown.value" follows :caption="titled(beside)" />
       </div>
       <p v-else class="nothing quiet">{{ piece?.problem ? 'There is nothing to show: the file cannot be read.' : piece?.gcode ? 'This is G-code sliced elsewhere; its layers are listed at the left.' : 'The part is shown when it has been read.' }}</p>
       <div v-if="slice?.full && layerShown" class="below">
@@ -146,18 +146,18 @@ useKeys('Bench', [
       </div>
     </section>
     <section class="rightside">
-      <MachineLadder :rungs="job.ladder" :chosen="rung?.machine_id" look @choose="picked = $event" />
-      <v-btn v-if="desk && job.step === 'to decide'" color="primary" variant="flat" class="queue" :disabled="!canApprove" @click="queue">Yes, queue it on {{ rung?.name }} <kbd class="on">Y</kbd></v-btn>
-      <SliceDesk v-if="piece?.surface.triangles" v-model="slice" v-model:beside="beside" :job="job" :piece="piece" :rung="rung" :may="desk && job.step === 'to decide'" @look="look" />
-      <template v-if="rung?.lines?.length">
-        <h2>Price on {{ rung.name }}</h2>
+      <MachineLadder :rows="job.ladder" :chosen="row?.machine_id" look @choose="picked = $event" />
+      <v-btn v-if="desk && job.step === 'to decide'" color="primary" variant="flat" class="queue" :disabled="!canApprove" @click="queue">Yes, queue it on {{ row?.name }} <kbd class="on">Y</kbd></v-btn>
+      <SliceDesk v-if="piece?.surface.triangles" v-model="slice" v-model:beside="beside" :job="job" :piece="piece" :row="row" :may="desk && job.step === 'to decide'" @look="look" />
+      <template v-if="row?.lines?.length">
+        <h2>Price on {{ row.name }}</h2>
         <table class="ledger sum">
           <tbody>
-            <tr v-for="l in rung.lines" :key="l.text"><td>{{ l.text }}</td><td class="right num">{{ f.money(l.cents) }}</td></tr>
-            <tr><td><strong>Together</strong></td><td class="right num"><strong>{{ f.money(rung.price_cents) }}</strong></td></tr>
+            <tr v-for="l in row.lines" :key="l.text"><td>{{ l.text }}</td><td class="right num">{{ f.money(l.cents) }}</td></tr>
+            <tr><td><strong>Together</strong></td><td class="right num"><strong>{{ f.money(row.price_cents) }}</strong></td></tr>
           </tbody>
         </table>
-        <p class="small quiet">{{ rung.recipe }}: <span class="num">{{ rung.layers }}</span> layers, <span class="num">{{ f.metres(rung.filament_m) }}</span> of filament; <span class="num">{{ f.duration(rung.warm_up_seconds) }}</span> of the time is warm-up. {{ rung.full ? 'From the layers.' : 'Quick estimate.' }}</p>
+        <p class="small quiet">{{ row.recipe }}: <span class="num">{{ row.layers }}</span> layers, <span class="num">{{ f.metres(row.filament_m) }}</span> of filament; <span class="num">{{ f.duration(row.warm_up_seconds) }}</span> of the time is warm-up. {{ row.full ? 'From the layers.' : 'Quick estimate.' }}</p>
       </template>
     </section>
     <footer aria-label="History">

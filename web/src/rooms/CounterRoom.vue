@@ -42,10 +42,10 @@ watch(id, () => {
   reason.value = ''
 })
 const takers = computed(() => job.value?.ladder.filter((r) => r.takes) ?? [])
-const rung = computed(() => takers.value.find((r) => r.machine_id === picked.value) ?? takers.value.find((r) => r.proposed))
+const row = computed(() => takers.value.find((r) => r.machine_id === picked.value) ?? takers.value.find((r) => r.proposed))
 const stopped = computed(() => job.value?.stopped ?? false)
 const decidable = computed(() => job.value?.step === 'to decide' && job.value.check.state === 'done')
-const canApprove = computed(() => decidable.value && !stopped.value && !!rung.value && !approve.isPending.value)
+const canApprove = computed(() => decidable.value && !stopped.value && !!row.value && !approve.isPending.value)
 /** Why there is no verdict to say yes to. */
 const verdictLine: Record<Slip['check']['state'], string> = {
   queued: 'The verdict comes when the check is through.',
@@ -56,7 +56,7 @@ const verdictLine: Record<Slip['check']['state'], string> = {
   'set aside': 'The check was set aside, so there is no verdict.',
 }
 const { piece, choose, finding, show, marks, place, stamp } = usePointing(job)
-const onPlate = computed(() => rung.value ?? job.value?.ladder.find((r) => r.in_service))
+const onPlate = computed(() => row.value ?? job.value?.ladder.find((r) => r.in_service))
 
 function go(to: number) {
   const s = arrivals.value[Math.min(arrivals.value.length - 1, Math.max(0, to))]
@@ -75,9 +75,9 @@ async function decide(deed: Promise<unknown>) {
 }
 
 function yes() {
-  if (!canApprove.value || !job.value || !rung.value) return
+  if (!canApprove.value || !job.value || !row.value) return
   const { id, version, title } = job.value
-  void decide(approve.mutateAsync({ id, version, title, machine: rung.value.name, machine_id: rung.value.machine_id }))
+  void decide(approve.mutateAsync({ id, version, title, machine: row.value.name, machine_id: row.value.machine_id }))
 }
 
 function no() {
@@ -99,7 +99,7 @@ function send() {
 }
 
 function nextMachine() {
-  const i = takers.value.findIndex((r) => r.machine_id === rung.value?.machine_id)
+  const i = takers.value.findIndex((r) => r.machine_id === row.value?.machine_id)
   picked.value = takers.value[(i + 1) % takers.value.length]?.machine_id
 }
 
@@ -164,9 +164,9 @@ useKeys('Counter', [
 
       <section class="answer" aria-label="Decision">
         <div v-if="decidable" class="proposal">
-          <template v-if="rung && !stopped">
-            <p class="big"><strong>{{ rung.name }}</strong>, done <span class="num">{{ f.moment(rung.finish) }}</span></p>
-            <p class="num">{{ f.duration(rung.seconds) }} · {{ f.grams(rung.grams) }} · {{ f.money(rung.price_cents) }}</p>
+          <template v-if="row && !stopped">
+            <p class="big"><strong>{{ row.name }}</strong>, done <span class="num">{{ f.moment(row.finish) }}</span></p>
+            <p class="num">{{ f.duration(row.seconds) }} · {{ f.grams(row.grams) }} · {{ f.money(row.price_cents) }}</p>
           </template>
           <p v-else-if="stopped" class="big">Something stops it; see below.</p>
           <p v-else class="big">No machine in service can take it.</p>
@@ -191,11 +191,11 @@ useKeys('Counter', [
         <section class="looking">
           <div v-if="piece?.viewable" class="views" :class="{ two: piece.versions.length > 1 }">
             <figure v-if="piece.versions.length > 1 && piece.versions[0]!.viewable">
-              <PartView :piece-id="piece.id" :rung="onPlate" :version="1" :stamp="stamp" follows />
+              <PartView :piece-id="piece.id" :row="onPlate" :version="1" :stamp="stamp" follows />
               <figcaption class="small quiet">As it came</figcaption>
             </figure>
             <figure>
-              <PartView :piece-id="piece.id" :rung="onPlate" :stamp="stamp" :evidence="marks" :place="place" />
+              <PartView :piece-id="piece.id" :row="onPlate" :stamp="stamp" :evidence="marks" :place="place" />
               <figcaption v-if="piece.versions.length > 1" class="small quiet">{{ piece.current === 1 ? 'As it came, which counts' : `Version ${piece.current}, which counts` }}</figcaption>
             </figure>
           </div>
@@ -203,7 +203,7 @@ useKeys('Counter', [
           <FindingList :findings="job.findings" :several="job.piece_set.length > 1" :chosen="finding" messages @show="show" @message="noBecause" />
           <PieceCare v-if="piece" ref="care" :job="job" :piece="piece" may-repair />
         </section>
-        <section><MachineLadder :rungs="job.ladder" :chosen="rung?.machine_id" :locked="!decidable" @choose="picked = $event" /></section>
+        <section><MachineLadder :rows="job.ladder" :chosen="row?.machine_id" :locked="!decidable" @choose="picked = $event" /></section>
       </div>
     </main>
     <main v-else-if="shelf.data.value && !arrivals.length" class="verdict empty">

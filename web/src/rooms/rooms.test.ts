@@ -6,7 +6,7 @@ import { createMemoryHistory, createRouter } from 'vue-router'
 import { createVuetify } from 'vuetify'
 import * as components from 'vuetify/components'
 import described from '../../../core/print/machine/testdata/settings.json'
-import type { JobView, LaneView, PieceView, Rung, RunView, SliceView, Slip } from '../api/client'
+import type { JobView, LaneView, PieceView, LadderRow, RunView, SliceView, Slip } from '../api/client'
 import CheckProgress from '../components/CheckProgress.vue'
 import FindingList from '../components/FindingList.vue'
 import HandInPanel from '../components/HandInPanel.vue'
@@ -52,7 +52,7 @@ const slip = (id: number, step: string, more: Partial<Slip> = {}): Slip => ({
   id, title: `Part ${id}`, step, member: 'Nia Marlow', member_id: 3, purpose: 'everyday', late: false, wish: '', piece_id: id, pieces: 1, pictured: false, version: 7,
   arrived_at: '2026-11-25T09:00:00Z', check: { state: 'done', fraction: 1, error: '', doing: '' }, ...more,
 })
-const rung = (machine_id: number, name: string, more: Partial<Rung> = {}): Rung => ({
+const row = (machine_id: number, name: string, more: Partial<LadderRow> = {}): LadderRow => ({
   machine_id, name, in_service: true, fits: true, takes: (more.fits ?? true) && (more.in_service ?? true), full: false, seconds: 3600, grams: 12, price_cents: 240, proposed: false, over_mm: [0, 0, 0], scale_to_fit: 1, shape: 'rectangle', turn_deg: 0,
   volume_mm: [200, 200, 200], ...more,
 })
@@ -61,7 +61,7 @@ const piece = (id: number): PieceView => ({
   surface: { triangles: 12, vertices: 8, bodies: 1, closed: true, oriented: true, size_mm: [10, 20.5, 30], volume_mm3: 6150, area_mm2: 10, boundary_edges: 0, crossing_pairs: 0, misoriented_edges: 0, nonmanifold_edges: 0 },
 })
 const jobView = (id: number, more: Partial<JobView> = {}): JobView => ({
-  ...slip(id, 'to decide'), stopped: false, findings: [], messages: [{ about: 'thin', text: 'Too thin, alas.' }, { about: 'ask the member', text: 'Please come by.' }], history: [], piece_set: [piece(id)], ladder: [rung(1, 'Bowline'), rung(2, 'Capstan', { proposed: true }), rung(3, 'Halyard', { fits: false })], ...more,
+  ...slip(id, 'to decide'), stopped: false, findings: [], messages: [{ about: 'thin', text: 'Too thin, alas.' }, { about: 'ask the member', text: 'Please come by.' }], history: [], piece_set: [piece(id)], ladder: [row(1, 'Bowline'), row(2, 'Capstan', { proposed: true }), row(3, 'Halyard', { fits: false })], ...more,
 })
 
 let shown: VueWrapper | undefined
@@ -212,7 +212,7 @@ describe('the bench', () => {
 describe('the bench', () => {
   it('queues a job on the machine shown, and not on one that it does not fit', async () => {
     server.answers['/jobs'] = { steps: [], slips: [slip(9, 'to decide')] }
-    server.answers['/jobs/9'] = jobView(9, { ladder: [rung(1, 'Bowline', { fits: false, proposed: true }), rung(2, 'Capstan')] })
+    server.answers['/jobs/9'] = jobView(9, { ladder: [row(1, 'Bowline', { fits: false, proposed: true }), row(2, 'Capstan')] })
     await room(BenchRoom, '/bench/9')
     await press('y')
     expect(server.asked).toEqual([])
@@ -315,7 +315,7 @@ describe('the floor, by its keys', () => {
 })
 
 const slice = (id: number, more: object = {}): SliceView => ({
-  id, piece_id: 9, version: 1, machine_id: 1, machine: 'Bowline', label: '', overrides: [], marks: [], regions: [], scale: 1, tip: '', chosen: false, state: 'done', fraction: 1, error: '', notes: [], at: '2026-11-26T10:00:00Z',
+  id, piece_id: 9, version: 1, machine_id: 1, machine: 'Bowline', label: '', overrides: [], support_marks: [], overhangs: [], scale: 1, tip: '', chosen: false, state: 'done', fraction: 1, error: '', notes: [], at: '2026-11-26T10:00:00Z',
   full: { seconds: 3600 + 600 * id, grams: 10 + id, price_cents: 200, seconds_by_kind: { infill: 600, 'outer shell': 1800 }, warm_up_seconds: 300, grams_support: 1, grams_purge: 0, grams_adhesion: 0, by_layer: [], nozzles: [] }, ...more,
 }) as never
 
@@ -327,7 +327,7 @@ describe('the slices of a piece', () => {
       { key: 'seam', name: 'Seam', text: 'Where outlines begin', type: 'choice', choices: ['at the back', 'closest'] },
     ] }
     server.answers['/house'] = { recipes: [{ machine_id: 1, data: { purpose: 'everyday', shells: 2, seam: 'at the back' } }] }
-    return part(SliceDesk, { job: jobView(9), piece: piece(9), rung: rung(1, 'Bowline'), may: true })
+    return part(SliceDesk, { job: jobView(9), piece: piece(9), row: row(1, 'Bowline'), may: true })
   }
   it('are those of the version and machine looked at, the last one done in view', async () => {
     const w = await desk([slice(1, { chosen: true }), slice(2, { overrides: [{ key: 'shells', was: '2', value: '3', why: 'stiff', who: 'Cato' }] }), slice(3, { machine_id: 2 }), slice(4, { version: 2 }), slice(5, { state: 'cancelled' }), slice(6, { state: 'failed', full: undefined, error: 'too thin' }), slice(7, { state: 'set aside', full: undefined, error: 'begun too often' })])
@@ -361,11 +361,11 @@ describe('the slices of a piece', () => {
     expect(server.asked, 'no reason yet').toEqual([])
     await w.find('.override .why').setValue('stiff')
     await press('l')
-    expect(server.asked).toEqual([['POST', '/pieces/9/slices', { machine_id: 1, overrides: [{ key: 'shells', value: '3', why: 'stiff' }], marks: [] }]])
+    expect(server.asked).toEqual([['POST', '/pieces/9/slices', { machine_id: 1, overrides: [{ key: 'shells', value: '3', why: 'stiff' }], support_marks: [] }]])
   })
   it('show how far they are, and are cancelled; overhangs is looked at and marked', async () => {
     const at = { why: 'a roof', corners_mm: [[0, 0, 0]], min_mm: [0, 0, 4.5], max_mm: [1, 1, 5], area_mm2: 20 }
-    const w = await desk([slice(1, { regions: [{ ...at, carried: true }, { ...at, carried: false, corners_mm: [[9, 9, 9]] }] }), slice(2, { state: 'running', fraction: 0.42, full: undefined })])
+    const w = await desk([slice(1, { overhangs: [{ ...at, carried: true }, { ...at, carried: false, corners_mm: [[9, 9, 9]] }] }), slice(2, { state: 'running', fraction: 0.42, full: undefined })])
     expect(w.find('.slice-percent').text()).toBe('42 %')
     await w.find('.slice-cancel').trigger('click')
     expect(server.asked).toEqual([['DELETE', '/slices/2', undefined]])
@@ -417,7 +417,7 @@ describe('a slip', () => {
 
 describe('the machine ladder', () => {
   it('says of each machine what it takes, or why not', async () => {
-    const w = await part(MachineLadder, { chosen: 2, rungs: [rung(1, 'Bowline', { seconds: 3660, grams: 12, price_cents: 240 }), rung(2, 'Capstan', { proposed: true }), rung(3, 'Halyard', { fits: false, over_mm: [12, 0, 0], scale_to_fit: 0.9436 }), rung(4, 'Sheave', { in_service: false }), rung(5, 'Thimble', { seconds: undefined, takes: false })] })
+    const w = await part(MachineLadder, { chosen: 2, rows: [row(1, 'Bowline', { seconds: 3660, grams: 12, price_cents: 240 }), row(2, 'Capstan', { proposed: true }), row(3, 'Halyard', { fits: false, over_mm: [12, 0, 0], scale_to_fit: 0.9436 }), row(4, 'Sheave', { in_service: false }), row(5, 'Thimble', { seconds: undefined, takes: false })] })
     const rows = w.findAll('tbody tr')
     expect(rows.map((r) => r.findAll('td').slice(1).map((d) => d.text()).join('|'))).toEqual([
       expect.stringMatching(/^1 h 01 min\|12.0 g\|.*2.40/), expect.stringContaining('◆ first done'), expect.stringMatching(/✕ .*12.* mm.*; fits at 94.3 %/), 'Not yet in service', 'No recipe for this purpose',
@@ -475,7 +475,7 @@ describe('the parts', () => {
   const laid = (what: Component) => defineComponent({ inheritAttrs: false, setup: (_, { attrs }) => () => h(components.VLayout, () => h(what, attrs)) })
   const who = (role: 'member' | 'coordinator') => ({ id: 3, name: 'Nia Marlow', role })
   const finding = (grade: string, more: object = {}) => ({ check: 'open surface', grade, text: `It is ${grade}.`, piece_id: 9, piece: 'part-9.stl', value: 3, limit: 0, unit: 'edges', places: [[1, 2, 3], [4, 5, 6]], ...more })
-  const region = (up: number, carried: boolean) => ({ why: `a roof ${up} up`, corners_mm: [[0, 0, up]], min_mm: [0, 0, up], max_mm: [1, 1, up + 1], area_mm2: 7.5 * up, carried })
+  const overhang = (up: number, carried: boolean) => ({ why: `a roof ${up} up`, corners_mm: [[0, 0, up]], min_mm: [0, 0, up], max_mm: [1, 1, up + 1], area_mm2: 7.5 * up, carried })
   it.each([
     ['the band', TopBand, { who: who('member') }],
     ['the band of the desk', TopBand, { who: who('coordinator') }],
@@ -483,8 +483,8 @@ describe('the parts', () => {
     ['findings', FindingList, { findings: ['stops it', 'decide', 'worth knowing'].map((g) => finding(g)), several: true, messages: true }],
     ['findings alone', FindingList, { findings: [finding('decide', { places: null, mend: ['weld'] })] }],
     ['no findings', FindingList, { findings: [] }],
-    ['overhangs', OverhangList, { regions: [1, 2, 3, 4, 5, 6, 7].map((n) => region(n, n % 2 > 0)), marks: [{ corners_mm: [[0, 0, 2]], put_in: false, why: 'it bends' }], may: true }],
-    ['overhangs to look at', OverhangList, { regions: [region(3, true)], marks: [], may: false }],
+    ['overhangs', OverhangList, { overhangs: [1, 2, 3, 4, 5, 6, 7].map((n) => overhang(n, n % 2 > 0)), marks: [{ corners_mm: [[0, 0, 2]], put_in: false, why: 'it bends' }], may: true }],
+    ['overhangs to look at', OverhangList, { overhangs: [overhang(3, true)], marks: [], may: false }],
     ['handing in', HandInPanel, { modelValue: true, who: who('member'), dropped: [] }],
     ...['queued', 'running', 'done', 'failed', 'cancelled', 'set aside'].map((state) => [`a check ${state}`, CheckProgress, { job: { id: 4, check: { state, fraction: 0.42, doing: 'reading', error: 'It fell over.' } } }] as const),
   ] as const)('%s, and every button of it', async (_, what, props) => {
@@ -593,13 +593,13 @@ describe('a hurry', () => {
     defineComponent({
       inheritAttrs: false,
       setup: (_, { attrs }) => () => {
-        const told = Object.fromEntries(Object.entries(attrs).filter(([k, v]) => typeof v !== 'function' && !/^(strip|rung)$/.test(k)))
+        const told = Object.fromEntries(Object.entries(attrs).filter(([k, v]) => typeof v !== 'function' && !/^(strip|row)$/.test(k)))
         const turn = ['onUpdate:view', 'onUpdate:modelValue'].filter((k) => k in attrs)
         return h('div', { class: name }, [JSON.stringify(told, (_k, v: unknown) => (ArrayBuffer.isView(v) ? 'numbers' : v)), ...turn.map((k) => h('button', { onClick: () => (attrs[k] as (v: unknown) => void)(k.endsWith('view') ? { turned: 1 } : 1) }, k))])
       },
     })
   const finding = (piece_id: number, grade: string, check: string, more: object = {}) => ({ check, grade, text: `${check} ${grade}`, piece_id, piece: `part-${piece_id}.stl`, value: 3, limit: 1, unit: 'edges', places: [[1, 2, 3], [4, 5, 6]], mend: null, ...more }) as never
-  const region = (up: number) => ({ why: `a roof ${up} up`, corners_mm: [[0, 0, up], [1, 1, up]], min_mm: [0, 0, up], max_mm: [1, 1, up + 1], area_mm2: 7.5 * up, carried: up % 2 > 0 })
+  const overhang = (up: number) => ({ why: `a roof ${up} up`, corners_mm: [[0, 0, up], [1, 1, up]], min_mm: [0, 0, up], max_mm: [1, 1, up + 1], area_mm2: 7.5 * up, carried: up % 2 > 0 })
   const run = (id: number, state: RunView['state'], from: number): RunView => ({ id, job_id: id, job_version: 4, machine_id: 1 + (id % 2), material: 'PLA', title: `Part ${id}`, member: 'Nia', recipe: 'everyday', state, start: `2026-11-26T${String(from).padStart(2, '0')}:00:00Z`, finish: `2026-11-26T${String(from + 1).padStart(2, '0')}:30:00Z`, seconds: 5400, grams: 3, price_cents: 5, colour: '#888', late: id === 12, needed_by: id === 12 ? '2026-11-26' : undefined })
   function rich(role: string) {
     const versions = [1, 2].map((n) => ({ n, log: [{ step: 'weld', text: 'Drew 3 corners together' }], surface: piece(9).surface }))
@@ -609,7 +609,7 @@ describe('a hurry', () => {
       slip(5, 'to decide', { pieces: 3, needed_by: '2026-11-27', worst: finding(5, 'decide', 'thin') }), slip(6, 'to decide', { late: true, needed_by: '2026-11-26', wish: 'by noon' }), slip(7, 'arrived', { check: { state: 'set aside', fraction: 0.4, error: 'Begun three times.', doing: '' } }),
       slip(8, 'arrived', { check: { state: 'running', fraction: 0.4, error: '', doing: 'cutting' } }), slip(9, 'approved', { machine_id: 2, seconds: 5400, grams: 12, price_cents: 250, finish: '2026-11-28T10:00:00Z' } as never), slip(10, 'finishing', { pictured: true }), slip(11, 'pick-up', { title: 'Cleat', member: 'Ola Berg' }),
     ]
-    const ladder = [rung(1, 'Bowline', { proposed: true, lines: [{ text: 'machine', cents: 90 }, { text: 'PLA', cents: 150 }], layers: 90, recipe: 'everyday' } as never), rung(2, 'Capstan', { full: true, price_cents: 90 }), rung(3, 'Halyard', { fits: false, over_mm: [12, 0, 0], scale_to_fit: 0.9 }), rung(4, 'Sheave', { in_service: false })]
+    const ladder = [row(1, 'Bowline', { proposed: true, lines: [{ text: 'machine', cents: 90 }, { text: 'PLA', cents: 150 }], layers: 90, recipe: 'everyday' } as never), row(2, 'Capstan', { full: true, price_cents: 90 }), row(3, 'Halyard', { fits: false, over_mm: [12, 0, 0], scale_to_fit: 0.9 }), row(4, 'Sheave', { in_service: false })]
     const history = [{ at: '2026-11-25T09:00:00Z', who: 'Nia', what: 'handed it in' }, { at: '2026-11-25T10:00:00Z', who: '', what: 'checked it', why: 'it came' }]
     Object.assign(server.answers, {
       '/session': { id: 1, name: 'Cato', role }, '/storage': { used_bytes: 6e6, limit_bytes: 1e7 }, '/people': [{ id: 3, name: 'Nia Marlow', role: 'member' }],
@@ -626,7 +626,7 @@ describe('a hurry', () => {
       materials: [entry(1, { name: 'PLA', density_g_per_cm3: 1.24, spool_grams: 1000, spool_cents: 2450 })],
       recipes: [entry(1, { name: 'Bowline everyday', material: 'PLA', layer_mm: 0.2, shells: 2, infill_percent: 15 }, { machine_id: 1, purpose: 'everyday' })],
     })
-    for (const id of [5, 6, 7, 9]) server.answers[`/pieces/${id}/slices`] = [slice(1, { piece_id: id, version: id === 5 ? 2 : 1, chosen: true, regions: [1, 2, 3, 4, 5, 6, 7].map(region) }), slice(2, { piece_id: id, version: id === 5 ? 2 : 1, overrides: [{ key: 'shells', was: '2', value: '3', why: 'stiff', who: 'Cato' }] }), slice(3, { piece_id: id, machine_id: 2, machine: 'Capstan', version: id === 5 ? 2 : 1, state: 'running', fraction: 0.3, full: undefined })]
+    for (const id of [5, 6, 7, 9]) server.answers[`/pieces/${id}/slices`] = [slice(1, { piece_id: id, version: id === 5 ? 2 : 1, chosen: true, overhangs: [1, 2, 3, 4, 5, 6, 7].map(overhang) }), slice(2, { piece_id: id, version: id === 5 ? 2 : 1, overrides: [{ key: 'shells', was: '2', value: '3', why: 'stiff', who: 'Cato' }] }), slice(3, { piece_id: id, machine_id: 2, machine: 'Capstan', version: id === 5 ? 2 : 1, state: 'running', fraction: 0.3, full: undefined })]
   }
   const layers = new ArrayBuffer(4 * 17)
   new Uint32Array(layers).set([2, 0, 0, 1, (2 << 8) | 5])

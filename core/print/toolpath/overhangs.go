@@ -21,7 +21,7 @@ type patch struct {
 	carriedMM2    float64
 	islandMM2     float64
 	blockedMM2    float64 // above the part, where support may stand on the plate only
-	forced, kept  *Mark
+	forced, kept  *SupportMark
 	tooNear, thin bool // too near the plate for support; narrower than a line
 	group         int
 }
@@ -35,9 +35,9 @@ const (
 	regionsMost  = 60
 )
 
-// regions gathers overhangs to regions over the layers, and says for each
+// overhangs gathers those of each layer over the layers, and says for each
 // whether support stands under it, and why or why not.
-func (s *slicer) regions(ctx context.Context) ([]Region, error) {
+func (s *slicer) overhangs(ctx context.Context) ([]Overhang, error) {
 	n := len(s.outline)
 	by := make([][]patch, n)
 	drop := s.verticalGap()
@@ -204,13 +204,13 @@ func grouped(by [][]patch) [][]*patch {
 	return out
 }
 
-// told makes the regions of groups of patches, the largest ones, from below.
-func (s *slicer) told(groups [][]*patch) []Region {
-	var out []Region
+// told makes the overhangs of groups of patches, the largest ones, from below.
+func (s *slicer) told(groups [][]*patch) []Overhang {
+	var out []Overhang
 	for _, g := range groups {
-		r := Region{Min: [3]float64{math.Inf(1), math.Inf(1), math.Inf(1)}, Max: [3]float64{math.Inf(-1), math.Inf(-1), math.Inf(-1)}}
+		r := Overhang{Min: [3]float64{math.Inf(1), math.Inf(1), math.Inf(1)}, Max: [3]float64{math.Inf(-1), math.Inf(-1), math.Inf(-1)}}
 		var carried, island, blocked, near, thin float64
-		var forced, kept *Mark
+		var forced, kept *SupportMark
 		for _, p := range g {
 			top := s.tops[p.layer] + s.lift()
 			for k, v := range [3][2]float64{{float64(p.box.MinX) / 1000, float64(p.box.MaxX) / 1000}, {float64(p.box.MinY) / 1000, float64(p.box.MaxY) / 1000}, {top - s.heights[p.layer], top}} {
@@ -261,10 +261,12 @@ func (s *slicer) told(groups [][]*patch) []Region {
 		out = append(out, r)
 	}
 	if len(out) > regionsMost {
-		slices.SortStableFunc(out, func(a, b Region) int { return cmp.Compare(b.AreaMM2, a.AreaMM2) })
+		slices.SortStableFunc(out, func(a, b Overhang) int { return cmp.Compare(b.AreaMM2, a.AreaMM2) })
 		s.notes = append(s.notes, fmt.Sprintf("%d small places that hang are not listed.", len(out)-regionsMost))
 		out = out[:regionsMost]
 	}
-	slices.SortStableFunc(out, func(a, b Region) int { return cmp.Or(cmp.Compare(a.Min[2], b.Min[2]), cmp.Compare(a.Min[0], b.Min[0])) })
+	slices.SortStableFunc(out, func(a, b Overhang) int {
+		return cmp.Or(cmp.Compare(a.Min[2], b.Min[2]), cmp.Compare(a.Min[0], b.Min[0]))
+	})
 	return out
 }
