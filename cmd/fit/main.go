@@ -119,53 +119,19 @@ func fitted(cases []*corpus.Case, begin estimate.Factors) estimate.Factors {
 		wg.Wait()
 		return out
 	}
-	const enough, stay = 0.03, 0.04
-	loss := func(e, y []float64) float64 {
-		sum := 0.0
-		for _, v := range e {
-			sum += enough * (math.Sqrt(enough*enough+v*v) - enough)
-		}
-		for _, v := range y {
-			sum += stay * stay * v * v
-		}
-		return sum
-	}
 	y := make([]float64, n)
 	e := off(y)
 	damp := 1e-2
 	for range 40 {
 		before := loss(e, y)
-		jac := mat.NewDense(rows+n, n, nil)
-		res := mat.NewVecDense(rows+n, nil)
-		for k := range n {
-			const step = 1e-3
-			z := slices.Clone(y)
-			z[k] += step
-			for i, v := range off(z) {
-				jac.Set(i, k, (v-e[i])/step)
-			}
-		}
-		for i, v := range e {
-			w := math.Sqrt(enough / math.Sqrt(enough*enough+v*v))
-			for k := range n {
-				jac.Set(i, k, w*jac.At(i, k))
-			}
-			res.SetVec(i, -w*v)
-		}
-		for k := range n {
-			jac.Set(rows+k, k, stay)
-			res.SetVec(rows+k, -stay*y[k])
-		}
-		var normal mat.Dense
-		var right, by mat.VecDense
-		normal.Mul(jac.T(), jac)
-		right.MulVec(jac.T(), res)
+		normal, right := equations(off, e, y)
+		var by mat.VecDense
 		for ; damp < 1e6; damp *= 4 {
-			a := mat.DenseCopyOf(&normal)
+			a := mat.DenseCopyOf(normal)
 			for k := range n {
 				a.Set(k, k, a.At(k, k)*(1+damp)+1e-9)
 			}
-			if err := by.SolveVec(a, &right); err != nil {
+			if err := by.SolveVec(a, right); err != nil {
 				continue
 			}
 			z := slices.Clone(y)
@@ -188,6 +154,52 @@ func fitted(cases []*corpus.Case, begin estimate.Factors) estimate.Factors {
 		x0[i] *= math.Exp(y[i])
 	}
 	return factorsOf(x0)
+}
+
+// enough is how far off a case may be, in logarithms, before it weighs less; stay is how much a
+// factor is drawn to where it began.
+const enough, stay = 0.03, 0.04
+
+func loss(e, y []float64) float64 {
+	sum := 0.0
+	for _, v := range e {
+		sum += enough * (math.Sqrt(enough*enough+v*v) - enough)
+	}
+	for _, v := range y {
+		sum += stay * stay * v * v
+	}
+	return sum
+}
+
+// equations are the normal equations of a step from y, where the cases are off by e.
+func equations(off func([]float64) []float64, e, y []float64) (*mat.Dense, *mat.VecDense) {
+	n, rows := len(y), len(e)
+	jac := mat.NewDense(rows+n, n, nil)
+	res := mat.NewVecDense(rows+n, nil)
+	for k := range n {
+		const step = 1e-3
+		z := slices.Clone(y)
+		z[k] += step
+		for i, v := range off(z) {
+			jac.Set(i, k, (v-e[i])/step)
+		}
+	}
+	for i, v := range e {
+		w := math.Sqrt(enough / math.Sqrt(enough*enough+v*v))
+		for k := range n {
+			jac.Set(i, k, w*jac.At(i, k))
+		}
+		res.SetVec(i, -w*v)
+	}
+	for k := range n {
+		jac.Set(rows+k, k, stay)
+		res.SetVec(rows+k, -stay*y[k])
+	}
+	var normal mat.Dense
+	var right mat.VecDense
+	normal.Mul(jac.T(), jac)
+	right.MulVec(jac.T(), res)
+	return &normal, &right
 }
 
 // source is the factors as Go.

@@ -191,15 +191,13 @@ func hashOf(pkg string, tests bool) string {
 	return hex.EncodeToString(h.Sum(nil))[:16]
 }
 
-func ofPackage(ctx context.Context, pkg string, n int, seed uint64, jobs int, verbose bool) error {
-	if err := os.MkdirAll(filepath.Join(".cache", "mutants"), 0o755); err != nil { //nolint:gosec // nothing secret
-		return err
-	}
-	name := filepath.Join(".cache", "mutants", strings.ReplaceAll(pkg, "/", "_")+".json")
+// remembered is what is known of a package's mutants: nothing where its sources have changed,
+// and nothing of those that lived where its tests have.
+func remembered(pkg, name string) (kept, error) {
 	know := kept{Found: map[string]string{}}
 	if raw, err := os.ReadFile(name); err == nil { //nolint:gosec // named above
 		if err := json.Unmarshal(raw, &know); err != nil {
-			return fmt.Errorf("%s: %w", name, err)
+			return know, fmt.Errorf("%s: %w", name, err)
 		}
 	}
 	sources, tests := hashOf(pkg, false), hashOf(pkg, true)
@@ -213,6 +211,18 @@ func ofPackage(ctx context.Context, pkg string, n int, seed uint64, jobs int, ve
 		}
 	}
 	know.Sources, know.Tests = sources, tests
+	return know, nil
+}
+
+func ofPackage(ctx context.Context, pkg string, n int, seed uint64, jobs int, verbose bool) error {
+	if err := os.MkdirAll(filepath.Join(".cache", "mutants"), 0o755); err != nil { //nolint:gosec // nothing secret
+		return err
+	}
+	name := filepath.Join(".cache", "mutants", strings.ReplaceAll(pkg, "/", "_")+".json")
+	know, err := remembered(pkg, name)
+	if err != nil {
+		return err
+	}
 	all, err := list(ctx, pkg)
 	if err != nil {
 		return err
@@ -281,6 +291,12 @@ func ofPackage(ctx context.Context, pkg string, n int, seed uint64, jobs int, ve
 	if ctx.Err() != nil {
 		return errors.New("stopped; the same command goes on from here")
 	}
+	tell(pkg, all, same, know, bare, total, verbose)
+	return nil
+}
+
+// tell prints what became of the mutants of a package.
+func tell(pkg string, all []mutant, same map[string]bool, know kept, bare, total int, verbose bool) {
 	count := map[string]int{}
 	for i := range all {
 		m := &all[i]
@@ -296,7 +312,6 @@ func ofPackage(ctx context.Context, pkg string, n int, seed uint64, jobs int, ve
 	}
 	run := count["killed"] + count["lived"]
 	fmt.Printf("%-18s %6d %6d %6d %6d %4d/%-4d %7d %5.1f %%\n", pkg, run, count["killed"], count["lived"], count["same"], bare, total, count["no build"], 100*float64(count["killed"])/float64(max(1, run)))
-	return nil
 }
 
 // args of the test binary: rapid's shrinking takes 30 s for every failure otherwise.

@@ -149,102 +149,124 @@ func heatAgain(p *toolpath.Print, layer int, m *machine.Machine, heats recipe.He
 	return m.HeatUpSeconds(hottest, bed)
 }
 
-type pass struct {
-	f    *Full
-	laid []float64 // by layer: time spent laying
+// account is what all steps of a print come to, as they are played through the planner.
+type account struct {
+	f       *Full
+	laid    []float64 // by layer: time spent laying
+	planner *motion.Planner
+	byKind  [128]float64
+	used    [8]NozzleUse
+	grams   [8]float64 // of a mm of each nozzle's filament
+	at      [3]float64
 }
 
+// Ways beside the kinds of lines, in a move's tag.
+const travels, retracts = 100, 101
+
 // passOver plays all steps through the planner.
-func passOver(p *toolpath.Print, r recipe.Recipe, m *machine.Machine, loaded machine.Loaded, cooling []post.Cooling) pass {
+func passOver(p *toolpath.Print, r recipe.Recipe, m *machine.Machine, loaded machine.Loaded, cooling []post.Cooling) *account {
 	n := len(p.Layers)
 	inf := math.Inf(1)
-	f := &Full{Layers: n, ByKind: map[string]float64{}, ByLayer: make([]LayerTime, n), Box: [2][3]float64{{inf, inf, inf}, {-inf, -inf, -inf}}}
-	out := pass{f, make([]float64, n)}
+	a := &account{laid: make([]float64, n),
+		f: &Full{Layers: n, ByKind: map[string]float64{}, ByLayer: make([]LayerTime, n), Box: [2][3]float64{{inf, inf, inf}, {-inf, -inf, -inf}}}}
 	for i := range p.Layers {
-		f.ByLayer[i].TopMM = p.Layers[i].TopMM
+		a.f.ByLayer[i].TopMM = p.Layers[i].TopMM
 	}
-	const travels, retracts = 100, 101 // beside the kinds of lines
-	var byKind [128]float64
-	planner := motion.New(m.Motion.Limits(), func(tag int32, s float64) {
+	a.planner = motion.New(m.Motion.Limits(), func(tag int32, s float64) {
 		kind, layer := tag&127, tag>>7
-		byKind[kind] += s
-		f.ByLayer[layer].Seconds += s
+		a.byKind[kind] += s
+		a.f.ByLayer[layer].Seconds += s
 		if kind < travels {
-			out.laid[layer] += s
+			a.laid[layer] += s
 		}
 	})
-	heats := r.Heats(m, loaded)
-	var x, y, z float64
-	var used [8]NozzleUse
-	var gramsPerMM [8]float64
-	for k := range used {
-		used[k] = NozzleUse{Nozzle: k + 1, Material: loaded.Of(k + 1).Name}
-		gramsPerMM[k] = loaded.Of(k+1).Grams(m.FilamentMM, 1)
+	for k := range a.used {
+		a.used[k] = NozzleUse{Nozzle: k + 1, Material: loaded.Of(k + 1).Name}
+		a.grams[k] = loaded.Of(k+1).Grams(m.FilamentMM, 1)
 	}
+	heats := r.Heats(m, loaded)
 	post.Steps(p, r, m, cooling, func(s post.Step) bool {
-		tag := int32(s.Layer)<<7 | travels
 		switch s.Kind {
-		case post.Lay:
-			tag = int32(s.Layer)<<7 | int32(s.For)
-			g, n := s.EMM*gramsPerMM[s.Nozzle&7], &used[s.Nozzle&7]
-			n.FilamentMM += s.EMM
-			n.Grams += g
-			switch s.For {
-			case toolpath.Support:
-				n.GramsSupport += g
-				f.ByLayer[s.Layer].Support += g
-			case toolpath.Adhesion:
-				n.GramsAdhesion += g
-			case toolpath.Purge:
-				n.GramsPurge += g
-			default:
-				n.GramsModel += g
-			}
-			f.ByLayer[s.Layer].Grams += g
-			f.FilamentMM += s.EMM
-			for _, q := range [2][3]float64{{x, y, z}, {s.X, s.Y, s.Z}} {
-				for k := range q {
-					f.Box[0][k], f.Box[1][k] = math.Min(f.Box[0][k], q[k]), math.Max(f.Box[1][k], q[k])
-				}
-			}
-		case post.Retract, post.Restore:
-			tag = int32(s.Layer)<<7 | retracts
-		case post.Prime:
-			g, n := s.EMM*gramsPerMM[s.Nozzle&7], &used[s.Nozzle&7]
-			n.FilamentMM += s.EMM
-			n.Grams += g
-			n.GramsPurge += g
-			f.FilamentMM += s.EMM
-			tag = int32(s.Layer)<<7 | retracts
 		case post.Change:
-			planner.Flush()
-			f.Changes++
-			f.ByKind[changeWord] += m.ChangeS
-			f.ByLayer[s.Layer].Seconds += m.ChangeS
-			return true
+			a.f.Changes++
+			a.stands(s.Layer, changeWord, m.ChangeS)
 		case post.Wait:
-			planner.Flush()
-			f.ByKind[coolWord] += s.S
-			f.ByLayer[s.Layer].Seconds += s.S
-			return true
+			a.stands(s.Layer, coolWord, s.S)
 		case post.Pause: // the wait is as long as somebody needs; what follows it is known
-			planner.Flush()
-			again := heatAgain(p, s.Layer, m, heats)
-			f.ByKind[againWord] += again
-			f.ByLayer[s.Layer].Seconds += again
-			return true
+			a.stands(s.Layer, againWord, heatAgain(p, s.Layer, m, heats))
+		default:
+			a.moves(s)
 		}
-		planner.Add(motion.Move{DX: s.X - x, DY: s.Y - y, DZ: s.Z - z, EMM: s.EMM, MMPerS: s.MMPerS, AccelMMPerS2: s.MMPerS2, Tag: tag})
-		x, y, z = s.X, s.Y, s.Z
 		return true
 	})
-	planner.Flush()
-	for k := range toolpath.Kinds {
-		if byKind[k] > 0 {
-			f.ByKind[toolpath.Kind(k).String()] = byKind[k]
+	a.planner.Flush()
+	a.sum()
+	return a
+}
+
+// stands is time in a layer in which nothing moves.
+func (a *account) stands(layer int, word string, seconds float64) {
+	a.planner.Flush()
+	a.f.ByKind[word] += seconds
+	a.f.ByLayer[layer].Seconds += seconds
+}
+
+// moves is a step that moves the nozzle or the filament.
+func (a *account) moves(s post.Step) {
+	tag := int32(s.Layer)<<7 | travels
+	switch s.Kind {
+	case post.Lay:
+		tag = int32(s.Layer)<<7 | int32(s.For)
+		a.lays(s)
+	case post.Retract, post.Restore:
+		tag = int32(s.Layer)<<7 | retracts
+	case post.Prime:
+		g, n := s.EMM*a.grams[s.Nozzle&7], &a.used[s.Nozzle&7]
+		n.FilamentMM += s.EMM
+		n.Grams += g
+		n.GramsPurge += g
+		a.f.FilamentMM += s.EMM
+		tag = int32(s.Layer)<<7 | retracts
+	}
+	a.planner.Add(motion.Move{DX: s.X - a.at[0], DY: s.Y - a.at[1], DZ: s.Z - a.at[2], EMM: s.EMM, MMPerS: s.MMPerS, AccelMMPerS2: s.MMPerS2, Tag: tag})
+	a.at = [3]float64{s.X, s.Y, s.Z}
+}
+
+// lays books what a line takes, and how far it reaches.
+func (a *account) lays(s post.Step) {
+	f := a.f
+	g, n := s.EMM*a.grams[s.Nozzle&7], &a.used[s.Nozzle&7]
+	n.FilamentMM += s.EMM
+	n.Grams += g
+	switch s.For {
+	case toolpath.Support:
+		n.GramsSupport += g
+		f.ByLayer[s.Layer].Support += g
+	case toolpath.Adhesion:
+		n.GramsAdhesion += g
+	case toolpath.Purge:
+		n.GramsPurge += g
+	default:
+		n.GramsModel += g
+	}
+	f.ByLayer[s.Layer].Grams += g
+	f.FilamentMM += s.EMM
+	for _, q := range [2][3]float64{a.at, {s.X, s.Y, s.Z}} {
+		for k := range q {
+			f.Box[0][k], f.Box[1][k] = math.Min(f.Box[0][k], q[k]), math.Max(f.Box[1][k], q[k])
 		}
 	}
-	for _, n := range used {
+}
+
+// sum gathers times by kind and grams by nozzle.
+func (a *account) sum() {
+	f := a.f
+	for k := range toolpath.Kinds {
+		if a.byKind[k] > 0 {
+			f.ByKind[toolpath.Kind(k).String()] = a.byKind[k]
+		}
+	}
+	for _, n := range a.used {
 		if n.FilamentMM == 0 {
 			continue
 		}
@@ -252,6 +274,5 @@ func passOver(p *toolpath.Print, r recipe.Recipe, m *machine.Machine, loaded mac
 		f.GramsModel, f.GramsSupport = f.GramsModel+n.GramsModel, f.GramsSupport+n.GramsSupport
 		f.GramsAdhesion, f.GramsPurge = f.GramsAdhesion+n.GramsAdhesion, f.GramsPurge+n.GramsPurge
 	}
-	f.ByKind[travelWord], f.ByKind[retractWord] = byKind[travels], byKind[retracts]
-	return out
+	f.ByKind[travelWord], f.ByKind[retractWord] = a.byKind[travels], a.byKind[retracts]
 }

@@ -18,8 +18,8 @@ const (
 	raftShare   = 0.4
 )
 
-// hold adds what keeps the first layer down.
-func (s *slicer) hold(p *Print) {
+// adhere adds what keeps the first layer down.
+func (s *slicer) adhere(p *Print) {
 	if len(p.Layers) == 0 {
 		return
 	}

@@ -251,11 +251,24 @@ func gyroid(paths []polygon.Path, pitch, zUM float64) []polygon.Path {
 		sy, cy := math.Sincos(float64(y0+j) * k)
 		return sx*cy + sy*cz + sz*cx
 	}
-	// Crossings of the lattice's edges, numbered 2·(j·(nx+1)+i) along x, +1 along y.
-	type edge = int
-	at := map[edge]polygon.Point{}
-	links := map[edge][]edge{}
-	var order []edge
+	return contour(nx, ny, value, func(i, j float64) polygon.Point {
+		return polygon.Point{X: int64(math.Round((float64(x0) + i) * cell)), Y: int64(math.Round((float64(y0) + j) * cell))}
+	})
+}
+
+// crossed is where a field is zero on the edges of a lattice, in the order in which they were
+// found, and which of them a cell joins.
+type crossed struct {
+	at    map[int]polygon.Point // by the number of the edge
+	links map[int][]int
+	order []int
+}
+
+// contour is where a field over a lattice of nx by ny cells is zero: lines through its cells
+// (marching squares). place is where a point of the lattice lies.
+func contour(nx, ny int, value func(i, j int) float64, place func(i, j float64) polygon.Point) []polygon.Path {
+	// Edges are numbered 2·(j·(nx+1)+i) along x, +1 along y.
+	c := crossed{map[int]polygon.Point{}, map[int][]int{}, nil}
 	above := make([]float64, nx+1)
 	below := make([]float64, nx+1)
 	for i := range below {
@@ -267,38 +280,41 @@ func gyroid(paths []polygon.Path, pitch, zUM float64) []polygon.Path {
 		}
 		for i := range nx {
 			v := [4]float64{below[i], below[i+1], above[i+1], above[i]}
-			e := [4]edge{2 * (j*(nx+1) + i), 2*(j*(nx+1)+i+1) + 1, 2 * ((j+1)*(nx+1) + i), 2*(j*(nx+1)+i) + 1}
+			e := [4]int{2 * (j*(nx+1) + i), 2*(j*(nx+1)+i+1) + 1, 2 * ((j+1)*(nx+1) + i), 2*(j*(nx+1)+i) + 1}
 			corner := [4][2]float64{{float64(i), float64(j)}, {float64(i + 1), float64(j)}, {float64(i + 1), float64(j + 1)}, {float64(i), float64(j + 1)}}
-			var hit []edge
+			var hit []int
 			for s := range 4 {
 				t := (s + 1) % 4
 				if (v[s] > 0) == (v[t] > 0) {
 					continue
 				}
-				if _, ok := at[e[s]]; !ok {
+				if _, ok := c.at[e[s]]; !ok {
 					f := v[s] / (v[s] - v[t])
-					x := (float64(x0) + corner[s][0] + f*(corner[t][0]-corner[s][0])) * cell
-					y := (float64(y0) + corner[s][1] + f*(corner[t][1]-corner[s][1])) * cell
-					at[e[s]] = polygon.Point{X: int64(math.Round(x)), Y: int64(math.Round(y))}
-					order = append(order, e[s])
+					c.at[e[s]] = place(corner[s][0]+f*(corner[t][0]-corner[s][0]), corner[s][1]+f*(corner[t][1]-corner[s][1]))
+					c.order = append(c.order, e[s])
 				}
 				hit = append(hit, e[s])
 			}
 			for s := 0; s+1 < len(hit); s += 2 {
-				links[hit[s]] = append(links[hit[s]], hit[s+1])
-				links[hit[s+1]] = append(links[hit[s+1]], hit[s])
+				c.links[hit[s]] = append(c.links[hit[s]], hit[s+1])
+				c.links[hit[s+1]] = append(c.links[hit[s+1]], hit[s])
 			}
 		}
 		above, below = below, above
 	}
-	seen := map[edge]bool{}
+	return c.lines()
+}
+
+// lines are the crossings joined: from loose ends first, then rings.
+func (c *crossed) lines() []polygon.Path {
+	seen := map[int]bool{}
 	var out []polygon.Path
-	trace := func(from edge) {
-		l := polygon.Path{at[from]}
+	trace := func(from int) {
+		l := polygon.Path{c.at[from]}
 		seen[from] = true
 		for here := from; ; {
 			next := -1
-			for _, o := range links[here] {
+			for _, o := range c.links[here] {
 				if !seen[o] {
 					next = o
 				}
@@ -307,19 +323,19 @@ func gyroid(paths []polygon.Path, pitch, zUM float64) []polygon.Path {
 				break
 			}
 			seen[next] = true
-			l = append(l, at[next])
+			l = append(l, c.at[next])
 			here = next
 		}
 		if len(l) > 1 {
 			out = append(out, polygon.SimplifyLine(l, 10, nil))
 		}
 	}
-	for _, e := range order { // from loose ends first, then rings
-		if len(links[e]) == 1 && !seen[e] {
+	for _, e := range c.order {
+		if len(c.links[e]) == 1 && !seen[e] {
 			trace(e)
 		}
 	}
-	for _, e := range order {
+	for _, e := range c.order {
 		if !seen[e] {
 			trace(e)
 		}

@@ -28,6 +28,7 @@ type slicer struct {
 	marks    []SupportMark
 	tops     []float64
 	heights  []float64
+	cut      []section.Layer
 	outline  [][]polygon.Path // the part, by layer
 	inside   [][]polygon.Path // what shells leave
 	shells   [][]Line
@@ -140,51 +141,18 @@ func Slice(ctx context.Context, m *mesh.Mesh, topo *mesh.Topology, mmPerUnit flo
 	if progress == nil {
 		progress = func(float64) {}
 	}
-	mach := cmp.Or(o.Machine, &machine.Machine{})
-	s := &slicer{r: r.WithDefaults(), marks: o.SupportMarks, bore: cmp.Or(mach.FilamentMM, 1.75), room: mach.Volume}
-	box := m.Bounds()
-	height := (box.Max.Z - box.Min.Z) * mmPerUnit
-	plan := LayeringOf(&s.r, mach)
-	n := plan.Count(height)
-	if n > maxLayers {
-		return nil, fmt.Errorf("the part would have %d layers; the limit is %d", n, maxLayers)
-	}
-	if n == 0 {
-		return nil, fmt.Errorf("the part is %g mm high, which is no layer", height)
-	}
-	s.heights = plan.Heights(height)
-	zs := make([]float64, n)
-	top := 0.0
-	for i, h := range s.heights {
-		zs[i] = box.Min.Z + section.PlaneMM(top, h, height)/mmPerUnit
-		top += h
-		s.tops = append(s.tops, top)
-	}
-	if over := top - height; over > toldMM {
-		s.notes = append(s.notes, fmt.Sprintf("The part is %.3f mm high and no layer may be lower than %.2f mm: the print is %.2f mm higher.", height, plan.LeastMM, over))
-	}
-	cut, err := section.Planes(ctx, m, topo, zs, mmPerUnit)
+	s, err := newSlicer(ctx, m, topo, mmPerUnit, r, o)
 	if err != nil {
 		return nil, err
 	}
-	open := 0
-	for i := range cut {
-		open += cut[i].Open
-	}
-	if open > 0 {
-		s.notes = append(s.notes, fmt.Sprintf("%d outlines ran into an open edge and were closed by a straight line.", open))
-	}
-	s.outline, s.inside, s.shells = make([][]polygon.Path, n), make([][]polygon.Path, n), make([][]Line, n)
-	s.solid, s.bridges, s.overhang = make([][]polygon.Path, n), make([][]polygon.Path, n), make([][]polygon.Path, n)
-	s.layers, s.unlaid = make([]Layer, n), make([][]unlaid, n)
 	// Each stage needs the stages before it of all layers.
 	done := 0.0
 	stage := func(share float64, work func(w *worker, i int)) error {
-		err := overLayers(ctx, n, work, func(f float64) { progress(done + share*f) })
+		err := overLayers(ctx, len(s.layers), work, func(f float64) { progress(done + share*f) })
 		done += share
 		return err
 	}
-	if err := stage(0.25, func(w *worker, i int) { s.outlines(w, i, cut[i].Loops) }); err != nil {
+	if err := stage(0.25, s.outlines); err != nil {
 		return nil, err
 	}
 	if err := stage(0.2, s.walls); err != nil {
@@ -220,7 +188,7 @@ func Slice(ctx context.Context, m *mesh.Mesh, topo *mesh.Topology, mmPerUnit flo
 		return nil, err
 	}
 	p := &Print{Layers: s.layers, Notes: s.notes, Overhangs: overhangs}
-	s.hold(p)
+	s.adhere(p)
 	for len(p.Layers[len(p.Layers)-1].Lines) == 0 { // a tip that is too thin
 		p.Layers = p.Layers[:len(p.Layers)-1]
 	}
@@ -231,6 +199,49 @@ func Slice(ctx context.Context, m *mesh.Mesh, topo *mesh.Topology, mmPerUnit flo
 	order(p, s.r)
 	progress(1)
 	return p, ctx.Err()
+}
+
+// newSlicer plans the layers of a part and cuts it.
+func newSlicer(ctx context.Context, m *mesh.Mesh, topo *mesh.Topology, mmPerUnit float64, r recipe.Recipe, o Options) (*slicer, error) {
+	mach := cmp.Or(o.Machine, &machine.Machine{})
+	s := &slicer{r: r.WithDefaults(), marks: o.SupportMarks, bore: cmp.Or(mach.FilamentMM, 1.75), room: mach.Volume}
+	box := m.Bounds()
+	height := (box.Max.Z - box.Min.Z) * mmPerUnit
+	plan := LayeringOf(&s.r, mach)
+	n := plan.Count(height)
+	if n > maxLayers {
+		return nil, fmt.Errorf("the part would have %d layers; the limit is %d", n, maxLayers)
+	}
+	if n == 0 {
+		return nil, fmt.Errorf("the part is %g mm high, which is no layer", height)
+	}
+	s.heights = plan.Heights(height)
+	zs := make([]float64, n)
+	top := 0.0
+	for i, h := range s.heights {
+		zs[i] = box.Min.Z + section.PlaneMM(top, h, height)/mmPerUnit
+		top += h
+		s.tops = append(s.tops, top)
+	}
+	if over := top - height; over > toldMM {
+		s.notes = append(s.notes, fmt.Sprintf("The part is %.3f mm high and no layer may be lower than %.2f mm: the print is %.2f mm higher.", height, plan.LeastMM, over))
+	}
+	var err error
+	s.cut, err = section.Planes(ctx, m, topo, zs, mmPerUnit)
+	if err != nil {
+		return nil, err
+	}
+	open := 0
+	for i := range s.cut {
+		open += s.cut[i].Open
+	}
+	if open > 0 {
+		s.notes = append(s.notes, fmt.Sprintf("%d outlines ran into an open edge and were closed by a straight line.", open))
+	}
+	s.outline, s.inside, s.shells = make([][]polygon.Path, n), make([][]polygon.Path, n), make([][]Line, n)
+	s.solid, s.bridges, s.overhang = make([][]polygon.Path, n), make([][]polygon.Path, n), make([][]polygon.Path, n)
+	s.layers, s.unlaid = make([]Layer, n), make([][]unlaid, n)
+	return s, nil
 }
 
 // worker is one goroutine's buffers.
@@ -250,7 +261,9 @@ func um(mm float64) float64 { return mm * 1000 }
 
 // outlines makes one clean figure of a cut: overlapping bodies are one, faces
 // turned inside out count as well.
-func (s *slicer) outlines(w *worker, i int, loops []polygon.Path) {
+func (s *slicer) outlines(w *worker, i int) {
+	loops := s.cut[i].Loops
+	s.cut[i].Loops = nil // not held any longer
 	plain := make([]polygon.Path, 0, len(loops))
 	for _, l := range loops {
 		if q := polygon.Simplify(l, simplifyUM, nil); len(q) >= 3 {

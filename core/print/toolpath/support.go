@@ -24,7 +24,6 @@ func (s *slicer) standSupport(ctx context.Context) error {
 	s.support, s.roof = make([][]polygon.Path, n), make([][]polygon.Path, n)
 	var poly polygon.Scratch
 	gap, width := um(*s.r.SupportHorizontalGapMM), um(s.r.LineMM)
-	drop := s.verticalGap()
 	// For support that may not stand on the part: what of the plate is free up to
 	// each layer.
 	under := s.under
@@ -47,6 +46,31 @@ func (s *slicer) standSupport(ctx context.Context) error {
 	}, func(float64) {}); err != nil {
 		return err
 	}
+	if err := s.columns(ctx, &poly, fresh, off, under); err != nil {
+		return err
+	}
+	if err := overLayers(ctx, n, func(w *worker, i int) {
+		here := smoothed(smoothed(s.support[i], 2.5*width), 2.5*width)
+		// What is narrower than a line cannot stand.
+		here = smoothed(w.poly.Offset(w.poly.Offset(here, -0.45*width, mitre), 0.45*width, support), 2.5*width)
+		s.support[i] = s.onPlate(&w.poly, w.poly.Union(polygon.NonZero, here))
+	}, func(float64) {}); err != nil {
+		return err
+	}
+	s.dropLoose(&poly)
+	return overLayers(ctx, n, func(w *worker, i int) {
+		if len(s.roof[i]) > 0 && len(s.support[i]) > 0 {
+			s.roof[i] = w.poly.Boolean(polygon.Intersection, polygon.NonZero, s.support[i], w.poly.Union(polygon.NonZero, s.roof[i]))
+		} else {
+			s.roof[i] = nil
+		}
+	}, func(float64) {})
+}
+
+// columns goes down from the top: what needs support afresh in each layer joins the columns
+// from above, which keep off what is in their way, and off what is under, if that is asked for.
+func (s *slicer) columns(ctx context.Context, poly *polygon.Scratch, fresh, off, under [][]polygon.Path) error {
+	n, drop, gap := len(s.outline), s.verticalGap(), um(*s.r.SupportHorizontalGapMM)
 	var column []polygon.Path
 	roof := make([][]polygon.Path, 0, *s.r.SupportInterface+1) // of the latest layers
 	for i := n - 1; i >= 0; i-- {
@@ -80,22 +104,7 @@ func (s *slicer) standSupport(ctx context.Context) error {
 			}
 		}
 	}
-	if err := overLayers(ctx, n, func(w *worker, i int) {
-		here := smoothed(smoothed(s.support[i], 2.5*width), 2.5*width)
-		// What is narrower than a line cannot stand.
-		here = smoothed(w.poly.Offset(w.poly.Offset(here, -0.45*width, mitre), 0.45*width, support), 2.5*width)
-		s.support[i] = s.onPlate(&w.poly, w.poly.Union(polygon.NonZero, here))
-	}, func(float64) {}); err != nil {
-		return err
-	}
-	s.dropLoose(&poly)
-	return overLayers(ctx, n, func(w *worker, i int) {
-		if len(s.roof[i]) > 0 && len(s.support[i]) > 0 {
-			s.roof[i] = w.poly.Boolean(polygon.Intersection, polygon.NonZero, s.support[i], w.poly.Union(polygon.NonZero, s.roof[i]))
-		} else {
-			s.roof[i] = nil
-		}
-	}, func(float64) {})
+	return nil
 }
 
 // dropLoose cuts support back, from below, to what stands: beside a ledge the gap leaves

@@ -49,13 +49,56 @@ func join(strokes []Stroke, within *bands) []Stroke {
 		return strokes
 	}
 	var ends []end
-	widest := 0.0
 	for k := range strokes {
 		if p := strokes[k].Points; p[0] == p[len(p)-1] {
 			continue // a ring
 		}
 		ends = append(ends, endOf(&strokes[k], k, false), endOf(&strokes[k], k, true))
 	}
+	// other[2k] and other[2k+1] are the ends that the ends of stroke k go on at.
+	other := make([]int, 2*len(strokes))
+	for i := range other {
+		other[i] = -1
+	}
+	slot := func(e end) int {
+		if e.last {
+			return 2*e.stroke + 1
+		}
+		return 2 * e.stroke
+	}
+	for _, p := range straightPairs(ends, within) {
+		if a, b := slot(ends[p.i]), slot(ends[p.j]); other[a] < 0 && other[b] < 0 {
+			other[a], other[b] = b, a
+		}
+	}
+	return withoutStubs(chained(strokes, other))
+}
+
+// pair is two ends, and how straight the way is from one to the other.
+type pair struct {
+	i, j     int
+	straight float64
+}
+
+// goesOn says whether a goes on straight at b within a figure, and how straight.
+func goesOn(a, b *end, within *bands) (straight float64, ok bool) {
+	gx, gy := float64(b.at.X-a.at.X), float64(b.at.Y-a.at.Y)
+	gap := math.Hypot(gx, gy)
+	turn := -(a.dx*b.dx + a.dy*b.dy)
+	if gap > joinGapUM+a.width+b.width || turn < joinTurnCos {
+		return 0, false
+	}
+	// The way across must not lead aside or back, further than the middle may be off.
+	if along := a.dx*gx + a.dy*gy; math.Sqrt(math.Max(0, gap*gap-along*along)) > (a.width+b.width)/4+20 {
+		return 0, false
+	}
+	return turn - gap/1e6, within.holds(a.at, b.at) // else there is a slot between them
+}
+
+// straightPairs are the pairs of ends that may be joined, the straightest first. Ends are
+// looked up by square cells, so that only near ones are compared.
+func straightPairs(ends []end, within *bands) []pair {
+	widest := 0.0
 	for _, e := range ends {
 		widest = math.Max(widest, e.width)
 	}
@@ -69,35 +112,18 @@ func join(strokes []Stroke, within *bands) []Stroke {
 		c := cellOf(e.at)
 		cells[c] = append(cells[c], i)
 	}
-	type pair struct {
-		i, j     int
-		straight float64
-	}
 	var pairs []pair
-	for i, a := range ends {
-		c := cellOf(a.at)
+	for i := range ends {
+		c := cellOf(ends[i].at)
 		for x := c.x - 1; x <= c.x+1; x++ {
 			for y := c.y - 1; y <= c.y+1; y++ {
 				for _, j := range cells[cell{x, y}] {
-					b := ends[j]
-					if j <= i || a.stroke == b.stroke {
+					if j <= i || ends[i].stroke == ends[j].stroke {
 						continue
 					}
-					gx, gy := float64(b.at.X-a.at.X), float64(b.at.Y-a.at.Y)
-					gap := math.Hypot(gx, gy)
-					straight := -(a.dx*b.dx + a.dy*b.dy)
-					if gap > joinGapUM+a.width+b.width || straight < joinTurnCos {
-						continue
+					if straight, ok := goesOn(&ends[i], &ends[j], within); ok {
+						pairs = append(pairs, pair{i, j, straight})
 					}
-					// The way across must not lead aside or back, further than the middle may
-					// be off.
-					if along := a.dx*gx + a.dy*gy; math.Sqrt(math.Max(0, gap*gap-along*along)) > (a.width+b.width)/4+20 {
-						continue
-					}
-					if !within.holds(a.at, b.at) {
-						continue // a slot between them
-					}
-					pairs = append(pairs, pair{i, j, straight - gap/1e6})
 				}
 			}
 		}
@@ -105,22 +131,12 @@ func join(strokes []Stroke, within *bands) []Stroke {
 	slices.SortStableFunc(pairs, func(a, b pair) int {
 		return cmp.Or(cmp.Compare(b.straight, a.straight), cmp.Compare(a.i, b.i), cmp.Compare(a.j, b.j))
 	})
-	// other[2k] and other[2k+1] are the ends that the ends of stroke k go on at.
-	other := make([]int, 2*len(strokes))
-	for i := range other {
-		other[i] = -1
-	}
-	slot := func(e end) int {
-		if e.last {
-			return 2*e.stroke + 1
-		}
-		return 2 * e.stroke
-	}
-	for _, p := range pairs {
-		if a, b := slot(ends[p.i]), slot(ends[p.j]); other[a] < 0 && other[b] < 0 {
-			other[a], other[b] = b, a
-		}
-	}
+	return pairs
+}
+
+// chained are strokes one after the other, where each of their ends goes on at another: from
+// the loose ends, then what has none.
+func chained(strokes []Stroke, other []int) []Stroke {
 	done := make([]bool, len(strokes))
 	var out []Stroke
 	chain := func(k, from int) { // from is the end that stroke k is entered at
@@ -157,7 +173,7 @@ func join(strokes []Stroke, within *bands) []Stroke {
 			chain(k, 2*k)
 		}
 	}
-	return withoutStubs(out)
+	return out
 }
 
 // holds tells whether a short way from p to q lies inside, at five places.

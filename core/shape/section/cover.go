@@ -314,27 +314,8 @@ func (s *Stack) Support(ask SupportAsk) []Column {
 		count := min(batch, high-ask.VerticalGap)
 		// fresh[k+roof] is overhangs in layer high-k; those before are of the batch above.
 		s.inParallel(count, func(b *buffers, k int) {
-			i := high - k
-			f := fresh[k+roof]
-			clear(f)
-			for _, c := range leans.in(i) {
-				f[c>>6] |= 1 << (c & 63)
-			}
-			s.dropNarrow(b, f, leans, i, rings)
-			// What begins in mid-air hangs however steep it is, if it is as long as a line there;
-			// a point is not carried.
-			far := b.a
-			s.widen(far, s.Slabs[i-1].cover, b.c, 1+int(math.Ceil(ask.Lean*s.Slabs[i].HeightMM/s.cellMM)))
-			for w, c := range s.Slabs[i].cover {
-				far[w] = c &^ far[w]
-			}
-			some, below := uint64(0), s.Slabs[i-1].cover
-			for w, c := range s.Slabs[i].cover {
-				f[w] = f[w]&c&^below[w] | far[w]&s.beside(far, w)
-				some |= f[w]
-			}
-			hangs[k+roof] = some != 0
-			if some != 0 {
+			i, f := high-k, fresh[k+roof]
+			if hangs[k+roof] = s.hanging(b, f, leans, i, rings, ask.Lean); hangs[k+roof] {
 				s.widen(f, f, b.c, reach)
 			}
 			s.widen(column[k], s.Slabs[i-1-ask.VerticalGap].cover, b.c, gap) // where it may not go, until its turn comes
@@ -369,6 +350,28 @@ func (s *Stack) Support(ask SupportAsk) []Column {
 		}
 	}
 	return columns(out)
+}
+
+// hanging marks in f the cells of layer i that nothing below carries; false if there are none.
+func (s *Stack) hanging(b *buffers, f []uint64, leans *leaning, i, rings int, lean float64) bool {
+	clear(f)
+	for _, c := range leans.in(i) {
+		f[c>>6] |= 1 << (c & 63)
+	}
+	s.dropNarrow(b, f, leans, i, rings)
+	// What begins in mid-air hangs however steep it is, if it is as long as a line there;
+	// a point is not carried.
+	far := b.a
+	s.widen(far, s.Slabs[i-1].cover, b.c, 1+int(math.Ceil(lean*s.Slabs[i].HeightMM/s.cellMM)))
+	for w, c := range s.Slabs[i].cover {
+		far[w] = c &^ far[w]
+	}
+	some, below := uint64(0), s.Slabs[i-1].cover
+	for w, c := range s.Slabs[i].cover {
+		f[w] = f[w]&c&^below[w] | far[w]&s.beside(far, w)
+		some |= f[w]
+	}
+	return some != 0
 }
 
 // beside are the cells of word w that have a neighbour in one of the four directions.
@@ -644,6 +647,49 @@ func (s *Stack) open(here, wide, square []uint64) {
 // lineMM is about how wide a line of support is, for which two cells are as good as one.
 const lineMM = 0.6
 
+// ones counts the cells from…to of a row.
+func ones(m []uint64, from, to int) int {
+	n := 0
+	for k := from / 64; k <= to/64; k++ {
+		n += bits.OnesCount64(m[k] & span(k, from, to))
+	}
+	return n
+}
+
+// span are the bits of word k that are among the cells from…to of a row.
+func span(k, from, to int) uint64 {
+	m := ^uint64(0)
+	if k == from/64 {
+		m <<= from & 63
+	}
+	if k == to/64 {
+		m &= ^uint64(0) >> (63 - to&63)
+	}
+	return m
+}
+
+// nextRun is the run of cells that begins at c or behind it: its first, and the first behind
+// it; both are the end where there is none.
+func nextRun(row []uint64, c int) (from, end int) {
+	last := 64 * len(row)
+	for c < last {
+		x := row[c/64] >> (c & 63)
+		if x != 0 {
+			c += bits.TrailingZeros64(x)
+			break
+		}
+		c = (c/64 + 1) * 64
+	}
+	for end = c; end < last; {
+		y := ^row[end/64] >> (end & 63)
+		if y != 0 {
+			return c, end + bits.TrailingZeros64(y)
+		}
+		end = (end/64 + 1) * 64
+	}
+	return c, end
+}
+
 // figures tells cells apart that do not touch: how many each figure has, how many of
 // them are dense, and how many are at its rim, all as cells. below is what it may stand
 // on; nil is the plate.
@@ -653,60 +699,23 @@ func (s *Stack) figures(here, dense, below []uint64) []figure {
 	var of sets.Sets
 	var before, now []run
 	w := s.wordsWide
-	count := func(m []uint64, from, to int) int { // of cells from…to
-		n := 0
-		for k := from / 64; k <= to/64; k++ {
-			x := m[k]
-			if k == from/64 {
-				x &= ^uint64(0) << (from & 63)
-			}
-			if k == to/64 {
-				x &= ^uint64(0) >> (63 - to&63)
-			}
-			n += bits.OnesCount64(x)
-		}
-		return n
-	}
 	for r := range s.rows {
 		row := here[r*w : (r+1)*w]
 		now = now[:0]
-		for c := 0; c < 64*w; {
-			x := row[c/64] >> (c & 63)
-			if x == 0 {
-				c = (c/64 + 1) * 64
-				continue
-			}
-			c += bits.TrailingZeros64(x)
-			end := c
-			for end < 64*w {
-				y := ^row[end/64] >> (end & 63)
-				if y != 0 {
-					end += bits.TrailingZeros64(y)
-					break
-				}
-				end = (end/64 + 1) * 64
-			}
+		for c, end := nextRun(row, 0); c < 64*w; c, end = nextRun(row, end) {
 			now = append(now, run{c, end - 1, of.Add()})
-			f := figure{areaMM2: float64(end - c), roofMM2: float64(count(dense[r*w:], c, end-1)), box: [4]int{c, end - 1, r, r}}
+			f := figure{areaMM2: float64(end - c), roofMM2: float64(ones(dense[r*w:], c, end-1)), box: [4]int{c, end - 1, r, r}}
 			// What lacks a neighbour above or below, and both ends.
 			inner := 0
 			if r > 0 && r+1 < s.rows {
 				up, down := here[(r-1)*w:r*w], here[(r+1)*w:(r+2)*w]
 				for k := c / 64; k <= (end-1)/64; k++ {
-					x := up[k] & down[k]
-					if k == c/64 {
-						x &= ^uint64(0) << (c & 63)
-					}
-					if k == (end-1)/64 {
-						x &= ^uint64(0) >> (63 - (end-1)&63)
-					}
-					inner += bits.OnesCount64(x)
+					inner += bits.OnesCount64(up[k] & down[k] & span(k, c, end-1))
 				}
 			}
 			f.rimMM = float64(end-c-inner) + 2
-			f.onPart = below != nil && count(below[r*w:], c, end-1) > 0
+			f.onPart = below != nil && ones(below[r*w:], c, end-1) > 0
 			out = append(out, f)
-			c = end
 		}
 		for i, k := 0, 0; i < len(before) && k < len(now); {
 			if before[i].to >= now[k].from && now[k].to >= before[i].from {
@@ -720,23 +729,27 @@ func (s *Stack) figures(here, dense, below []uint64) []figure {
 		}
 		before, now = now, before
 	}
-	// Runs come together in their root.
-	for k := range out {
+	return together(out, &of)
+}
+
+// together adds runs to the root of the figure that each is of.
+func together(runs []figure, of *sets.Sets) []figure {
+	for k := range runs {
 		if at := of.Of(k); at != k {
-			f, g := &out[at], out[k]
+			f, g := &runs[at], runs[k]
 			f.areaMM2, f.roofMM2, f.rimMM = f.areaMM2+g.areaMM2, f.roofMM2+g.roofMM2, f.rimMM+g.rimMM
 			f.box = [4]int{min(f.box[0], g.box[0]), max(f.box[1], g.box[1]), min(f.box[2], g.box[2]), max(f.box[3], g.box[3])}
 			f.onPart = f.onPart || g.onPart
 		}
 	}
 	n := 0
-	for k := range out {
+	for k := range runs {
 		if of.Of(k) == k {
-			out[n] = out[k]
+			runs[n] = runs[k]
 			n++
 		}
 	}
-	return out[:n]
+	return runs[:n]
 }
 
 // blocked is, for each layer, what of the plate is under the part below it; nil if
