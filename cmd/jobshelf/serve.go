@@ -288,7 +288,12 @@ func demoHouse(ctx context.Context, args []string, out, errOut io.Writer) (int, 
 				return err
 			}
 		}
-		fmt.Fprintf(out, "\n  Ropewalk Commons is open at %s\n\n  Coordinator: cato    Steward: tess    Member: nia\n  Password of all: %s\n\n  Ctrl-C ends it.\n", address, demo.Password)
+		fmt.Fprintf(
+			out,
+			"\n  Ropewalk Commons is open at %s\n\n  Coordinator: cato    Steward: tess    Member: nia\n  Password of all: %s\n\n  Ctrl-C ends it.\n",
+			address,
+			demo.Password,
+		)
 		return nil
 	})
 }
@@ -302,7 +307,10 @@ func onlyLoopback(listen string) error {
 	if a, err := netip.ParseAddr(host); host == "localhost" || err == nil && a.IsLoopback() {
 		return nil
 	}
-	return fmt.Errorf("the demo is served on this machine only (127.0.0.1, ::1 or localhost), not on %q: everybody knows its passwords. A house of its own is served by `jobshelf serve`", host)
+	return fmt.Errorf(
+		"the demo is served on this machine only (127.0.0.1, ::1 or localhost), not on %q: everybody knows its passwords. A house of its own is served by `jobshelf serve`",
+		host,
+	)
 }
 
 func createDatabase(ctx context.Context, c *pgcluster.Cluster) error {

@@ -98,7 +98,19 @@ var swaps = map[string]map[string]string{
 // list asks for the mutants of a package, in the order of its lines.
 func list(ctx context.Context, pkg string) ([]mutant, error) {
 	out := filepath.Join(".cache", "mutants", strings.ReplaceAll(pkg, "/", "_")+".list.json")
-	cmd := exec.CommandContext(ctx, gremlins, "unleash", "./"+pkg, "--dry-run", "-s", "--invert-logical", "--invert-assignments", "--invert-loopctrl", "-o", out) //nolint:gosec // of the developer
+	cmd := exec.CommandContext(
+		ctx,
+		gremlins,
+		"unleash",
+		"./"+pkg,
+		"--dry-run",
+		"-s",
+		"--invert-logical",
+		"--invert-assignments",
+		"--invert-loopctrl",
+		"-o",
+		out,
+	) //nolint:gosec // of the developer
 	if raw, err := cmd.CombinedOutput(); err != nil {
 		return nil, fmt.Errorf("%s: %w: %s", pkg, err, raw)
 	}
@@ -311,7 +323,18 @@ func tell(pkg string, all []mutant, same map[string]bool, know kept, bare, total
 		}
 	}
 	run := count["killed"] + count["lived"]
-	fmt.Printf("%-18s %6d %6d %6d %6d %4d/%-4d %7d %5.1f %%\n", pkg, run, count["killed"], count["lived"], count["same"], bare, total, count["no build"], 100*float64(count["killed"])/float64(max(1, run)))
+	fmt.Printf(
+		"%-18s %6d %6d %6d %6d %4d/%-4d %7d %5.1f %%\n",
+		pkg,
+		run,
+		count["killed"],
+		count["lived"],
+		count["same"],
+		bare,
+		total,
+		count["no build"],
+		100*float64(count["killed"])/float64(max(1, run)),
+	)
 }
 
 // args of the test binary: rapid's shrinking takes 30 s for every failure otherwise.
@@ -376,7 +399,15 @@ func with(ctx context.Context, path string, faulty []byte, limit time.Duration) 
 	for _, how := range [][]string{{"-short"}, nil} {
 		ctx, cancel := context.WithTimeout(ctx, limit+20*time.Second)
 		// A fault may make a loop endless: it is given so much memory, and then fails.
-		cmd := exec.CommandContext(ctx, "sh", slices.Concat([]string{"-c", "ulimit -v 8000000; exec \"$@\"", "sh", "go", "test", "-overlay", overlay, "-count=1", "-failfast", "-vet=off", "-timeout", limit.String()}, how, near, args(pkg))...) //nolint:gosec // of the developer
+		cmd := exec.CommandContext(
+			ctx,
+			"sh",
+			slices.Concat(
+				[]string{"-c", "ulimit -v 8000000; exec \"$@\"", "sh", "go", "test", "-overlay", overlay, "-count=1", "-failfast", "-vet=off", "-timeout", limit.String()},
+				how,
+				near,
+				args(pkg),
+			)...) //nolint:gosec // of the developer
 		out, err := cmd.CombinedOutput()
 		cancel()
 		switch {

@@ -57,7 +57,10 @@ func isTest(name string) bool {
 		return false
 	}
 	return strings.HasSuffix(name, "_test.go") || strings.HasSuffix(name, ".test.ts") || strings.HasPrefix(name, "e2e/") ||
-		strings.HasPrefix(name, "core/print/drawn/") || strings.HasPrefix(name, "internal/pgtest/") || strings.HasPrefix(name, "internal/told/") || strings.HasPrefix(name, "internal/desk/desktest/") || strings.HasPrefix(filepath.Base(name), "test-")
+		strings.HasPrefix(
+			name,
+			"core/print/drawn/",
+		) || strings.HasPrefix(name, "internal/pgtest/") || strings.HasPrefix(name, "internal/told/") || strings.HasPrefix(name, "internal/desk/desktest/") || strings.HasPrefix(filepath.Base(name), "test-")
 }
 
 func generated(name string, raw []byte) bool {

@@ -190,6 +190,19 @@ func GroundReport(cases []*Case) string {
 			text += "  " + d + "\n"
 		}
 	}
-	return fmt.Sprintf("%d cases: support in the air %.0f of %.0f mm (%.3f %%), loose bridges %d of %d, outline bare %.0f of %.0f mm, layers promised %d, made %d, height off by %.3f mm at the most\n%s",
-		len(cases), all.AirMM, all.SupportMM, 100*all.AirMM/max(1, all.SupportMM), all.LooseBridges, all.Bridges, all.BareMM, all.RimMM, promised, made, height, text)
+	return fmt.Sprintf(
+		"%d cases: support in the air %.0f of %.0f mm (%.3f %%), loose bridges %d of %d, outline bare %.0f of %.0f mm, layers promised %d, made %d, height off by %.3f mm at the most\n%s",
+		len(cases),
+		all.AirMM,
+		all.SupportMM,
+		100*all.AirMM/max(1, all.SupportMM),
+		all.LooseBridges,
+		all.Bridges,
+		all.BareMM,
+		all.RimMM,
+		promised,
+		made,
+		height,
+		text,
+	)
 }

@@ -226,7 +226,10 @@ func lattice(seed uint64) *mesh.Mesh {
 		size[axis] += pitch
 		// Each a hair otherwise, so that no faces coincide.
 		off := func() float64 { return 0.02 * r.Float64() }
-		m.Append(solid.Box(size[0]+off(), size[1]+off(), size[2]+off()).Transformed(1, mesh.Vec3{X: float64(at[0])*pitch + off(), Y: float64(at[1])*pitch + off(), Z: float64(at[2])*pitch + off()}))
+		m.Append(
+			solid.Box(size[0]+off(), size[1]+off(), size[2]+off()).
+				Transformed(1, mesh.Vec3{X: float64(at[0])*pitch + off(), Y: float64(at[1])*pitch + off(), Z: float64(at[2])*pitch + off()}),
+		)
 	}
 	for x := range cells[0] + 1 {
 		for y := range cells[1] + 1 {

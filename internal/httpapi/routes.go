@@ -56,12 +56,14 @@ var table = []route{
 		return people.People(ctx, d)
 	})),
 
-	on(desk.Member, "house", "GET /house", "Machines, materials, recipes, prices and hours", gives(func(ctx context.Context, d *desk.Desk, _ desk.Actor, _ *none) (house.HouseView, error) {
-		return house.Read(ctx, d)
-	})),
-	on(desk.Member, "settings", "GET /settings", "What can be set of recipes, machines and materials, in plain words", gives(func(context.Context, *desk.Desk, desk.Actor, *none) (house.Settings, error) {
-		return house.AllSettings(), nil
-	})),
+	on(desk.Member, "house", "GET /house", "Machines, materials, recipes, prices and hours",
+		gives(func(ctx context.Context, d *desk.Desk, _ desk.Actor, _ *none) (house.HouseView, error) {
+			return house.Read(ctx, d)
+		})),
+	on(desk.Member, "settings", "GET /settings", "What can be set of recipes, machines and materials, in plain words",
+		gives(func(context.Context, *desk.Desk, desk.Actor, *none) (house.Settings, error) {
+			return house.AllSettings(), nil
+		})),
 	on(desk.Steward, "set-house", "PUT /house", "Change name, hours and fees", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *body[house.House]) error {
 		return house.SetHouse(ctx, d, a, in.Body)
 	})),
@@ -78,25 +80,29 @@ var table = []route{
 		return house.SetRecipe(ctx, d, a, in.Body)
 	})),
 
-	on(desk.Member, "shelf", "GET /jobs", "The open jobs: all for a coordinator, a member's own", steadily(whole, func(ctx context.Context, d *desk.Desk, a desk.Actor, _ *Tagged) (decide.ShelfView, error) {
-		return decide.Shelf(ctx, d, a)
-	})),
+	on(desk.Member, "shelf", "GET /jobs", "The open jobs: all for a coordinator, a member's own",
+		steadily(whole, func(ctx context.Context, d *desk.Desk, a desk.Actor, _ *Tagged) (decide.ShelfView, error) {
+			return decide.Shelf(ctx, d, a)
+		})),
 	on(desk.Member, "hand-in", "POST /jobs", "Make a job of uploaded files", makes(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *body[intake.HandIn]) (created, error) {
 		id, err := intake.NewJob(ctx, d, a, in.Body)
 		return created{id}, err
 	})),
-	on(desk.Member, "job", "GET /jobs/{id}", "One job with its ladder and history", steadily(func(in *taggedID) string { return fmt.Sprint(in.ID) }, func(ctx context.Context, d *desk.Desk, a desk.Actor, in *taggedID) (decide.JobView, error) {
-		return decide.Job(ctx, d, a, in.ID)
-	})),
+	on(desk.Member, "job", "GET /jobs/{id}", "One job with its ladder and history",
+		steadily(func(in *taggedID) string { return fmt.Sprint(in.ID) }, func(ctx context.Context, d *desk.Desk, a desk.Actor, in *taggedID) (decide.JobView, error) {
+			return decide.Job(ctx, d, a, in.ID)
+		})),
 	on(desk.Coordinator, "approve", "POST /jobs/{id}/approve", "Queue a job on a machine", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[approval]) error {
 		return decide.Approve(ctx, d, a, in.ID, in.Body.Version, in.Body.MachineID)
 	})),
-	on(desk.Coordinator, "send-back", "POST /jobs/{id}/send-back", "Say no, with a reason", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[sendingBack]) error {
-		return decide.SendBack(ctx, d, a, in.ID, in.Body.Version, in.Body.Reason)
-	})),
-	on(desk.Coordinator, "advance", "POST /jobs/{id}/advance", "Started, finished, ready, fetched: one step on", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[Versioned]) error {
-		return decide.Advance(ctx, d, a, in.ID, in.Body.Version)
-	})),
+	on(desk.Coordinator, "send-back", "POST /jobs/{id}/send-back", "Say no, with a reason",
+		does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[sendingBack]) error {
+			return decide.SendBack(ctx, d, a, in.ID, in.Body.Version, in.Body.Reason)
+		})),
+	on(desk.Coordinator, "advance", "POST /jobs/{id}/advance", "Started, finished, ready, fetched: one step on",
+		does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[Versioned]) error {
+			return decide.Advance(ctx, d, a, in.ID, in.Body.Version)
+		})),
 	on(desk.Member, "check-again", "POST /jobs/{id}/check", "Check a job again", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *ByID) error {
 		return intake.Retry(ctx, d, a, in.ID)
 	})),
@@ -105,26 +111,30 @@ var table = []route{
 	})),
 
 	on(desk.Member, "upload", "POST /uploads", "Send one file, as it is", uploading),
-	on(desk.Member, "storage", "GET /storage", "How much room the files take, and how much there is", gives(func(ctx context.Context, d *desk.Desk, a desk.Actor, _ *none) (intake.StorageView, error) {
-		return intake.Storage(ctx, d, a)
-	})),
+	on(desk.Member, "storage", "GET /storage", "How much room the files take, and how much there is",
+		gives(func(ctx context.Context, d *desk.Desk, a desk.Actor, _ *none) (intake.StorageView, error) {
+			return intake.Storage(ctx, d, a)
+		})),
 	on(desk.Member, "piece-picture", "GET /pieces/{id}/picture", "The part's picture, PNG", ofPiece(intake.Picture)),
 	on(desk.Member, "piece-view", "GET /pieces/{id}/view", "The part's surface for the 3D view (see docs/view-format.md)", ofPiece(intake.Surface)),
 	on(desk.Member, "piece-file", "GET /pieces/{id}/file", "A version's file: version=1 is the file as it came", ofPiece(intake.ModelFile)),
-	on(desk.Member, "piece-evidence", "GET /pieces/{id}/evidence", "Lines and faces of the findings, mm", gives(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *ofVersion) ([]finding.Evidence, error) {
-		return intake.Evidence(ctx, d, a, in.ID, in.Version)
-	})),
-	on(desk.Member, "change-piece", "PUT /pieces/{id}", "Say a piece's unit, its copies, or which version counts", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[intake.PieceChange]) error {
-		return intake.ChangePiece(ctx, d, a, in.ID, in.Body)
-	})),
+	on(desk.Member, "piece-evidence", "GET /pieces/{id}/evidence", "Lines and faces of the findings, mm",
+		gives(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *ofVersion) ([]finding.Evidence, error) {
+			return intake.Evidence(ctx, d, a, in.ID, in.Version)
+		})),
+	on(desk.Member, "change-piece", "PUT /pieces/{id}", "Say a piece's unit, its copies, or which version counts",
+		does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[intake.PieceChange]) error {
+			return intake.ChangePiece(ctx, d, a, in.ID, in.Body)
+		})),
 	on(desk.Coordinator, "repair-piece", "POST /pieces/{id}/repair", "Make a mended version", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[mending]) error {
 		return intake.Repair(ctx, d, a, in.ID, in.Body.Version, in.Body.Steps)
 	})),
 
-	on(desk.Coordinator, "order-slice", "POST /pieces/{id}/slices", "Slice a piece for a machine", makes(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[plates.SliceOrder]) (created, error) {
-		id, err := plates.OrderSlice(ctx, d, a, in.ID, in.Body)
-		return created{id}, err
-	})),
+	on(desk.Coordinator, "order-slice", "POST /pieces/{id}/slices", "Slice a piece for a machine",
+		makes(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[plates.SliceOrder]) (created, error) {
+			id, err := plates.OrderSlice(ctx, d, a, in.ID, in.Body)
+			return created{id}, err
+		})),
 	on(desk.Member, "slices", "GET /pieces/{id}/slices", "A piece's slices", gives(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *ByID) ([]plates.SliceView, error) {
 		return plates.Slices(ctx, d, a, in.ID)
 	})),
@@ -134,20 +144,23 @@ var table = []route{
 	on(desk.Coordinator, "choose-slice", "POST /slices/{id}/choose", "Let a slice count", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *ByID) error {
 		return plates.ChooseSlice(ctx, d, a, in.ID)
 	})),
-	on(desk.Coordinator, "slice-again", "POST /slices/{id}/again", "Try a slice once more that failed or was set aside", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *ByID) error {
-		return plates.AgainSlice(ctx, d, a, in.ID)
-	})),
-	on(desk.Coordinator, "savings", "POST /slices/{id}/savings", "Slice what would save time against it", makes(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *ByID) (ordered, error) {
-		ids, err := plates.Savings(ctx, d, a, in.ID)
-		return ordered{ids}, err
-	})),
+	on(desk.Coordinator, "slice-again", "POST /slices/{id}/again", "Try a slice once more that failed or was set aside",
+		does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *ByID) error {
+			return plates.AgainSlice(ctx, d, a, in.ID)
+		})),
+	on(desk.Coordinator, "savings", "POST /slices/{id}/savings", "Slice what would save time against it",
+		makes(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *ByID) (ordered, error) {
+			ids, err := plates.Savings(ctx, d, a, in.ID)
+			return ordered{ids}, err
+		})),
 	on(desk.Member, "slice-layers", "GET /slices/{id}/layers", "Its layers (see docs/view-format.md)", ofSlice(plates.Layers)),
 	on(desk.Member, "slice-gcode", "GET /slices/{id}/gcode", "Its G-code", ofSlice(plates.Program)),
 	on(desk.Member, "slice-plate", "GET /slices/{id}/plate", "The part as it stands on the plate, 3MF", ofSlice(plates.Standing)),
 
-	on(desk.Coordinator, "floor", "GET /floor", "Machines, their lanes and the opening hours", steadily(whole, func(ctx context.Context, d *desk.Desk, _ desk.Actor, _ *Tagged) (floor.FloorView, error) {
-		return floor.Floor(ctx, d)
-	})),
+	on(desk.Coordinator, "floor", "GET /floor", "Machines, their lanes and the opening hours",
+		steadily(whole, func(ctx context.Context, d *desk.Desk, _ desk.Actor, _ *Tagged) (floor.FloorView, error) {
+			return floor.Floor(ctx, d)
+		})),
 	on(desk.Coordinator, "move-run", "POST /runs/{id}/move", "Put a run at a place of a lane", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[moving]) error {
 		return floor.MoveRun(ctx, d, a, in.ID, in.Body.MachineID, in.Body.Place)
 	})),

@@ -218,7 +218,18 @@ func (s *Server) rememberBrowser(ctx context.Context, w http.ResponseWriter, per
 	text := fmt.Sprintf("%d.%s", person, rand.Text())
 	code, err := s.knownCode(ctx, text)
 	if err == nil {
-		http.SetCookie(w, &http.Cookie{Name: knownName(person), Value: text + "~" + code, Path: "/api/session", MaxAge: int(knownFor.Seconds()), HttpOnly: true, Secure: s.HTTPS, SameSite: http.SameSiteStrictMode})
+		http.SetCookie(
+			w,
+			&http.Cookie{
+				Name:     knownName(person),
+				Value:    text + "~" + code,
+				Path:     "/api/session",
+				MaxAge:   int(knownFor.Seconds()),
+				HttpOnly: true,
+				Secure:   s.HTTPS,
+				SameSite: http.SameSiteStrictMode,
+			},
+		)
 	}
 	return err
 }

@@ -250,7 +250,13 @@ func (q Q) SetTaskQueueID(ctx context.Context, job, queueID int64) error {
 // BeginTask counts a try of a round of a check and tells how many there were; a
 // round that is over or cancelled begins no more.
 func (q Q) BeginTask(ctx context.Context, job int64, round int) (int, error) {
-	n, err := scalar[int](ctx, q, `UPDATE task SET state = 'running', doing = '', tries = tries + 1 WHERE job_id = $1 AND round = $2 AND state IN ('queued', 'running') RETURNING tries`, job, round)
+	n, err := scalar[int](
+		ctx,
+		q,
+		`UPDATE task SET state = 'running', doing = '', tries = tries + 1 WHERE job_id = $1 AND round = $2 AND state IN ('queued', 'running') RETURNING tries`,
+		job,
+		round,
+	)
 	if errors.Is(err, ErrNotFound) {
 		err = ErrChanged
 	}
@@ -260,7 +266,13 @@ func (q Q) BeginTask(ctx context.Context, job int64, round int) (int, error) {
 // RequeueTask takes a round that was begun back to the queue. uncount is for a try
 // that was only interrupted.
 func (q Q) RequeueTask(ctx context.Context, job int64, round int, uncount bool) error {
-	return q.exec(ctx, `UPDATE task SET state = 'queued', tries = tries - CASE WHEN $3 THEN 1 ELSE 0 END WHERE job_id = $1 AND round = $2 AND state = 'running'`, job, round, uncount)
+	return q.exec(
+		ctx,
+		`UPDATE task SET state = 'queued', tries = tries - CASE WHEN $3 THEN 1 ELSE 0 END WHERE job_id = $1 AND round = $2 AND state = 'running'`,
+		job,
+		round,
+		uncount,
+	)
 }
 
 // Progress writes how far a round of a check is; a round that is over or

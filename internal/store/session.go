@@ -57,7 +57,13 @@ func (s Sessions) Delete(token string) error { return s.DeleteCtx(context.Backgr
 // EndSessions ends all sessions of a person but one ("" for none), and tells all
 // servers.
 func (q Q) EndSessions(ctx context.Context, person int64, but string) error {
-	rows, err := all[struct{ Token string }](ctx, q, `UPDATE sessions SET ended_at = now(), data = '' WHERE person_id = $1 AND ended_at IS NULL AND token <> $2 RETURNING token`, person, but)
+	rows, err := all[struct{ Token string }](
+		ctx,
+		q,
+		`UPDATE sessions SET ended_at = now(), data = '' WHERE person_id = $1 AND ended_at IS NULL AND token <> $2 RETURNING token`,
+		person,
+		but,
+	)
 	if err != nil {
 		return err
 	}

@@ -9,7 +9,9 @@ var english = texts{
 	"open surface": {counted("edges", 1, "1 edge has", "%[1]d edges have"), // edges
 		catalog.String("The surface is open: ${edges} only one face, so what is inside is a guess. Repair closes holes; look at the result, or ask for a closed model.")},
 	"open surface, holes": {counted("holes", 1, "1 hole", "%[1]d holes"), counted("edges", 2, "1 edge has", "%[2]d edges have"), // holes, edges, longest rim mm, its area mm²
-		catalog.String("The surface has ${holes}: ${edges} only one face, so what is inside is a guess. The longest rim is %[3]v mm around %[4]v mm². Repair closes holes; look at the result, or ask for a closed model.")},
+		catalog.String(
+			"The surface has ${holes}: ${edges} only one face, so what is inside is a guess. The longest rim is %[3]v mm around %[4]v mm². Repair closes holes; look at the result, or ask for a closed model.",
+		)},
 	"shared edges, harmless": {counted("edges", 1, "1 edge", "%[1]d edges"), // edges
 		catalog.String("Surfaces touch along ${edges}. Inside and outside are clear there; it does no harm by itself.")},
 	"shared edges": {counted("edges", 1, "1 edge", "%[1]d edges"), // edges
@@ -24,7 +26,9 @@ var english = texts{
 	"repeated triangles": {counted("triangles", 1, "1 triangle is", "%[1]d triangles are"), // triangles
 		catalog.String("${triangles} there twice. Repair takes them out.")},
 	"crosses itself": {counted("pairs", 1, "1 pair", "%[1]d pairs"), // pairs of triangles
-		catalog.String("The surface goes through itself: ${pairs} of triangles cross. Repair cannot mend this. Look at the layers there; if they are not as meant, only its maker can.")},
+		catalog.String(
+			"The surface goes through itself: ${pairs} of triangles cross. Repair cannot mend this. Look at the layers there; if they are not as meant, only its maker can.",
+		)},
 	"overlapping bodies": {counted("pairs", 1, "1 pair", "%[1]d pairs"), // pairs of bodies
 		catalog.String("${pairs} of bodies take up the same space. The volume is counted twice there until they are made one.")},
 	"touching bodies": {counted("pairs", 1, "1 pair", "%[1]d pairs"), // pairs of bodies
@@ -41,28 +45,48 @@ var english = texts{
 	"unit of centimetres": say("centimetres"),
 	"unit of metres":      say("metres"),
 	"unit of micrometres": say("micrometres"),
-	"fit":                 say("It fits no machine as it stands. At %[1]v %% of its size it would fit the largest. Ask whether it may be scaled, cut or stood up otherwise."),                                                    // %
-	"long and flat":       say("%[1]v mm long and %[2]v mm thick: the ends may lift. Use a brim, or cut it from sheet instead."),                                                                                                 // mm, mm
-	"too thin, all":       say("It is nowhere %[1]v mm thick, the least that a line takes: nothing of it can be laid on %[2]s. Thicken it, or use a finer nozzle and line."),                                                     // mm, machines
-	"too thin":            say("Up to %[1]v mm of its height have places thinner than %[2]v mm, the least that a line takes (up to %[3]v mm²): they would not be there on %[4]s. Thicken them, or use a finer nozzle and line."), // mm, mm, mm², machines
-	"sharp corners":       say("Corners as sharp as %[1]v° over %[2]v mm of its height: a line of %[3]v mm rounds them off, by up to %[4]v mm. Blunt them where that matters, or use a finer nozzle and line."),                  // °, mm, mm, mm
+	"fit": say(
+		"It fits no machine as it stands. At %[1]v %% of its size it would fit the largest. Ask whether it may be scaled, cut or stood up otherwise.",
+	), // %
+	"long and flat": say(
+		"%[1]v mm long and %[2]v mm thick: the ends may lift. Use a brim, or cut it from sheet instead.",
+	), // mm, mm
+	"too thin, all": say(
+		"It is nowhere %[1]v mm thick, the least that a line takes: nothing of it can be laid on %[2]s. Thicken it, or use a finer nozzle and line.",
+	), // mm, machines
+	"too thin": say(
+		"Up to %[1]v mm of its height have places thinner than %[2]v mm, the least that a line takes (up to %[3]v mm²): they would not be there on %[4]s. Thicken them, or use a finer nozzle and line.",
+	), // mm, mm, mm², machines
+	"sharp corners": say(
+		"Corners as sharp as %[1]v° over %[2]v mm of its height: a line of %[3]v mm rounds them off, by up to %[4]v mm. Blunt them where that matters, or use a finer nozzle and line.",
+	), // °, mm, mm, mm
 
 	// of programs
 	"outside the machine": say("The program goes outside of every machine, by at least %[1]v mm. Ask for the model and slice it here."),      // mm
 	"too long":            say("It runs for %[1]v h; the house allows %[2]v h. Ask for the model: thicker layers or less infill save most."), // h, h
 	"nozzles": {counted("nozzles", 1, "1 nozzle", "%[1]d nozzles"), // used, the most that a machine has
 		catalog.String("It uses ${nozzles}; no machine that it fits has more than %[2]d. Ask for the model and slice it here.")},
-	"no heat":                      say("The program never sets the nozzle's temperature; it relies on somebody having done so."),
-	"hotter than the machine":      say("It asks for %[1]v °C at the nozzle and %[2]v °C at the bed; %[3]s goes up to %[4]v °C and %[5]v °C. Slice the model here."), // °C, °C, machine, °C, °C
-	"hotter than the machine, bed": say("It asks for %[1]v °C at the bed; that of %[2]s goes up to %[3]v °C. Slice the model here."),                                 // °C, machine, °C
-	"hotter than the material":     say("It asks for %[1]v °C; %[2]s, which is loaded, may be %[3]v °C hot. It was made for another material."),                      // °C, material, °C
+	"no heat": say("The program never sets the nozzle's temperature; it relies on somebody having done so."),
+	"hotter than the machine": say(
+		"It asks for %[1]v °C at the nozzle and %[2]v °C at the bed; %[3]s goes up to %[4]v °C and %[5]v °C. Slice the model here.",
+	), // °C, °C, machine, °C, °C
+	"hotter than the machine, bed": say(
+		"It asks for %[1]v °C at the bed; that of %[2]s goes up to %[3]v °C. Slice the model here.",
+	), // °C, machine, °C
+	"hotter than the material": say(
+		"It asks for %[1]v °C; %[2]s, which is loaded, may be %[3]v °C hot. It was made for another material.",
+	), // °C, material, °C
 	"waits with the heat on": {counted("times", 1, "once", "%[1]d times"), // times
 		catalog.String("It waits for somebody ${times} with the heat on. Say yes only if somebody will be there, or ask for the model: pauses made here turn the nozzle off.")},
 	"heating stays on":       say("At its end it leaves the nozzle at %[1]v °C. Heating ends with the print here; ask for the model."),                         // °C
 	"heating stays on, bed":  say("At its end it leaves the bed at %[1]v °C. Heating ends with the print here; ask for the model."),                            // °C
 	"heating stays on, both": say("At its end it leaves the nozzle at %[1]v °C and the bed at %[2]v °C. Heating ends with the print here; ask for the model."), // °C, °C
-	"layer height":           say("Its layers are %[1]v mm high. The house lays %[2]s for this purpose: its settings were not used."),                          // mm, of them "layer height, on"
-	"layer height, on":       say("%[1]v mm on %[2]s"),                                                                                                         // mm, machine
-	"unclear line":           say("Line %[1]d %[2]s. Ask for the model."),                                                                                      // line, what it is
-	"command not allowed":    say("%[1]s in line %[2]d %[3]s. Ask for the model."),                                                                             // command, line, what it is
+	"layer height": say(
+		"Its layers are %[1]v mm high. The house lays %[2]s for this purpose: its settings were not used.",
+	), // mm, of them "layer height, on"
+	"layer height, on": say("%[1]v mm on %[2]s"),                    // mm, machine
+	"unclear line":     say("Line %[1]d %[2]s. Ask for the model."), // line, what it is
+	"command not allowed": say(
+		"%[1]s in line %[2]d %[3]s. Ask for the model.",
+	), // command, line, what it is
 }

@@ -72,7 +72,9 @@ func Fits(machines, fitting int, scale float64) []finding.Finding {
 	if fitting > 0 || machines == 0 {
 		return nil
 	}
-	return []finding.Finding{finding.Finding{Check: "fit", Grade: finding.StopsIt, Value: 100 * scale, Limit: 100, Unit: "%"}.That("fit", problem.Digits(math.Floor(1000*scale)/10, 3))}
+	return []finding.Finding{
+		finding.Finding{Check: "fit", Grade: finding.StopsIt, Value: 100 * scale, Limit: 100, Unit: "%"}.That("fit", problem.Digits(math.Floor(1000*scale)/10, 3)),
+	}
 }
 
 // Flat warns of long thin plates, which warp and are cut from sheet more cheaply
@@ -111,7 +113,14 @@ func TooThin(lost []Lost, tried int) []finding.Finding {
 			worst = l
 		}
 	}
-	f := finding.Finding{Check: "too thin", Grade: finding.Decide, Value: worst.HeightMM, Limit: worst.LeastMM, Unit: "mm", Places: worst.Places[:min(len(worst.Places), finding.MaxPlaces)]}
+	f := finding.Finding{
+		Check:  "too thin",
+		Grade:  finding.Decide,
+		Value:  worst.HeightMM,
+		Limit:  worst.LeastMM,
+		Unit:   "mm",
+		Places: worst.Places[:min(len(worst.Places), finding.MaxPlaces)],
+	}
 	if all {
 		f.Grade = finding.StopsIt
 		for _, l := range lost {

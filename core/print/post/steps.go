@@ -80,10 +80,26 @@ type stepper struct {
 // end it by false.
 func Steps(p *toolpath.Print, r recipe.Recipe, m *machine.Machine, cooling []Cooling, yield func(Step) bool) {
 	s := &stepper{r: r.WithDefaults(), m: m, bore: math.Pi * m.FilamentMM * m.FilamentMM / 4, yield: yield, cooling: cooling}
-	s.speeds = [len(toolpath.Kinds)]float64{toolpath.Outer: s.r.OuterMMPerS, toolpath.Inner: s.r.InnerMMPerS, toolpath.TopBottom: s.r.TopBottomMMPerS, toolpath.Infill: s.r.InfillMMPerS,
-		toolpath.Bridge: s.r.BridgeMMPerS, toolpath.Support: s.r.SupportMMPerS, toolpath.Adhesion: s.r.FirstMMPerS, toolpath.Purge: s.r.InnerMMPerS}
-	s.accels = [len(toolpath.Kinds)]float64{toolpath.Outer: s.r.OuterMMPerS2, toolpath.Inner: s.r.InnerMMPerS2, toolpath.TopBottom: s.r.TopBottomMMPerS2, toolpath.Infill: s.r.InfillMMPerS2,
-		toolpath.Bridge: s.r.BridgeMMPerS2, toolpath.Support: s.r.SupportMMPerS2, toolpath.Adhesion: s.r.FirstMMPerS2, toolpath.Purge: s.r.InnerMMPerS2}
+	s.speeds = [len(toolpath.Kinds)]float64{
+		toolpath.Outer:     s.r.OuterMMPerS,
+		toolpath.Inner:     s.r.InnerMMPerS,
+		toolpath.TopBottom: s.r.TopBottomMMPerS,
+		toolpath.Infill:    s.r.InfillMMPerS,
+		toolpath.Bridge:    s.r.BridgeMMPerS,
+		toolpath.Support:   s.r.SupportMMPerS,
+		toolpath.Adhesion:  s.r.FirstMMPerS,
+		toolpath.Purge:     s.r.InnerMMPerS,
+	}
+	s.accels = [len(toolpath.Kinds)]float64{
+		toolpath.Outer:     s.r.OuterMMPerS2,
+		toolpath.Inner:     s.r.InnerMMPerS2,
+		toolpath.TopBottom: s.r.TopBottomMMPerS2,
+		toolpath.Infill:    s.r.InfillMMPerS2,
+		toolpath.Bridge:    s.r.BridgeMMPerS2,
+		toolpath.Support:   s.r.SupportMMPerS2,
+		toolpath.Adhesion:  s.r.FirstMMPerS2,
+		toolpath.Purge:     s.r.InnerMMPerS2,
+	}
 	s.nozzle = p.FirstNozzle()
 	if s.r.PurgeMM > 0 {
 		s.do(Step{Kind: Prime, EMM: s.r.PurgeMM, MMPerS: 5})

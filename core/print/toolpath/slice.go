@@ -79,7 +79,12 @@ func (s *slicer) onPlate(poly *polygon.Scratch, paths []polygon.Path) []polygon.
 		return paths
 	}
 	x, y := um(s.room.XMM), um(s.room.YMM)
-	plate := polygon.Path{{X: int64(um(half)), Y: int64(um(half))}, {X: int64(x - um(half)), Y: int64(um(half))}, {X: int64(x - um(half)), Y: int64(y - um(half))}, {X: int64(um(half)), Y: int64(y - um(half))}}
+	plate := polygon.Path{
+		{X: int64(um(half)), Y: int64(um(half))},
+		{X: int64(x - um(half)), Y: int64(um(half))},
+		{X: int64(x - um(half)), Y: int64(y - um(half))},
+		{X: int64(um(half)), Y: int64(y - um(half))},
+	}
 	if s.room.Shape == machine.Round {
 		plate = plate[:0]
 		for k := range roundSides {

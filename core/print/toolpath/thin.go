@@ -198,7 +198,11 @@ func (s *slicer) tellUnlaid() error {
 	}
 	least := LeastShare * s.r.LineMM
 	if !laid {
-		return fmt.Errorf("nothing of it can be laid: it is nowhere %.2f mm thick, which is the least that a line of %g mm takes; thicken it, or use a finer nozzle and line", least, s.r.LineMM)
+		return fmt.Errorf(
+			"nothing of it can be laid: it is nowhere %.2f mm thick, which is the least that a line of %g mm takes; thicken it, or use a finer nozzle and line",
+			least,
+			s.r.LineMM,
+		)
 	}
 	slices.SortStableFunc(spots, func(a, b spot) int { return cmp.Compare(b.mm3, a.mm3) })
 	more, mm3 := 0, 0.0
@@ -250,8 +254,11 @@ func (s *slicer) tellRounded() {
 		}
 	}
 	if n > 0 {
-		s.notes = append(s.notes, fmt.Sprintf("Corners sharper than %d° are rounded off over %.2f mm of height, up to %d in a layer: lines end up to %.2f mm short of them, the most at X %.1f, Y %.1f.",
-			section.SharpDeg, height, n, worst, float64(at.X)/1000, float64(at.Y)/1000))
+		s.notes = append(
+			s.notes,
+			fmt.Sprintf("Corners sharper than %d° are rounded off over %.2f mm of height, up to %d in a layer: lines end up to %.2f mm short of them, the most at X %.1f, Y %.1f.",
+				section.SharpDeg, height, n, worst, float64(at.X)/1000, float64(at.Y)/1000),
+		)
 	}
 }
 

@@ -67,7 +67,13 @@ func readAMF(ctx context.Context, r io.Reader, limits Limits, size int64, progre
 			}
 			unit = u
 		case len(a.x.open) == 1:
-			return nil, &Error{Kind: ErrUnsupported, Byte: 0, Line: a.x.line, What: problem.Text("This XML begins with <%s>, which is no model", clip([]byte(el))), Do: problem.Text(exportAgain)}
+			return nil, &Error{
+				Kind: ErrUnsupported,
+				Byte: 0,
+				Line: a.x.line,
+				What: problem.Text("This XML begins with <%s>, which is no model", clip([]byte(el))),
+				Do:   problem.Text(exportAgain),
+			}
 		case el == "object":
 			err = a.object()
 		case el == "constellation":

@@ -124,9 +124,19 @@ func (p *partReader) Read(b []byte) (int, error) {
 	p.a.left -= int64(n)
 	switch {
 	case p.a.left < 0:
-		return 0, &Error{Kind: ErrTooLarge, Byte: -1, What: problem.Text("The archive unpacks to more than the limit"), Do: problem.Text("Reduce the number of triangles in the program that made it.")}
+		return 0, &Error{
+			Kind: ErrTooLarge,
+			Byte: -1,
+			What: problem.Text("The archive unpacks to more than the limit"),
+			Do:   problem.Text("Reduce the number of triangles in the program that made it."),
+		}
 	case p.out > ratioMin && p.out/ratioMax > int64(p.f.CompressedSize64):
-		return 0, &Error{Kind: ErrTooLarge, Byte: -1, What: problem.Text("The part %q unpacks to more than %d times its size; no model does", p.f.Name, ratioMax), Do: problem.Text(exportAgain)}
+		return 0, &Error{
+			Kind: ErrTooLarge,
+			Byte: -1,
+			What: problem.Text("The part %q unpacks to more than %d times its size; no model does", p.f.Name, ratioMax),
+			Do:   problem.Text(exportAgain),
+		}
 	case err != nil && !errors.Is(err, io.EOF):
 		return n, broken(-1, exportAgain, "The part %q is damaged: %v", p.f.Name, err)
 	}

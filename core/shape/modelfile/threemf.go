@@ -95,7 +95,12 @@ func readTMF(ctx context.Context, a *archive, limits Limits, progress func(float
 // tmfRoot finds the model part that the package starts from.
 func tmfRoot(a *archive) (string, error) {
 	if a.parts["_rels/.rels"] == nil {
-		return "", &Error{Kind: ErrUnsupported, Byte: 0, What: problem.Text("This is a ZIP archive, but neither 3MF nor AMF"), Do: problem.Text("Unpack it and hand in the model files, several at a time if you like.")}
+		return "", &Error{
+			Kind: ErrUnsupported,
+			Byte: 0,
+			What: problem.Text("This is a ZIP archive, but neither 3MF nor AMF"),
+			Do:   problem.Text("Unpack it and hand in the model files, several at a time if you like."),
+		}
 	}
 	r, err := a.open("_rels/.rels")
 	if err != nil {
@@ -196,7 +201,13 @@ func (t *tmf) model(x *xmlReader, root bool) error {
 			return x.refuse("The model needs an extension %q that it does not name", clip([]byte(p)))
 		}
 		if !slices.ContainsFunc(tmfKnown, func(k string) bool { return strings.Contains(strings.ToLower(space), k) }) {
-			return &Error{Kind: ErrUnsupported, Byte: x.in.at, Line: x.line, What: problem.Text("The model needs the extension %q, which is not known here", cleanName(space)), Do: problem.Text("Export the model as plain triangles, without extensions.")}
+			return &Error{
+				Kind: ErrUnsupported,
+				Byte: x.in.at,
+				Line: x.line,
+				What: problem.Text("The model needs the extension %q, which is not known here", cleanName(space)),
+				Do:   problem.Text("Export the model as plain triangles, without extensions."),
+			}
 		}
 	}
 	return nil

@@ -63,7 +63,11 @@ func writeModel(b *bufio.Writer, f *File) {
 		_, _ = b.WriteString(before)
 		_, _ = b.Write(num)
 	}
-	fmt.Fprintf(b, "<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<model unit=\"%s\" xml:lang=\"en\" xmlns=\"http://schemas.microsoft.com/3dmanufacturing/core/2015/02\">\n<resources>\n", unit)
+	fmt.Fprintf(
+		b,
+		"<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<model unit=\"%s\" xml:lang=\"en\" xmlns=\"http://schemas.microsoft.com/3dmanufacturing/core/2015/02\">\n<resources>\n",
+		unit,
+	)
 	for i, m := range f.Models {
 		var name strings.Builder
 		_ = xml.EscapeText(&name, []byte(m.Name)) // a strings.Builder never fails

@@ -70,7 +70,14 @@ func Look(ctx context.Context, q store.Q, now time.Time, job int64) (*State, err
 	if err != nil {
 		return nil, err
 	}
-	out := &State{Lanes: map[int64][]store.Run{}, Slots: map[int64]planning.Slot{}, Free: map[int64]time.Time{}, Start: map[int64]time.Time{}, Now: now, Words: finding.Speak(h.Locale)}
+	out := &State{
+		Lanes: map[int64][]store.Run{},
+		Slots: map[int64]planning.Slot{},
+		Free:  map[int64]time.Time{},
+		Start: map[int64]time.Time{},
+		Now:   now,
+		Words: finding.Speak(h.Locale),
+	}
 	if out.Hours, err = desk.HoursOf(h); err != nil {
 		return nil, err
 	}

@@ -137,8 +137,22 @@ func Slices(ctx context.Context, d *desk.Desk, a desk.Actor, piece int64) ([]Sli
 	}
 	out := []SliceView{}
 	for _, s := range rows {
-		v := SliceView{ID: s.ID, MachineID: s.MachineID, Version: s.Version, Label: s.Label, Overrides: s.Overrides, SupportMarks: s.SupportMarks, Overhangs: s.Overhangs, Scale: s.Scale, Tip: s.Tip,
-			Chosen: s.Chosen, State: s.State, Fraction: float64(s.Fraction), Error: s.Error, Notes: s.Notes}
+		v := SliceView{
+			ID:           s.ID,
+			MachineID:    s.MachineID,
+			Version:      s.Version,
+			Label:        s.Label,
+			Overrides:    s.Overrides,
+			SupportMarks: s.SupportMarks,
+			Overhangs:    s.Overhangs,
+			Scale:        s.Scale,
+			Tip:          s.Tip,
+			Chosen:       s.Chosen,
+			State:        s.State,
+			Fraction:     float64(s.Fraction),
+			Error:        s.Error,
+			Notes:        s.Notes,
+		}
 		if s.BaseID != nil {
 			v.BaseID = *s.BaseID
 		}
