@@ -330,7 +330,7 @@ func (w *checkWorker) judge(ctx context.Context, p store.Piece, file *modelfile.
 	m := file.Models[part]
 	subject := verdict.SubjectOf(file, part)
 	subject.Said = p.Unit
-	v, err := verdict.Judge(r.ctx, subject, in.Choices, func(s verdict.Step, f float64) {
+	v, err := verdict.Judge(r.ctx, subject, in.Choices, func(s verdict.Stage, f float64) {
 		_ = r.tell(string(s), readShare+judgeShare*f, false)
 	})
 	if err != nil {

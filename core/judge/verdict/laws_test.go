@@ -115,9 +115,9 @@ func TestProgressGoesUp(t *testing.T) {
 	choices = append(choices, Choice{choices[0].Machine, &taller, choices[0].Loaded})
 	last, n := 0.0, 0
 	least, most := 1.0, 0.0
-	order := map[Step]int{Checking: 0, Fitting: 1, Estimating: 2}
+	order := map[Stage]int{Checking: 0, Fitting: 1, Estimating: 2}
 	at := 0
-	_, err := Judge(ctx, Subject{Mesh: several(), Unit: units.Millimetre}, choices, func(s Step, f float64) {
+	_, err := Judge(ctx, Subject{Mesh: several(), Unit: units.Millimetre}, choices, func(s Stage, f float64) {
 		assert.GreaterOrEqual(t, f, last)
 		assert.GreaterOrEqual(t, order[s], at)
 		if s == Estimating && f < 1 {

@@ -103,14 +103,14 @@ func (v *Verdict) Stops() bool {
 	return ok && w.Grade == finding.StopsIt
 }
 
-// Step names what is being done, for a person who waits.
-type Step string
+// Stage names what is being done, for a person who waits.
+type Stage string
 
 // The steps after reading, with the share of the work each takes of the whole.
 const (
-	Checking   Step = "checking the surface"
-	Fitting    Step = "trying the machines"
-	Estimating Step = "estimating"
+	Checking   Stage = "checking the surface"
+	Fitting    Stage = "trying the machines"
+	Estimating Stage = "estimating"
 )
 
 // Subject is a model to be judged.
@@ -138,9 +138,9 @@ func SubjectOf(f *modelfile.File, i int) Subject {
 // for each pair of layer heights among the choices. progress (nil is fine) is
 // told the step and a share from 0 to 1 of all that Judge does. It changes
 // nothing it is given; the only error is ctx's.
-func Judge(ctx context.Context, in Subject, choices []Choice, progress func(Step, float64)) (*Verdict, error) {
+func Judge(ctx context.Context, in Subject, choices []Choice, progress func(Stage, float64)) (*Verdict, error) {
 	if progress == nil {
-		progress = func(Step, float64) {}
+		progress = func(Stage, float64) {}
 	}
 	unit := units.Meant(in.Said, in.Unit)
 	stated := cmp.Or(in.Said, in.Unit) != ""
@@ -235,7 +235,7 @@ func (v *Verdict) tryMachines(m *mesh.Mesh, mm float64, stated bool, choices []C
 	v.Findings = append(v.Findings, printability.Flat(box)...)
 }
 
-func (v *Verdict) estimate(ctx context.Context, m *mesh.Mesh, topo *mesh.Topology, mm float64, choices []Choice, progress func(Step, float64)) error {
+func (v *Verdict) estimate(ctx context.Context, m *mesh.Mesh, topo *mesh.Topology, mm float64, choices []Choice, progress func(Stage, float64)) error {
 	stacks := map[section.Layering]*section.Stack{}
 	var thin []printability.Lost
 	tried := 0

@@ -38,9 +38,9 @@ func house() []Choice {
 // A cube of 20 mm with an edge-hole-free inside, by closed forms; on the machine
 // that is too small by 5 mm it would go at three quarters.
 func TestACubeIsJudged(t *testing.T) {
-	steps := map[Step]bool{}
+	steps := map[Stage]bool{}
 	last := 0.0
-	v, err := Judge(ctx, Subject{Mesh: solid.Box(20, 20, 20), Name: "cube", Format: modelfile.STLBinary, Said: units.Millimetre}, house(), func(s Step, f float64) {
+	v, err := Judge(ctx, Subject{Mesh: solid.Box(20, 20, 20), Name: "cube", Format: modelfile.STLBinary, Said: units.Millimetre}, house(), func(s Stage, f float64) {
 		steps[s] = true
 		assert.GreaterOrEqual(t, f, last)
 		last = f

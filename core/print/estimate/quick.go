@@ -212,7 +212,7 @@ func (f *Factors) column(r *recipe.Recipe, m *machine.Machine, c section.Column,
 	radius := c.AreaMM2 / rim * (1 + 2*math.SqrtPi*side/rim)
 	// How much of it is wider than that, 0…1.
 	wider := func(than float64) float64 { return math.Max(0, math.Min(1, (radius/than-0.7)/0.6)) }
-	open := c.AreaMM2 - c.RoofMM2
+	open := c.AreaMM2 - c.InterfaceMM2
 	share := open / c.AreaMM2
 	strip := f.Strip * share * rim / 2
 	pillar := share * math.Max(0, rim-4*w)
@@ -221,7 +221,7 @@ func (f *Factors) column(r *recipe.Recipe, m *machine.Machine, c section.Column,
 	narrow, roomy := 1-wider(w), wider(toolpath.PillarPitches/2*pitch)
 	round := narrow*strip + (1-narrow)*(1-roomy)*pillar
 	rows := (1 - narrow) * (roomy*lattice + (1-roomy)*open/pitch*wider(pitch/2+1.5*w))
-	dense := c.RoofMM2 / thick
+	dense := c.InterfaceMM2 / thick
 	chord := math.Pi * c.AreaMM2 / rim
 	laid := m.Motion
 	laid.SpeedMMPerS = math.Min(laid.SpeedMMPerS, r.SupportMMPerS)
@@ -317,7 +317,7 @@ func layerLengths(b *section.Slab, r *recipe.Recipe, solidShare float64) lengths
 		return b.LengthMM - d*b.MitreRad, b.AreaMM2 - d*b.LengthMM + d*d*b.MitreRad/2
 	}
 	var l lengths
-	if wide := 2 * b.AreaMM2 / b.LengthMM; wide < r.LineMM+toolpath.SoloShare*spacing { // one line down the middle
+	if wide := 2 * b.AreaMM2 / b.LengthMM; wide < r.LineMM+toolpath.OneLineShare*spacing { // one line down the middle
 		if wide >= toolpath.LeastShare*r.LineMM {
 			l.outer = b.LengthMM / 2 * toolpath.LineArea(wide, b.HeightMM) / toolpath.LineArea(r.LineMM, b.HeightMM)
 		}
@@ -344,7 +344,7 @@ func layerLengths(b *section.Slab, r *recipe.Recipe, solidShare float64) lengths
 	if length > 0 && area > 0 {
 		l.inside = math.Min(area, room*spacing)
 		// A seam that no two lines fit in is filled with one, as wide as it is.
-		if wide := 2 * area / length; wide < (1+toolpath.SoloShare)*spacing {
+		if wide := 2 * area / length; wide < (1+toolpath.OneLineShare)*spacing {
 			if l.inside /= spacing; wide > toolpath.SeamShare*r.LineMM {
 				l.inner += l.inside
 			}

@@ -133,11 +133,11 @@ func TestWhatOfAColumnIsFirm(t *testing.T) {
 	r.Support = recipe.SupportEverywhere
 	r = r.WithDefaults()
 	for _, roof := range []float64{0, 0.5, 1} {
-		strip := section.Column{To: 1, AreaMM2: 60 * 0.25, RoofMM2: roof * 60 * 0.25, RimMM: 120}
+		strip := section.Column{To: 1, AreaMM2: 60 * 0.25, InterfaceMM2: roof * 60 * 0.25, RimMM: 120}
 		x := Fitted.column(&r, &testMachine, strip, 2500, 1)
 		assert.Positive(t, x.length)
 		assert.InDelta(t, 0, x.firm, 1e-9)
-		wide := section.Column{To: 1, AreaMM2: 900, RoofMM2: roof * 900, RimMM: 160}
+		wide := section.Column{To: 1, AreaMM2: 900, InterfaceMM2: roof * 900, RimMM: 160}
 		x = Fitted.column(&r, &testMachine, wide, 2500, 1)
 		assert.Greater(t, x.length, 100.)
 		assert.InDelta(t, x.length, x.firm, 1e-9)

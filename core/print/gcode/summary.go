@@ -21,7 +21,7 @@ type Summary struct {
 	// RadiusMM is the farthest of them from the origin in the plane.
 	RadiusMM float64
 	// Layers are the heights at which lines are extruded, rising.
-	Layers []Layer
+	Layers []Height
 	// LayerMM is the height most layers have, FirstLayerMM that of the first.
 	LayerMM, FirstLayerMM float64
 	FilamentMM            float64 // net: fed less pulled back
@@ -57,8 +57,8 @@ type Fault struct {
 	Count int
 }
 
-// Layer is one height.
-type Layer struct {
+// Height is a layer as a program has it: a height at which it extrudes.
+type Height struct {
 	ZMM, HeightMM float64
 	FilamentMM    float64
 }
@@ -90,9 +90,9 @@ func Read(ctx context.Context, r io.Reader, size int64, progress func(float64), 
 // tally is a summary while the program is read.
 type tally struct {
 	Summary
-	by       map[int64]*Layer // by height, µm
-	present  *Layer           // that the head lays; nil where there are too many
-	presentZ int64            // its height, µm
+	by       map[int64]*Height // by height, µm
+	present  *Height           // that the head lays; nil where there are too many
+	presentZ int64             // its height, µm
 	firstZ   float64
 	counted  map[string]int // code: place in Commands
 	faulty   map[string]int // code and fault: place in Faults
@@ -104,7 +104,7 @@ type tally struct {
 
 func newTally(on []*machine.Machine) *tally {
 	inf := math.Inf(1)
-	t := &tally{Summary: Summary{Min: XYZ{inf, inf, inf}, Max: XYZ{-inf, -inf, -inf}}, by: map[int64]*Layer{}, firstZ: inf,
+	t := &tally{Summary: Summary{Min: XYZ{inf, inf, inf}, Max: XYZ{-inf, -inf, -inf}}, by: map[int64]*Height{}, firstZ: inf,
 		counted: map[string]int{}, faulty: map[string]int{}, nozzleC: map[int]float64{}, runs: make([]run, len(on))}
 	for i := range on {
 		t.runs[i].on(on[i])
@@ -156,7 +156,7 @@ func (t *tally) lay(m *Move, d float64) {
 		t.presentZ = z
 		t.present = t.by[z]
 		if t.present == nil && len(t.by) < maxLayers {
-			t.present = &Layer{ZMM: float64(z) / 1000}
+			t.present = &Height{ZMM: float64(z) / 1000}
 			t.by[z] = t.present
 		}
 	}
@@ -347,11 +347,11 @@ func (r *run) wait(s float64) {
 
 // layers orders the heights and finds the one most layers have, weighed by
 // filament so that a priming line counts for little.
-func (s *Summary) layers(by map[int64]*Layer) {
+func (s *Summary) layers(by map[int64]*Height) {
 	for _, l := range by {
 		s.Layers = append(s.Layers, *l)
 	}
-	slices.SortFunc(s.Layers, func(a, b Layer) int { return cmp.Compare(a.ZMM, b.ZMM) })
+	slices.SortFunc(s.Layers, func(a, b Height) int { return cmp.Compare(a.ZMM, b.ZMM) })
 	weight := map[int64]float64{}
 	below := 0.0
 	for i := range s.Layers {

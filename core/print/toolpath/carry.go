@@ -8,7 +8,7 @@ import (
 	"jobshelf/core/shape/polygon"
 )
 
-// carry lays struts beneath lines of support that would hang: a roof that begins over the
+// carry lays struts beneath lines of support that would hang: an interface that begins over the
 // open lattice, an outline over the hollow of a pillar. A strut goes from line to line of
 // the layer beneath, by the shortest way. An end that no strut reaches is cut back: it would
 // curl up into the nozzle's way.

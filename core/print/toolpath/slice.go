@@ -28,7 +28,7 @@ type slicer struct {
 	marks    []SupportMark
 	tops     []float64
 	heights  []float64
-	cut      []section.Layer
+	cut      []section.Cut
 	outline  [][]polygon.Path // the part, by layer
 	inside   [][]polygon.Path // what shells leave
 	shells   [][]Line
@@ -36,7 +36,7 @@ type slicer struct {
 	bridges  [][]polygon.Path
 	overhang [][]polygon.Path // overhangs free over the layer below
 	support  [][]polygon.Path
-	roof     [][]polygon.Path
+	dense    [][]polygon.Path
 	under    [][]polygon.Path // what of the plate is below the part, by layer; nil if it does not matter
 	tower    polygon.Path     // the purge tower's outline, or nil
 	bore     float64          // of the filament, mm
@@ -289,12 +289,12 @@ func (s *slicer) outlines(w *worker, i int) {
 }
 
 // Parts of a wall narrower than LeastShare of a line are left out; those up to
-// one line and SoloShare of a spacing get one line down the middle. Between lines,
+// one line and OneLineShare of a spacing get one line down the middle. Between lines,
 // what is wider than SeamShare is filled.
 const (
-	LeastShare = 0.35
-	SeamShare  = 0.15
-	SoloShare  = 0.65
+	LeastShare   = 0.35
+	SeamShare    = 0.15
+	OneLineShare = 0.65
 )
 
 var mitre = polygon.Offsets{Join: polygon.Mitre, MitreLimit: 2}
@@ -318,7 +318,7 @@ func (s *slicer) walls(w *worker, i int) {
 			least, more = LeastShare*width, 0
 		}
 		// Where two lines fit: opened by half of what two need.
-		two := (line + SoloShare*gap) / 2
+		two := (line + OneLineShare*gap) / 2
 		core := w.poly.Offset(rest, -two, mitre)
 		wide := w.poly.Offset(core, two+5, mitre)
 		wide = w.poly.Boolean(polygon.Intersection, polygon.NonZero, wide, rest)

@@ -21,7 +21,7 @@ func (s *slicer) standSupport(ctx context.Context) error {
 	if s.r.Support == recipe.SupportOff && !forced || n < 2 {
 		return nil
 	}
-	s.support, s.roof = make([][]polygon.Path, n), make([][]polygon.Path, n)
+	s.support, s.dense = make([][]polygon.Path, n), make([][]polygon.Path, n)
 	var poly polygon.Scratch
 	gap, width := um(*s.r.SupportHorizontalGapMM), um(s.r.LineMM)
 	// For support that may not stand on the part: what of the plate is free up to
@@ -59,10 +59,10 @@ func (s *slicer) standSupport(ctx context.Context) error {
 	}
 	s.dropLoose(&poly)
 	return overLayers(ctx, n, func(w *worker, i int) {
-		if len(s.roof[i]) > 0 && len(s.support[i]) > 0 {
-			s.roof[i] = w.poly.Boolean(polygon.Intersection, polygon.NonZero, s.support[i], w.poly.Union(polygon.NonZero, s.roof[i]))
+		if len(s.dense[i]) > 0 && len(s.support[i]) > 0 {
+			s.dense[i] = w.poly.Boolean(polygon.Intersection, polygon.NonZero, s.support[i], w.poly.Union(polygon.NonZero, s.dense[i]))
 		} else {
-			s.roof[i] = nil
+			s.dense[i] = nil
 		}
 	}, func(float64) {})
 }
@@ -72,7 +72,7 @@ func (s *slicer) standSupport(ctx context.Context) error {
 func (s *slicer) columns(ctx context.Context, poly *polygon.Scratch, fresh, off, under [][]polygon.Path) error {
 	n, drop, gap := len(s.outline), s.verticalGap(), um(*s.r.SupportHorizontalGapMM)
 	var column []polygon.Path
-	roof := make([][]polygon.Path, 0, *s.r.SupportInterface+1) // of the latest layers
+	dense := make([][]polygon.Path, 0, *s.r.SupportInterface+1) // of the latest layers
 	for i := n - 1; i >= 0; i-- {
 		if err := ctx.Err(); err != nil {
 			return err
@@ -82,9 +82,9 @@ func (s *slicer) columns(ctx context.Context, poly *polygon.Scratch, fresh, off,
 			above = fresh[k]
 			column = poly.Boolean(polygon.Union, polygon.NonZero, column, above)
 		}
-		roof = append(roof, above)
-		if len(roof) > max(1, *s.r.SupportInterface) {
-			roof = roof[1:]
+		dense = append(dense, above)
+		if len(dense) > max(1, *s.r.SupportInterface) {
+			dense = dense[1:]
 		}
 		if len(column) == 0 {
 			continue
@@ -99,8 +99,8 @@ func (s *slicer) columns(ctx context.Context, poly *polygon.Scratch, fresh, off,
 		}
 		s.support[i] = here
 		if *s.r.SupportInterface > 0 {
-			for _, f := range roof {
-				s.roof[i] = append(s.roof[i], f...)
+			for _, f := range dense {
+				s.dense[i] = append(s.dense[i], f...)
 			}
 		}
 	}
@@ -266,26 +266,26 @@ func (s *slicer) fillSupport(w *worker, i int, l *Layer, width float64) {
 			l.Lines = append(l.Lines, Line{Kind: Support, Points: p, WidthMM: s.r.LineMM})
 		}
 	}
-	// Along a roof no rim is needed, and inside a pillar nothing would carry it.
-	var besideRoof []polygon.Path
+	// Along an interface no rim is needed, and inside a pillar nothing would carry it.
+	var besideDense []polygon.Path
 	offRoof := func(lines []polygon.Path) []polygon.Path {
-		if len(besideRoof) == 0 {
+		if len(besideDense) == 0 {
 			return lines
 		}
-		out, _ := w.poly.ClipLines(polygon.NonZero, lines, besideRoof, false)
+		out, _ := w.poly.ClipLines(polygon.NonZero, lines, besideDense, false)
 		return out
 	}
-	if len(s.roof[i]) > 0 {
-		besideRoof = w.poly.Offset(s.roof[i], width, support)
+	if len(s.dense[i]) > 0 {
+		besideDense = w.poly.Offset(s.dense[i], width, support)
 		thick := width * 100 / s.r.SupportInterfacePercent
-		for _, f := range polygon.Figures(s.roof[i]) {
-			if thick > 3*width || roomy(f, narrowRoof*thick) {
+		for _, f := range polygon.Figures(s.dense[i]) {
+			if thick > 3*width || roomy(f, narrowDense*thick) {
 				add(scan(f.Paths(), math.Pi/2, thick, thick))
 			} else {
 				s.along(w, l, f, thick)
 			}
 		}
-		here = w.poly.Boolean(polygon.Difference, polygon.NonZero, here, s.roof[i])
+		here = w.poly.Boolean(polygon.Difference, polygon.NonZero, here, s.dense[i])
 	}
 	pitch := width * 100 / s.r.SupportPercent
 	lattice := func(paths, border []polygon.Path, angle, pitch float64) {
@@ -326,10 +326,10 @@ func (s *slicer) fillSupport(w *worker, i int, l *Layer, width float64) {
 	}
 }
 
-// narrowRoof is how many of its rows a dense roof must be wide each way from its middle for
+// narrowDense is how many of its rows an interface must be wide each way from its middle for
 // rows: along a slope it is a strip that moves on layer by layer, and rows on their lattice
 // would lie beside those beneath.
-const narrowRoof = 1.5
+const narrowDense = 1.5
 
 // along lays lines along the rim of a narrow figure, thick µm apart, one where no two fit.
 func (s *slicer) along(w *worker, l *Layer, f polygon.Figure, thick float64) {

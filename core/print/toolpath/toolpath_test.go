@@ -332,7 +332,7 @@ func TestWallsOfAnyThicknessAreFull(t *testing.T) {
 			}
 			want, along := area(l.Outlines)*l.HeightMM-round, l.HeightMM*2*math.Pi*(12+wall/2)
 			require.Greater(t, laid, want*0.97-SeamShare*0.45*along, "wall of %g mm", wall)
-			require.Less(t, laid, want*1.03+(1-SoloShare)*Spacing(0.45, l.HeightMM)*along, "wall of %g mm", wall)
+			require.Less(t, laid, want*1.03+(1-OneLineShare)*Spacing(0.45, l.HeightMM)*along, "wall of %g mm", wall)
 		}
 	})
 }

@@ -255,18 +255,18 @@ type SupportAsk struct {
 
 // Column is support that stands through several layers, about as wide in each.
 type Column struct {
-	From, To int     // the lowest of its layers, and the first above it
-	AreaMM2  float64 // what it stands on
-	RoofMM2  float64 // of it, dense: within the roof's layers below what is carried
-	RimMM    float64 // around it
-	OnPart   bool    // it stands on the part; else on the plate or another column
+	From, To     int     // the lowest of its layers, and the first above it
+	AreaMM2      float64 // what it stands on
+	InterfaceMM2 float64 // of it, dense: within the interface's layers below what is carried
+	RimMM        float64 // around it
+	OnPart       bool    // it stands on the part; else on the plate or another column
 }
 
 // figure is support in one layer that hangs together.
 type figure struct {
-	areaMM2, roofMM2, rimMM float64
-	box                     [4]int // in cells: first and last column, first and last row
-	onPart                  bool
+	areaMM2, denseMM2, rimMM float64
+	box                      [4]int // in cells: first and last column, first and last row
+	onPart                   bool
 }
 
 // batch is how many layers' bitmaps are held at a time.
@@ -282,23 +282,23 @@ func (s *Stack) Support(ask SupportAsk) []Column {
 	}
 	out := make([][]figure, n)
 	size := s.rows * s.wordsWide
-	roof := max(1, ask.Interface)
-	// Bitmaps of layers above come along: the roof looks that far up.
-	need := (2*batch + roof) * size
+	dense := max(1, ask.Interface)
+	// Bitmaps of layers above come along: the interface looks that far up.
+	need := (2*batch + dense) * size
 	held, _ := s.arenas.Get().(*[]uint64)
 	if held == nil || len(*held) < need {
 		held = new(make([]uint64, need))
 	}
 	defer s.arenas.Put(held)
 	arena := *held
-	fresh, column := make([][]uint64, batch+roof), make([][]uint64, batch)
+	fresh, column := make([][]uint64, batch+dense), make([][]uint64, batch)
 	for k := range fresh {
 		fresh[k], arena = arena[:size:size], arena[size:]
 	}
 	for k := range column {
 		column[k], arena = arena[:size:size], arena[size:]
 	}
-	hangs, stands := make([]bool, batch+roof), make([]bool, batch)
+	hangs, stands := make([]bool, batch+dense), make([]bool, batch)
 	blocked := s.blocked(ask.PlateOnly)
 	leans := s.leaning(ask.Lean)
 	last := make([]uint64, size) // the column above
@@ -312,20 +312,20 @@ func (s *Stack) Support(ask SupportAsk) []Column {
 	any := false
 	for high := n - 1; high > ask.VerticalGap; high -= batch {
 		count := min(batch, high-ask.VerticalGap)
-		// fresh[k+roof] is overhangs in layer high-k; those before are of the batch above.
+		// fresh[k+dense] is overhangs in layer high-k; those before are of the batch above.
 		s.inParallel(count, func(b *buffers, k int) {
-			i, f := high-k, fresh[k+roof]
-			if hangs[k+roof] = s.hanging(b, f, leans, i, rings, ask.Lean); hangs[k+roof] {
+			i, f := high-k, fresh[k+dense]
+			if hangs[k+dense] = s.hanging(b, f, leans, i, rings, ask.Lean); hangs[k+dense] {
 				s.widen(f, f, b.c, reach)
 			}
 			s.widen(column[k], s.Slabs[i-1-ask.VerticalGap].cover, b.c, gap) // where it may not go, until its turn comes
 		})
 		for k := range count { // column[k] stands in layer high-k-1-ask.VerticalGap
 			stands[k] = false
-			if !hangs[k+roof] && !any {
+			if !hangs[k+dense] && !any {
 				continue
 			}
-			f, c, some := fresh[k+roof], column[k], uint64(0)
+			f, c, some := fresh[k+dense], column[k], uint64(0)
 			for w, off := range c {
 				last[w] = (last[w] | f[w]) &^ off
 				c[w] = last[w]
@@ -340,10 +340,10 @@ func (s *Stack) Support(ask SupportAsk) []Column {
 				if blocked != nil {
 					block = blocked[foot]
 				}
-				out[foot] = s.standing(b, column[k], fresh[k+1:k+roof+1], hangs[k+1:k+roof+1], block, foot, ask)
+				out[foot] = s.standing(b, column[k], fresh[k+1:k+dense+1], hangs[k+1:k+dense+1], block, foot, ask)
 			}
 		})
-		for k := range roof { // what the batch below looks up to
+		for k := range dense { // what the batch below looks up to
 			from := count + k
 			copy(fresh[k], fresh[from])
 			hangs[k] = hangs[from]
@@ -415,7 +415,7 @@ func columns(layers [][]figure) []Column {
 				for j := range f.box {
 					off = max(off, f.box[j]-d.box[j], d.box[j]-f.box[j])
 				}
-				near := f.areaMM2 <= alike*d.areaMM2 && d.areaMM2 <= alike*f.areaMM2 && (f.roofMM2 > 0) == (d.roofMM2 > 0)
+				near := f.areaMM2 <= alike*d.areaMM2 && d.areaMM2 <= alike*f.areaMM2 && (f.denseMM2 > 0) == (d.denseMM2 > 0)
 				if d.of >= 0 && off <= 2 && near {
 					on, d.of = d.of, -1 // one on one
 					break
@@ -426,7 +426,7 @@ func columns(layers [][]figure) []Column {
 				out = append(out, Column{From: i, OnPart: f.onPart})
 			}
 			c := &out[on] // sums, until all is told
-			c.To, c.AreaMM2, c.RoofMM2, c.RimMM = i+1, c.AreaMM2+f.areaMM2, c.RoofMM2+f.roofMM2, c.RimMM+f.rimMM
+			c.To, c.AreaMM2, c.InterfaceMM2, c.RimMM = i+1, c.AreaMM2+f.areaMM2, c.InterfaceMM2+f.denseMM2, c.RimMM+f.rimMM
 			here = append(here, end{f, on})
 		}
 		below, here = here, below
@@ -434,7 +434,7 @@ func columns(layers [][]figure) []Column {
 	for k := range out {
 		c := &out[k]
 		n := float64(c.To - c.From)
-		c.AreaMM2, c.RoofMM2, c.RimMM = c.AreaMM2/n, c.RoofMM2/n, c.RimMM/n
+		c.AreaMM2, c.InterfaceMM2, c.RimMM = c.AreaMM2/n, c.InterfaceMM2/n, c.RimMM/n
 	}
 	return out
 }
@@ -571,7 +571,7 @@ func (s *Stack) standing(b *buffers, column []uint64, fresh [][]uint64, hangs []
 			break
 		}
 		area := (float64(cells)*s.cellMM + float64(rim)*ask.WidenMM) * s.cellMM
-		f := figure{areaMM2: area, roofMM2: area * float64(top) / float64(cells), rimMM: float64(around) * s.cellMM} // cells beside a straight rim number its length
+		f := figure{areaMM2: area, denseMM2: area * float64(top) / float64(cells), rimMM: float64(around) * s.cellMM} // cells beside a straight rim number its length
 		if k == whole {
 			var below []uint64
 			if at := layer - 1 - ask.VerticalGap; at >= 0 {
@@ -579,19 +579,19 @@ func (s *Stack) standing(b *buffers, column []uint64, fresh [][]uint64, hangs []
 			}
 			out = s.figures(here, dense, below)
 		}
-		all.areaMM2, all.roofMM2, all.rimMM = all.areaMM2+weight*f.areaMM2, all.roofMM2+weight*f.roofMM2, all.rimMM+weight*f.rimMM
+		all.areaMM2, all.denseMM2, all.rimMM = all.areaMM2+weight*f.areaMM2, all.denseMM2+weight*f.denseMM2, all.rimMM+weight*f.rimMM
 	}
 	// Each figure has its share.
 	var cells figure
 	for _, f := range out {
-		cells.areaMM2, cells.roofMM2, cells.rimMM = cells.areaMM2+f.areaMM2, cells.roofMM2+f.roofMM2, cells.rimMM+f.rimMM
+		cells.areaMM2, cells.denseMM2, cells.rimMM = cells.areaMM2+f.areaMM2, cells.denseMM2+f.denseMM2, cells.rimMM+f.rimMM
 	}
 	for k := range out {
 		f := &out[k]
 		f.areaMM2 *= all.areaMM2 / cells.areaMM2
 		f.rimMM *= all.rimMM / cells.rimMM
-		if cells.roofMM2 > 0 {
-			f.roofMM2 *= all.roofMM2 / cells.roofMM2
+		if cells.denseMM2 > 0 {
+			f.denseMM2 *= all.denseMM2 / cells.denseMM2
 		}
 	}
 	return out
@@ -704,7 +704,7 @@ func (s *Stack) figures(here, dense, below []uint64) []figure {
 		now = now[:0]
 		for c, end := nextRun(row, 0); c < 64*w; c, end = nextRun(row, end) {
 			now = append(now, run{c, end - 1, of.Add()})
-			f := figure{areaMM2: float64(end - c), roofMM2: float64(ones(dense[r*w:], c, end-1)), box: [4]int{c, end - 1, r, r}}
+			f := figure{areaMM2: float64(end - c), denseMM2: float64(ones(dense[r*w:], c, end-1)), box: [4]int{c, end - 1, r, r}}
 			// What lacks a neighbour above or below, and both ends.
 			inner := 0
 			if r > 0 && r+1 < s.rows {
@@ -737,7 +737,7 @@ func together(runs []figure, of *sets.Sets) []figure {
 	for k := range runs {
 		if at := of.Of(k); at != k {
 			f, g := &runs[at], runs[k]
-			f.areaMM2, f.roofMM2, f.rimMM = f.areaMM2+g.areaMM2, f.roofMM2+g.roofMM2, f.rimMM+g.rimMM
+			f.areaMM2, f.denseMM2, f.rimMM = f.areaMM2+g.areaMM2, f.denseMM2+g.denseMM2, f.rimMM+g.rimMM
 			f.box = [4]int{min(f.box[0], g.box[0]), max(f.box[1], g.box[1]), min(f.box[2], g.box[2]), max(f.box[3], g.box[3])}
 			f.onPart = f.onPart || g.onPart
 		}

@@ -32,7 +32,7 @@ func layersOf(columns []Column, layers int) []Column {
 	for _, c := range columns {
 		for i := c.From; i < c.To; i++ {
 			o := &out[i]
-			o.AreaMM2, o.RoofMM2, o.RimMM = o.AreaMM2+c.AreaMM2, o.RoofMM2+c.RoofMM2, o.RimMM+c.RimMM
+			o.AreaMM2, o.InterfaceMM2, o.RimMM = o.AreaMM2+c.AreaMM2, o.InterfaceMM2+c.InterfaceMM2, o.RimMM+c.RimMM
 			o.OnPart = o.OnPart || c.OnPart
 		}
 	}
@@ -49,9 +49,9 @@ func TestSupportOfAStool(t *testing.T) {
 	for i := range 50 {
 		assert.InDelta(t, want, got[i].AreaMM2, 0.03*want, "layer %d", i)
 		if i < 48 {
-			assert.Zero(t, got[i].RoofMM2, "layer %d", i)
+			assert.Zero(t, got[i].InterfaceMM2, "layer %d", i)
 		} else {
-			assert.InDelta(t, got[i].AreaMM2, got[i].RoofMM2, 0.02*want, "layer %d", i)
+			assert.InDelta(t, got[i].AreaMM2, got[i].InterfaceMM2, 0.02*want, "layer %d", i)
 		}
 	}
 	for i := 50; i < 60; i++ {
@@ -229,7 +229,7 @@ func TestFiguresByFlood(t *testing.T) {
 			}
 		}
 		for _, f := range s.figures(here, dense, nil) {
-			got = append(got, [6]int{int(f.areaMM2), int(f.roofMM2), f.box[0], f.box[1], f.box[2], f.box[3]})
+			got = append(got, [6]int{int(f.areaMM2), int(f.denseMM2), f.box[0], f.box[1], f.box[2], f.box[3]})
 			require.False(t, f.onPart)
 		}
 		require.ElementsMatch(t, want, got)

@@ -90,7 +90,7 @@ func TestMeasuresAreAsTheyWere(t *testing.T) {
 			var all [5]float64
 			for _, k := range cols {
 				h := float64(k.To - k.From)
-				all[0], all[1], all[2] = all[0]+h*k.AreaMM2, all[1]+h*k.RoofMM2, all[2]+h*k.RimMM
+				all[0], all[1], all[2] = all[0]+h*k.AreaMM2, all[1]+h*k.InterfaceMM2, all[2]+h*k.RimMM
 				all[3] += float64(k.From)
 				if k.OnPart {
 					all[4]++

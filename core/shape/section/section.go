@@ -15,8 +15,8 @@ import (
 	"jobshelf/core/shape/polygon"
 )
 
-// Layer is one cut.
-type Layer struct {
+// Cut is the part cut by one plane.
+type Cut struct {
 	ZMM   float64
 	Loops []polygon.Path
 	// Open counts outlines that ran into an open edge of the mesh and were
@@ -25,7 +25,7 @@ type Layer struct {
 }
 
 // AreaMM2 is the enclosed area, holes taken off.
-func (l *Layer) AreaMM2() float64 {
+func (l *Cut) AreaMM2() float64 {
 	var a float64
 	for _, p := range l.Loops {
 		a += p.Area()
@@ -34,7 +34,7 @@ func (l *Layer) AreaMM2() float64 {
 }
 
 // PerimeterMM is the length of all outlines.
-func (l *Layer) PerimeterMM() float64 {
+func (l *Cut) PerimeterMM() float64 {
 	var s float64
 	for _, p := range l.Loops {
 		s += p.Length()
@@ -55,8 +55,8 @@ func (l *Layer) PerimeterMM() float64 {
 // Time is linear in triangles plus crossings: triangles are filed under the
 // first layer they cross and carried while they last. The cut of a degenerate
 // triangle is nothing.
-func Planes(ctx context.Context, m *mesh.Mesh, topo *mesh.Topology, zs []float64, mmPerUnit float64) ([]Layer, error) {
-	layers := make([]Layer, len(zs))
+func Planes(ctx context.Context, m *mesh.Mesh, topo *mesh.Topology, zs []float64, mmPerUnit float64) ([]Cut, error) {
+	layers := make([]Cut, len(zs))
 	for i, z := range zs {
 		layers[i].ZMM = z * mmPerUnit
 	}
@@ -147,7 +147,7 @@ func evenly(zs []float64) bool {
 	return step > 0 && math.Abs(zs[len(zs)/2]-zs[0]-step*float64(len(zs)/2)) < 4*step
 }
 
-func (s *sweep) cut(k int, out *Layer) {
+func (s *sweep) cut(k int, out *Cut) {
 	keep := s.active[:0]
 	for _, t := range s.active {
 		if s.last[t] >= int32(k) {

@@ -23,7 +23,7 @@ func middles(b mesh.Box, h float64) (zs []float64, heights []float64) {
 	return zs, heights
 }
 
-func planes(t testing.TB, m *mesh.Mesh, zs ...float64) []Layer {
+func planes(t testing.TB, m *mesh.Mesh, zs ...float64) []Cut {
 	t.Helper()
 	layers, err := Planes(context.Background(), m, mesh.TopologyOf(m), zs, 1)
 	require.NoError(t, err)

@@ -156,7 +156,7 @@ func NewStack(ctx context.Context, m *mesh.Mesh, topo *mesh.Topology, l Layering
 				progress(float64(k) / float64(n))
 			}
 		}
-		var l Layer
+		var l Cut
 		sw.cut(k, &l)
 		if len(l.Loops) > 1 { // bodies may overlap: count what they share once
 			l.Loops = poly.Union(polygon.NonZero, l.Loops)
@@ -177,7 +177,7 @@ func NewStack(ctx context.Context, m *mesh.Mesh, topo *mesh.Topology, l Layering
 	return s, nil
 }
 
-func (s *Stack) measure(out *Slab, l *Layer) {
+func (s *Stack) measure(out *Slab, l *Cut) {
 	out.Open = l.Open
 	var nicks Tips
 	for _, p := range l.Loops {

@@ -26,7 +26,7 @@ const (
 
 // thin notes the thin figures of slab k, which stand alone: what is thin on a thick
 // figure is none.
-func (s *Stack) thin(k int, zMM float64, l *Layer, poly *polygon.Scratch) {
+func (s *Stack) thin(k int, zMM float64, l *Cut, poly *polygon.Scratch) {
 	if len(s.Thin) >= maxThin || len(l.Loops) == 0 {
 		return
 	}
@@ -70,7 +70,7 @@ func widest(paths []polygon.Path, poly *polygon.Scratch) float64 {
 
 // fins notes what is thin on a thick figure of slab k, in one of some layers: what an
 // opening by half of thinMM takes away and is long.
-func (s *Stack) fins(k int, zMM float64, l *Layer, poly *polygon.Scratch) {
+func (s *Stack) fins(k int, zMM float64, l *Cut, poly *polygon.Scratch) {
 	every := max(1, len(s.Slabs)/finLayers)
 	if k%every != every/2 || len(s.Thin) >= maxThin || len(l.Loops) == 0 {
 		return
