@@ -26,7 +26,7 @@ func drawn(n int, seed uint64) error {
 				return nil
 			}
 			switch {
-			case strings.HasSuffix(path, "_test.go"), strings.HasSuffix(path, ".test.ts"), strings.HasSuffix(path, ".d.ts"), strings.Contains(path, "testdata"):
+			case strings.HasSuffix(path, "_test.go"), strings.HasSuffix(path, ".test.ts"), strings.HasSuffix(path, ".d.ts"), strings.HasPrefix(filepath.Base(path), "test-"), strings.Contains(path, "testdata"):
 				return nil
 			case !strings.HasSuffix(path, ".go") && !strings.HasSuffix(path, ".ts") && !strings.HasSuffix(path, ".vue"):
 				return nil
