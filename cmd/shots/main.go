@@ -58,7 +58,7 @@ var shots = []shot{
 		`const beside = setInterval(() => { const s = document.querySelector('select[aria-label="Compare with"]'); if (s && s.options.length > 2) { clearInterval(beside); s.value = [...s.options].find((o) => o.textContent.includes('less infill')).value; s.dispatchEvent(new Event('change')); setTimeout(() => document.querySelector('#all-kinds')?.click(), 500) } }, 500)`,
 		`document.querySelectorAll('.views .view[data-state=shown]').length === 2`,
 	},
-	{"floor", "/floor", "cato", `document.querySelectorAll('.run.queued')[1].focus()`, `document.querySelector('.run')`},
+	{"floor", "/floor", "cato", `document.querySelectorAll('.run.planned')[1].focus()`, `document.querySelector('.run')`},
 	{"house", "/house", "tess", "", `document.querySelector('.ledger')`},
 	{
 		"house-recipe",

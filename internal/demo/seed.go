@@ -93,7 +93,7 @@ type order struct {
 const (
 	toDecide = "to decide"
 	approved = "approved"
-	onFloor  = "on the floor"
+	onFloor  = "in production"
 	finish   = "finishing"
 	pickUp   = "pick-up"
 )

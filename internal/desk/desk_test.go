@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"jobshelf/core/shape/mesh/repair"
+	"jobshelf/core/shop/job"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/desk/decide"
 	"jobshelf/internal/desk/desktest"
@@ -30,7 +31,7 @@ func open(t *testing.T) *home {
 	return &home{desktest.Open(t)}
 }
 
-var everyStep = append(slices.Clone(decide.Steps), "fetched", "sent back")
+var everyStep = append(slices.Clone(job.Shelves), "fetched", "sent back")
 
 // What is sent back, changed or checked anew takes its old work from the queue.
 func TestWorkThatNobodyWaitsForIsCancelled(t *testing.T) {

@@ -168,8 +168,12 @@ func TestCommandsAreAnsweredAsTheyWere(t *testing.T) {
 			return nil, decide.SendBack(ctx, h.Desk, h.Cato, id, version(id), word("It leans.", " ", "Too large."))
 		},
 		"Advance": func() (any, error) {
-			id := where(jobs, `id FROM job WHERE step IN ('approved', 'on the floor', 'finishing', 'pick-up')`)
+			id := where(jobs, `id FROM job WHERE step IN ('approved', 'in production', 'finishing', 'pick-up')`)
 			return nil, decide.Advance(ctx, h.Desk, h.Cato, id, version(id))
+		},
+		"RunFailed": func() (any, error) {
+			id := where(jobs, `id FROM job WHERE step IN ('in production', 'approved')`)
+			return nil, decide.RunFailed(ctx, h.Desk, h.Cato, id, version(id), word("It warped.", " ", "The nozzle was blocked."))
 		},
 		"MoveRun": func() (any, error) {
 			return nil, floor.MoveRun(ctx, h.Desk, h.Cato, late(runs()), number(6), r.IntN(4))
@@ -284,7 +288,7 @@ func TestCommandsAreAnsweredAsTheyWere(t *testing.T) {
 			return nil, people.ChangePerson(ctx, h.Desk, actor(), word("ada", "tess", "nobody"), people.PersonChange{Role: new(desk.Role(word("member", "coordinator", "king"))), Close: r.IntN(3) == 0})
 		},
 	}
-	often := strings.Fields("Upload Upload Upload HandIn HandIn HandIn RecordCheck RecordCheck RecordCheck RecordCheck RecordCheck BeginCheck Approve Approve Approve Advance Advance Advance MoveRun MoveRun " +
+	often := strings.Fields("Upload Upload Upload HandIn HandIn HandIn RecordCheck RecordCheck RecordCheck RecordCheck RecordCheck BeginCheck Approve Approve Approve Advance Advance Advance RunFailed RunFailed MoveRun MoveRun " +
 		"OrderSlice OrderSlice OrderSlice EndSlice EndSlice EndSlice EndSlice BeginSlice ChooseSlice ChooseSlice ChangePiece ChangePiece Repair Slices Version")
 	rest := strings.Fields("SetAside Retry CancelCheck Progress SendBack SliceInput CancelSlice AgainSlice Savings SetHouse SetMachine SetMaterial SetRecipe Evidence Picture Surface ModelFile Layers Program Standing Storage People CheckInput AddPerson ChangePerson")
 	for name := range did {

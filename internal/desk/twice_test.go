@@ -196,7 +196,7 @@ func TestTwoAtATime(t *testing.T) {
 // clear takes a scene's run off its lane.
 func (h *home) clear(s scene) {
 	h.T.Helper()
-	for v := h.Job(s.job); v.Run != nil && v.Run.State != "finished"; v = h.Job(s.job) {
+	for v := h.Job(s.job); v.Run != nil && v.Run.State != "off the machine"; v = h.Job(s.job) {
 		require.NoError(h.T, decide.Advance(ctx, h.Desk, h.Cato, s.job, 0))
 	}
 }
@@ -313,7 +313,7 @@ func (h *home) lineOf(machine int64) *line {
 	q := &line{}
 	for _, r := range h.lane(machine) {
 		q.jobs = append(q.jobs, r.JobID)
-		if r.State != "queued" {
+		if r.State != "planned" {
 			q.begun++
 		}
 	}

@@ -103,6 +103,10 @@ var table = []route{
 		does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[Versioned]) error {
 			return decide.Advance(ctx, d, a, in.ID, in.Body.Version)
 		})),
+	on(desk.Coordinator, "run-failed", "POST /jobs/{id}/run-failed", "Its run did not come out: another is planned, first in its lane",
+		does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[sendingBack]) error {
+			return decide.RunFailed(ctx, d, a, in.ID, in.Body.Version, in.Body.Reason)
+		})),
 	on(desk.Member, "check-again", "POST /jobs/{id}/check", "Check a job again", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *ByID) error {
 		return intake.Retry(ctx, d, a, in.ID)
 	})),

@@ -323,14 +323,16 @@ type Run struct {
 	StartedAt  *time.Time
 	NeededBy   *time.Time
 	JobVersion int
+	Reason     string // why it failed
+	AfterID    *int64 // the one that failed before it
 }
 
-const runColumns = `SELECT r.id, job_id, j.title, p.name, machine_id, position, recipe, material, colour, seconds, grams, price_cents, state, started_at, j.needed_by, j.version
+const runColumns = `SELECT r.id, job_id, j.title, p.name, machine_id, position, recipe, material, colour, seconds, grams, price_cents, state, started_at, j.needed_by, j.version, r.reason, after_id
 	FROM run r JOIN job j ON j.id = job_id JOIN person p ON p.id = j.member_id `
 
-// Lanes lists all runs that are queued or printing, by machine and place.
+// Lanes lists all runs that are planned or printing, by machine and place.
 func (q Q) Lanes(ctx context.Context) ([]Run, error) {
-	return all[Run](ctx, q, runColumns+`WHERE state <> 'finished' ORDER BY machine_id, position, r.id`)
+	return all[Run](ctx, q, runColumns+`WHERE state IN ('planned', 'printing') ORDER BY machine_id, position, r.id`)
 }
 
 // Run finds one; RunOfJob finds a job's.
@@ -338,14 +340,14 @@ func (q Q) Run(ctx context.Context, id int64) (Run, error) {
 	return one[Run](ctx, q, runColumns+`WHERE r.id = $1`, id)
 }
 
-// RunsOffLanes lists the runs of open jobs that are finished.
+// RunsOffLanes lists the runs of open jobs that are off the machine.
 func (q Q) RunsOffLanes(ctx context.Context) ([]Run, error) {
-	return all[Run](ctx, q, runColumns+`WHERE state = 'finished' AND j.step NOT IN ('fetched', 'sent back')`)
+	return all[Run](ctx, q, runColumns+`WHERE state = 'off the machine' AND j.step NOT IN ('fetched', 'sent back')`)
 }
 
-// RunOfJob finds a job's run.
+// RunOfJob finds a job's run, the last where some failed.
 func (q Q) RunOfJob(ctx context.Context, job int64) (Run, error) {
-	return one[Run](ctx, q, runColumns+`WHERE job_id = $1`, job)
+	return one[Run](ctx, q, runColumns+`WHERE job_id = $1 AND state <> 'failed'`, job)
 }
 
 // LockLanes keeps others from changing the order of any lane until the
@@ -355,11 +357,11 @@ func (q Q) LockLanes(ctx context.Context) error {
 	return q.exec(ctx, `SELECT pg_advisory_xact_lock(7001)`)
 }
 
-// AddRun appends a run to its machine's lane.
+// AddRun adds a run at its place in its machine's lane; 0 is the end.
 func (q Q) AddRun(ctx context.Context, r Run) (int64, error) {
-	return scalar[int64](ctx, q, `INSERT INTO run (job_id, machine_id, position, recipe, material, colour, seconds, grams, price_cents, state)
-		VALUES ($1, $2, coalesce((SELECT max(position) + 1 FROM run WHERE machine_id = $2), 1), $3, $4, $5, $6, $7, $8, 'queued') RETURNING id`,
-		r.JobID, r.MachineID, r.Recipe, r.Material, r.Colour, r.Seconds, r.Grams, r.PriceCents)
+	return scalar[int64](ctx, q, `INSERT INTO run (job_id, machine_id, position, recipe, material, colour, seconds, grams, price_cents, state, after_id)
+		VALUES ($1, $2, coalesce(nullif($9, 0), (SELECT max(position) + 1 FROM run WHERE machine_id = $2), 1), $3, $4, $5, $6, $7, $8, 'planned', $10) RETURNING id`,
+		r.JobID, r.MachineID, r.Recipe, r.Material, r.Colour, r.Seconds, r.Grams, r.PriceCents, r.Position, r.AfterID)
 }
 
 // PlaceRun writes where a run is and what it takes there.
@@ -368,7 +370,7 @@ func (q Q) PlaceRun(ctx context.Context, r Run) error {
 		r.ID, r.MachineID, r.Position, r.Recipe, r.Material, r.Colour, r.Seconds, r.Grams, r.PriceCents)
 }
 
-// SetRunState moves a run on; a start is noted with its time.
-func (q Q) SetRunState(ctx context.Context, id int64, state string, at time.Time) error {
-	return q.exec(ctx, `UPDATE run SET state = $2, started_at = CASE WHEN $2 = 'printing' THEN $3 ELSE started_at END WHERE id = $1`, id, state, at)
+// SetRunState moves a run on; a start is noted with its time, a failure with its reason.
+func (q Q) SetRunState(ctx context.Context, id int64, state string, at time.Time, reason string) error {
+	return q.exec(ctx, `UPDATE run SET state = $2, started_at = CASE WHEN $2 = 'printing' THEN $3 ELSE started_at END, reason = $4 WHERE id = $1`, id, state, at, reason)
 }

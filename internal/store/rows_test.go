@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"fmt"
 	"reflect"
+	"regexp"
 	"testing"
 	"time"
 
@@ -17,6 +18,10 @@ import (
 	"jobshelf/core/shape/mesh/repair"
 	"jobshelf/core/shape/problem"
 	"jobshelf/core/shape/units"
+	"jobshelf/core/shop/job"
+	"jobshelf/core/shop/run"
+	"jobshelf/core/shop/state"
+	"jobshelf/core/shop/task"
 	"jobshelf/internal/pgtest"
 	"jobshelf/internal/store"
 )
@@ -281,7 +286,7 @@ func TestEveryColumnComesBackAsItWent(t *testing.T) {
 	// Its run.
 	other := id(s.AddJob(ctx, store.Job{Title: "other", MemberID: ada.ID, Purpose: "purpose", Step: "arrived"}))
 	defer func() { // whatever came to the others, each is found by its own number
-		id(s.AddRun(ctx, store.Run{JobID: other, MachineID: machines[0].ID, Recipe: "r", Material: "m", Colour: "#", State: "queued", Seconds: 1, Grams: 1, PriceCents: 1}))
+		id(s.AddRun(ctx, store.Run{JobID: other, MachineID: machines[0].ID, Recipe: "r", Material: "m", Colour: "#", State: "planned", Seconds: 1, Grams: 1, PriceCents: 1}))
 		for _, n := range []int64{job.ID, other} {
 			j, err := s.Job(ctx, n)
 			is(n, j.ID, err)
@@ -290,7 +295,7 @@ func TestEveryColumnComesBackAsItWent(t *testing.T) {
 		}
 	}()
 	run := store.Run{JobID: job.ID, JobTitle: "title", MemberName: "B", MachineID: machines[0].ID, Position: 1, Recipe: "r", Material: "m", Colour: "#", Seconds: 3.5, Grams: 4.5, PriceCents: 6,
-		State: "queued", NeededBy: &day, JobVersion: 2}
+		State: "planned", NeededBy: &day, JobVersion: 2}
 	run.ID = id(s.AddRun(ctx, run))
 	runStands := func() {
 		t.Helper()
@@ -302,9 +307,9 @@ func TestEveryColumnComesBackAsItWent(t *testing.T) {
 	done(s.PlaceRun(ctx, run))
 	runStands()
 	start := time.Date(2031, 1, 2, 3, 4, 5, 0, time.Local)
-	done(s.SetRunState(ctx, run.ID, "printing", start))
-	done(s.SetRunState(ctx, run.ID, "finished", start.Add(time.Hour)))
-	run.State, run.StartedAt = "finished", &start
+	done(s.SetRunState(ctx, run.ID, "printing", start, ""))
+	done(s.SetRunState(ctx, run.ID, "off the machine", start.Add(time.Hour), "it warped"))
+	run.State, run.StartedAt, run.Reason = "off the machine", &start, "it warped"
 	runStands()
 
 	// An upload is taken once, by its owner.
@@ -316,4 +321,19 @@ func TestEveryColumnComesBackAsItWent(t *testing.T) {
 	is(store.Upload{ID: name, BlobID: came, Name: "file.stl", PersonID: ada.ID}, u, err)
 	_, err = s.TakeUpload(ctx, name, ada.ID)
 	assert.ErrorIs(t, err, store.ErrNotFound)
+}
+
+// The database allows the states of the tables, and no others.
+func TestStatesAreThoseOfTheTables(t *testing.T) {
+	s := pgtest.New(t)
+	quoted := regexp.MustCompile(`'([^']*)'`)
+	for column, table := range map[string]*state.Table{"job_step_check": &job.Table, "run_state_check": &run.Table, "task_state_check": &task.Check, "slice_state_check": &task.Slice} {
+		var def string
+		require.NoError(t, s.Pool.QueryRow(ctx, `SELECT pg_get_constraintdef(oid) FROM pg_constraint WHERE conname = $1`, column).Scan(&def))
+		var allowed []string
+		for _, m := range quoted.FindAllStringSubmatch(def, -1) {
+			allowed = append(allowed, m[1])
+		}
+		assert.ElementsMatch(t, table.States(), allowed, column)
+	}
 }

@@ -284,7 +284,7 @@ func TestLanesStandInTheOrderOfTheirPlaces(t *testing.T) {
 		runs[k].Position = 10 - k
 		require.NoError(t, s.PlaceRun(ctx, runs[k]))
 	}
-	require.NoError(t, s.SetRunState(ctx, runs[2].ID, "finished", time.Now()))
+	require.NoError(t, s.SetRunState(ctx, runs[2].ID, "off the machine", time.Now(), ""))
 	lanes, err := s.Lanes(ctx)
 	require.NoError(t, err)
 	var got []string

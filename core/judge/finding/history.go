@@ -6,6 +6,7 @@ var history = texts{
 	"approved":                      say("Approved and queued on %[1]s"), // machine
 	"sent back":                     say("Sent back"),
 	"started":                       say("Started"),
+	"run failed":                    say("It failed on the machine; another run is planned"),
 	"came off":                      say("Came off the machine"),
 	"ready to be fetched":           say("Ready to be fetched"),
 	"fetched":                       say("Fetched"),

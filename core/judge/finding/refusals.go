@@ -102,6 +102,8 @@ var refusals = texts{
 	"stopped by":                         say("This stops it: %[1]s"),
 	"no reason for a no":                 say("Say why, so that the member knows what to do."),
 	"not to be sent back":                say("Job %[1]d is %[2]s; only a job not yet approved can be sent back."),
+	"no reason for a failure":            say("Say what went wrong, so that the next run is better."),
+	"no run to fail":                     say("Job %[1]d is %[2]s; nothing of it is on a machine."),
 	"not decided yet":                    say("Job %[1]d is %[2]s; decide on it first."),
 	"another comes before":               say("%[1]s comes before it on this machine. Move it up first, or finish the other."),
 	"no reason for an override":          say("Say why %[1]s differs from the recipe."),

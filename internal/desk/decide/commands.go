@@ -8,6 +8,9 @@ import (
 
 	"jobshelf/core/judge/finding"
 	"jobshelf/core/shape/problem"
+	"jobshelf/core/shop/job"
+	"jobshelf/core/shop/run"
+	"jobshelf/core/shop/task"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/desk/floor"
 	"jobshelf/internal/store"
@@ -24,10 +27,10 @@ func Approve(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, version 
 		if err != nil {
 			return err
 		}
-		if j.Step != "to decide" {
+		if !job.Table.Can(j.Step, job.Yes) {
 			return desk.Refuse("not to be approved", id, j.Step)
 		}
-		if j.TaskState != "done" {
+		if j.TaskState != task.Done {
 			return desk.Refuse("check not done", id, j.TaskState)
 		}
 		pieces, err := tx.Pieces(ctx, id)
@@ -50,7 +53,7 @@ func Approve(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, version 
 		if _, err := tx.AddRun(ctx, r); err != nil {
 			return err
 		}
-		if err := tx.SetStep(ctx, id, "approved", ""); err != nil {
+		if err := tx.SetStep(ctx, id, job.Approved, ""); err != nil {
 			return err
 		}
 		if err := tx.Notify(ctx, store.Event{Kind: "lane"}); err != nil {
@@ -71,31 +74,86 @@ func SendBack(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, version
 		if err != nil {
 			return err
 		}
-		if j.Step != "arrived" && j.Step != "to decide" {
+		if !job.Table.Can(j.Step, job.No) {
 			return desk.Refuse("not to be sent back", id, j.Step)
 		}
 		t, err := tx.LockTask(ctx, id)
 		if err != nil {
 			return err
 		}
-		if t.State == "queued" || t.State == "running" {
+		if task.Busy(t.State) {
 			if err := d.Queue.Cancel(ctx, tx, t.QueueID); err != nil {
 				return err
 			}
-			if err := tx.SetTask(ctx, id, "cancelled", "The job was sent back."); err != nil {
+			if err := tx.SetTask(ctx, id, task.Cancelled, "The job was sent back."); err != nil {
 				return err
 			}
 		}
-		if err := tx.SetStep(ctx, id, "sent back", reason); err != nil {
+		if err := tx.SetStep(ctx, id, job.SentBack, reason); err != nil {
 			return err
 		}
 		return desk.Touched(ctx, tx, j, a, problem.Say("sent back"), desk.Told(reason))
 	})
 }
 
+// told is the event of its run that an event of a job is, and what history says of it.
+var told = map[string]struct{ run, says string }{
+	job.RunStarts: {run.Starts, "started"},
+	job.RunEnds:   {run.Ends, "came off"},
+	job.Ready:     {"", "ready to be fetched"},
+	job.Handed:    {"", "fetched"},
+}
+
 // Advance moves an approved job one step on: started, finished on the machine,
 // ready to be fetched, fetched.
 func Advance(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, version int) error {
+	return onFloor(ctx, d, a, id, version, func(tx *store.Tx, j store.Job) error {
+		event := job.Can(j.Step, j.TaskState, false).Next
+		to, ok := job.Table.To(j.Step, event)
+		if !ok {
+			return desk.Refuse("not decided yet", id, j.Step)
+		}
+		if t := told[event]; t.run != "" {
+			if _, err := moveRun(ctx, d, tx, j, t.run, ""); err != nil {
+				return err
+			}
+		}
+		if err := tx.SetStep(ctx, id, to, ""); err != nil {
+			return err
+		}
+		return desk.Touched(ctx, tx, j, a, problem.Say(told[event].says), problem.Phrase{})
+	})
+}
+
+// RunFailed says that the run of a job did not come out, and why. Another takes its place,
+// first in the lane, and the job waits for its start.
+func RunFailed(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, version int, reason string) error {
+	reason = strings.TrimSpace(reason)
+	if reason == "" {
+		return desk.Wrong("reason", "no reason for a failure")
+	}
+	return onFloor(ctx, d, a, id, version, func(tx *store.Tx, j store.Job) error {
+		to, ok := job.Table.To(j.Step, job.RunFails)
+		if !ok {
+			return desk.Refuse("no run to fail", id, j.Step)
+		}
+		was, err := moveRun(ctx, d, tx, j, run.Fails, reason)
+		if err != nil {
+			return err
+		}
+		was.AfterID = &was.ID
+		if _, err := tx.AddRun(ctx, was); err != nil {
+			return err
+		}
+		if err := tx.SetStep(ctx, id, to, ""); err != nil {
+			return err
+		}
+		return desk.Touched(ctx, tx, j, a, problem.Say("run failed"), desk.Told(reason))
+	})
+}
+
+// onFloor changes a job under the lanes' lock.
+func onFloor(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, version int, change func(*store.Tx, store.Job) error) error {
 	return d.Store.InTx(ctx, func(tx *store.Tx) error {
 		if err := tx.LockLanes(ctx); err != nil {
 			return err
@@ -104,45 +162,33 @@ func Advance(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, version 
 		if err != nil {
 			return err
 		}
-		move, ok := map[string]struct{ to, what, run string }{
-			"approved":     {"on the floor", "started", "printing"},
-			"on the floor": {"finishing", "came off", "finished"},
-			"finishing":    {"pick-up", "ready to be fetched", ""},
-			"pick-up":      {"fetched", "fetched", ""},
-		}[j.Step]
-		if !ok {
-			return desk.Refuse("not decided yet", id, j.Step)
-		}
-		if move.run != "" {
-			if err := moveRunOn(ctx, d, tx, j, move.run); err != nil {
-				return err
-			}
-		}
-		if err := tx.SetStep(ctx, id, move.to, ""); err != nil {
-			return err
-		}
-		return desk.Touched(ctx, tx, j, a, problem.Say(move.what), problem.Phrase{})
+		return change(tx, j)
 	})
 }
 
-func moveRunOn(ctx context.Context, d *desk.Desk, tx *store.Tx, j store.Job, state string) error {
-	run, err := tx.RunOfJob(ctx, j.ID)
+// moveRun moves the run of a job by an event, and gives it as it was.
+func moveRun(ctx context.Context, d *desk.Desk, tx *store.Tx, j store.Job, event, reason string) (store.Run, error) {
+	r, err := tx.RunOfJob(ctx, j.ID)
 	if err != nil {
-		return err
+		return r, err
+	}
+	to, ok := run.Table.To(r.State, event)
+	if !ok {
+		return r, desk.Refuse("run stays", r.JobTitle, r.State)
 	}
 	lanes, err := tx.Lanes(ctx)
 	if err != nil {
-		return err
+		return r, err
 	}
-	if state == "printing" {
+	if event == run.Starts {
 		for _, o := range lanes {
-			if o.MachineID == run.MachineID && o.Position < run.Position {
-				return desk.Refuse("another comes before", o.JobTitle)
+			if o.MachineID == r.MachineID && o.Position < r.Position {
+				return r, desk.Refuse("another comes before", o.JobTitle)
 			}
 		}
 	}
-	if err := tx.SetRunState(ctx, run.ID, state, d.Now()); err != nil {
-		return err
+	if err := tx.SetRunState(ctx, r.ID, to, d.Now(), reason); err != nil {
+		return r, err
 	}
-	return tx.Notify(ctx, store.Event{Kind: "lane"})
+	return r, tx.Notify(ctx, store.Event{Kind: "lane"})
 }

@@ -25,7 +25,7 @@ func TestWhatIsNext(t *testing.T) {
 		room  string
 	}{
 		{nil, 0, "", ""},
-		{[]Slip{slip(1, "arrived", "2026-01-01"), slip(2, "on the floor", ""), slip(3, "pick-up", "")}, 0, "", ""},
+		{[]Slip{slip(1, "arrived", "2026-01-01"), slip(2, "in production", ""), slip(3, "pick-up", "")}, 0, "", ""},
 		{[]Slip{slip(1, "to decide", "2026-12-05"), slip(2, "to decide", "2026-12-03"), slip(3, "to decide", "")}, 2, "Decide on Oarlock for Ada", "counter"},
 		{[]Slip{slip(3, "to decide", ""), slip(2, "to decide", ""), slip(4, "approved", "2026-01-01")}, 2, "Decide on Oarlock for Ada", "counter"},
 		{[]Slip{slip(5, "finishing", "2026-01-01"), slip(4, "approved", "2026-12-09"), slip(3, "approved", "2026-12-08")}, 3, "Start Oarlock for Ada", "floor"},

@@ -1,7 +1,6 @@
 package decide
 
 import (
-	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -13,6 +12,7 @@ import (
 	"jobshelf/core/judge/verdict"
 	"jobshelf/core/shape/mesh/repair"
 	"jobshelf/core/shape/units"
+	"jobshelf/core/shop/job"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/desk/floor"
 	"jobshelf/internal/store"
@@ -43,6 +43,7 @@ type Slip struct {
 	Grams     float64      `json:"grams,omitempty"`
 	Price     units.Cents  `json:"price_cents,omitempty"`
 	Finish    *time.Time   `json:"finish,omitempty" doc:"When it would be, or will be, finished"`
+	May       job.May      `json:"may" doc:"What the desk can do with it now"`
 }
 
 // Check is how far the check of a job is.
@@ -67,12 +68,9 @@ type Next struct {
 	Room  string `json:"room" enum:"counter,floor,bench"`
 }
 
-// Steps are the shelves, in order.
-var Steps = []string{"arrived", "to decide", "approved", "on the floor", "finishing", "pick-up"}
-
 // Shelf lists the open jobs the actor may see.
 func Shelf(ctx context.Context, d *desk.Desk, a desk.Actor) (ShelfView, error) {
-	view := ShelfView{Steps: Steps, Slips: []Slip{}}
+	view := ShelfView{Steps: job.Shelves, Slips: []Slip{}}
 	member := a.ID
 	if a.Role.AtLeast(desk.Coordinator) {
 		member = 0
@@ -118,42 +116,25 @@ func Shelf(ctx context.Context, d *desk.Desk, a desk.Actor) (ShelfView, error) {
 	return view, nil
 }
 
-// next is what to do first: decide what is due soonest, else start, else hand
-// out.
+// next is what to do first.
 func next(slips []Slip) *Next {
-	for _, c := range []struct{ step, format, room string }{
-		{"to decide", "Decide on %s for %s", "counter"},
-		{"approved", "Start %s for %s", "floor"},
-		{"finishing", "Finish %s for %s", "bench"},
-	} {
-		var at []Slip
-		for _, s := range slips {
-			if s.Step == c.step {
-				at = append(at, s)
-			}
-		}
-		if len(at) == 0 {
-			continue
-		}
-		first := slices.MinFunc(at, func(a, b Slip) int {
-			return cmp.Or(cmp.Compare(due(a), due(b)), cmp.Compare(a.ID, b.ID))
-		})
-		text := fmt.Sprintf(c.format, first.Title, first.Member)
-		return &Next{first.ID, text, c.room}
+	waiting := make([]job.Waiting, len(slips))
+	for i, s := range slips {
+		waiting[i] = job.Waiting{ID: s.ID, Step: s.Step, Needs: s.NeededBy}
 	}
-	return nil
-}
-
-func due(s Slip) string {
-	if s.NeededBy == "" {
-		return "9999"
+	first, ok := job.First(waiting)
+	if !ok {
+		return nil
 	}
-	return s.NeededBy
+	s := slips[slices.IndexFunc(slips, func(s Slip) bool { return s.ID == first.ID })]
+	say := map[string][2]string{job.ToDecide: {"Decide on %s for %s", "counter"}, job.Approved: {"Start %s for %s", "floor"}, job.Finishing: {"Finish %s for %s", "bench"}}[s.Step]
+	return &Next{s.ID, fmt.Sprintf(say[0], s.Title, s.Member), say[1]}
 }
 
 func slipOf(h *floor.State, j store.Job, pieces []store.Piece) Slip {
 	s := Slip{ID: j.ID, Title: j.Title, MemberID: j.MemberID, Member: j.MemberName, Purpose: j.Purpose, Wish: j.Wish,
 		Step: j.Step, Reason: j.Reason, ArrivedAt: j.CreatedAt, Version: j.Version,
+		May:   job.Can(j.Step, j.TaskState, stopped(pieces)),
 		Check: Check{State: j.TaskState, Doing: j.TaskDoing, Fraction: float64(j.Fraction), Error: j.TaskError}}
 	if j.NeededBy != nil {
 		s.NeededBy = j.NeededBy.Format(time.DateOnly)

@@ -7,6 +7,7 @@ import (
 	"slices"
 
 	"jobshelf/core/shape/problem"
+	states "jobshelf/core/shop/run"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/store"
 )
@@ -22,7 +23,7 @@ func MoveRun(ctx context.Context, d *desk.Desk, a desk.Actor, runID, machineID i
 		if err != nil {
 			return err
 		}
-		if run.State != "queued" {
+		if !states.Movable(run.State) {
 			return desk.Refuse("run stays", run.JobTitle, run.State)
 		}
 		j, err := tx.LockJob(ctx, run.JobID)
@@ -48,7 +49,7 @@ func MoveRun(ctx context.Context, d *desk.Desk, a desk.Actor, runID, machineID i
 		}
 		lane := slices.DeleteFunc(slices.Clone(h.Lanes[machineID]), func(r store.Run) bool { return r.ID == runID })
 		started := 0
-		for started < len(lane) && lane[started].State != "queued" {
+		for started < len(lane) && !states.Movable(lane[started].State) {
 			started++
 		}
 		lane = slices.Insert(lane, min(started+max(place, 0), len(lane)), run)

@@ -11,6 +11,7 @@ import (
 	"jobshelf/core/shape/units"
 	"jobshelf/core/shop/option"
 	"jobshelf/core/shop/planning"
+	"jobshelf/core/shop/run"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/store"
 )
@@ -112,7 +113,7 @@ func (h *State) time(machineID int64) {
 	var waiting []planning.Run
 	var ids []int64
 	for _, r := range h.Lanes[machineID] {
-		if r.State == "printing" && r.StartedAt != nil {
+		if r.State == run.Printing && r.StartedAt != nil {
 			end := r.StartedAt.Add(seconds(r.Seconds))
 			if end.Before(h.Now) {
 				end = h.Now

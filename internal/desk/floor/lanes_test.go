@@ -24,7 +24,7 @@ func TestLanesAreTimedFromNow(t *testing.T) {
 		end, next time.Duration
 	}{{3600, 30 * time.Minute, 50 * time.Minute}, {600, 0, 20 * time.Minute}} {
 		h := &State{Hours: hours, Now: now, Slots: map[int64]planning.Slot{}, Free: map[int64]time.Time{}, Lanes: map[int64][]store.Run{
-			1: {{ID: 1, State: "printing", StartedAt: &began, Seconds: c.prints}, {ID: 2, State: "queued", Seconds: 1199.2}}}}
+			1: {{ID: 1, State: "printing", StartedAt: &began, Seconds: c.prints}, {ID: 2, State: "planned", Seconds: 1199.2}}}}
 		h.time(1)
 		assert.Equal(t, began, h.Slots[1].Start)
 		assert.Equal(t, now.Add(c.end), h.Slots[1].Finish)

@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"jobshelf/core/shape/units"
+	"jobshelf/core/shop/run"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/store"
 )
@@ -48,7 +49,8 @@ type RunView struct {
 	Recipe     string      `json:"recipe"`
 	Material   string      `json:"material"`
 	Colour     string      `json:"colour"`
-	State      string      `json:"state" enum:"queued,printing,finished"`
+	State      string      `json:"state" enum:"planned,printing,off the machine,failed"`
+	Movable    bool        `json:"movable" doc:"It can be put elsewhere"`
 	Seconds    float64     `json:"seconds"`
 	Grams      float64     `json:"grams"`
 	Price      units.Cents `json:"price_cents"`
@@ -60,7 +62,7 @@ type RunView struct {
 
 func (h *State) RunView(r store.Run) RunView {
 	v := RunView{ID: r.ID, JobID: r.JobID, JobVersion: r.JobVersion, Title: r.JobTitle, Member: r.MemberName, MachineID: r.MachineID, Recipe: r.Recipe,
-		Material: r.Material, Colour: r.Colour, State: r.State, Seconds: r.Seconds, Grams: r.Grams, Price: r.PriceCents}
+		Material: r.Material, Colour: r.Colour, State: r.State, Movable: run.Movable(r.State), Seconds: r.Seconds, Grams: r.Grams, Price: r.PriceCents}
 	if s, ok := h.Slots[r.ID]; ok && !s.Finish.IsZero() {
 		v.Start, v.Finish = &s.Start, &s.Finish
 	}

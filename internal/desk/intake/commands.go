@@ -18,6 +18,8 @@ import (
 	"jobshelf/core/shape/modelfile"
 	"jobshelf/core/shape/problem"
 	"jobshelf/core/shape/units"
+	states "jobshelf/core/shop/job"
+	"jobshelf/core/shop/task"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/store"
 )
@@ -230,7 +232,7 @@ func onPiece(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, version 
 		if p, err = tx.Piece(ctx, id); err != nil { // as it is under the lock
 			return err
 		}
-		if j.Step != "arrived" && j.Step != "to decide" {
+		if !states.Weighed(j.Step) {
 			return desk.Refuse("pieces settled", j.ID, j.Step)
 		}
 		what, err := change(tx, &p)
@@ -254,7 +256,7 @@ func Retry(ctx context.Context, d *desk.Desk, a desk.Actor, job int64) error {
 		if err != nil {
 			return err
 		}
-		if j.Step != "arrived" && j.Step != "to decide" {
+		if !states.Weighed(j.Step) {
 			return desk.Refuse("check closed", job, j.Step)
 		}
 		return Recheck(ctx, d, tx, j, a, problem.Say("check asked for again"), problem.Phrase{})
@@ -266,7 +268,7 @@ func Recheck(ctx context.Context, d *desk.Desk, tx *store.Tx, j store.Job, a des
 	if err != nil {
 		return err
 	}
-	if t.State == "queued" || t.State == "running" {
+	if task.Busy(t.State) {
 		if err := d.Queue.Cancel(ctx, tx, t.QueueID); err != nil {
 			return err
 		}
@@ -296,7 +298,7 @@ func CancelCheck(ctx context.Context, d *desk.Desk, a desk.Actor, job int64) err
 		if err != nil {
 			return err
 		}
-		if t.State != "queued" && t.State != "running" {
+		if !task.Busy(t.State) {
 			return desk.Refuse("check over", job)
 		}
 		if err := d.Queue.Cancel(ctx, tx, t.QueueID); err != nil {

@@ -5,6 +5,8 @@ import (
 	"strings"
 
 	"jobshelf/core/shape/problem"
+	states "jobshelf/core/shop/job"
+	"jobshelf/core/shop/task"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/store"
 )
@@ -50,7 +52,7 @@ func RecordCheck(ctx context.Context, d *desk.Desk, job int64, round int, found 
 		if err := also(tx); err != nil { // the queue's, behind ours: one order of locks
 			return err
 		}
-		if t.Round != round || (t.State != "queued" && t.State != "running") {
+		if t.Round != round || !task.Busy(t.State) {
 			return nil
 		}
 		what, state := problem.Say("checked"), "done"
@@ -68,8 +70,8 @@ func RecordCheck(ctx context.Context, d *desk.Desk, job int64, round int, found 
 		if err := tx.SetTask(ctx, job, state, text); err != nil {
 			return err
 		}
-		if j.Step == "arrived" {
-			if err := tx.SetStep(ctx, job, "to decide", ""); err != nil {
+		if to, ok := states.Table.To(j.Step, states.CheckEnds); ok {
+			if err := tx.SetStep(ctx, job, to, ""); err != nil {
 				return err
 			}
 		}
@@ -123,7 +125,7 @@ func SetAside(ctx context.Context, d *desk.Desk, job int64, round int, reason st
 			return err
 		}
 		t, err := tx.LockTask(ctx, job)
-		if err != nil || t.Round != round || (t.State != "queued" && t.State != "running") {
+		if err != nil || t.Round != round || !task.Busy(t.State) {
 			return err
 		}
 		if err := tx.SetTask(ctx, job, "set aside", reason); err != nil {

@@ -14,6 +14,7 @@ import (
 	"jobshelf/core/print/recipe"
 	"jobshelf/core/shape/modelfile"
 	"jobshelf/core/shape/problem"
+	"jobshelf/core/shop/task"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/desk/floor"
 	"jobshelf/internal/store"
@@ -128,7 +129,7 @@ func queueSlice(ctx context.Context, d *desk.Desk, tx *store.Tx, id int64) error
 // AgainSlice tries one once more that failed or was set aside.
 func AgainSlice(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) error {
 	return changeSlice(ctx, d, a, id, "slice again", func(tx *store.Tx, s store.Slice) error {
-		if s.State != "set aside" && s.State != "failed" {
+		if !task.Slice.Can(s.State, task.Again) {
 			return desk.Refuse("slice not to be tried again", id, s.State)
 		}
 		if err := tx.AgainSlice(ctx, id); err != nil {
@@ -174,7 +175,7 @@ func changeSlice(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, what
 // CancelSlice ends one that waits or runs.
 func CancelSlice(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) error {
 	return changeSlice(ctx, d, a, id, "slice cancelled", func(tx *store.Tx, s store.Slice) error {
-		if s.State != "queued" && s.State != "running" {
+		if !task.Slice.Can(s.State, task.Cancel) {
 			return desk.Refuse("slice not to be cancelled", id, s.State)
 		}
 		if err := d.Queue.Cancel(ctx, tx, s.QueueID); err != nil {

@@ -71,6 +71,12 @@ export const useSendBack = () =>
     (v) => `${v.title} is sent back.`,
   )
 
+export const useRunFailed = () =>
+  useDeed(
+    (v: At & { reason: string; title: string }) => take(api.POST('/jobs/{id}/run-failed', { params: { path: { id: v.id } }, body: { version: v.version, reason: v.reason } })),
+    (v) => `${v.title} is planned again, first on its machine.`,
+  )
+
 export const useAdvance = () =>
   useDeed((v: At) => take(api.POST('/jobs/{id}/advance', { params: { path: { id: v.id } }, body: { version: v.version } })))
 

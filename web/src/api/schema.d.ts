@@ -143,6 +143,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/jobs/{id}/run-failed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Its run did not come out: another is planned, first in its lane */
+        post: operations["run-failed"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/jobs/{id}/send-back": {
         parameters: {
             query?: never;
@@ -859,6 +876,8 @@ export interface components {
             machine?: string;
             /** Format: int64 */
             machine_id?: number;
+            /** @description What the desk can do with it now */
+            may: components["schemas"]["May"];
             member: string;
             /** Format: int64 */
             member_id: number;
@@ -1071,6 +1090,20 @@ export interface components {
             id: number;
             /** Format: int64 */
             version: number;
+        };
+        May: {
+            /** @description A yes to a machine that takes it */
+            approve: boolean;
+            /** @description Pieces, units and versions of it */
+            change: boolean;
+            /** @description It is to be decided: slices are ordered, and a yes may come */
+            decide: boolean;
+            /**
+             * @description The event that can be told of it
+             * @enum {string}
+             */
+            next?: "its run starts" | "its run ends" | "ready to be fetched" | "fetched";
+            send_back: boolean;
         };
         Mending: {
             steps: string[];
@@ -1560,6 +1593,8 @@ export interface components {
             machine_id: number;
             material: string;
             member: string;
+            /** @description It can be put elsewhere */
+            movable: boolean;
             needed_by?: string;
             /** Format: int64 */
             price_cents: number;
@@ -1569,7 +1604,7 @@ export interface components {
             /** Format: date-time */
             start?: string;
             /** @enum {string} */
-            state: "queued" | "printing" | "finished";
+            state: "planned" | "printing" | "off the machine" | "failed";
             title: string;
         };
         SendingBack: {
@@ -1686,6 +1721,8 @@ export interface components {
             machine?: string;
             /** Format: int64 */
             machine_id?: number;
+            /** @description What the desk can do with it now */
+            may: components["schemas"]["May"];
             member: string;
             /** Format: int64 */
             member_id: number;
@@ -2521,6 +2558,66 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "run-failed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SendingBack"];
+            };
+        };
         responses: {
             /** @description No Content */
             204: {

@@ -10,7 +10,7 @@ const f = useFormats()
 const change = useChangePiece()
 const words = useWords()
 const repair = useRepair()
-const open = computed(() => ['arrived', 'to decide'].includes(props.job.step))
+const open = computed(() => props.job.may.change)
 const busy = computed(() => change.isPending.value || repair.isPending.value || ['queued', 'running'].includes(props.job.check.state))
 
 const asking = ref(false)

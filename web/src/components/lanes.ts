@@ -6,14 +6,14 @@ export interface Place {
   place: number
 }
 
-export const queued = (l: LaneView) => l.runs.filter((r) => r.state === 'queued')
+export const queued = (l: LaneView) => l.runs.filter((r) => r.movable)
 
 const laneOf = (floor: FloorView, run: RunView) => floor.lanes.find((l) => l.machine_id === run.machine_id)
 
 /** One place earlier (-1) or later (+1) in its lane; undefined at the end. */
 export function shifted(floor: FloorView, run: RunView, by: number): Place | undefined {
   const lane = laneOf(floor, run)
-  if (!lane || run.state !== 'queued') return undefined
+  if (!lane || !run.movable) return undefined
   const q = queued(lane)
   const to = q.findIndex((r) => r.id === run.id) + by
   return to < 0 || to >= q.length ? undefined : { machine_id: run.machine_id, place: to }
@@ -21,7 +21,7 @@ export function shifted(floor: FloorView, run: RunView, by: number): Place | und
 
 /** The end of the next machine's lane in service, up (-1) or down (+1). */
 export function moved(floor: FloorView, run: RunView, by: number): Place | undefined {
-  if (run.state !== 'queued') return undefined
+  if (!run.movable) return undefined
   let i = floor.lanes.findIndex((l) => l.machine_id === run.machine_id) + by
   while (floor.lanes[i] && !floor.lanes[i]!.in_service) i += by
   const lane = floor.lanes[i]

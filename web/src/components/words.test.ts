@@ -128,8 +128,8 @@ it('dimensions only what is over, and a disc once', () => {
 })
 
 describe('lanes', () => {
-  const run = (id: number, machine_id: number, from: number, state = 'queued') =>
-    ({ id, machine_id, state, start: new Date(from * 3600e3).toISOString(), finish: new Date((from + 1) * 3600e3).toISOString() }) as FloorView['lanes'][number]['runs'][number]
+  const run = (id: number, machine_id: number, from: number, state = 'planned') =>
+    ({ id, machine_id, state, movable: state === 'planned', start: new Date(from * 3600e3).toISOString(), finish: new Date((from + 1) * 3600e3).toISOString() }) as FloorView['lanes'][number]['runs'][number]
   const floor = {
     lanes: [
       { machine_id: 1, in_service: true, runs: [run(1, 1, 0, 'printing'), run(2, 1, 1), run(3, 1, 2)] },

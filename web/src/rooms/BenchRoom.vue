@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
-import type { Overhang, SliceView } from '../api/client'
+import type { JobView, Overhang, SliceView } from '../api/client'
 import { useRoute, useRouter } from 'vue-router'
 import { useAdvance, useApprove, useJob, useShelf, useWho } from '../api/queries'
 import CheckProgress from '../components/CheckProgress.vue'
@@ -70,10 +70,10 @@ watch(() => piece.value?.id, () => {
 })
 const overhangMarks = computed(() => (overhang.value && !finding.value ? { check: 'overhangs', lines: boxLines(overhang.value.corners_mm) } : undefined))
 const overhangPlace = computed(() => (overhang.value && !finding.value ? middle(overhang.value.corners_mm) : undefined))
-const canApprove = computed(
-  () => desk.value && job.value?.step === 'to decide' && job.value.check.state === 'done' && row.value?.takes && !job.value.stopped,
-)
-const stepOn: Record<string, string> = { approved: 'It has been started', 'on the floor': 'It is off the machine', finishing: 'Ready to be fetched', 'pick-up': 'It has been fetched' }
+const canApprove = computed(() => desk.value && job.value?.may.approve && row.value?.takes)
+const nextIs: Record<NonNullable<JobView['may']['next']>, string> = {
+  'its run starts': 'It has been started', 'its run ends': 'It is off the machine', 'ready to be fetched': 'Ready to be fetched', fetched: 'It has been fetched',
+}
 
 function queue() {
   if (!canApprove.value || !job.value || !row.value) return
@@ -107,7 +107,7 @@ useKeys('Bench', [
       <span>{{ job.member }}</span><span>{{ job.purpose }}</span><span class="tag">{{ job.step }}</span>
       <span v-if="job.needed_by">needed by {{ f.day(job.needed_by) }}</span>
       <span v-if="job.run" class="num">{{ f.moment(job.run.start) }} → {{ f.moment(job.run.finish) }}</span>
-      <v-btn v-if="desk && stepOn[job.step]" size="small" class="act" @click="advance.mutate({ id: job.id, version: job.version })">{{ stepOn[job.step] }}</v-btn>
+      <v-btn v-if="desk && job.may.next" size="small" class="act" @click="advance.mutate({ id: job.id, version: job.version })">{{ nextIs[job.may.next] }}</v-btn>
     </header>
     <section class="left">
       <CheckProgress :job="job" />
@@ -147,8 +147,8 @@ useKeys('Bench', [
     </section>
     <section class="rightside">
       <MachineLadder :rows="job.ladder" :chosen="row?.machine_id" look @choose="picked = $event" />
-      <v-btn v-if="desk && job.step === 'to decide'" color="primary" variant="flat" class="queue" :disabled="!canApprove" @click="queue">Yes, queue it on {{ row?.name }} <kbd class="on">Y</kbd></v-btn>
-      <SliceDesk v-if="piece?.surface.triangles" v-model="slice" v-model:beside="beside" :job="job" :piece="piece" :row="row" :may="desk && job.step === 'to decide'" @look="look" />
+      <v-btn v-if="desk && job.may.decide" color="primary" variant="flat" class="queue" :disabled="!canApprove" @click="queue">Yes, queue it on {{ row?.name }} <kbd class="on">Y</kbd></v-btn>
+      <SliceDesk v-if="piece?.surface.triangles" v-model="slice" v-model:beside="beside" :job="job" :piece="piece" :row="row" :may="desk && job.may.decide" @look="look" />
       <template v-if="row?.lines?.length">
         <h2>Price on {{ row.name }}</h2>
         <table class="ledger sum">

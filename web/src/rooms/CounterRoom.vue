@@ -23,7 +23,7 @@ const sendBack = useSendBack()
 const arrivals = computed(() => {
   const due = (s: Slip) => s.needed_by ?? '9999'
   return (shelf.data.value?.slips ?? [])
-    .filter((s) => s.step === 'arrived' || s.step === 'to decide')
+    .filter((s) => s.may.change)
     .sort((a, b) => due(a).localeCompare(due(b)) || a.id - b.id)
 })
 const id = computed(() => (route.params.id ? Number(route.params.id) : arrivals.value[0]?.id))
@@ -44,8 +44,8 @@ watch(id, () => {
 const takers = computed(() => job.value?.ladder.filter((r) => r.takes) ?? [])
 const row = computed(() => takers.value.find((r) => r.machine_id === picked.value) ?? takers.value.find((r) => r.proposed))
 const stopped = computed(() => job.value?.stopped ?? false)
-const decidable = computed(() => job.value?.step === 'to decide' && job.value.check.state === 'done')
-const canApprove = computed(() => decidable.value && !stopped.value && !!row.value && !approve.isPending.value)
+const decidable = computed(() => !!job.value?.may.decide && job.value.check.state === 'done')
+const canApprove = computed(() => !!job.value?.may.approve && !!row.value && !approve.isPending.value)
 /** Why there is no verdict to say yes to. */
 const verdictLine: Record<Slip['check']['state'], string> = {
   queued: 'The verdict comes when the check is through.',
@@ -81,7 +81,7 @@ function yes() {
 }
 
 function no() {
-  if (!job.value || job.value.step === 'sent back') return
+  if (!job.value?.may.send_back) return
   saysNo.value = true
   reason.value ||= job.value.messages[0]?.text ?? ''
   void nextTick(() => reasonField.value?.focus())
@@ -171,11 +171,11 @@ useKeys('Counter', [
           <p v-else-if="stopped" class="big">Something stops it; see below.</p>
           <p v-else class="big">No machine in service can take it.</p>
         </div>
-        <p v-else-if="job.step === 'to decide' || job.step === 'arrived'" class="proposal big">{{ verdictLine[job.check.state] }}</p>
+        <p v-else-if="job.may.change" class="proposal big">{{ verdictLine[job.check.state] }}</p>
         <p v-else class="proposal big">This job is {{ job.step }}<template v-if="job.machine"> on {{ job.machine }}</template>.</p>
         <div class="acts">
           <v-btn id="yes" color="primary" variant="flat" size="large" :disabled="!canApprove" @click="yes">Yes, queue it <kbd class="on">Y</kbd></v-btn>
-          <v-btn id="no" :disabled="job.step !== 'to decide' && job.step !== 'arrived'" size="large" @click="no">No <kbd class="on">N</kbd></v-btn>
+          <v-btn id="no" :disabled="!job.may.send_back" size="large" @click="no">No <kbd class="on">N</kbd></v-btn>
           <v-btn variant="text" :to="`/bench/${job.id}`">On the bench <kbd class="on">B</kbd></v-btn>
         </div>
         <form v-if="saysNo" class="message" @submit.prevent="send">

@@ -1,8 +1,8 @@
 <script setup lang="ts">
-import { computed, onMounted, ref, watch } from 'vue'
+import { computed, nextTick, onMounted, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import type { RunView } from '../api/client'
-import { useAdvance, useFloor, useMoveRun } from '../api/queries'
+import { useAdvance, useFloor, useMoveRun, useRunFailed } from '../api/queries'
 import { moved, placeAt, shifted, type Place } from '../components/lanes'
 import { useFormats } from '../composables/format'
 import { useKeys } from '../composables/keys'
@@ -12,6 +12,7 @@ const router = useRouter()
 const query = useFloor()
 const move = useMoveRun()
 const advance = useAdvance()
+const fail = useRunFailed()
 const floor = computed(() => query.data.value)
 
 const hour = 3_600_000
@@ -55,13 +56,16 @@ const ticks = computed(() => {
 
 const chosenId = ref<number>()
 const all = computed(() => floor.value?.lanes.flatMap((l) => l.runs) ?? [])
-const chosen = computed(() => all.value.find((r) => r.id === chosenId.value))
+// One that failed is off the floor; its successor takes its place here, too.
+const chosenJob = ref<number>()
+const chosen = computed(() => all.value.find((r) => r.id === chosenId.value) ?? all.value.find((r) => r.job_id === chosenJob.value))
 const others = computed(() => floor.value?.lanes.filter((l) => l.in_service && l.machine_id !== chosen.value?.machine_id) ?? [])
 const scroller = ref<HTMLElement>()
 
 function choose(r: RunView | undefined) {
   if (!r) return
   chosenId.value = r.id
+  chosenJob.value = r.job_id
   const el = scroller.value
   if (!el || !r.start) return
   const left = at(r.start)
@@ -71,10 +75,10 @@ function choose(r: RunView | undefined) {
 /** Walks from block to block: along the lane, or to the lane above or below. */
 function walk(dx: number, dy: number) {
   const lanes = floor.value?.lanes.filter((l) => l.runs.length) ?? []
-  const y = lanes.findIndex((l) => l.runs.some((r) => r.id === chosenId.value))
+  const y = lanes.findIndex((l) => l.runs.some((r) => r.id === chosen.value?.id))
   if (y < 0) return choose(lanes[0]?.runs[0])
   const lane = lanes[Math.min(lanes.length - 1, Math.max(0, y + dy))]!
-  const i = lanes[y]!.runs.findIndex((r) => r.id === chosenId.value)
+  const i = lanes[y]!.runs.findIndex((r) => r.id === chosen.value?.id)
   choose(lane.runs[Math.min(lane.runs.length - 1, Math.max(0, i + dx))])
 }
 
@@ -83,6 +87,19 @@ function put(place: Place | undefined) {
 }
 const shift = (by: number) => put(floor.value && chosen.value && shifted(floor.value, chosen.value, by))
 const cross = (by: number) => put(floor.value && chosen.value && moved(floor.value, chosen.value, by))
+// A run that failed is said with its reason; another takes its place.
+const why = ref<string>()
+const whyField = ref<{ focus(): void }>()
+watch(chosenId, () => (why.value = undefined))
+function askWhy() {
+  why.value = ''
+  void nextTick(() => whyField.value?.focus())
+}
+function failed() {
+  if (!chosen.value || !why.value?.trim()) return
+  fail.mutate({ id: chosen.value.job_id, version: chosen.value.job_version, title: chosen.value.title, reason: why.value })
+  why.value = undefined
+}
 function stepOn() {
   if (chosen.value) advance.mutate({ id: chosen.value.job_id, version: chosen.value.job_version })
 }
@@ -91,7 +108,7 @@ function stepOn() {
 const drag = ref<{ run: RunView; x: number; y: number; dx: number; dy: number }>()
 function grab(e: PointerEvent, run: RunView) {
   choose(run)
-  if (run.state !== 'queued' || e.button !== 0) return
+  if (!run.movable || e.button !== 0) return
   ;(e.currentTarget as HTMLElement).setPointerCapture(e.pointerId)
   drag.value = { run, x: e.clientX, y: e.clientY, dx: 0, dy: 0 }
 }
@@ -132,6 +149,7 @@ useKeys('Floor', [
   { key: 'Shift+ArrowUp', does: 'Move it to the machine above', run: () => cross(-1) },
   { key: 'Shift+ArrowDown', does: 'Move it to the machine below', run: () => cross(1) },
   { key: 's', does: 'It has been started, or is off the machine', run: stepOn, when: () => !!chosen.value },
+  { key: 'f', does: 'It failed: say why', run: askWhy, when: () => !!chosen.value && !chosen.value.movable },
   { key: 'b', does: 'Open its job on the bench', run: () => void router.push(`/bench/${chosen.value?.job_id}`), when: () => !!chosen.value },
   { key: 'z', does: 'More or fewer hours in view', run: () => (scale.value = (scale.value + 1) % scales.length) },
 ])
@@ -191,16 +209,21 @@ useKeys('Floor', [
           <span v-if="chosen.needed_by" :class="{ lateword: chosen.late }"> · needed by {{ f.day(chosen.needed_by) }}{{ chosen.late ? ', late' : '' }}</span>
         </div>
         <div class="acts">
-          <template v-if="chosen.state === 'queued'">
+          <template v-if="chosen.movable">
             <v-btn size="small" @click="shift(-1)">Earlier</v-btn>
             <v-btn size="small" @click="shift(1)">Later</v-btn>
             <v-btn v-for="l in others" :key="l.machine_id" size="small" variant="text" @click="put({ machine_id: l.machine_id, place: 9999 })">To {{ l.name }}</v-btn>
           </template>
-          <v-btn size="small" @click="stepOn">{{ chosen.state === 'queued' ? 'It has been started' : 'It is off the machine' }} <kbd class="on">S</kbd></v-btn>
+          <v-btn size="small" @click="stepOn">{{ chosen.movable ? 'It has been started' : 'It is off the machine' }} <kbd class="on">S</kbd></v-btn>
+          <v-btn v-if="!chosen.movable" id="failed" size="small" @click="askWhy">It failed <kbd class="on">F</kbd></v-btn>
           <v-btn size="small" variant="text" :to="`/bench/${chosen.job_id}`">Bench <kbd class="on">B</kbd></v-btn>
         </div>
       </template>
-      <p v-else class="quiet">Choose a block with a click or the arrow keys. Drag it, or move it with <kbd>Shift</kbd> and the arrows.</p>
+      <form v-if="chosen && why !== undefined" class="failure" @submit.prevent="failed">
+        <v-text-field ref="whyField" v-model="why" label="What went wrong" density="compact" hide-details maxlength="2000" @keydown.esc.stop="why = undefined" />
+        <v-btn type="submit" color="error" size="small" :disabled="!why.trim()">Plan it again</v-btn>
+      </form>
+      <p v-if="!chosen" class="quiet">Choose a block with a click or the arrow keys. Drag it, or move it with <kbd>Shift</kbd> and the arrows.</p>
     </aside>
   </div>
 </template>
@@ -246,6 +269,7 @@ header { display: flex; gap: 18px; align-items: baseline; padding: 12px 18px 8px
 .none { position: absolute; top: 40%; }
 .detail { position: sticky; bottom: 0; z-index: 6; display: flex; flex-wrap: wrap; gap: 8px 20px; align-items: center; justify-content: space-between; padding: 10px 18px; min-height: 66px; background: var(--card); border-top: 2px solid var(--ink); }
 .acts { display: flex; flex-wrap: wrap; gap: 6px; align-items: center; }
+.failure { display: flex; flex: 1 1 100%; gap: 10px; align-items: center; }
 .lateword { color: var(--stop); font-weight: 600; }
 .on { background: transparent; color: inherit; border-color: currentcolor; margin-left: 6px; }
 </style>

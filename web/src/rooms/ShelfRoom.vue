@@ -15,7 +15,7 @@ const names: Record<string, [name: string, empty: string]> = {
   arrived: ['Arrived', 'Nothing is waiting to be checked.'],
   'to decide': ['To decide', 'All decided.'],
   approved: ['Approved', 'No job waits for its machine.'],
-  'on the floor': ['On the floor', 'No machine is at work.'],
+  'in production': ['In production', 'No machine is at work.'],
   finishing: ['Finishing', 'Nothing to clean up.'],
   'pick-up': ['Pick-up', 'Nothing waits to be fetched.'],
 }
@@ -31,7 +31,7 @@ const shelves = computed(() =>
   (shelf.data.value?.steps ?? []).map((step) => ({ step, name: names[step]?.[0] ?? step, empty: names[step]?.[1] ?? '', slips: found.value.filter((s) => s.step === step) })),
 )
 const next = computed(() => shelf.data.value?.next)
-const place = (s: Slip) => (s.step === 'to decide' ? `/counter/${s.id}` : `/bench/${s.id}`)
+const place = (s: Slip) => (s.may.decide ? `/counter/${s.id}` : `/bench/${s.id}`)
 
 function goNext() {
   const n = next.value
@@ -85,7 +85,7 @@ useKeys('Shelf', [
 .next { padding: 8px 14px; border: 1.5px solid var(--ink); border-left: 6px solid var(--attention); background: var(--card); border-radius: 3px; text-align: left; }
 .next strong { margin: 0 8px; }
 .search { max-width: 340px; margin-left: auto; }
-.plank { display: grid; grid-template-columns: 112px 1fr; border-bottom: 5px solid var(--rule); padding-top: 10px; }
+.plank { display: grid; grid-template-columns: 124px 1fr; border-bottom: 5px solid var(--rule); padding-top: 10px; }
 .plank h2 { display: flex; flex-direction: column; justify-content: flex-start; }
 .count { font-size: 1.5rem; font-weight: 400; color: var(--quiet); }
 .slips { display: grid; grid-template-columns: repeat(auto-fill, minmax(208px, 1fr)); gap: 10px; min-height: 44px; }

@@ -48,9 +48,13 @@ vi.mock('../api/client', async (original) => {
   return { ...(await original<object>()), api }
 })
 
+const may = (step: string, stopped = false): Slip['may'] => ({
+  decide: step === 'to decide', approve: step === 'to decide' && !stopped, change: ['arrived', 'to decide'].includes(step), send_back: ['arrived', 'to decide'].includes(step),
+  next: ({ approved: 'its run starts', 'in production': 'its run ends', finishing: 'ready to be fetched', 'pick-up': 'fetched' } as const)[step],
+})
 const slip = (id: number, step: string, more: Partial<Slip> = {}): Slip => ({
   id, title: `Part ${id}`, step, member: 'Nia Marlow', member_id: 3, purpose: 'everyday', late: false, wish: '', piece_id: id, pieces: 1, pictured: false, version: 7,
-  arrived_at: '2026-11-25T09:00:00Z', check: { state: 'done', fraction: 1, error: '', doing: '' }, ...more,
+  arrived_at: '2026-11-25T09:00:00Z', check: { state: 'done', fraction: 1, error: '', doing: '' }, may: may(step), ...more,
 })
 const row = (machine_id: number, name: string, more: Partial<LadderRow> = {}): LadderRow => ({
   machine_id, name, in_service: true, fits: true, takes: (more.fits ?? true) && (more.in_service ?? true), full: false, seconds: 3600, grams: 12, price_cents: 240, proposed: false, over_mm: [0, 0, 0], scale_to_fit: 1, shape: 'rectangle', turn_deg: 0,
@@ -182,7 +186,7 @@ describe('the counter', () => {
     expect(notices.at(-1)).toMatchObject({ kind: 'refused', text: 'Job 6 was changed by somebody else meanwhile.' })
   })
   it('has no yes to what stops it, and marks the piece it is about', async () => {
-    server.answers['/jobs/6'] = jobView(6, { stopped: true, piece_set: [piece(5), piece(6)], findings: [{ check: 'open surface', grade: 'stops it', text: 'It is open.', piece_id: 6, piece: 'a', value: 3, unit: 'edges', limit: 0, places: null, mend: null } as never] })
+    server.answers['/jobs/6'] = jobView(6, { stopped: true, may: may('to decide', true), piece_set: [piece(5), piece(6)], findings: [{ check: 'open surface', grade: 'stops it', text: 'It is open.', piece_id: 6, piece: 'a', value: 3, unit: 'edges', limit: 0, places: null, mend: null } as never] })
     const { w } = await room(CounterRoom, '/counter/6')
     expect(w.find('#yes').attributes('disabled')).toBeDefined()
     expect(w.findAll('.pieces button, .piece').map((p) => p.findAll('.grade').length)).toEqual([0, 1])
@@ -194,7 +198,7 @@ describe('the counter', () => {
 describe('the bench', () => {
   it('tells the facts of a piece and steps its job on', async () => {
     server.answers['/jobs'] = { steps: [], slips: [slip(9, 'finishing'), slip(10, 'finishing')] }
-    server.answers['/jobs/9'] = jobView(9, { step: 'finishing' })
+    server.answers['/jobs/9'] = jobView(9, { step: 'finishing', may: may('finishing') })
     const { w, router } = await room(BenchRoom, '/bench/9')
     const facts = Object.fromEntries(w.findAll('dl dt').map((t) => [t.text(), t.element.nextElementSibling?.textContent?.trim()]))
     expect(facts).toMatchObject({ Copies: '3', File: 'part-9.stl' })
@@ -224,13 +228,13 @@ describe('the bench', () => {
 
 describe('the floor', () => {
   const run = (id: number, state: RunView['state'], start: string, finish: string): RunView => ({
-    id, job_id: 20 + id, job_version: 4, machine_id: 1, material: 'PLA', title: `Part ${id}`, member: 'Nia', recipe: 'Bowline everyday', state, start, finish, seconds: 3600, grams: 3, price_cents: 5, colour: '#888', late: false,
+    id, job_id: 20 + id, job_version: 4, machine_id: 1, material: 'PLA', title: `Part ${id}`, member: 'Nia', recipe: 'Bowline everyday', state, movable: state === 'planned', start, finish, seconds: 3600, grams: 3, price_cents: 5, colour: '#888', late: false,
   })
   const lane = (machine_id: number, name: string, runs: RunView[]): LaneView => ({ machine_id, name, runs, in_service: true, process: 'material extrusion', loaded: 'PLA', colour: '#888', size: '200', free: '2026-11-26T14:00:00Z' })
   beforeEach(() => {
     server.answers['/floor'] = {
       now: '2026-11-26T10:30:00Z', open: [{ from: '2026-11-26T09:00:00Z', to: '2026-11-26T17:00:00Z' }],
-      lanes: [lane(1, 'Bowline', [run(1, 'printing', '2026-11-26T08:20:00Z', '2026-11-26T11:20:00Z'), run(2, 'queued', '2026-11-26T11:20:00Z', '2026-11-26T12:20:00Z'), run(3, 'queued', '2026-11-26T12:20:00Z', '2026-11-26T13:20:00Z')]), lane(2, 'Capstan', [])],
+      lanes: [lane(1, 'Bowline', [run(1, 'printing', '2026-11-26T08:20:00Z', '2026-11-26T11:20:00Z'), run(2, 'planned', '2026-11-26T11:20:00Z', '2026-11-26T12:20:00Z'), run(3, 'planned', '2026-11-26T12:20:00Z', '2026-11-26T13:20:00Z')]), lane(2, 'Capstan', [])],
     }
   })
   const styles = (w: VueWrapper, what: string) => w.findAll(what).map((e) => [(e.element as HTMLElement).style.left, (e.element as HTMLElement).style.width])
@@ -296,7 +300,7 @@ describe('the floor', () => {
 
 describe('the floor, by its keys', () => {
   it('walks from block to block, and moves the one it stands on', async () => {
-    const run = (id: number, machine_id: number): RunView => ({ id, job_id: 20 + id, job_version: 4, machine_id, material: 'PLA', title: `Part ${id}`, member: 'Nia', recipe: '', state: 'queued', start: `2026-11-26T1${id}:00:00Z`, finish: `2026-11-26T1${id}:30:00Z`, seconds: 1800, grams: 3, price_cents: 5, colour: '#888', late: false })
+    const run = (id: number, machine_id: number): RunView => ({ id, job_id: 20 + id, job_version: 4, machine_id, material: 'PLA', title: `Part ${id}`, member: 'Nia', recipe: '', state: 'planned', movable: true, start: `2026-11-26T1${id}:00:00Z`, finish: `2026-11-26T1${id}:30:00Z`, seconds: 1800, grams: 3, price_cents: 5, colour: '#888', late: false })
     const lane = (machine_id: number, runs: RunView[]): LaneView => ({ machine_id, name: `M${machine_id}`, runs, in_service: true, process: 'material extrusion', loaded: 'PLA', colour: '#888', size: '200' })
     server.answers['/floor'] = { now: '2026-11-26T10:30:00Z', open: [], lanes: [lane(1, [run(1, 1), run(2, 1), run(3, 1)]), lane(2, []), lane(3, [run(4, 3)])] }
     const { w, router } = await room(FloorRoom)
@@ -394,7 +398,7 @@ describe('the care of a piece', () => {
     await flushPromises()
     expect(server.asked).toEqual([['PUT', '/pieces/9', { version: 7, unit: 'in' }], ['PUT', '/pieces/9', { version: 7, current: 1 }], ['POST', '/pieces/9/repair', { version: 7, steps: ['weld', 'holes'] }]])
     for (const step of ['arrived', 'approved', 'to decide']) {
-      await w.setProps({ job: jobView(9, { step, check: { state: step === 'arrived' ? 'running' : 'done', fraction: 0, error: '', doing: '' } }), mayRepair: step !== 'arrived' })
+      await w.setProps({ job: jobView(9, { step, may: may(step), check: { state: step === 'arrived' ? 'running' : 'done', fraction: 0, error: '', doing: '' } }), mayRepair: step !== 'arrived' })
       await flushPromises()
       asItWas()
     }
@@ -600,7 +604,7 @@ describe('a hurry', () => {
     })
   const finding = (piece_id: number, grade: string, check: string, more: object = {}) => ({ check, grade, text: `${check} ${grade}`, piece_id, piece: `part-${piece_id}.stl`, value: 3, limit: 1, unit: 'edges', places: [[1, 2, 3], [4, 5, 6]], mend: null, ...more }) as never
   const overhang = (up: number) => ({ why: `a roof ${up} up`, corners_mm: [[0, 0, up], [1, 1, up]], min_mm: [0, 0, up], max_mm: [1, 1, up + 1], area_mm2: 7.5 * up, carried: up % 2 > 0 })
-  const run = (id: number, state: RunView['state'], from: number): RunView => ({ id, job_id: id, job_version: 4, machine_id: 1 + (id % 2), material: 'PLA', title: `Part ${id}`, member: 'Nia', recipe: 'everyday', state, start: `2026-11-26T${String(from).padStart(2, '0')}:00:00Z`, finish: `2026-11-26T${String(from + 1).padStart(2, '0')}:30:00Z`, seconds: 5400, grams: 3, price_cents: 5, colour: '#888', late: id === 12, needed_by: id === 12 ? '2026-11-26' : undefined })
+  const run = (id: number, state: RunView['state'], from: number): RunView => ({ id, job_id: id, job_version: 4, machine_id: 1 + (id % 2), material: 'PLA', title: `Part ${id}`, member: 'Nia', recipe: 'everyday', state, movable: state === 'planned', start: `2026-11-26T${String(from).padStart(2, '0')}:00:00Z`, finish: `2026-11-26T${String(from + 1).padStart(2, '0')}:30:00Z`, seconds: 5400, grams: 3, price_cents: 5, colour: '#888', late: id === 12, needed_by: id === 12 ? '2026-11-26' : undefined })
   function rich(role: string) {
     const versions = [1, 2].map((n) => ({ n, log: [{ step: 'weld', text: 'Drew 3 corners together' }], surface: piece(9).surface }))
     const odd = { ...piece(5), viewable: true, pictured: true, mend: ['holes', 'weld'], unit_proposals: [{ unit: 'in', longest_mm: 254, machines: 1 }], versions, unit: 'mm', current: 2 } as never
@@ -616,7 +620,7 @@ describe('a hurry', () => {
       '/jobs': { steps: ['arrived', 'to decide', 'approved', 'finishing', 'pick-up'], slips, next: { room: 'counter', job_id: 6, text: 'Decide on Part 6' } },
       '/jobs/5': jobView(5, { history, piece_set: [odd, piece(6), unread], ladder, findings: [finding(5, 'decide', 'thin'), finding(6, 'worth knowing', 'flat', { places: null }), finding(25, 'stops it', 'unreadable', { places: null }), finding(5, 'worth knowing', 'open surface', { mend: ['holes'], evidence: true })] } as never),
       ...Object.fromEntries([6, 7, 8, 9, 10, 11].map((id) => [`/jobs/${id}`, jobView(id, { ...slips.find((x) => x.id === id), history, ladder, piece_set: [{ ...piece(id), viewable: id !== 8, gcode: id === 11 ? { layers: [] } : undefined } as never] } as never)])),
-      '/floor': { now: '2026-11-26T10:30:00Z', open: [{ from: '2026-11-26T09:00:00Z', to: '2026-11-26T17:00:00Z' }], lanes: [1, 2, 3].map((id) => ({ machine_id: id, name: ['Bowline', 'Capstan', 'Sheave'][id - 1], in_service: id < 3, process: 'material extrusion', loaded: 'PLA', colour: '#888', size: '200', free: '2026-11-26T14:00:00Z', runs: [run(10, 'printing', 9), run(12, 'queued', 11), run(14, 'queued', 13), run(11, 'printing', 10), run(13, 'queued', 12)].filter((r) => r.machine_id === id) })) },
+      '/floor': { now: '2026-11-26T10:30:00Z', open: [{ from: '2026-11-26T09:00:00Z', to: '2026-11-26T17:00:00Z' }], lanes: [1, 2, 3].map((id) => ({ machine_id: id, name: ['Bowline', 'Capstan', 'Sheave'][id - 1], in_service: id < 3, process: 'material extrusion', loaded: 'PLA', colour: '#888', size: '200', free: '2026-11-26T14:00:00Z', runs: [run(10, 'printing', 9), run(12, 'planned', 11), run(14, 'planned', 13), run(11, 'printing', 10), run(13, 'planned', 12)].filter((r) => r.machine_id === id) })) },
       '/settings': { ...described, recipe: [{ key: 'shells', name: 'Shells', text: 'Outline passes', type: 'whole number', least: 1, most: 20 }, { key: 'seam', name: 'Seam', text: 'Where outlines begin', type: 'choice', choices: ['at the back', 'closest'] }] },
     })
     const entry = (id: number, data: object, more: object = {}) => ({ id, version: 1, data, ...more })

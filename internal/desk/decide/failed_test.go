@@ -1,0 +1,53 @@
+package decide_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"jobshelf/core/shop/job"
+	"jobshelf/core/shop/run"
+	"jobshelf/internal/desk/decide"
+	"jobshelf/internal/desk/desktest"
+	"jobshelf/internal/desk/floor"
+)
+
+// A run that failed is kept with its reason; its successor comes before all that is planned on
+// the machine, costs the same, and can be started, fail and end like any other.
+func TestAFailedRunHasASuccessor(t *testing.T) {
+	h := desktest.Open(t)
+	first, _ := h.At(job.InProduction)
+	was := h.Job(first)
+	second, _ := h.At(job.ToDecide)
+	require.NoError(t, decide.Approve(ctx, h.Desk, h.Cato, second, 0, was.Run.MachineID))
+	for n := range 2 {
+		require.Error(t, decide.RunFailed(ctx, h.Desk, h.Cato, first, 0, "  "), "no reason")
+		require.NoError(t, decide.RunFailed(ctx, h.Desk, h.Cato, first, 0, "It came off the bed."))
+		v := h.Job(first)
+		assert.Equal(t, job.Approved, v.Step)
+		assert.Equal(t, run.Planned, v.Run.State)
+		assert.NotEqual(t, was.Run.ID, v.Run.ID)
+		assert.Equal(t, was.Run.Price, v.Run.Price)
+		assert.Equal(t, "It came off the bed.", v.History[len(v.History)-1].Why)
+		require.Error(t, decide.RunFailed(ctx, h.Desk, h.Cato, first, 0, "again"), "nothing of it is on a machine")
+		old, err := h.Store.Run(ctx, was.Run.ID)
+		require.NoError(t, err)
+		assert.Equal(t, run.Failed+" It came off the bed.", old.State+" "+old.Reason)
+		now, err := h.Store.Run(ctx, v.Run.ID)
+		require.NoError(t, err)
+		assert.Equal(t, was.Run.ID, *now.AfterID)
+		f, err := floor.Floor(ctx, h.Desk)
+		require.NoError(t, err)
+		for _, l := range f.Lanes {
+			if l.MachineID == v.Run.MachineID {
+				require.Len(t, l.Runs, 2)
+				assert.Equal(t, []int64{first, second}, []int64{l.Runs[0].JobID, l.Runs[1].JobID}, "time %d", n)
+			}
+		}
+		require.NoError(t, decide.Advance(ctx, h.Desk, h.Cato, first, 0))
+		was = h.Job(first)
+	}
+	require.NoError(t, decide.Advance(ctx, h.Desk, h.Cato, first, 0))
+	assert.Equal(t, job.Finishing, h.Job(first).Step)
+}
