@@ -281,7 +281,7 @@ func TestEveryColumnComesBackAsItWent(t *testing.T) {
 	is([4]any{"running", "", float32(0.5), false}, [4]any{got.State, got.Error, got.Fraction, got.Chosen}, err)
 	chosen, err := s.ChosenSlices(ctx, job.ID)
 	slice.Full.ByLayer = nil
-	is(map[int64]store.Chosen{piece.ID: {PieceID: piece.ID, MachineID: machines[1].ID, Full: slice.Full}}, chosen, err)
+	is(map[int64]store.Chosen{piece.ID: {PieceID: piece.ID, MachineID: machines[1].ID, Full: slice.Full, Overrides: slice.Overrides, Made: slice.Made, Purpose: "purpose"}}, chosen, err)
 
 	// Its run.
 	other := id(s.AddJob(ctx, store.Job{Title: "other", MemberID: ada.ID, Purpose: "purpose", Step: "arrived"}))

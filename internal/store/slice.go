@@ -8,6 +8,7 @@ import (
 	"jobshelf/core/judge/slicing"
 	"jobshelf/core/print/recipe"
 	"jobshelf/core/shop/price"
+	"jobshelf/core/shop/revision"
 )
 
 // Slice is a row: a piece sliced for a machine.
@@ -35,10 +36,11 @@ type Slice struct {
 	PlateID      *int64 // 3MF of the part as it stands
 	At           time.Time
 	Tries        int // how often it was begun
+	Made         revision.Made
 }
 
 const sliceColumns = `SELECT id, piece_id, version, machine_id, label, base_id, overrides, marks, scale, tip, chosen, state, fraction, error, queue_id,
-	full_estimate, notes, regions, layers_id, gcode_id, plate_id, at, tries FROM slice `
+	full_estimate, notes, regions, layers_id, gcode_id, plate_id, at, tries, made FROM slice `
 
 // Slices lists a piece's, oldest first.
 func (q Q) Slices(ctx context.Context, piece int64) ([]Slice, error) {
@@ -86,9 +88,9 @@ func (q Q) EndSlice(ctx context.Context, s Slice) error {
 	if s.Overhangs == nil {
 		s.Overhangs = []slicing.Overhang{}
 	}
-	return q.changed(ctx, `UPDATE slice SET state = $2, error = $3, full_estimate = $4, notes = $5, layers_id = $6, gcode_id = $7, plate_id = $8, regions = $9,
+	return q.changed(ctx, `UPDATE slice SET state = $2, error = $3, full_estimate = $4, notes = $5, layers_id = $6, gcode_id = $7, plate_id = $8, regions = $9, made = $10,
 		fraction = CASE WHEN $2 = 'done' THEN 1 ELSE fraction END WHERE id = $1 AND state IN ('queued', 'running')`,
-		s.ID, s.State, s.Error, s.Full, s.Notes, s.LayersID, s.GCodeID, s.PlateID, s.Overhangs)
+		s.ID, s.State, s.Error, s.Full, s.Notes, s.LayersID, s.GCodeID, s.PlateID, s.Overhangs, s.Made)
 }
 
 // ChooseSlice makes one the one that counts for its piece on its machine.
@@ -123,12 +125,15 @@ type Chosen struct {
 	PieceID   int64
 	MachineID int64
 	Full      *price.Full
+	Overrides []recipe.Override
+	Made      revision.Made
+	Purpose   string // of its job
 }
 
 // ChosenSlices gives what counts for pieces of open jobs, of one job if it is not 0,
 // where it is done and of the version that counts.
 func (q Q) ChosenSlices(ctx context.Context, job int64) (map[int64]Chosen, error) {
-	rows, err := all[Chosen](ctx, q, `SELECT s.piece_id, s.machine_id, s.full_estimate - 'by_layer'
+	rows, err := all[Chosen](ctx, q, `SELECT s.piece_id, s.machine_id, s.full_estimate - 'by_layer', s.overrides, s.made, j.purpose
 		FROM job j JOIN piece p ON p.job_id = j.id JOIN slice s ON s.piece_id = p.id AND s.version = p.current
 		WHERE s.chosen AND s.state = 'done' AND CASE WHEN $1 = 0 THEN j.step NOT IN ('fetched', 'sent back') ELSE j.id = $1 END`, job)
 	out := make(map[int64]Chosen, len(rows))

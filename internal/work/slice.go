@@ -156,7 +156,7 @@ func (w *sliceWorker) make(ctx context.Context, in plates.SliceInput, r *reporte
 	if err != nil {
 		return s, err
 	}
-	s.Overhangs = made.Overhangs
+	s.Overhangs, s.Made = made.Overhangs, in.Made
 	s.State, s.Full, s.Notes, s.LayersID, s.GCodeID, s.PlateID = "done", price.OfFull(made.Full, in.Machine, in.StartCents), made.Print.Notes, &layers, &program, &standing
 	return s, ctx.Err()
 }

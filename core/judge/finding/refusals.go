@@ -104,6 +104,12 @@ var refusals = texts{
 	"not to be sent back":                say("Job %[1]d is %[2]s; only a job not yet approved can be sent back."),
 	"no reason for a failure":            say("Say what went wrong, so that the next run is better."),
 	"no run to fail":                     say("Job %[1]d is %[2]s; nothing of it is on a machine."),
+	"stale":                              say("Stale since it was sliced: %[1]s. Slice it again."), // of them "its recipe" and others
+	"its recipe":                         say("its recipe is another"),
+	"its machine":                        say("its machine works otherwise"),
+	"its material":                       say("its material is another"),
+	"made before that was kept":          say("it was made before the house kept what it was made by"),
+	"slice is stale":                     say("%[1]s on %[2]s: %[3]s"), // piece, machine, "stale"
 	"not decided yet":                    say("Job %[1]d is %[2]s; decide on it first."),
 	"another comes before":               say("%[1]s comes before it on this machine. Move it up first, or finish the other."),
 	"no reason for an override":          say("Say why %[1]s differs from the recipe."),

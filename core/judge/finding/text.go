@@ -99,6 +99,14 @@ func counted(name string, n int, one, other string) catalog.Message {
 // Text is what a finding says; one from before there were codes says what was kept.
 func (s Speaker) Text(f *Finding) string { return s.Or(f.Says, f.Text) }
 
+// Stale says what has changed since something was made; empty where nothing has.
+func (s Speaker) Stale(changed []problem.Phrase) string {
+	if len(changed) == 0 {
+		return ""
+	}
+	return s.Say(problem.Say("stale", changed))
+}
+
 // Or is a phrase in words, or those kept from before there were codes.
 func (s Speaker) Or(p problem.Phrase, kept string) string {
 	if p.Code == "" {

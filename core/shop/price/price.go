@@ -98,6 +98,16 @@ type Full struct {
 	units.Price
 }
 
+// Today is a full estimate that was kept, at the prices of what is loaded now.
+func (f *Full) Today(loaded machine.Loaded, m *machine.Machine, startCents units.Cents) *Full {
+	kept := f.Full
+	kept.Uses = nil
+	for _, n := range f.Nozzles {
+		kept.Uses = append(kept.Uses, estimate.Use{Material: loaded.Of(n.Nozzle), Grams: n.Grams})
+	}
+	return OfFull(&kept, m, startCents)
+}
+
 // OfFull prices a full estimate.
 func OfFull(f *estimate.Full, m *machine.Machine, startCents units.Cents) *Full {
 	return &Full{*f, Of(f.Uses, f.Seconds, m, startCents)}

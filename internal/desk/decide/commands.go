@@ -48,6 +48,9 @@ func Approve(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, version 
 		if err != nil {
 			return err
 		}
+		if row.Stale != "" {
+			return desk.Refuse("told", row.Stale)
+		}
 		r := store.Run{JobID: id}
 		row.Onto(&r)
 		if _, err := tx.AddRun(ctx, r); err != nil {

@@ -147,6 +147,9 @@ func (h *House) EndSlice(id int64, seconds float64) error {
 	s, err := h.Store.Slice(ctx, id)
 	require.NoError(h.T, err)
 	s.State, s.Full = "done", &price.Full{Full: estimate.Full{Seconds: seconds, Layers: 50, ByKind: map[string]float64{}}}
+	if in, err := plates.InputOf(ctx, h.Desk, id); err == nil {
+		s.Made = in.Made
+	}
 	return plates.EndSlice(ctx, h.Desk, s, func(*store.Tx) error { return nil })
 }
 

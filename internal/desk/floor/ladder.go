@@ -41,6 +41,7 @@ type LadderRow struct {
 	Finish    *time.Time        `json:"finish,omitempty" doc:"Earliest"`
 	Proposed  bool              `json:"proposed"`
 	Full      bool              `json:"full" doc:"From the toolpath: the number that is promised"`
+	Stale     string            `json:"stale,omitempty" doc:"What has changed since the slice that counts was made; it is to be made anew before a yes"`
 	VolumeMM  [3]float64        `json:"volume_mm"`
 	Shape     string            `json:"shape" enum:"rectangle,round"`
 }
@@ -51,10 +52,11 @@ type State struct {
 	Words    finding.Speaker
 	Machines []store.Machine
 	Lanes    map[int64][]store.Run
-	Slots    map[int64]planning.Slot // by run
-	Free     map[int64]time.Time     // by machine: when its lane ends
-	Start    map[int64]time.Time     // by machine: when a run could start on it; none if never
-	Chosen   map[int64]store.Chosen  // by piece: the slice that counts
+	Slots    map[int64]planning.Slot    // by run
+	Free     map[int64]time.Time        // by machine: when its lane ends
+	Start    map[int64]time.Time        // by machine: when a run could start on it; none if never
+	Chosen   map[int64]store.Chosen     // by piece: the slice that counts, at today's prices
+	Changed  map[int64][]problem.Phrase // by piece: what is otherwise since that was made
 	Now      time.Time
 }
 
@@ -99,9 +101,30 @@ func Look(ctx context.Context, q store.Q, now time.Time, job int64) (*State, err
 		}
 	}
 	if job != NoJob {
-		out.Chosen, err = q.ChosenSlices(ctx, job)
+		if out.Chosen, err = q.ChosenSlices(ctx, job); err == nil {
+			err = out.hold(ctx, q)
+		}
 	}
 	return out, err
+}
+
+// hold holds the slices that count against how the house makes things today.
+func (h *State) hold(ctx context.Context, q store.Q) error {
+	h.Changed = map[int64][]problem.Phrase{}
+	by := map[string]*Today{}
+	for piece, c := range h.Chosen {
+		t := by[c.Purpose]
+		if t == nil {
+			var err error
+			if t, err = TodayFor(ctx, q, c.Purpose); err != nil {
+				return err
+			}
+			by[c.Purpose] = t
+		}
+		c.Full, h.Changed[piece] = t.Of(c.MachineID, c.Full, c.Overrides, c.Made)
+		h.Chosen[piece] = c
+	}
+	return nil
 }
 
 func seconds(s float64) time.Duration { return time.Duration(math.Ceil(s)) * time.Second }
@@ -180,6 +203,9 @@ func (r *LadderRow) add(h *State, pieces []store.Piece) {
 			continue
 		}
 		parts[i].Verdict = option.Sliced(p.Verdict, r.Name, s.Full)
+		if changed := h.Changed[p.ID]; len(changed) > 0 {
+			r.Stale = h.Words.Say(problem.Say("slice is stale", p.Name, r.Name, problem.Say("stale", changed)))
+		}
 	}
 	v := option.OnMachine(r.Name, parts)
 	r.Takes = option.Takes(&v, r.InService)

@@ -14,7 +14,9 @@ import (
 	"jobshelf/core/print/recipe"
 	"jobshelf/core/shape/units"
 	"jobshelf/core/shop/price"
+	"jobshelf/core/shop/revision"
 	"jobshelf/internal/desk"
+	"jobshelf/internal/desk/floor"
 	"jobshelf/internal/desk/intake"
 	"jobshelf/internal/store"
 )
@@ -26,6 +28,7 @@ type SliceInput struct {
 	Job   store.Job
 	verdict.Choice
 	StartCents units.Cents
+	Made       revision.Made // by what it is made now
 	// FilePattern is how the house names files.
 	FilePattern string
 }
@@ -69,6 +72,9 @@ func gather(ctx context.Context, q store.Q, s store.Slice, p store.Piece, j stor
 	if in.Recipe == nil || in.Loaded == nil {
 		return in, desk.Refuse("no recipe for a purpose on", j.Purpose, in.Machine.Name)
 	}
+	if r, err := in.Recipe.Apply(s.Overrides); err == nil { // else it is refused where it is made
+		in.Made = revision.Of(in.Machine, r, in.Loaded)
+	}
 	return in, nil
 }
 
@@ -91,6 +97,7 @@ type SliceView struct {
 	Error        string                `json:"error,omitempty"`
 	Full         *FullView             `json:"full,omitempty"`
 	Notes        []string              `json:"notes"`
+	Stale        string                `json:"stale,omitempty" doc:"What has changed since it was made: it is to be made anew before it can be approved"`
 }
 
 // FullView is the full estimate as the bench shows it.
@@ -131,10 +138,15 @@ func Slices(ctx context.Context, d *desk.Desk, a desk.Actor, piece int64) ([]Sli
 	if err != nil {
 		return nil, err
 	}
-	machines, err := d.Store.Machines(ctx)
+	j, err := d.Store.Job(ctx, p.JobID)
 	if err != nil {
 		return nil, err
 	}
+	today, err := floor.TodayFor(ctx, d.Store.Q, j.Purpose)
+	if err != nil {
+		return nil, err
+	}
+	words := d.Words(ctx)
 	out := []SliceView{}
 	for _, s := range rows {
 		v := SliceView{
@@ -156,14 +168,11 @@ func Slices(ctx context.Context, d *desk.Desk, a desk.Actor, piece int64) ([]Sli
 		if s.BaseID != nil {
 			v.BaseID = *s.BaseID
 		}
-		for _, m := range machines {
-			if m.ID == s.MachineID {
-				v.Machine = m.Data.Name
-			}
-		}
+		v.Machine = today.Machine(s.MachineID)
 		if s.Full != nil {
-			f := fullView(s.Full)
-			v.Full = &f
+			full, changed := today.Of(s.MachineID, s.Full, s.Overrides, s.Made)
+			f := fullView(full)
+			v.Full, v.Stale = &f, words.Stale(changed)
 		}
 		out = append(out, v)
 	}

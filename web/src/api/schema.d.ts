@@ -951,6 +951,8 @@ export interface components {
             seconds?: number;
             /** @enum {string} */
             shape: "rectangle" | "round";
+            /** @description What has changed since the slice that counts was made; it is to be made anew before a yes */
+            stale?: string;
             /**
              * Format: date-time
              * @description Earliest
@@ -1695,6 +1697,8 @@ export interface components {
             overrides: components["schemas"]["Override"][];
             /** Format: double */
             scale: number;
+            /** @description What has changed since it was made: it is to be made anew before it can be approved */
+            stale?: string;
             /** @enum {string} */
             state: "queued" | "running" | "done" | "failed" | "cancelled" | "set aside";
             support_marks: components["schemas"]["SupportMark"][];

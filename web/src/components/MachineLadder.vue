@@ -32,7 +32,7 @@ function choose(r: LadderRow) {
           <td class="right num" :title="`${f.duration(r.warm_up_seconds)} of it warm-up`">{{ f.duration(r.seconds) }}</td>
           <td class="right num">{{ f.grams(r.grams) }}</td>
           <td class="right num">{{ f.money(r.price_cents) }}</td>
-          <td class="right num">{{ f.soon(r.finish) }}<div v-if="r.proposed" class="small first">◆ first done</div></td>
+          <td class="right num">{{ f.soon(r.finish) }}<div v-if="r.proposed" class="small first">◆ first done</div><div v-if="r.stale" class="small stale" :title="r.stale">▲ stale</div></td>
         </template>
         <td v-else colspan="4" class="why">
           <template v-if="!r.in_service">Not yet in service<template v-if="!r.fits && overWords(r, f)">, and {{ overWords(r, f) }}</template></template>
@@ -54,6 +54,7 @@ caption { text-align: left; padding-bottom: 4px; }
 label { display: flex; gap: 6px; align-items: center; }
 .loaded { display: flex; gap: 5px; align-items: center; white-space: nowrap; }
 .dot { width: 10px; height: 10px; border-radius: 50%; border: 1px solid var(--ink); flex: none; }
+.stale { color: var(--attention-words); font-family: var(--font-text); font-weight: 600; }
 .first { color: var(--accent-words); font-family: var(--font-text); font-weight: 600; }
 td, th { font-size: 0.9rem; padding-left: 5px !important; padding-right: 5px !important; }
 .why { padding-top: 8px; }

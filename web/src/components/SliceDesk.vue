@@ -103,6 +103,7 @@ useKeys('Slicing', [{ key: 'l', does: 'Slice with the settings shown', run: slic
         <button type="button" :disabled="s.state !== 'done'" @click="pickedId = s.id">{{ named(s) }}</button>
         <template v-if="s.full">
           <span class="num small">{{ f.duration(s.full.seconds) }}</span><span class="num small">{{ f.grams(s.full.grams) }}</span><span class="num small">{{ f.money(s.full.price_cents) }}</span>
+          <span v-if="s.stale" class="stale small" :title="s.stale">▲ stale</span>
           <span v-if="s.chosen" class="counts small">◆ counts</span>
           <button v-else-if="may" type="button" class="link small" @click="choose.mutate(s.id)">use this one</button>
           <span v-if="plain?.full && s !== plain" class="change num small quiet">{{ minutes(s.full.seconds - plain.full.seconds) }}, {{ signed(s.full.grams - plain.full.grams, f.grams) }}, {{ signed(s.full.price_cents - plain.full.price_cents, f.money) }} against the recipe</span>
@@ -112,6 +113,7 @@ useKeys('Slicing', [{ key: 'l', does: 'Slice with the settings shown', run: slic
       </li>
     </ul>
     <p v-else class="small quiet">Not sliced yet on this machine: the figures are quick estimates.</p>
+    <p v-if="picked?.stale" class="small staleness">▲ {{ picked.stale }}</p>
     <ul v-if="picked?.overrides.length" class="diff small" aria-label="What differs from the recipe">
       <li v-for="d in picked.overrides" :key="d.key"><strong>{{ settingOf(d.key)?.name ?? d.key }}</strong> <span class="num">{{ d.was || '–' }} → {{ d.value }} {{ settingOf(d.key)?.unit }}</span><span class="quiet">{{ d.why }}<template v-if="d.who">, {{ d.who }}</template></span></li>
     </ul>
@@ -198,6 +200,7 @@ useKeys('Slicing', [{ key: 'l', does: 'Slice with the settings shown', run: slic
 .bad { color: var(--stop); }
 .run { display: grid; grid-template-columns: 1fr auto auto auto; gap: 8px; align-items: center; }
 .ask { display: grid; gap: 8px; }
+.stale, .staleness { color: var(--attention-words); }
 .row { display: flex; flex-wrap: wrap; gap: 6px 12px; align-items: center; }
 input, select { border: 1px solid var(--rule); border-radius: 3px; padding: 1px 6px; background: var(--card); color: var(--ink); }
 .search { flex: 1; min-width: 200px; padding: 4px 8px; }

@@ -183,7 +183,7 @@ useKeys('Floor', [
             <button
               v-if="r.start && r.finish"
               type="button"
-              :class="['run', r.state, { chosen: r.id === chosenId, late: r.late, held: drag?.run.id === r.id }]"
+              :class="['run', r.state, { chosen: r.id === chosen?.id, late: r.late, held: drag?.run.id === r.id }]"
               :data-job="r.job_id"
               :style="{
                 left: at(r.start) + 'px', width: Math.max(26, at(r.finish) - at(r.start) - 2) + 'px', '--filament': r.colour,

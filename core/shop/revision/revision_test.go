@@ -1,0 +1,98 @@
+package revision_test
+
+import (
+	"reflect"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"jobshelf/core/print/machine"
+	"jobshelf/core/print/recipe"
+	"jobshelf/core/shop/revision"
+)
+
+// turned is a value with one field, of those within it, set to something else; false where
+// there are no more fields.
+func turned(v reflect.Value, n *int) (string, bool) {
+	for i := range v.NumField() {
+		f, name := v.Field(i), v.Type().Field(i).Name
+		if f.Kind() == reflect.Struct {
+			if in, ok := turned(f, n); ok {
+				return name + "." + in, true
+			}
+			continue
+		}
+		if *n--; *n >= 0 {
+			continue
+		}
+		switch f.Kind() {
+		case reflect.String:
+			f.SetString(f.String() + "x")
+		case reflect.Float64:
+			f.SetFloat(f.Float() + 1.5)
+		case reflect.Int, reflect.Int64:
+			f.SetInt(f.Int() + 3)
+		case reflect.Bool:
+			f.SetBool(!f.Bool())
+		case reflect.Slice:
+			f.Set(reflect.Append(f, reflect.New(f.Type().Elem()).Elem()))
+		case reflect.Pointer:
+			f.Set(reflect.New(f.Type().Elem()))
+			if e := f.Elem(); e.Kind() == reflect.Float64 {
+				e.SetFloat(0.7)
+			} else {
+				e.SetInt(7)
+			}
+		}
+		return name, true
+	}
+	return "", false
+}
+
+// Of every field of a machine, a recipe and a material: what is a name, a colour or a price
+// makes nothing stale, all else does, and says which of the three it is.
+func TestEveryFieldIsOfAFacet(t *testing.T) {
+	base := func() (machine.Machine, recipe.Recipe, machine.Material) {
+		return machine.Machine{Name: "A", NozzlesMM: []float64{0.4}, Volume: machine.Volume{XMM: 200}}, recipe.Recipe{Name: "R", LayerMM: 0.2}, machine.Material{Name: "PLA", DensityGPerCM: 1.24}
+	}
+	m, r, mat := base()
+	was := revision.Of(&m, r, machine.Loaded{&mat})
+	label := map[string]bool{"m.Name": true, "m.InService": true, "m.RateCents": true, "m.Material": true, "m.Colour": true, "m.ColourName": true, "m.Second.Material": true, "m.Second.ColourName": true,
+		"r.Name": true, "r.Purpose": true, "r.Machine": true, "r.Material": true, "t.Name": true, "t.SpoolGrams": true, "t.SpoolCents": true}
+	for part, code := range map[string]string{"m": "its machine", "r": "its recipe", "t": "its material"} {
+		fields := 0
+		for k := 0; ; k++ {
+			m, r, mat := base()
+			n := k
+			field, ok := turned(map[string]reflect.Value{"m": reflect.ValueOf(&m), "r": reflect.ValueOf(&r), "t": reflect.ValueOf(&mat)}[part].Elem(), &n)
+			if !ok {
+				break
+			}
+			fields++
+			got := was.Changed(revision.Of(&m, r, machine.Loaded{&mat}))
+			if label[part+"."+field] {
+				assert.Empty(t, got, "%s.%s", part, field)
+				continue
+			}
+			if assert.Len(t, got, 1, "%s.%s", part, field) {
+				assert.Equal(t, code, got[0].Code, "%s.%s", part, field)
+			}
+		}
+		require.Greater(t, fields, 5, part)
+	}
+}
+
+// What nozzle 2 is loaded with matters where the recipe uses it; of what was made before
+// facets were kept nothing is known.
+func TestWhatIsUsedMatters(t *testing.T) {
+	m := machine.Machine{NozzlesMM: []float64{0.4, 0.4}}
+	pla, soluble, other := machine.Material{DensityGPerCM: 1.24}, machine.Material{DensityGPerCM: 1.1}, machine.Material{DensityGPerCM: 1.2}
+	for nozzle, stale := range map[int]bool{0: false, 1: false, 2: true} {
+		r := recipe.Recipe{SupportNozzle: nozzle}
+		was := revision.Of(&m, r, machine.Loaded{&pla, &soluble})
+		assert.Empty(t, was.Changed(was))
+		assert.Equal(t, stale, len(was.Changed(revision.Of(&m, r, machine.Loaded{&pla, &other}))) > 0, "nozzle %d", nozzle)
+		assert.Len(t, revision.Made{}.Changed(was), 1)
+	}
+}

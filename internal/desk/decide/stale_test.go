@@ -1,0 +1,118 @@
+package decide_test
+
+import (
+	"fmt"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"jobshelf/core/shop/job"
+	"jobshelf/internal/desk/decide"
+	"jobshelf/internal/desk/desktest"
+	"jobshelf/internal/desk/house"
+	"jobshelf/internal/desk/plates"
+	"jobshelf/internal/store"
+)
+
+// While jobs stand in every state, the house changes: what a slice was made by makes it stale,
+// and a yes is refused and says what; names and colours change nothing, a price the price alone;
+// what was approved stays as it was approved; changed back, it is fresh again.
+func TestWhatGoesStale(t *testing.T) {
+	h := desktest.Open(t)
+	at := map[string]int64{}
+	for _, step := range []string{job.Approved, job.InProduction, job.Finishing, job.PickUp} {
+		at[step], _ = h.At(step)
+	}
+	id, piece := h.At(job.ToDecide)
+	slice := h.Sliced(piece, h.Machines[0].ID, 5400)
+	require.NoError(t, plates.ChooseSlice(ctx, h.Desk, h.Cato, slice))
+	look := func() (stale string, price int64) {
+		s, err := plates.Slices(ctx, h.Desk, h.Cato, piece)
+		require.NoError(t, err)
+		for _, r := range h.Job(id).Ladder {
+			if r.MachineID == h.Machines[0].ID {
+				assert.Equal(t, s[0].Stale == "", r.Stale == "")
+				assert.Equal(t, s[0].Full.Price, r.Price)
+			}
+		}
+		return s[0].Stale, int64(s[0].Full.Price)
+	}
+	runs := func() (out []string) {
+		for _, step := range []string{job.Approved, job.InProduction, job.Finishing, job.PickUp} {
+			v := h.Job(at[step])
+			require.Equal(t, step, v.Step)
+			out = append(out, fmt.Sprintf("%s on %d, %s, %v s, %v g, %d cents", v.Run.Title, v.Run.MachineID, v.Run.Recipe, v.Run.Seconds, v.Run.Grams, v.Run.Price))
+		}
+		return out
+	}
+	stale, price := look()
+	require.Empty(t, stale)
+	were := runs()
+	machineOf := func() store.Machine {
+		all, err := h.Store.Machines(ctx)
+		require.NoError(t, err)
+		return all[0]
+	}
+	recipeOf := func() store.Recipe {
+		all, err := h.Store.Recipes(ctx)
+		require.NoError(t, err)
+		for _, r := range all {
+			if r.MachineID == h.Machines[0].ID && string(r.Data.Purpose) == h.Job(id).Purpose {
+				return r
+			}
+		}
+		t.Fatal("no recipe")
+		return store.Recipe{}
+	}
+	setMachine := func(change func(*house.MachineView)) {
+		m := house.MachineView(machineOf())
+		change(&m)
+		require.NoError(t, house.SetMachine(ctx, h.Desk, h.Owner, m))
+		h.Checked(id)
+	}
+	setRecipe := func(change func(*house.RecipeView)) {
+		r := house.RecipeView(recipeOf())
+		change(&r)
+		require.NoError(t, house.SetRecipe(ctx, h.Desk, h.Owner, r))
+		h.Checked(id)
+	}
+	name := machineOf().Data.Name
+	for _, c := range []struct {
+		what   string
+		change func()
+		says   string // in what is stale; empty: it stays fresh
+		prices bool   // the price is another
+	}{
+		{"a colour", func() { setMachine(func(m *house.MachineView) { m.Data.ColourName = "Fog" }) }, "", false},
+		{"an hour's price", func() { setMachine(func(m *house.MachineView) { m.Data.RateCents += 600 }) }, "", true},
+		{"a recipe's name", func() { setRecipe(func(r *house.RecipeView) { r.Data.Name = "Anew" }) }, "", true},
+		{"shells", func() { setRecipe(func(r *house.RecipeView) { r.Data.Shells++ }) }, "recipe is another", true},
+		{"shells back", func() { setRecipe(func(r *house.RecipeView) { r.Data.Shells-- }) }, "", true},
+		{"the nozzle", func() { setMachine(func(m *house.MachineView) { m.Data.NozzlesMM[0] = 0.41 }) }, "machine works otherwise", true},
+		{"the nozzle back", func() { setMachine(func(m *house.MachineView) { m.Data.NozzlesMM[0] = 0.4 }) }, "", true},
+	} {
+		c.change()
+		stale, now := look()
+		if c.says == "" {
+			assert.Empty(t, stale, c.what)
+		} else {
+			assert.Contains(t, stale, c.says, c.what)
+			err := decide.Approve(ctx, h.Desk, h.Cato, id, 0, h.Machines[0].ID)
+			assert.ErrorContains(t, err, c.says, c.what)
+		}
+		assert.Equal(t, c.prices, now != price, "%s: %d, was %d", c.what, now, price)
+		assert.Equal(t, were, runs(), c.what)
+	}
+	assert.Equal(t, name, machineOf().Data.Name)
+	require.NoError(t, decide.Approve(ctx, h.Desk, h.Cato, id, 0, h.Machines[0].ID))
+	v := h.Job(id)
+	_, now := look()
+	assert.Equal(t, now, int64(v.Run.Price), "the price of the day of the yes")
+	// Every version stays as it was, and nobody can change one.
+	var n int
+	require.NoError(t, h.Store.Pool.QueryRow(ctx, `SELECT count(*) FROM revision WHERE of = 'recipe' AND of_id = $1`, recipeOf().ID).Scan(&n))
+	assert.Equal(t, 4, n)
+	_, err := h.Store.Pool.Exec(ctx, `UPDATE revision SET data = '{}'`)
+	require.ErrorContains(t, err, "never changes")
+}

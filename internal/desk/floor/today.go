@@ -1,0 +1,57 @@
+package floor
+
+import (
+	"context"
+	"slices"
+
+	"jobshelf/core/judge/verdict"
+	"jobshelf/core/print/recipe"
+	"jobshelf/core/shape/problem"
+	"jobshelf/core/shape/units"
+	"jobshelf/core/shop/price"
+	"jobshelf/core/shop/revision"
+	"jobshelf/internal/desk/intake"
+	"jobshelf/internal/store"
+)
+
+// Today is how the house makes things for a purpose now, against which what was made before
+// is held.
+type Today struct {
+	choices []verdict.Choice
+	ids     []int64
+	start   units.Cents
+}
+
+// TodayFor reads it.
+func TodayFor(ctx context.Context, q store.Q, purpose string) (*Today, error) {
+	h, err := q.House(ctx)
+	if err != nil {
+		return nil, err
+	}
+	t := &Today{start: h.StartCents}
+	t.choices, t.ids, err = intake.Choices(ctx, q, recipe.Purpose(purpose))
+	return t, err
+}
+
+// Machine is the name of one.
+func (t *Today) Machine(id int64) string {
+	if k := slices.Index(t.ids, id); k >= 0 {
+		return t.choices[k].Machine.Name
+	}
+	return ""
+}
+
+// Of holds a slice against today: its figures at today's prices, and what is made otherwise
+// since. Where the machine has no recipe any more, that is another.
+func (t *Today) Of(machine int64, full *price.Full, overrides []recipe.Override, made revision.Made) (*price.Full, []problem.Phrase) {
+	k := slices.Index(t.ids, machine)
+	if k < 0 || t.choices[k].Recipe == nil || t.choices[k].Loaded == nil {
+		return full, []problem.Phrase{problem.Say("its recipe")}
+	}
+	c := &t.choices[k]
+	r, err := c.Recipe.Apply(overrides)
+	if err != nil {
+		return full, []problem.Phrase{problem.Say("its recipe")}
+	}
+	return full.Today(c.Loaded, c.Machine, t.start), made.Changed(revision.Of(c.Machine, r, c.Loaded))
+}
