@@ -41,7 +41,7 @@ func TestJudgementsAreAsTheyWere(t *testing.T) {
 	coarse.Name, coarse.NozzlesMM, coarse.Volume = "Coarse", []float64{0.8, 0.4}, machine.Volume{XMM: 400, YMM: 60, ZMM: 500}
 	r := *on[0].Recipe
 	r.LineMM, r.LayerMM, r.FirstLayerMM, r.Support, r.SupportNozzle = 0.9, 0.4, 0.4, "everywhere", 2
-	on = append(on, Choice{&round, on[0].Recipe, on[0].Loaded}, Choice{&coarse, &r, machine.Loaded{on[0].Loaded[0], {Name: "Other", DensityGPerCM: 1.1, SpoolGrams: 500, SpoolCents: 4000, NozzleMaxC: 230}}})
+	on = append(on, Choice{Machine: &round, Recipe: on[0].Recipe, Loaded: on[0].Loaded}, Choice{Machine: &coarse, Recipe: &r, Loaded: machine.Loaded{on[0].Loaded[0], {Name: "Other", DensityGPerCM: 1.1, SpoolGrams: 500, SpoolCents: 4000, NozzleMaxC: 230}}})
 	var out strings.Builder
 	judge := func(name string, m *mesh.Mesh, s Subject) {
 		s.Mesh = m

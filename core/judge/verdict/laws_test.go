@@ -37,7 +37,7 @@ func TestNeitherUnitNorPlaceMatters(t *testing.T) {
 	choices := house()
 	oblong := *choices[0].Machine
 	oblong.Name, oblong.Volume = "Oblong", machine.Volume{Shape: machine.Rectangle, XMM: 60, YMM: 12, ZMM: 8}
-	choices = append(choices, Choice{&oblong, choices[0].Recipe, choices[0].Loaded})
+	choices = append(choices, Choice{Machine: &oblong, Recipe: choices[0].Recipe, Loaded: choices[0].Loaded})
 	judge := func(m *mesh.Mesh, u units.Length) *Verdict {
 		v, err := Judge(ctx, Subject{Mesh: m, Unit: u}, choices, nil)
 		require.NoError(t, err)
@@ -112,7 +112,7 @@ func TestProgressGoesUp(t *testing.T) {
 	choices := house()
 	taller := *choices[0].Recipe
 	taller.LayerMM = 0.25
-	choices = append(choices, Choice{choices[0].Machine, &taller, choices[0].Loaded})
+	choices = append(choices, Choice{Machine: choices[0].Machine, Recipe: &taller, Loaded: choices[0].Loaded})
 	last, n := 0.0, 0
 	least, most := 1.0, 0.0
 	order := map[Stage]int{Checking: 0, Fitting: 1, Estimating: 2}
@@ -158,7 +158,7 @@ func TestProgramsAtTheirEdges(t *testing.T) {
 		s := &gcode.Summary{SecondsOn: []float64{100}, NozzleMaxC: 210, BedMaxC: 60}
 		s.Max.X, s.Max.Y, s.Max.Z = 50, 50, 50
 		c.change(s, &m)
-		v := JudgeProgram(s, []Choice{{&m, choices[0].Recipe, choices[0].Loaded}}, 0)
+		v := JudgeProgram(s, []Choice{{Machine: &m, Recipe: choices[0].Recipe, Loaded: choices[0].Loaded}}, 0)
 		assert.Equal(t, c.fits, v.Machines[0].Fits, name)
 		assert.Equal(t, c.fits, v.Machines[0].Quick != nil, name)
 		assert.Equal(t, "as sliced elsewhere", v.Machines[0].Recipe)

@@ -60,7 +60,7 @@ func JudgeProgram(s *gcode.Summary, choices []Choice, longestS float64) *Verdict
 	for i, c := range choices {
 		target := programcheck.Target{Machine: c.Machine, Recipe: c.Recipe, Loaded: c.Loaded}
 		targets = append(targets, target)
-		mv := MachineVerdict{Name: c.Machine.Name, ScaleToFit: 1, OverMM: programcheck.Over(s, c.Machine.Volume)}
+		mv := MachineVerdict{ID: c.ID, Name: c.Machine.Name, ScaleToFit: 1, OverMM: programcheck.Over(s, c.Machine.Volume)}
 		mv.Fits = mv.OverMM == [3]float64{} && c.Machine.Process == machine.MaterialExtrusion && s.NozzleMaxC <= c.Machine.NozzleMaxC && s.BedMaxC <= c.Machine.BedMaxC &&
 			len(s.Nozzles) <= max(1, len(c.Machine.NozzlesMM)) && len(s.ByTool) <= max(1, len(c.Machine.NozzlesMM))
 		if c.Recipe != nil {

@@ -24,6 +24,7 @@ import (
 // Choice is a machine and what would be done on it. Recipe and Loaded are nil
 // where the house has no recipe for the purpose; then only the fit is tried.
 type Choice struct {
+	ID      int64 // the house's number of the machine; 0 where there is no house
 	Machine *machine.Machine
 	Recipe  *recipe.Recipe
 	Loaded  machine.Loaded
@@ -37,6 +38,7 @@ type Box struct {
 
 // MachineVerdict is one row of the machine ladder.
 type MachineVerdict struct {
+	ID         int64      `json:"machine_id,omitempty" doc:"The house's number of the machine; its name may change"`
 	Name       string     `json:"name"`
 	Recipe     string     `json:"recipe,omitempty"`
 	Fits       bool       `json:"fits"`
@@ -198,7 +200,7 @@ func (v *Verdict) tryMachines(m *mesh.Mesh, mm float64, stated bool, choices []C
 	fitting, inService, scale := 0, 0, 0.0
 	for _, c := range choices {
 		f := c.Machine.Volume.FitIn(hull, height)
-		mv := MachineVerdict{Name: c.Machine.Name, Fits: f.Fits, OverMM: f.OverMM, ScaleToFit: f.Scale, TurnDeg: f.TurnDeg}
+		mv := MachineVerdict{ID: c.ID, Name: c.Machine.Name, Fits: f.Fits, OverMM: f.OverMM, ScaleToFit: f.Scale, TurnDeg: f.TurnDeg}
 		if c.Recipe != nil {
 			mv.Recipe = c.Recipe.Name
 		}

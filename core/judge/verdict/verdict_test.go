@@ -32,7 +32,7 @@ func house() []Choice {
 	pla := &machine.Material{Name: "PLA", DensityGPerCM: 1.24, SpoolGrams: 1000, SpoolCents: 2500, NozzleMaxC: 230}
 	idle := fff("Idle", 500)
 	idle.InService = false
-	return []Choice{{fff("Large", 200), r, machine.Loaded{pla}}, {fff("Small", 15), r, machine.Loaded{pla}}, {Machine: idle}}
+	return []Choice{{Machine: fff("Large", 200), Recipe: r, Loaded: machine.Loaded{pla}}, {Machine: fff("Small", 15), Recipe: r, Loaded: machine.Loaded{pla}}, {Machine: idle}}
 }
 
 // A cube of 20 mm with an edge-hole-free inside, by closed forms; on the machine

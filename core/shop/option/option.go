@@ -37,15 +37,30 @@ type Part struct {
 	Copies  int
 }
 
+// Machine is one of the house's; without a number it is known by its name.
+type Machine struct {
+	ID   int64
+	Name string
+}
+
+// is says that a row of a verdict is about the machine, whatever it was called then. A verdict
+// from before numbers were kept knows the name alone.
+func (m Machine) is(v *verdict.MachineVerdict) bool {
+	if m.ID != 0 && v.ID != 0 {
+		return m.ID == v.ID
+	}
+	return m.Name == v.Name
+}
+
 // OnMachine adds up what all parts take on one machine: it fits if each does,
 // and there is an estimate if each has one. Times and masses add, warm-up and
 // layers are the most of any; the fee for the start is due once.
-func OnMachine(name string, parts []Part) verdict.MachineVerdict {
-	out := verdict.MachineVerdict{Name: name, Fits: len(parts) > 0, ScaleToFit: 1}
+func OnMachine(on Machine, parts []Part) verdict.MachineVerdict {
+	out := verdict.MachineVerdict{ID: on.ID, Name: on.Name, Fits: len(parts) > 0, ScaleToFit: 1}
 	q := verdict.Quick{}
 	priced := len(parts) > 0
 	for _, p := range parts {
-		v := p.on(name)
+		v := p.on(on)
 		if v == nil {
 			out.Fits, priced = false, false
 			continue
@@ -76,11 +91,11 @@ func OnMachine(name string, parts []Part) verdict.MachineVerdict {
 
 // Sliced is a copy of the verdict in which a machine has the figures of a full
 // estimate, and takes the part if it was sliced for it.
-func Sliced(v *verdict.Verdict, machine string, f *price.Full) *verdict.Verdict {
+func Sliced(v *verdict.Verdict, on Machine, f *price.Full) *verdict.Verdict {
 	out := *v
 	out.Machines = slices.Clone(v.Machines)
 	for i := range out.Machines {
-		if m := &out.Machines[i]; m.Name == machine {
+		if m := &out.Machines[i]; on.is(m) {
 			m.Fits, m.OverMM = true, [3]float64{}
 			m.Quick = &verdict.Quick{Quick: estimate.Quick{Seconds: f.Seconds, WarmUpSeconds: f.WarmUpSeconds, Grams: f.Grams(), FilamentMM: f.FilamentMM, Layers: f.Layers}, Price: f.Price}
 		}
@@ -88,11 +103,11 @@ func Sliced(v *verdict.Verdict, machine string, f *price.Full) *verdict.Verdict 
 	return &out
 }
 
-func (p *Part) on(name string) *verdict.MachineVerdict {
+func (p *Part) on(machine Machine) *verdict.MachineVerdict {
 	if p.Verdict == nil {
 		return nil
 	}
-	i := slices.IndexFunc(p.Verdict.Machines, func(m verdict.MachineVerdict) bool { return m.Name == name })
+	i := slices.IndexFunc(p.Verdict.Machines, func(m verdict.MachineVerdict) bool { return machine.is(&m) })
 	if i < 0 {
 		return nil
 	}
@@ -143,7 +158,7 @@ func Together(format modelfile.Format, parts []Part, boxes []verdict.Box, names 
 		}
 	}
 	for _, name := range names {
-		v.Machines = append(v.Machines, OnMachine(name, parts))
+		v.Machines = append(v.Machines, OnMachine(Machine{Name: name}, parts))
 	}
 	return v
 }

@@ -42,7 +42,7 @@ func TestPartsAddUpOnAMachine(t *testing.T) {
 			seconds, grams, layers = seconds+float64(n)*q.Seconds, grams+float64(n)*q.Grams, max(layers, q.Layers)
 			filament, machineTime = filament+units.Cents(n)*q.Lines[0].Cents, machineTime+units.Cents(n)*q.Lines[1].Cents
 		}
-		got := OnMachine("Large", parts)
+		got := OnMachine(Machine{Name: "Large"}, parts)
 		require.True(t, got.Fits)
 		require.InDelta(t, seconds, got.Quick.Seconds, 1e-6)
 		require.InDelta(t, grams, got.Quick.Grams, 1e-6)
@@ -53,14 +53,14 @@ func TestPartsAddUpOnAMachine(t *testing.T) {
 	})
 	no := Part{&verdict.Verdict{Machines: []verdict.MachineVerdict{{Name: "Large", OverMM: [3]float64{0, 3, 0}, ScaleToFit: 0.9}}}, 1}
 	yes := Part{&verdict.Verdict{Machines: []verdict.MachineVerdict{{Name: "Large", Fits: true, ScaleToFit: 1, Quick: &verdict.Quick{}}}}, 1}
-	got := OnMachine("Large", []Part{yes, no})
+	got := OnMachine(Machine{Name: "Large"}, []Part{yes, no})
 	assert.False(t, got.Fits)
 	assert.Nil(t, got.Quick)
 	assert.Equal(t, [3]float64{0, 3, 0}, got.OverMM)
 	assert.InDelta(t, 0.9, got.ScaleToFit, 0)
-	assert.False(t, OnMachine("Large", []Part{yes, {nil, 1}}).Fits, "not judged yet")
-	assert.False(t, OnMachine("Nowhere", []Part{yes}).Fits)
-	assert.False(t, OnMachine("Large", nil).Fits)
+	assert.False(t, OnMachine(Machine{Name: "Large"}, []Part{yes, {nil, 1}}).Fits, "not judged yet")
+	assert.False(t, OnMachine(Machine{Name: "Nowhere"}, []Part{yes}).Fits)
+	assert.False(t, OnMachine(Machine{Name: "Large"}, nil).Fits)
 }
 
 // A machine takes what fits it, where it is in service and the house has figures.
@@ -79,7 +79,7 @@ func TestWhatAMachineTakes(t *testing.T) {
 // The full figures take the place of the quick ones on one machine, in a copy.
 func TestASlicedVerdict(t *testing.T) {
 	v := &verdict.Verdict{Machines: []verdict.MachineVerdict{{Name: "Large", Fits: true, Quick: &verdict.Quick{Quick: estimate.Quick{Seconds: 1}}}, {Name: "Small", OverMM: [3]float64{5, 0, 0}}}}
-	got := Sliced(v, "Small", &price.Full{Full: estimate.Full{Seconds: 77, GramsModel: 3, GramsPurge: 1}, Price: units.Price{Cents: 9}})
+	got := Sliced(v, Machine{Name: "Small"}, &price.Full{Full: estimate.Full{Seconds: 77, GramsModel: 3, GramsPurge: 1}, Price: units.Price{Cents: 9}})
 	assert.EqualValues(t, 9, got.Machines[1].Quick.Cents)
 	assert.True(t, got.Machines[1].Fits, "it was laid over to fit")
 	assert.InDelta(t, 77, got.Machines[1].Quick.Seconds, 0)

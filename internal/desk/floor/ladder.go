@@ -202,12 +202,12 @@ func (r *LadderRow) add(h *State, pieces []store.Piece) {
 			r.Full = false
 			continue
 		}
-		parts[i].Verdict = option.Sliced(p.Verdict, r.Name, s.Full)
+		parts[i].Verdict = option.Sliced(p.Verdict, option.Machine{ID: r.MachineID, Name: r.Name}, s.Full)
 		if changed := h.Changed[p.ID]; len(changed) > 0 {
 			r.Stale = h.Words.Say(problem.Say("slice is stale", p.Name, r.Name, problem.Say("stale", changed)))
 		}
 	}
-	v := option.OnMachine(r.Name, parts)
+	v := option.OnMachine(option.Machine{ID: r.MachineID, Name: r.Name}, parts)
 	r.Takes = option.Takes(&v, r.InService)
 	r.Fits, r.OverMM, r.Scale, r.TurnDeg, r.Recipe = v.Fits, v.OverMM, v.ScaleToFit, v.TurnDeg, v.Recipe
 	if q := v.Quick; q != nil {

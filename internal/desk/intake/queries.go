@@ -69,7 +69,7 @@ func Choices(ctx context.Context, q store.Q, p recipe.Purpose) (out []verdict.Ch
 		materials[i] = rows[i].Data
 	}
 	for i := range machines {
-		c := verdict.Choice{Machine: &machines[i].Data}
+		c := verdict.Choice{ID: machines[i].ID, Machine: &machines[i].Data}
 		for k := range recipes {
 			if recipes[k].MachineID != machines[i].ID || recipes[k].Data.Purpose != p || !machines[i].Data.InService {
 				continue
