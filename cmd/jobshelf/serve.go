@@ -13,6 +13,7 @@ import (
 	"net/netip"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"time"
 
@@ -36,6 +37,7 @@ type serveOptions struct {
 	uploadMB         int64
 	memberMB, allGB  int64
 	limits           modelfile.Limits
+	queues           []string
 	parallel         int
 	grace            time.Duration
 }
@@ -55,6 +57,15 @@ func (o *serveOptions) workFlags(f *flag.FlagSet) {
 	f.Int64Var(&o.limits.Unpacked, "most-unpacked-bytes", 4_000_000_000, "")
 	f.Int64Var(&o.uploadMB, "upload-mb", 300, "")
 	f.IntVar(&o.parallel, "parallel", 2, "")
+	f.Func("queues", "", func(s string) error {
+		for _, q := range strings.Split(s, ",") {
+			if !slices.Contains(work.Queues, q) {
+				return fmt.Errorf("there is no queue %q; there are %s", q, strings.Join(work.Queues, ", "))
+			}
+			o.queues = append(o.queues, q)
+		}
+		return nil
+	})
 }
 
 func (o *serveOptions) sound() bool {
@@ -128,7 +139,7 @@ func serveHouse(ctx context.Context, o serveOptions, logTo io.Writer, ready func
 	}
 	d := &desk.Desk{Store: s, Queue: q, Now: time.Now, Quota: desk.Quota{MemberBytes: o.memberMB * 1_000_000, AllBytes: o.allGB * 1_000_000_000}}
 	if !o.noWork {
-		w, err := work.Start(ctx, s, d, work.Options{Log: log, Limits: o.limits, Parallel: o.parallel})
+		w, err := work.Start(ctx, s, d, work.Options{Log: log, Limits: o.limits, Parallel: o.parallel, Queues: o.queues})
 		if err != nil {
 			return err
 		}
@@ -214,7 +225,7 @@ func workOnly(ctx context.Context, args []string, out, errOut io.Writer) (int, e
 	if err != nil {
 		return 1, err
 	}
-	w, err := work.Start(ctx, s, &desk.Desk{Store: s, Queue: q, Now: time.Now}, work.Options{Log: log, Limits: o.limits, Parallel: o.parallel})
+	w, err := work.Start(ctx, s, &desk.Desk{Store: s, Queue: q, Now: time.Now}, work.Options{Log: log, Limits: o.limits, Parallel: o.parallel, Queues: o.queues})
 	if err != nil {
 		return 1, err
 	}

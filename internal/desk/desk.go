@@ -50,8 +50,8 @@ func ActorOf(p store.Person) Actor { return Actor{p.ID, p.Name, Role(p.Role)} }
 type Queue interface {
 	// Check queues a round of a job's check and tells its place.
 	Check(ctx context.Context, tx *store.Tx, job int64, round int) (queueID int64, err error)
-	// Slice queues a slice.
-	Slice(ctx context.Context, tx *store.Tx, id int64) (queueID int64, err error)
+	// Slice queues a slice; an alternative that nobody waits for comes behind all that somebody does.
+	Slice(ctx context.Context, tx *store.Tx, id int64, alternative bool) (queueID int64, err error)
 	// Cancel ends queued or running work; work that is over is left alone.
 	Cancel(ctx context.Context, tx *store.Tx, queueID int64) error
 }

@@ -34,8 +34,12 @@ type SliceArgs struct {
 func (SliceArgs) Kind() string { return "slice" }
 
 // Slice queues a slice.
-func (q *Queue) Slice(ctx context.Context, tx *store.Tx, id int64) (int64, error) {
-	r, err := q.client.InsertTx(ctx, tx.Raw(), SliceArgs{id}, &river.InsertOpts{MaxAttempts: riverTries})
+func (q *Queue) Slice(ctx context.Context, tx *store.Tx, id int64, alternative bool) (int64, error) {
+	queue := Bench
+	if alternative {
+		queue = Night
+	}
+	r, err := q.client.InsertTx(ctx, tx.Raw(), SliceArgs{id}, &river.InsertOpts{MaxAttempts: riverTries, Queue: queue})
 	if err != nil {
 		return 0, fmt.Errorf("queue the slice: %w", err)
 	}

@@ -38,6 +38,16 @@ import (
 	"jobshelf/internal/store"
 )
 
+// The queues, by who waits: somebody at the counter, somebody at the bench, nobody.
+const (
+	Counter = "counter" // checks
+	Bench   = "bench"   // slices
+	Night   = "night"   // alternatives that might save time
+)
+
+// Queues are all of them.
+var Queues = []string{Counter, Bench, Night}
+
 // MaxTries is how often work is begun.
 const MaxTries = 4
 
@@ -59,7 +69,7 @@ const riverTries = 1000
 
 // Check queues a round of a job's check.
 func (q *Queue) Check(ctx context.Context, tx *store.Tx, job int64, round int) (int64, error) {
-	r, err := q.client.InsertTx(ctx, tx.Raw(), CheckArgs{Job: job, Round: round}, &river.InsertOpts{MaxAttempts: riverTries})
+	r, err := q.client.InsertTx(ctx, tx.Raw(), CheckArgs{Job: job, Round: round}, &river.InsertOpts{MaxAttempts: riverTries, Queue: Counter})
 	if err != nil {
 		return 0, fmt.Errorf("queue the check: %w", err)
 	}
@@ -98,7 +108,9 @@ func (s soon[T]) NextRetry(job *river.Job[T]) time.Time {
 
 // Options are a worker's settings.
 type Options struct {
-	// Parallel is how many jobs run at a time; default 2.
+	// Queues are those that it serves; default all.
+	Queues []string
+	// Parallel is how many jobs of a queue run at a time, of night one; default 2.
 	Parallel int
 	Limits   modelfile.Limits
 	Log      *slog.Logger
@@ -107,10 +119,28 @@ type Options struct {
 	RetryAfter time.Duration
 }
 
+// served are the queues for River. What an older program queued without one is the bench's.
+func (o *Options) served() map[string]river.QueueConfig {
+	out := map[string]river.QueueConfig{}
+	for _, q := range o.Queues {
+		out[q] = river.QueueConfig{MaxWorkers: o.Parallel}
+		switch q {
+		case Night:
+			out[q] = river.QueueConfig{MaxWorkers: 1}
+		case Bench:
+			out[river.QueueDefault] = river.QueueConfig{MaxWorkers: o.Parallel}
+		}
+	}
+	return out
+}
+
 // Start begins to take jobs. Stop ends it.
 func Start(ctx context.Context, s *store.Store, d *desk.Desk, o Options) (*Worker, error) {
 	if o.Parallel <= 0 {
 		o.Parallel = 2
+	}
+	if len(o.Queues) == 0 {
+		o.Queues = Queues
 	}
 	if o.RetryAfter <= 0 {
 		o.RetryAfter = 2 * time.Second
@@ -125,7 +155,7 @@ func Start(ctx context.Context, s *store.Store, d *desk.Desk, o Options) (*Worke
 	var err error
 	w.client, err = river.NewClient(riverpgxv5.New(s.Pool), &river.Config{
 		ID:                w.name,
-		Queues:            map[string]river.QueueConfig{river.QueueDefault: {MaxWorkers: o.Parallel}},
+		Queues:            o.served(),
 		Workers:           workers,
 		JobTimeout:        -1, // a check may be long; it looks at its own cancelling
 		FetchCooldown:     50 * time.Millisecond,

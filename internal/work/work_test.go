@@ -439,3 +439,45 @@ func TestProgressOfAFileOfSeveral(t *testing.T) {
 	assert.Less(t, told[0], 0.25)
 	assert.GreaterOrEqual(t, quarter, 3, "%v", told)
 }
+
+// A check overtakes alternatives that nobody waits for, however many there are; workers share
+// the queues among them, and one that serves the counter alone leaves the rest.
+func TestWhoWaitsComesFirst(t *testing.T) {
+	h := open(t)
+	w := h.worker()
+	first := h.handIn(stl(t, solid.Box(20, 20, 5)), "a.stl")
+	h.until("it is checked", h.over(first))
+	v := h.view(first)
+	base, err := plates.OrderSlice(ctx, h.desk, h.cato, v.PieceSet[0].ID, plates.SliceOrder{MachineID: v.Ladder[0].MachineID, Overrides: []recipe.Override{}})
+	require.NoError(t, err)
+	states := func() map[string]int {
+		all, err := plates.Slices(ctx, h.desk, h.cato, v.PieceSet[0].ID)
+		require.NoError(t, err)
+		n := map[string]int{}
+		for _, s := range all {
+			n[s.State]++
+		}
+		return n
+	}
+	h.until("it is sliced", func() bool { return states()["done"] == 1 })
+	require.NoError(t, w.Stop(ctx))
+
+	// Ten alternatives wait, and nobody works for the night: the check is done, they are not.
+	_, err = plates.Savings(ctx, h.desk, h.cato, base)
+	require.NoError(t, err)
+	waiting := states()["queued"]
+	require.Greater(t, waiting, 3)
+	day, err := Start(ctx, h.store, h.desk, Options{Log: quiet, Queues: []string{Counter}})
+	require.NoError(t, err)
+	second := h.handIn(stl(t, solid.Box(20, 20, 6)), "b.stl")
+	h.until("it is checked", h.over(second))
+	assert.Equal(t, waiting, states()["queued"])
+	require.NoError(t, day.Stop(ctx))
+
+	// Each queue has its own hands; what an older program queued without one is the bench's.
+	o := Options{Queues: Queues, Parallel: 3}
+	assert.Equal(t, map[string]river.QueueConfig{Counter: {MaxWorkers: 3}, Bench: {MaxWorkers: 3}, Night: {MaxWorkers: 1}, river.QueueDefault: {MaxWorkers: 3}}, o.served())
+	w = h.worker()
+	h.until("all is done", func() bool { return states()["done"] == waiting+1 })
+	require.NoError(t, w.Stop(ctx))
+}

@@ -22,7 +22,7 @@ func TestSumsAreAsTheyWere(t *testing.T) {
 		{Name: "quick", Process: machine.MaterialExtrusion, NozzlesMM: []float64{0.4, 0.6}, FilamentMM: 2.85, ChangeS: 7, Motion: machine.Motion{SpeedMMPerS: 300, AccelMMPerS2: 5000, JunctionDeviationMM: 0.05, LiftMMPerS: 30}, WarmUp: machine.WarmUp{NozzleCPerS: 4, BedCPerS: 2}},
 		{Name: "of light", Process: "vat photopolymerization"},
 	}
-	lines := strings.Split("G1 E#00000|G1 X-#0000|G90|G91|M82|M83|G20|G21|G92 E0|G92 X# Y#|G92|G1 X# Y# E@ F#00|G1 X# E@|G1 Y# E@|G1 X# Y# E@|G1 X# Y# E@|G1 X# Y# E@|G1 Z# F600|G0 X# Y# Z#|G0 X# Y#|"+
+	lines := strings.Split("G1 E#00000|G1 X-#0000|G90|G91|M82|M83|G20|G21|G92 E0|G92 Z0.#|G92 X# Y#|G28 Z|G92|G1 X# Y# E@ F#00|G1 X# E@|G1 Y# E@|G1 X# Y# E@|G1 X# Y# E@|G1 X# Y# E@|G1 Z# F600|G0 X# Y# Z#|G0 X# Y#|"+
 		"G1 E-@ F2400|G1 E@|G2 I# J-# E@|G3 X# Y# R2000 E@|G3 I# J#|G2 X# Y# R-3000|G4 P#00|G4 S#|G4|M104 S2#|M104 T1 S2#|M109 S2#|M109 R1#|M140 S#|M190 S#|T0|T1|T2|"+
 		"M0|M1|M25|M600|M226|G28|G28 X|M106 S#|M107|M204 S#00|M204 P#0 T#00|M204 T#00 P#00 S#00|M104 T63 S2#|M104 T64 S2#|M203 X#|M205 J0.0#|M201 X#00|M500|M502|M303|M84|; a note # @|G1 (in it) X#|N# G1 X# Y#*#|G10|G11|G17|M220 S#|"+
 		"M221 S#|X# Y# E@|E@|Y#|%|M117 to be read|M117 T1 S300|G1 X1e2|M104|G29|g1x#y#e@|  G1   X#\t Y#|M98 P1|O100|G54|G1.5 X#|G1 Z-#|m104s#|G1 X# Y# Z# E@ F#0|"+

@@ -61,6 +61,8 @@ func TestReadingIsAsItWas(t *testing.T) {
 				topo := mesh.TopologyOf(m.Mesh)
 				fmt.Fprintf(to, " %d %d", topo.Boundary, topo.Bodies)
 			}
+			all := f.Joined()
+			fmt.Fprintf(to, "; together %d, %.6g", len(all.Triangles), all.Measure())
 			fmt.Fprintln(to)
 		}
 		told(c.name, c.text, &out)
@@ -107,7 +109,7 @@ func TestReadingIsAsItWas(t *testing.T) {
 				case "another byte":
 					b[at] ^= 1 << (k % 7)
 				case "another word":
-					b = bytes.Replace(b, []byte(words[k*31%len(words)]), []byte([]string{"nan", "-1", "7", "1e12", "object", "mesh", "0.5"}[k%7]), 1+k%2)
+					b = bytes.Replace(b, []byte(words[k*31%len(words)]), []byte([]string{"nan", "-1", "7", "1e12", "object", "mesh", "0.5", "0.1234567890123456789012345", "<!ENTITY x>", "12345678901234567890123e-20"}[k%10]), 1+k%2)
 				case "another case":
 					word := words[k*13%len(words)]
 					b = bytes.ReplaceAll(b, []byte(word), []byte(map[bool]string{true: strings.ToUpper(word), false: strings.ToUpper(word[:1]) + word[1:]}[k%2 > 0]))

@@ -47,7 +47,7 @@ func (q *Queue) add() (int64, error) {
 func (q *Queue) Check(context.Context, *store.Tx, int64, int) (int64, error) { return q.add() }
 
 // Slice does as the queue does.
-func (q *Queue) Slice(context.Context, *store.Tx, int64) (int64, error) { return q.add() }
+func (q *Queue) Slice(context.Context, *store.Tx, int64, bool) (int64, error) { return q.add() }
 
 // Cancel does as the queue does.
 func (q *Queue) Cancel(_ context.Context, _ *store.Tx, id int64) error {

@@ -100,7 +100,7 @@ func orderIn(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, s st
 	if err != nil {
 		return 0, err
 	}
-	if err := queueSlice(ctx, d, tx, id); err != nil {
+	if err := queueSlice(ctx, d, tx, id, s.BaseID != nil); err != nil {
 		return 0, err
 	}
 	what := problem.Say("slice ordered", int(id), p.Name, in.Machine.Name)
@@ -118,8 +118,8 @@ func orderIn(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, s st
 	return id, desk.Touched(ctx, tx, j, a, what, desk.All(why))
 }
 
-func queueSlice(ctx context.Context, d *desk.Desk, tx *store.Tx, id int64) error {
-	place, err := d.Queue.Slice(ctx, tx, id)
+func queueSlice(ctx context.Context, d *desk.Desk, tx *store.Tx, id int64, alternative bool) error {
+	place, err := d.Queue.Slice(ctx, tx, id, alternative)
 	if err != nil {
 		return err
 	}
@@ -135,7 +135,7 @@ func AgainSlice(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) error
 		if err := tx.AgainSlice(ctx, id); err != nil {
 			return err
 		}
-		return queueSlice(ctx, d, tx, id)
+		return queueSlice(ctx, d, tx, id, s.BaseID != nil)
 	})
 }
 
