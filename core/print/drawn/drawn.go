@@ -77,6 +77,10 @@ func Of(seed uint64) Print {
 	})
 	sometimes(5, func() { p.Machine.Dialect.Arcs = true })
 	sometimes(5, func() { p.Machine.Dialect.AbsoluteE = true })
+	sometimes(5, func() {
+		p.Machine.Dialect.Start, p.Machine.Dialect.End = "G28\n; {layers} {minutes} {machine}\nM109 S{nozzle_c}", "G1 Z{clear_mm}\nM104 S0\nM140 S0"
+		p.Machine.Dialect.Change = "T{nozzle} ; {layer} {top_mm}"
+	})
 	body := solid.Drawn(seed)
 	sometimes(3, func() { // as large as the plate, or nearly
 		size := body.Bounds().Size()

@@ -271,45 +271,6 @@ func TestNothingIsHotWhileSomebodyIsWaitedFor(t *testing.T) {
 	assert.Contains(t, strings.SplitN(after, "\nG", 2)[0], "M109 S210", "it is wanted once more")
 }
 
-// Programs of every kind are as they were, byte by byte. Other tests say what is right; this
-// one says that nothing moved.
-func TestProgramsAreAsTheyWere(t *testing.T) {
-	stool := solid.Box(6, 6, 10).Transformed(1, mesh.Vec3{X: 12, Y: 12})
-	stool.Append(solid.Box(30, 20, 2).Transformed(1, mesh.Vec3{Z: 10}))
-	var out strings.Builder
-	for i, change := range []func(*recipe.Recipe, *machine.Machine){
-		func(*recipe.Recipe, *machine.Machine) {},
-		func(r *recipe.Recipe, m *machine.Machine) {
-			m.Dialect.AbsoluteE, r.Adhesion = true, recipe.AdhesionRaft
-		},
-		func(r *recipe.Recipe, m *machine.Machine) {
-			m.Dialect.Arcs, r.Pattern, m.IdleOffS = true, recipe.PatternGyroid, 60
-		},
-		func(r *recipe.Recipe, m *machine.Machine) {
-			m.Dialect.Arcs, m.Dialect.AbsoluteE = true, true
-			r.LiftMM, r.RetractMM, r.MinLayerTimeS = 0, 0, 30
-		},
-		func(r *recipe.Recipe, m *machine.Machine) {
-			m.Dialect.Start, m.Dialect.End, m.Dialect.Change = "G28\n; {layers} {minutes} {machine}\nM109 S{nozzle_c}", "G1 Z{clear_mm}\nM104 S0", "T{nozzle} ; {layer} {top_mm}"
-			r.OuterMMPerS2, r.TravelMMPerS2, r.FirstMMPerS2, r.FanPercent, r.FirstNozzleC = 300, 900, 200, 0, 0
-		},
-		func(r *recipe.Recipe, m *machine.Machine) {
-			r.SupportNozzle, r.SupportPercent, m.NozzlesMM, m.ChangeS = 2, 70, []float64{0.4, 0.4}, 9
-		},
-		func(r *recipe.Recipe, m *machine.Machine) {
-			r.PieceNozzle, m.NozzlesMM, r.PauseMM = 2, []float64{0.4, 0.4}, []float64{0.1, 3, 11}
-		},
-	} {
-		for k, part := range []*mesh.Mesh{stool, solid.Cylinder(7, 9, 40)} {
-			r, m, pla := settings()
-			change(&r, m)
-			_, text, s := written(t, part, r, m, machine.Loaded{pla, {Name: "Soluble", DensityGPerCM: 1.1, SpoolGrams: 500, SpoolCents: 3000}}[:max(1, len(m.NozzlesMM))])
-			fmt.Fprintf(&out, "%d of part %d: %d lines, %d arcs, %.6g mm, all %.8x\n  %s\n", i, k, s.Lines, s.Arcs, s.FilamentMM, sha256.Sum256([]byte(text)), strings.Join(strings.SplitN(text, "\n", 30)[8:29], "\n  "))
-		}
-	}
-	golden.Assert(t, out.String(), "programs.txt")
-}
-
 // Programs of prints drawn by seed, and what reading them back tells, are as they were.
 func TestDrawnProgramsAreAsTheyWere(t *testing.T) {
 	var out strings.Builder

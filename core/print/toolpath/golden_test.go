@@ -109,9 +109,8 @@ func TestLayersLookAsTheyDid(t *testing.T) {
 	}
 }
 
-// The figures of whole prints by many settings are as they were: by layer what is laid, how
-// wide, from where to where, and what is gone between; notes and regions. Other
-// tests say what is right; this one says that nothing moved.
+// Whole prints by many settings are as they were: every line, notes and overhangs. Other tests
+// say what is right; this one says that nothing moved.
 func TestFiguresAreAsTheyWere(t *testing.T) {
 	named := map[string]*mesh.Mesh{}
 	for _, p := range solid.Parts() {
@@ -175,58 +174,25 @@ func TestFiguresAreAsTheyWere(t *testing.T) {
 	} {
 		m, ok := named[c.part]
 		require.True(t, ok, c.part)
-		r := drawn.Plain(c.change)
-		p := sliced(t, m, r, c.marks...)
-		fmt.Fprintf(&out, "%s: %d layers, lifted %.3f\n", c.part, len(p.Layers), p.RaftMM)
-		fmt.Fprintf(&out, "  %s\n", strings.Join(p.Notes, "\n  "))
-		every := max(1, len(p.Layers)/9)
-		for i := 0; i < len(p.Layers); i += every {
-			l := &p.Layers[i]
-			var count [kinds]int
-			var length, width [kinds]float64
-			between := 0.0
-			for k := range l.Lines {
-				x := &l.Lines[k]
-				count[x.Kind]++
-				length[x.Kind] += x.LengthMM()
-				width[x.Kind] += x.WidthMM * x.LengthMM()
-				if k > 0 {
-					last := &l.Lines[k-1]
-					from := last.Points[len(last.Points)-1]
-					if last.Closed {
-						from = last.Points[0]
-					}
-					between += dist(from, x.Points[0]) / 1000
-				}
-			}
-			fmt.Fprintf(&out, "  %d at %.3f of %.3f: travel %.2f,", i, l.TopMM, l.HeightMM, between)
-			for k := range count {
-				if count[k] > 0 {
-					fmt.Fprintf(&out, " %s %d %.2f %.2f", Kind(k), count[k], length[k], width[k])
-				}
-			}
-			all := fnv.New32() // of all lines from here to the next layer that is told
-			for _, l := range p.Layers[i:min(i+every, len(p.Layers))] {
-				for _, x := range l.Lines {
-					fmt.Fprintf(all, "%d %d %v %.4f %v\n", x.Kind, x.Nozzle, x.Closed, x.WidthMM, x.Points)
-				}
-				fmt.Fprintf(all, "%.4f %.4f %v\n", l.TopMM, l.HeightMM, l.Outlines)
-			}
-			fmt.Fprintf(&out, " all %08x\n", all.Sum32())
-		}
-		for k, g := range p.Overhangs {
-			if k < 12 {
-				fmt.Fprintf(&out, "  region %d of %d: %.5g %.5g %.4g %v %s\n", k, len(p.Overhangs), g.Min, g.Max, g.AreaMM2, g.Carried, g.Why)
-			}
+		tell(&out, c.part, sliced(t, m, drawn.Plain(c.change), c.marks...))
+	}
+	golden.Assert(t, out.String(), "figures.txt")
+}
+
+// tell writes a print down: how much of what there is, and a sum over every line of it.
+func tell(out *strings.Builder, name string, p *Print) {
+	lines := fnv.New32()
+	for _, l := range p.Layers {
+		fmt.Fprintf(lines, "%.4f %.4f %v\n", l.TopMM, l.HeightMM, l.Outlines)
+		for _, x := range l.Lines {
+			fmt.Fprintf(lines, "%d %d %v %.4f %v\n", x.Kind, x.Nozzle, x.Closed, x.WidthMM, x.Points)
 		}
 	}
-	file := filepath.Join("testdata", "figures.txt")
-	if golden.FlagUpdate() {
-		require.NoError(t, os.WriteFile(file, []byte(out.String()), 0o644))
+	fmt.Fprintf(lines, "%.6g %q", p.RaftMM, p.Notes)
+	for _, g := range p.Overhangs {
+		fmt.Fprintf(lines, "%.5g %.5g %.4g %v %s\n", g.Min, g.Max, g.AreaMM2, g.Carried, g.Why)
 	}
-	want, err := os.ReadFile(file)
-	require.NoError(t, err)
-	assert.Equal(t, string(want), out.String())
+	fmt.Fprintf(out, "%s: %d layers, %d notes, %d regions, lines %08x\n", name, len(p.Layers), len(p.Notes), len(p.Overhangs), lines.Sum32())
 }
 
 // Prints drawn by seed are as they were, line by line: one hash each.
@@ -243,18 +209,7 @@ func TestDrawnPrintsAreAsTheyWere(t *testing.T) {
 			fmt.Fprintf(&out, "%d: %v\n", seed, err)
 			continue
 		}
-		lines := fnv.New32()
-		for _, l := range p.Layers {
-			fmt.Fprintf(lines, "%.4f %.4f %v\n", l.TopMM, l.HeightMM, l.Outlines)
-			for _, x := range l.Lines {
-				fmt.Fprintf(lines, "%d %d %v %.4f %v\n", x.Kind, x.Nozzle, x.Closed, x.WidthMM, x.Points)
-			}
-		}
-		fmt.Fprintf(lines, "%.6g %q", p.RaftMM, p.Notes)
-		for _, g := range p.Overhangs {
-			fmt.Fprintf(lines, "%.5g %.5g %.4g %v %s\n", g.Min, g.Max, g.AreaMM2, g.Carried, g.Why)
-		}
-		fmt.Fprintf(&out, "%d: %d layers, %d notes, %d regions, lines %08x\n", seed, len(p.Layers), len(p.Notes), len(p.Overhangs), lines.Sum32())
+		tell(&out, fmt.Sprint(seed), p)
 	}
 	golden.Assert(t, out.String(), "drawn.txt")
 }

@@ -5,10 +5,10 @@ import (
 	"fmt"
 	"hash/fnv"
 	"math"
+	"slices"
 	"strings"
 	"testing"
 
-	"github.com/stretchr/testify/require"
 	"gotest.tools/v3/golden"
 
 	"jobshelf/core/shape/mesh"
@@ -43,74 +43,20 @@ func TestMeasuresAreAsTheyWere(t *testing.T) {
 	tongue := solid.Extrude([]solid.P{{X: 0, Y: 0}, {X: 20, Y: 0}, {X: 20, Y: 5}, {X: 30, Y: 5}, {X: 30, Y: 5.4}, {X: 20, Y: 5.4}, {X: 20, Y: 10}, {X: 0, Y: 10}}, nil, 30)
 	spiky := solid.Extrude(star, nil, 5)
 	var out strings.Builder
-	for _, c := range []struct {
-		name string
-		m    *mesh.Mesh
-		unit float64
-	}{{"comb", comb, 1}, {"star", spiky, 1}, {"tongue", tongue, 1}, {"finial", solid.MastFinial(), 1}, {"cleat", solid.MooringCleat(), 1},
-		{"torus in inches", solid.Torus(0.9, 0.3, 40, 20), 25.4}, {"hull", solid.Hull(), 1}} {
-		m := &mesh.Mesh{Triangles: c.m.Triangles}
-		for _, v := range c.m.Vertices {
-			m.Vertices = append(m.Vertices, v.Add(mesh.Vec3{X: -31 / c.unit, Y: 17 / c.unit, Z: 100 / c.unit}))
-		}
-		s, err := NewStack(context.Background(), m, mesh.TopologyOf(m), Layering{FirstMM: 0.35, LayerMM: 0.25, LeastMM: 0.1, MostMM: 0.4}, c.unit, nil)
-		require.NoError(t, err)
-		fmt.Fprintf(&out, "%s: %d layers, %.6g high, hull %.6g\n", c.name, len(s.Slabs), s.HeightMM, s.FootHullMM)
-		every := max(1, len(s.Slabs)/7)
-		for i := 0; i < len(s.Slabs); i += every {
-			b := &s.Slabs[i]
-			all := fnv.New32() // of all slabs from here to the next that is told
-			for _, x := range s.Slabs[i:min(i+every, len(s.Slabs))] {
-				fmt.Fprintf(all, "%.6g %.6g %.6g %.5g %v %d %d %d\n", x.AreaMM2, x.LengthMM, x.MitreRad, x.Tips.Deg, x.Turns, x.Outers, x.Holes, x.Open)
-			}
-			fmt.Fprintf(&out, "  %d: %.6g mm² %.6g mm, mitre %.6g, %d %d %d, tips %d %d %.6g %v, turns", i, b.AreaMM2, b.LengthMM, b.MitreRad,
-				b.Outers, b.Holes, b.Open, b.Tips.Count, b.Tips.Cut, b.Tips.Deg, b.Tips.At)
-			for _, u := range b.Turns {
-				fmt.Fprintf(&out, " %d %.5g", u.Count, u.SumRad)
-			}
-			fmt.Fprintf(&out, ", all %08x\n", all.Sum32())
-		}
-		for k, x := range s.Thin {
-			if k%9 == 0 {
-				fmt.Fprintf(&out, "  thin %d of %d: %+v\n", k, len(s.Thin), x)
-			}
-		}
-		for _, ask := range [][4]float64{{3, 2, 0.9, 1.2}, {1, 4, 0.3, 0}} {
-			var caps float64
-			pieces := 0
-			all := fnv.New32()
-			for _, x := range s.Within(int(ask[0]), int(ask[1]), ask[2], ask[3]) {
-				caps, pieces = caps+x.SolidShare, pieces+x.Pieces
-				fmt.Fprintf(all, "%v\n", x)
-			}
-			fmt.Fprintf(&out, "  within %v: solid %.6g, pieces %d, all %08x\n", ask, caps, pieces, all.Sum32())
-		}
-		for _, ask := range []SupportAsk{{Lean: 1, VerticalGap: 1, Interface: 3, WidenMM: 0.4, HorizontalGapMM: 0.7}, {Lean: 0.6, PlateOnly: true, Interface: 1, WidenMM: 1.1, HorizontalGapMM: 0.3}} {
-			cols := s.Support(ask)
-			var all [5]float64
-			for _, k := range cols {
-				h := float64(k.To - k.From)
-				all[0], all[1], all[2] = all[0]+h*k.AreaMM2, all[1]+h*k.InterfaceMM2, all[2]+h*k.RimMM
-				all[3] += float64(k.From)
-				if k.OnPart {
-					all[4]++
-				}
-			}
-			each := fnv.New32()
-			fmt.Fprintf(each, "%v", cols)
-			fmt.Fprintf(&out, "  support %v: %d columns, %.6g, each %08x\n", ask, len(cols), all, each.Sum32())
-		}
-	}
-	// Of many more, by thick and thin layers, whole and spoiled, the sum of all.
 	many := append(solid.Parts(), solid.Parts()...)
 	for i := range many[len(many)/2:] {
 		many[len(many)/2+i].Mesh = solid.Spoil(many[i].Mesh, uint64(i)) //nolint:gosec // small
 	}
+	for name, m := range map[string]*mesh.Mesh{"comb": comb, "star": spiky, "tongue": tongue, "torus": solid.Torus(23, 8, 40, 20)} {
+		many = append(many, solid.Part{Name: name, Mesh: m})
+	}
+	slices.SortStableFunc(many, func(a, b solid.Part) int { return strings.Compare(a.Name, b.Name) })
 	for seed := range uint64(90) {
 		many = append(many, solid.Part{Name: fmt.Sprint("drawn ", seed), Mesh: solid.Drawn(seed)})
 	}
 	for i, p := range many {
-		m, unit := p.Mesh, []float64{1, 10, 0.2}[i%3]
+		unit := []float64{1, 10, 0.2}[i%3]
+		m := p.Mesh.Transformed(1, mesh.Vec3{X: -31 / unit, Y: 17 / unit, Z: 100 / unit}) // off the origin
 		l := Layering{FirstMM: 0.2 + 0.1*float64(i%4), LayerMM: 0.15 * float64(1+i%5), LeastMM: 0.1 + 0.1*float64(i%2), MostMM: 0.5}
 		s, err := NewStack(context.Background(), m, mesh.TopologyOf(m), l, unit, nil)
 		if err != nil {
