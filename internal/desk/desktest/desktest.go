@@ -87,7 +87,7 @@ func Open(t *testing.T) *House {
 			h.Owner = who(p.Login, desk.Member)
 		}
 	}
-	choices, _, err := intake.Choices(ctx, h.Store.Q, recipe.Everyday)
+	choices, _, err := desk.Choices(ctx, h.Store.Q, recipe.Everyday)
 	require.NoError(t, err)
 	h.Found, err = verdict.Judge(ctx, verdict.Subject{Mesh: solid.Box(20, 20, 10), Unit: units.Millimetre, Format: modelfile.STLBinary}, choices, nil)
 	require.NoError(t, err)

@@ -10,7 +10,7 @@ import (
 	"jobshelf/core/shape/units"
 	"jobshelf/core/shop/price"
 	"jobshelf/core/shop/revision"
-	"jobshelf/internal/desk/intake"
+	"jobshelf/internal/desk"
 	"jobshelf/internal/store"
 )
 
@@ -29,7 +29,7 @@ func TodayFor(ctx context.Context, q store.Q, purpose string) (*Today, error) {
 		return nil, err
 	}
 	t := &Today{start: h.StartCents}
-	t.choices, t.ids, err = intake.Choices(ctx, q, recipe.Purpose(purpose))
+	t.choices, t.ids, err = desk.Choices(ctx, q, recipe.Purpose(purpose))
 	return t, err
 }
 

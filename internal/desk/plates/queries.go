@@ -57,7 +57,7 @@ func gather(ctx context.Context, q store.Q, s store.Slice, p store.Piece, j stor
 		return in, err
 	}
 	in.StartCents, in.FilePattern = h.StartCents, cmp.Or(h.FilePattern, naming.FilePattern)
-	all, ids, err := intake.Choices(ctx, q, recipe.Purpose(j.Purpose))
+	all, ids, err := desk.Choices(ctx, q, recipe.Purpose(j.Purpose))
 	if err != nil {
 		return in, err
 	}
