@@ -109,7 +109,7 @@ var refusals = texts{
 	"its machine":                        say("its machine works otherwise"),
 	"its material":                       say("its material is another"),
 	"made before that was kept":          say("it was made before the house kept what it was made by"),
-	"slice is stale":                     say("%[1]s on %[2]s: %[3]s"), // piece, machine, "stale"
+	"slice is stale":                     say("%[1]s for %[2]s is stale since it was sliced: %[3]s. Slice it again."), // piece, machine, of them "its recipe" and others
 	"not decided yet":                    say("Job %[1]d is %[2]s; decide on it first."),
 	"another comes before":               say("%[1]s comes before it on this machine. Move it up first, or finish the other."),
 	"no reason for an override":          say("Say why %[1]s differs from the recipe."),

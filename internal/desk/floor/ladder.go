@@ -204,7 +204,7 @@ func (r *LadderRow) add(h *State, pieces []store.Piece) {
 		}
 		parts[i].Verdict = option.Sliced(p.Verdict, option.Machine{ID: r.MachineID, Name: r.Name}, s.Full)
 		if changed := h.Changed[p.ID]; len(changed) > 0 {
-			r.Stale = h.Words.Say(problem.Say("slice is stale", p.Name, r.Name, problem.Say("stale", changed)))
+			r.Stale = h.Words.Say(problem.Say("slice is stale", p.Name, r.Name, changed))
 		}
 	}
 	v := option.OnMachine(option.Machine{ID: r.MachineID, Name: r.Name}, parts)

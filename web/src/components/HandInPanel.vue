@@ -133,10 +133,10 @@ async function handIn() {
 .pick:focus-within { border-color: var(--accent); }
 .pick input { position: absolute; opacity: 0; inset: 0; cursor: pointer; }
 .file { display: flex; flex-wrap: wrap; gap: 4px 10px; align-items: center; border-bottom: 1px solid var(--rule); padding-bottom: 6px; }
-.name { overflow-wrap: anywhere; flex: 1; font-weight: 600; }
+.name { overflow-wrap: anywhere; flex: 1 1 100%; font-weight: 600; }
 .copies input { width: 56px; border: 1px solid var(--rule); border-radius: 3px; padding: 1px 4px; text-align: right; }
 .copies select { border: 1px solid var(--rule); border-radius: 3px; padding: 1px 4px; max-width: 120px; background: var(--card); color: var(--ink); }
-.file button { font-size: 1.2rem; line-height: 1; padding: 0 4px; }
+.file button { font-size: 1.2rem; line-height: 1; padding: 0 4px; margin-left: auto; }
 .bar { flex: 1 1 60%; }
 fieldset { border: none; display: grid; gap: 3px; }
 .purpose { display: flex; gap: 8px; }

@@ -43,19 +43,19 @@ describe('what the server tells', () => {
   }
 
   it.each([
-    [{ kind: 'job', job: 7 }, ['floor', 'job/7', 'shelf']],
+    [{ kind: 'job', job: 7 }, ['evidence', 'floor', 'job/7', 'shelf', 'slices']],
     [{ kind: 'lane' }, ['floor', 'job', 'shelf']],
-    [{ kind: 'house' }, ['floor', 'house', 'job', 'shelf']],
+    [{ kind: 'house' }, ['floor', 'house', 'job', 'shelf', 'slices']],
   ])('%o makes what shows it load anew', (event, keys) => {
     Source.all[0]!.say('changed', event)
     expect(told()).toEqual(keys)
   })
   it('gathers flocks, each thing once', () => {
     for (let i = 0; i < 20; i++) Source.all[0]!.say('changed', { kind: 'job', job: 1 + (i % 2) })
-    expect(told()).toEqual(['floor', 'job/1', 'job/2', 'shelf'])
+    expect(told()).toEqual(['evidence', 'floor', 'job/1', 'job/2', 'shelf', 'slices'])
     refresh.mockClear()
     Source.all[0]!.say('changed', { kind: 'job', job: 9 })
-    expect(told(), 'and the next flock').toEqual(['floor', 'job/9', 'shelf'])
+    expect(told(), 'and the next flock').toEqual(['evidence', 'floor', 'job/9', 'shelf', 'slices'])
   })
   it('keeps how far a check is until it is over', () => {
     Source.all[0]!.say('progress', { job: 3, fraction: 0.4, doing: 'cutting' })

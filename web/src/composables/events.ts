@@ -61,9 +61,9 @@ export function useEvents() {
     source.addEventListener('changed', (e) => {
       const c: { kind: string; job?: number } = JSON.parse((e as MessageEvent).data)
       if (c.job) running.delete(c.job)
-      if (c.kind === 'house') touch('shelf', 'floor', 'house', 'job')
+      if (c.kind === 'house') touch('shelf', 'floor', 'house', 'job', 'slices')
       else if (c.kind === 'lane') touch('shelf', 'floor', 'job')
-      else touch('shelf', 'floor', `job/${c.job}`)
+      else touch('shelf', 'floor', `job/${c.job}`, 'slices', 'evidence') // of whichever piece is looked at
     })
   }
   function close() {

@@ -70,7 +70,7 @@ watch(() => piece.value?.id, () => {
 })
 const overhangMarks = computed(() => (overhang.value && !finding.value ? { check: 'overhangs', lines: boxLines(overhang.value.corners_mm) } : undefined))
 const overhangPlace = computed(() => (overhang.value && !finding.value ? middle(overhang.value.corners_mm) : undefined))
-const canApprove = computed(() => desk.value && job.value?.may.approve && row.value?.takes)
+const canApprove = computed(() => desk.value && job.value?.may.approve && row.value?.takes && !row.value.stale)
 const nextIs: Record<NonNullable<JobView['may']['next']>, string> = {
   'its run starts': 'It has been started', 'its run ends': 'It is off the machine', 'ready to be fetched': 'Ready to be fetched', fetched: 'It has been fetched',
 }

@@ -45,7 +45,7 @@ const takers = computed(() => job.value?.ladder.filter((r) => r.takes) ?? [])
 const row = computed(() => takers.value.find((r) => r.machine_id === picked.value) ?? takers.value.find((r) => r.proposed))
 const stopped = computed(() => job.value?.stopped ?? false)
 const decidable = computed(() => !!job.value?.may.decide && job.value.check.state === 'done')
-const canApprove = computed(() => !!job.value?.may.approve && !!row.value && !approve.isPending.value)
+const canApprove = computed(() => !!job.value?.may.approve && !!row.value && !row.value.stale && !approve.isPending.value)
 /** Why there is no verdict to say yes to. */
 const verdictLine: Record<Slip['check']['state'], string> = {
   queued: 'The verdict comes when the check is through.',
@@ -167,6 +167,7 @@ useKeys('Counter', [
           <template v-if="row && !stopped">
             <p class="big"><strong>{{ row.name }}</strong>, done <span class="num">{{ f.moment(row.finish) }}</span></p>
             <p class="num">{{ f.duration(row.seconds) }} · {{ f.grams(row.grams) }} · {{ f.money(row.price_cents) }}</p>
+            <p v-if="row.stale" class="stale">▲ {{ row.stale }}</p>
           </template>
           <p v-else-if="stopped" class="big">Something stops it; see below.</p>
           <p v-else class="big">No machine in service can take it.</p>
@@ -215,6 +216,7 @@ useKeys('Counter', [
 </template>
 
 <style scoped>
+.stale { color: var(--attention-words); }
 .counter { display: grid; grid-template-columns: 272px 1fr; min-height: calc(100vh - 54px); }
 aside { border-right: 1px solid var(--rule); padding: 14px 0 14px 18px; position: sticky; top: 54px; align-self: start; max-height: calc(100vh - 54px); overflow-y: auto; }
 ol { list-style: none; padding: 0; margin-top: 8px; }
