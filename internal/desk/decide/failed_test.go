@@ -50,4 +50,12 @@ func TestAFailedRunHasASuccessor(t *testing.T) {
 	}
 	require.NoError(t, decide.Advance(ctx, h.Desk, h.Cato, first, 0))
 	assert.Equal(t, job.Finishing, h.Job(first).Step)
+	// An older program knows one run of a job, and keeps what people wrote.
+	require.NoError(t, h.Store.MigrateDownTo(ctx, 7))
+	var runs, told int
+	require.NoError(t, h.Store.Pool.QueryRow(ctx, `SELECT (SELECT count(*) FROM run WHERE job_id = $1 AND state = 'finished'), (SELECT count(*) FROM history WHERE why = 'It came off the bed.')`, first).Scan(&runs, &told))
+	assert.Equal(t, [2]int{1, 2}, [2]int{runs, told})
+	require.NoError(t, h.Store.Migrate(ctx))
+	v := h.Job(first)
+	assert.Equal(t, job.Finishing+" "+run.Off, v.Step+" "+v.Run.State)
 }
