@@ -42,7 +42,11 @@ func TestFindingsAreAsTheyWere(t *testing.T) {
 		x := solid.Box(2, 2, 2).Transformed(1, mesh.Vec3{X: 3 * float64(k), Z: 30})
 		dust.Append(&mesh.Mesh{Vertices: x.Vertices, Triangles: x.Triangles[k%5:]})
 	}
-	for _, m := range []*mesh.Mesh{dust, {}, {Vertices: dust.Vertices[:8], Triangles: dust.Triangles[:2]}} {
+	wreck := &mesh.Mesh{} // the same, of every fault
+	for k := range uint64(60) {
+		wreck.Append(solid.Spoil(shapes[k%4], 900+k).Transformed(1, mesh.Vec3{X: 60 * float64(k%8), Y: 60 * float64(k/8)}))
+	}
+	for _, m := range []*mesh.Mesh{dust, wreck, {}, {Vertices: dust.Vertices[:8], Triangles: dust.Triangles[:2]}} {
 		r, err := mesh.Inspect(context.Background(), m)
 		require.NoError(t, err)
 		found, _ := Surface(m, r, 25.4)
@@ -53,6 +57,9 @@ func TestFindingsAreAsTheyWere(t *testing.T) {
 	for k, longest := range []float64{5.99, 6, 6.01, 999, 1000, 1001, 0.4, 0.23} {
 		found, proposed := Size(mesh.Box{Max: mesh.Vec3{X: longest}}, "", func(float64) int { return k })
 		fmt.Fprintf(&out, "%g: %+v %+v\n", longest, found, proposed)
+	}
+	for _, e := range [][2]float64{{4, 240}, {4, 239.9}, {4.001, 300}, {2, 120}, {2, 50}, {1, 60}, {0, 90}, {4.01, 200}, {2.5, 100}, {3, 75}} { // edges of what is flat
+		fmt.Fprintf(&out, "%g by %g: %+v\n", e[1], e[0], Flat(mesh.Box{Max: mesh.Vec3{X: e[1], Y: 20, Z: e[0]}}))
 	}
 	for k := range 40 {
 		x := 0.04 * math.Pow(1.5, float64(k))
