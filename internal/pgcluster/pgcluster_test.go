@@ -54,6 +54,10 @@ func TestOpenedWhileItCloses(t *testing.T) {
 	assert.ErrorContains(t, err, "password authentication failed")
 	_, err = os.Stat(c.passwordFile())
 	assert.True(t, os.IsNotExist(err), "it stands nowhere")
+	require.NoError(t, c.own(c.passwordFile(), "x"))
+	file, err := os.Stat(c.passwordFile())
+	require.NoError(t, err)
+	assert.Equal(t, os.FileMode(0o600), file.Mode().Perm(), "while it does, nobody else reads it")
 	require.NoError(t, c.Stop())
 }
 

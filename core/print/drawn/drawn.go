@@ -71,7 +71,7 @@ func Of(seed uint64) Print {
 	sometimes(4, func() { p.Machine.Volume = machine.Volume{Shape: machine.Round, XMM: 90, YMM: 90, ZMM: 60} })
 	sometimes(3, func() { // a second nozzle
 		p.Machine.NozzlesMM, p.Machine.ChangeS = []float64{0.4, []float64{0.4, 0.6}[r.IntN(2)]}, of(2, 20)
-		p.Loaded = append(p.Loaded, &machine.Material{Name: "Soluble", DensityGPerCM: 1.2, NozzleC: 205, SpoolGrams: 500, SpoolCents: 3400})
+		p.Loaded = append(p.Loaded, &machine.Material{Name: "Soluble", DensityGPerCM: 1.2, NozzleC: []float64{205, 240}[r.IntN(2)], SpoolGrams: 500, SpoolCents: 3400})
 		q.PieceNozzle, q.SupportNozzle = r.IntN(3), r.IntN(3)
 		sometimes(3, func() { q.ChangePurgeMM = new(of(0, 30)) })
 	})

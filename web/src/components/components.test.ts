@@ -66,6 +66,7 @@ describe('the height strip', () => {
     expect(failed).not.toHaveBeenCalled()
     expect(w.find('#layer-number').text()).toBe('12')
     expect(w.text()).toContain('top 2.40 mm')
+    for (const mode of ['grams', 'support']) await w.find('select').setValue(mode)
   })
   it('is walked by keys', async () => {
     const strip = Array.from({ length: 50 }, (_, i) => ({ top_mm: 0.2 * (i + 1), seconds: i === 30 ? 9 : 3, grams: 1, support_grams: i <= 40 ? 1 : 0 }))
