@@ -34,7 +34,9 @@ func inspect(t testing.TB, m *mesh.Mesh) *mesh.Report {
 // apart says that two triangles with whole coordinates have no point in common:
 // some plane whose normal is a face's, a product of two edges, or an edge's in
 // the common plane, separates them (the separating axis theorem for convex
-// sets). All sums are exact in int64. It is the slow twin of the crossing test.
+// sets). In one plane they are apart if they share no area: sides that lie along each
+// other, or corners that touch there, are none. All sums are exact in int64. It is the
+// slow twin of the crossing test.
 func apart(p, q [3][3]int64) bool {
 	sub := func(a, b [3]int64) [3]int64 { return [3]int64{a[0] - b[0], a[1] - b[1], a[2] - b[2]} }
 	cross := func(a, b [3]int64) [3]int64 {
@@ -46,12 +48,20 @@ func apart(p, q [3][3]int64) bool {
 		e[k], f[k] = sub(p[(k+1)%3], p[k]), sub(q[(k+1)%3], q[k])
 	}
 	n, m := cross(e[0], e[1]), cross(f[0], f[1])
-	axes := [][3]int64{n, m}
+	flat := int64(0) // in one plane, what only touches is apart
+	var axes [][3]int64
 	for i := range 3 {
-		for j := range 3 {
-			axes = append(axes, cross(e[i], f[j]))
-		}
 		axes = append(axes, cross(n, e[i]), cross(m, f[i]))
+	}
+	if cross(n, m) == [3]int64{} && dot(n, sub(q[0], p[0])) == 0 {
+		flat = 1
+	} else {
+		axes = append(axes, n, m)
+		for i := range 3 {
+			for j := range 3 {
+				axes = append(axes, cross(e[i], f[j]))
+			}
+		}
 	}
 	for _, a := range axes {
 		if a == [3]int64{} {
@@ -61,7 +71,7 @@ func apart(p, q [3][3]int64) bool {
 		for k := range 3 {
 			pr, qr = append(pr, dot(a, p[k])), append(qr, dot(a, q[k]))
 		}
-		if slices.Max(pr) < slices.Min(qr) || slices.Max(qr) < slices.Min(pr) {
+		if slices.Max(pr) < slices.Min(qr)+flat || slices.Max(qr) < slices.Min(pr)+flat {
 			return true
 		}
 	}
