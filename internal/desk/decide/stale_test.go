@@ -84,6 +84,8 @@ func TestWhatGoesStale(t *testing.T) {
 		says   string // in what is stale; empty: it stays fresh
 		prices bool   // the price is another
 	}{
+		{"out of service", func() { setMachine(func(m *house.MachineView) { m.Data.InService = false }) }, "", true}, // the one that was kept: none, here
+		{"in service again", func() { setMachine(func(m *house.MachineView) { m.Data.InService = true }) }, "", false},
 		{"a colour", func() { setMachine(func(m *house.MachineView) { m.Data.ColourName = "Fog" }) }, "", false},
 		{"an hour's price", func() { setMachine(func(m *house.MachineView) { m.Data.RateCents += 600 }) }, "", true},
 		{"a recipe's name", func() { setRecipe(func(r *house.RecipeView) { r.Data.Name = "Anew" }) }, "", true},

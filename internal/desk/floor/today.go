@@ -42,9 +42,13 @@ func (t *Today) Machine(id int64) string {
 }
 
 // Of holds a slice against today: its figures at today's prices, and what is made otherwise
-// since. Where the machine has no recipe any more, that is another.
+// since. Where the machine has no recipe any more, that is another; one out of service makes
+// nothing now, and nothing stale.
 func (t *Today) Of(machine int64, full *price.Full, overrides []recipe.Override, made revision.Made) (*price.Full, []problem.Phrase) {
 	k := slices.Index(t.ids, machine)
+	if k >= 0 && !t.choices[k].Machine.InService {
+		return full, nil
+	}
 	if k < 0 || t.choices[k].Recipe == nil || t.choices[k].Loaded == nil {
 		return full, []problem.Phrase{problem.Say("its recipe")}
 	}
