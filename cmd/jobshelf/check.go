@@ -163,9 +163,9 @@ func (a *checked) judge(ctx context.Context, name string, choices []verdict.Choi
 	}
 	var parts []option.Part
 	var boxes []verdict.Box
-	var names []string
+	var machines []option.Machine
 	for _, c := range choices {
-		names = append(names, c.Machine.Name)
+		machines = append(machines, option.Machine{Name: c.Machine.Name, Volume: c.Machine.Volume})
 	}
 	for i, m := range file.Models {
 		v, err := verdict.Judge(ctx, verdict.SubjectOf(file, i), choices, nil)
@@ -177,7 +177,7 @@ func (a *checked) judge(ctx context.Context, name string, choices []verdict.Choi
 		boxes = append(boxes, placedBox(v, m.Places))
 		a.Models = append(a.Models, modelEntry{m.Copies(), v})
 	}
-	a.Verdict = option.Together(file.Format, parts, boxes, names)
+	a.Verdict = option.Together(file.Format, parts, boxes, machines)
 	if len(a.Models) == 1 && a.Models[0].Copies == 1 {
 		a.Models = nil // it would say the same again
 	}

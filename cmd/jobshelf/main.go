@@ -17,7 +17,7 @@ const usage = `jobshelf: the desk of a 3D-print service
 
   jobshelf serve     serve the app and work on checks    [--listen 127.0.0.1:8080] [--database URL] [--no-work] [--https]
                      [--proxies ADDRESS,…] [--member-mb 2000] [--all-gb 0] [--sign-ins-per-minute 10] [--grace 20s], and as work
-  jobshelf work      only work on models, beside a server  [--database URL] [--parallel 2] [--queues counter,bench,night] [--upload-mb 300]
+  jobshelf work      only work on models, beside a server  [--database URL] [--parallel 2] [--memory MB] [--queues counter,bench,night] [--upload-mb 300]
                      [--most-triangles N] [--most-vertices N] [--most-unpacked-bytes N]
   jobshelf house new --name NAME --steward LOGIN   make an empty house and its first steward  [--steward-name NAME] [--database URL]
   jobshelf person add LOGIN --name NAME [--role member|coordinator|steward]  [--database URL]

@@ -189,7 +189,7 @@ func TestEveryPartOnEveryMachine(t *testing.T) {
 				if p.Unit != "" {
 					mm = p.Unit.MM()
 				}
-				made, err := slicing.Make(ctx, slicing.Order{Mesh: p.Mesh, MMPerUnit: mm, Machine: c.Machine, Recipe: *c.Recipe, Loaded: c.Loaded}, nil)
+				made, err := slicing.One(ctx, slicing.Order{Pieces: []slicing.Piece{{Mesh: p.Mesh, MMPerUnit: mm}}, Machine: c.Machine, Recipe: *c.Recipe, Loaded: c.Loaded}, nil)
 				if err != nil {
 					refused++
 					assert.ErrorContains(t, err, "It does not fit", name)

@@ -39,6 +39,7 @@ type serveOptions struct {
 	limits           modelfile.Limits
 	queues           []string
 	parallel         int
+	memoryMB         int64
 	grace            time.Duration
 }
 
@@ -57,6 +58,7 @@ func (o *serveOptions) workFlags(f *flag.FlagSet) {
 	f.Int64Var(&o.limits.Unpacked, "most-unpacked-bytes", 4_000_000_000, "")
 	f.Int64Var(&o.uploadMB, "upload-mb", 300, "")
 	f.IntVar(&o.parallel, "parallel", 2, "")
+	f.Int64Var(&o.memoryMB, "memory", 0, "")
 	f.Func("queues", "", func(s string) error {
 		for _, q := range strings.Split(s, ",") {
 			if !slices.Contains(work.Queues, q) {
@@ -70,7 +72,7 @@ func (o *serveOptions) workFlags(f *flag.FlagSet) {
 
 func (o *serveOptions) sound() bool {
 	o.limits.Bytes = o.uploadMB * 1_000_000
-	return o.database != "" && o.uploadMB > 0 && o.parallel > 0 && o.limits.Triangles > 0 && o.limits.Vertices >= 0 && o.limits.Unpacked > 0 && o.memberMB >= 0 && o.allGB >= 0
+	return o.database != "" && o.uploadMB > 0 && o.parallel > 0 && o.memoryMB >= 0 && o.limits.Triangles > 0 && o.limits.Vertices >= 0 && o.limits.Unpacked > 0 && o.memberMB >= 0 && o.allGB >= 0
 }
 
 func serve(ctx context.Context, args []string, out, errOut io.Writer) (int, error) {
@@ -139,7 +141,7 @@ func serveHouse(ctx context.Context, o serveOptions, logTo io.Writer, ready func
 	}
 	d := &desk.Desk{Store: s, Queue: q, Now: time.Now, Quota: desk.Quota{MemberBytes: o.memberMB * 1_000_000, AllBytes: o.allGB * 1_000_000_000}}
 	if !o.noWork {
-		w, err := work.Start(ctx, s, d, work.Options{Log: log, Limits: o.limits, Parallel: o.parallel, Queues: o.queues})
+		w, err := work.Start(ctx, s, d, work.Options{Log: log, Limits: o.limits, Parallel: o.parallel, Queues: o.queues, Memory: o.memoryMB * 1e6})
 		if err != nil {
 			return err
 		}
@@ -225,7 +227,7 @@ func workOnly(ctx context.Context, args []string, out, errOut io.Writer) (int, e
 	if err != nil {
 		return 1, err
 	}
-	w, err := work.Start(ctx, s, &desk.Desk{Store: s, Queue: q, Now: time.Now}, work.Options{Log: log, Limits: o.limits, Parallel: o.parallel, Queues: o.queues})
+	w, err := work.Start(ctx, s, &desk.Desk{Store: s, Queue: q, Now: time.Now}, work.Options{Log: log, Limits: o.limits, Parallel: o.parallel, Queues: o.queues, Memory: o.memoryMB * 1e6})
 	if err != nil {
 		return 1, err
 	}

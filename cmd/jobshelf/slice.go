@@ -58,7 +58,7 @@ func slice(ctx context.Context, args []string, out, errOut io.Writer) (int, erro
 		return 2, err
 	}
 	mm := units.Meant("", file.Unit).MM()
-	made, err := slicing.Make(ctx, slicing.Order{Mesh: whole, MMPerUnit: mm, Machine: c.Machine, Recipe: r, Loaded: c.Loaded}, nil)
+	made, err := slicing.One(ctx, slicing.Order{Pieces: []slicing.Piece{{Name: filepath.Base(files[0]), Mesh: whole, MMPerUnit: mm}}, Machine: c.Machine, Recipe: r, Loaded: c.Loaded}, nil)
 	if err != nil {
 		return 1, err
 	}
@@ -102,7 +102,7 @@ func taken(args []string, name string) (rest, values []string) {
 	return rest, values
 }
 
-func writeProgram(ctx context.Context, to, from string, made *slicing.Result) error {
+func writeProgram(ctx context.Context, to, from string, made *slicing.Plate) error {
 	f, err := os.CreateTemp(filepath.Dir(to), ".jobshelf-*")
 	if err != nil {
 		return err

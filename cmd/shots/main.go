@@ -58,6 +58,13 @@ var shots = []shot{
 		`const beside = setInterval(() => { const s = document.querySelector('select[aria-label="Compare with"]'); if (s && s.options.length > 2) { clearInterval(beside); s.value = [...s.options].find((o) => o.textContent.includes('less infill')).value; s.dispatchEvent(new Event('change')); setTimeout(() => document.querySelector('#all-kinds')?.click(), 500) } }, 500)`,
 		`document.querySelectorAll('.views .view[data-state=shown]').length === 2`,
 	},
+	{
+		"bench-plates",
+		"/bench/7",
+		"cato",
+		`setTimeout(() => [...document.querySelectorAll('.ladder tr')].find((r) => r.textContent.includes('Fairlead')).click(), 1500); setTimeout(() => document.querySelector('#slice').click(), 2500)`,
+		`document.querySelectorAll('.slicing .tabs button').length === 3 && document.querySelector('.strip') && document.querySelector('.view[data-state=shown]')`,
+	},
 	{"floor", "/floor", "cato", `document.querySelectorAll('.run.planned')[1].focus()`, `document.querySelector('.run')`},
 	{"house", "/house", "tess", "", `document.querySelector('.ledger')`},
 	{

@@ -67,19 +67,33 @@ func TestWhatMayBeDone(t *testing.T) {
 	for _, c := range []struct {
 		step, check string
 		stopped     bool
+		runs        []string
 		want        job.May
 	}{
-		{job.Arrived, task.Running, false, job.May{SendBack: true, Change: true}},
-		{job.ToDecide, task.Done, false, job.May{Decide: true, Approve: true, SendBack: true, Change: true}},
-		{job.ToDecide, task.Done, true, job.May{Decide: true, SendBack: true, Change: true}},
-		{job.ToDecide, task.Failed, false, job.May{Decide: true, SendBack: true, Change: true}},
-		{job.Approved, task.Done, false, job.May{Next: job.RunStarts}},
-		{job.InProduction, task.Done, false, job.May{Next: job.RunEnds}},
-		{job.Finishing, task.Done, false, job.May{Next: job.Ready}},
-		{job.PickUp, task.Done, true, job.May{Next: job.Handed}},
-		{job.Fetched, task.Done, false, job.May{}},
-		{job.SentBack, task.Cancelled, false, job.May{}},
+		{job.Arrived, task.Running, false, nil, job.May{SendBack: true, Withdraw: true, Change: true}},
+		{job.ToDecide, task.Done, false, nil, job.May{Decide: true, Approve: true, SendBack: true, Withdraw: true, Change: true}},
+		{job.ToDecide, task.Done, true, nil, job.May{Decide: true, SendBack: true, Withdraw: true, Change: true}},
+		{job.ToDecide, task.Failed, false, nil, job.May{Decide: true, SendBack: true, Withdraw: true, Change: true}},
+		{job.BeingSliced, task.Done, false, nil, job.May{TakeBack: true, Withdraw: true}},
+		{job.Approved, task.Done, false, []string{run.Planned, run.Planned}, job.May{Next: job.RunStarts, TakeBack: true, Withdraw: true}},
+		{job.Approved, task.Done, false, []string{run.Planned, run.Off}, job.May{Next: job.RunStarts}},
+		{job.InProduction, task.Done, false, []string{run.Printing, run.Planned}, job.May{Next: job.RunEnds}},
+		{job.InProduction, task.Done, false, []string{run.Planned, run.Off}, job.May{Next: job.RunStarts}},
+		{job.Finishing, task.Done, false, []string{run.Off}, job.May{Next: job.Ready}},
+		{job.PickUp, task.Done, true, []string{run.Off}, job.May{Next: job.Handed}},
+		{job.Fetched, task.Done, false, nil, job.May{}},
+		{job.SentBack, task.Cancelled, false, nil, job.May{}},
 	} {
-		assert.Equal(t, c.want, job.Can(c.step, c.check, c.stopped), "%s, %s", c.step, c.check)
+		assert.Equal(t, c.want, job.Can(job.Facts{Step: c.step, Check: c.check, Stopped: c.stopped, Runs: c.runs}), "%s, %s", c.step, c.check)
+	}
+	// A job is where its runs are.
+	for _, c := range []struct {
+		runs []string
+		want string
+	}{
+		{[]string{run.Planned}, job.Approved}, {[]string{run.Planned, run.Failed}, job.Approved}, {[]string{run.Printing, run.Planned}, job.InProduction},
+		{[]string{run.Off, run.Planned}, job.InProduction}, {[]string{run.Off, run.Printing}, job.InProduction}, {[]string{run.Off, run.Off, run.Failed, run.Cancelled}, job.Finishing},
+	} {
+		assert.Equal(t, c.want, job.Follow(c.runs), "%v", c.runs)
 	}
 }

@@ -71,7 +71,7 @@ func TestTheDemoIsAsItWas(t *testing.T) {
 	require.NoError(t, err)
 	noon := time.Date(2026, 11, 24, 11, 0, 0, 0, time.UTC)
 	d := &desk.Desk{Store: s, Queue: q, Now: func() time.Time { return noon }}
-	w, err := work.Start(ctx, s, d, work.Options{Log: slog.New(slog.DiscardHandler)})
+	w, err := work.Start(ctx, s, d, work.Options{NoProposals: true, Log: slog.New(slog.DiscardHandler)})
 	require.NoError(t, err)
 	defer func() { assert.NoError(t, w.Stop(ctx)) }()
 	require.NoError(t, demo.Jobs(ctx, d))

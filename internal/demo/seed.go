@@ -12,6 +12,7 @@ import (
 	"jobshelf/core/shape/mesh"
 	"jobshelf/core/shape/modelfile"
 	"jobshelf/core/shape/solid"
+	"jobshelf/core/shop/job"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/desk/decide"
 	"jobshelf/internal/desk/intake"
@@ -203,24 +204,28 @@ func bring(ctx context.Context, d *desk.Desk, who desk.Actor, id int64, o order)
 	if err := decide.Approve(ctx, d, who, id, v.Version, on); err != nil {
 		return err
 	}
+	v, err = checked(ctx, d, who, id) // and sliced
+	if err != nil {
+		return err
+	}
 	then := &desk.Desk{Store: d.Store, Queue: d.Queue, Quota: d.Quota}
 	then.Now = func() time.Time { return d.Now().Add(-time.Duration(o.hoursAgo * float64(time.Hour))) }
-	for _, step := range []string{approved, onFloor, finish, pickUp} {
-		if step == o.step {
-			return nil
-		}
+	for v.Step != o.step {
 		if err := decide.Advance(ctx, then, who, id, 0); err != nil {
+			return err
+		}
+		if v, err = decide.Job(ctx, d, who, id); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-// checked waits until a job's check is over.
+// checked waits until a job's check is over, and the slice that a yes waits for.
 func checked(ctx context.Context, d *desk.Desk, who desk.Actor, id int64) (decide.JobView, error) {
 	for {
 		v, err := decide.Job(ctx, d, who, id)
-		if err != nil || (v.Check.State != "queued" && v.Check.State != "running") {
+		if err != nil || (v.Check.State != "queued" && v.Check.State != "running" && v.Step != job.BeingSliced) {
 			return v, err
 		}
 		select {

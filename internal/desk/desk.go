@@ -11,10 +11,12 @@ package desk
 
 import (
 	"context"
+	"encoding/json"
 	"time"
 
 	"jobshelf/core/judge/finding"
 	"jobshelf/core/shape/problem"
+	"jobshelf/core/shop/event"
 	"jobshelf/core/shop/planning"
 	"jobshelf/internal/store"
 )
@@ -50,11 +52,23 @@ func ActorOf(p store.Person) Actor { return Actor{p.ID, p.Name, Role(p.Role)} }
 type Queue interface {
 	// Check queues a round of a job's check and tells its place.
 	Check(ctx context.Context, tx *store.Tx, job int64, round int) (queueID int64, err error)
-	// Slice queues a slice; an alternative that nobody waits for comes behind all that somebody does.
-	Slice(ctx context.Context, tx *store.Tx, id int64, alternative bool) (queueID int64, err error)
+	// Slice queues a slice, by who waits for it.
+	Slice(ctx context.Context, tx *store.Tx, id int64, who Waits) (queueID int64, err error)
+	// Propose has what is proposed for jobs sliced, where it is not.
+	Propose(ctx context.Context, tx *store.Tx) error
 	// Cancel ends queued or running work; work that is over is left alone.
 	Cancel(ctx context.Context, tx *store.Tx, queueID int64) error
 }
+
+// Waits is who waits for a slice.
+type Waits int
+
+// Who waits: somebody; somebody, in a while, when a job is decided; nobody.
+const (
+	Somebody Waits = iota
+	SomebodySoon
+	Nobody
+)
 
 // Quota is how much the house's files may take. 0 is without end.
 type Quota struct {
@@ -122,10 +136,23 @@ func LockJob(ctx context.Context, tx *store.Tx, a Actor, id int64, version int) 
 
 func Sees(a Actor, j store.Job) bool { return a.Role.AtLeast(Coordinator) || j.MemberID == a.ID }
 
-// Note writes a line of history: what was done, and why, where somebody or something said so.
-// Job 0 is the house, person 0 the program.
-func Note(ctx context.Context, tx *store.Tx, job, person int64, what, why problem.Phrase) error {
-	return tx.AddHistory(ctx, job, person, store.HistoryEntry{Says: what, Because: why})
+// Touched tells what was done with a job, and why, where somebody or something said so.
+func Touched(tx *store.Tx, j store.Job, by Actor, what event.Event, why problem.Phrase) {
+	tell(tx, store.Event{Kind: store.OfJob, JobID: j.ID, Person: by.ID, Because: why}, what)
+}
+
+// Tell tells what was done in the house, or with its people.
+func Tell(tx *store.Tx, of string, by int64, what event.Event) {
+	tell(tx, store.Event{Kind: of, Person: by}, what)
+}
+
+func tell(tx *store.Tx, e store.Event, what event.Event) {
+	raw, err := json.Marshal(what)
+	if err != nil {
+		panic("event: " + err.Error()) // plain data always is JSON
+	}
+	e.Name, e.Data, e.Says = what.Kind(), raw, event.Phrase(what)
+	tx.Tell(e)
 }
 
 // All are several things done at once.
@@ -147,12 +174,11 @@ func Told(text string) problem.Phrase {
 	return problem.Say("told", text)
 }
 
-// Touched writes the history of a change and tells the browsers.
-func Touched(ctx context.Context, tx *store.Tx, j store.Job, by Actor, what, why problem.Phrase) error {
-	if err := Note(ctx, tx, j.ID, by.ID, what, why); err != nil {
-		return err
-	}
-	return tx.Notify(ctx, store.Event{Kind: "job", Job: j.ID, Owner: j.MemberID})
+// LanesChanged tells with what was done that runs stand otherwise in their lanes. What is
+// proposed for jobs may be another machine then.
+func LanesChanged(ctx context.Context, d *Desk, tx *store.Tx) error {
+	tx.LanesChanged()
+	return d.Queue.Propose(ctx, tx)
 }
 
 // HoursOf are the house's opening hours for the planner.

@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"jobshelf/core/shape/mesh/repair"
+	"jobshelf/core/shop/event"
 	"jobshelf/core/shop/job"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/desk/decide"
@@ -31,7 +32,7 @@ func open(t *testing.T) *home {
 	return &home{desktest.Open(t)}
 }
 
-var everyStep = append(slices.Clone(job.Shelves), "fetched", "sent back")
+var everyStep = append(slices.Clone(job.Shelves), "fetched", "sent back", "withdrawn")
 
 // What is sent back, changed or checked anew takes its old work from the queue.
 func TestWorkThatNobodyWaitsForIsCancelled(t *testing.T) {
@@ -39,6 +40,7 @@ func TestWorkThatNobodyWaitsForIsCancelled(t *testing.T) {
 	two := 2
 	for name, do := range map[string]func(job, piece int64) error{
 		"send back": func(job, _ int64) error { return decide.SendBack(ctx, h.Desk, h.Cato, job, 0, "It leans.") },
+		"withdraw":  func(job, _ int64) error { return decide.Withdraw(ctx, h.Desk, h.Owner, job, 0, "") },
 		"copies": func(_, piece int64) error {
 			return intake.ChangePiece(ctx, h.Desk, h.Cato, piece, intake.PieceChange{Copies: &two})
 		},
@@ -68,11 +70,13 @@ func TestMembersTouchTheirOwnOnly(t *testing.T) {
 	stranger := desk.Actor{ID: h.Owner.ID + 1, Name: "Somebody", Role: desk.Member}
 	two := 2
 	for name, err := range map[string]error{
-		"copies": intake.ChangePiece(ctx, h.Desk, stranger, piece, intake.PieceChange{Copies: &two}),
-		"repair": intake.Repair(ctx, h.Desk, stranger, piece, 0, []string{string(repair.Weld)}),
-		"retry":  intake.Retry(ctx, h.Desk, stranger, job),
-		"cancel": intake.CancelCheck(ctx, h.Desk, stranger, job),
-		"choose": plates.ChooseSlice(ctx, h.Desk, stranger, id),
+		"copies":   intake.ChangePiece(ctx, h.Desk, stranger, piece, intake.PieceChange{Copies: &two}),
+		"repair":   intake.Repair(ctx, h.Desk, stranger, piece, 0, []string{string(repair.Weld)}),
+		"retry":    intake.Retry(ctx, h.Desk, stranger, job),
+		"cancel":   intake.CancelCheck(ctx, h.Desk, stranger, job),
+		"choose":   plates.ChooseSlice(ctx, h.Desk, stranger, id),
+		"withdraw": decide.Withdraw(ctx, h.Desk, stranger, job, 0, ""),
+		"program":  func() error { _, err := plates.Program(ctx, h.Desk, stranger, id, 1); return err }(),
 		"order": func() error {
 			_, err := plates.OrderSlice(ctx, h.Desk, stranger, piece, plates.SliceOrder{MachineID: h.Machines[0].ID})
 			return err
@@ -88,4 +92,23 @@ func TestMembersTouchTheirOwnOnly(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, shelf.Slips, 1)
 	assert.Nil(t, shelf.Next, "what is next is the desk's")
+}
+
+// What is told of a job is of a kind, with its fields; every line of its history can be read so.
+func TestWhatIsToldCanBeRead(t *testing.T) {
+	h := open(t)
+	job, _ := h.At("pick-up")
+	lines, err := h.Store.History(ctx, job)
+	require.NoError(t, err)
+	var kinds []string
+	for _, l := range lines {
+		e, err := event.Read(l.Name, l.Data)
+		require.NoError(t, err)
+		assert.Equal(t, event.Phrase(e).Code, l.Says.Code)
+		kinds = append(kinds, l.Name)
+	}
+	assert.Equal(t, []string{"handed in", "checked", "slice ordered", "approved up to", "slice done", "approved", "started", "came off", "ready to be fetched"}, kinds)
+	e, err := event.Read(lines[4].Name, lines[4].Data)
+	require.NoError(t, err)
+	assert.Equal(t, event.SliceDone{OfSlice: event.OfSlice{Slice: 1, Of: "box.stl"}}, e)
 }

@@ -176,7 +176,7 @@ func TestCommandsAreAnsweredAsTheyWere(t *testing.T) {
 			return nil, decide.RunFailed(ctx, h.Desk, h.Cato, id, version(id), word("It warped.", " ", "The nozzle was blocked."))
 		},
 		"MoveRun": func() (any, error) {
-			return nil, floor.MoveRun(ctx, h.Desk, h.Cato, late(runs()), number(6), r.IntN(4))
+			return nil, decide.Move(ctx, h.Desk, h.Cato, late(runs()), number(6), r.IntN(4))
 		},
 		"ChangePiece": func() (any, error) {
 			id := piece()
@@ -222,7 +222,11 @@ func TestCommandsAreAnsweredAsTheyWere(t *testing.T) {
 			} else {
 				s.Error = "It broke."
 			}
-			return s.State, plates.EndSlice(ctx, h.Desk, s, none)
+			var made []store.Plate
+			if s.Full != nil {
+				made = []store.Plate{{N: 1, Full: s.Full, Spots: []slicing.Spot{{Copy: 1}}}}
+			}
+			return s.State, plates.EndSlice(ctx, h.Desk, s, made, none)
 		},
 		"CancelSlice": func() (any, error) { return nil, plates.CancelSlice(ctx, h.Desk, actor(), slice()) },
 		"ChooseSlice": func() (any, error) {
@@ -275,9 +279,9 @@ func TestCommandsAreAnsweredAsTheyWere(t *testing.T) {
 		"Picture":    func() (any, error) { return intake.Picture(ctx, h.Desk, actor(), piece(), r.IntN(3)) },
 		"Surface":    func() (any, error) { return intake.Surface(ctx, h.Desk, actor(), piece(), r.IntN(3)) },
 		"ModelFile":  func() (any, error) { return intake.ModelFile(ctx, h.Desk, actor(), piece(), r.IntN(3)) },
-		"Layers":     func() (any, error) { return plates.Layers(ctx, h.Desk, actor(), slice()) },
-		"Program":    func() (any, error) { return plates.Program(ctx, h.Desk, actor(), slice()) },
-		"Standing":   func() (any, error) { return plates.Standing(ctx, h.Desk, actor(), slice()) },
+		"Layers":     func() (any, error) { return plates.Layers(ctx, h.Desk, actor(), slice(), r.IntN(3)) },
+		"Program":    func() (any, error) { return plates.Program(ctx, h.Desk, actor(), slice(), r.IntN(3)) },
+		"Standing":   func() (any, error) { return plates.Standing(ctx, h.Desk, actor(), slice(), r.IntN(3)) },
 		"Storage":    func() (any, error) { return intake.Storage(ctx, h.Desk, actor()) },
 		"People":     func() (any, error) { return people.People(ctx, h.Desk) },
 		"CheckInput": func() (any, error) { return intake.InputOf(ctx, h.Desk, job()) },

@@ -17,12 +17,19 @@ var (
 	ErrAway       = store.ErrAway
 )
 
-// Event is what servers tell each other and their browsers when something has changed.
-type Event = store.Event
+// Signal is what servers tell each other at once; Change is what of an event browsers are told.
+type (
+	Signal = store.Signal
+	Change = store.Change
+)
 
-// SessionEnded is the kind of event that ends what goes on in a session; it is for
-// servers only.
-const SessionEnded = store.SessionEnded
+// The kinds of signals, and of what has changed.
+const (
+	SessionEnded = store.SessionEnded
+	OfEvents     = store.OfEvents
+	OfProgress   = store.OfProgress
+	OfHouse      = store.OfHouse
+)
 
 // Sessions keep browsers signed in; it is what the session library wants.
 type Sessions interface {
@@ -52,8 +59,17 @@ func (d *Desk) Secret(ctx context.Context, name string) ([]byte, error) {
 // CanonicalLogin is a login however it is spelled.
 func CanonicalLogin(login string) string { return store.CanonicalLogin(login) }
 
-// Listen calls f for each event until ctx ends or the connection fails.
-func (d *Desk) Listen(ctx context.Context, ready func(), f func(Event)) error {
+// ChangesAfter lists what has changed since an event, in the order in which it came to be, so
+// many at the most.
+func (d *Desk) ChangesAfter(ctx context.Context, id int64, most int) ([]Change, error) {
+	return d.Store.ChangesAfter(ctx, id, most)
+}
+
+// LastEvent is the number of the latest event.
+func (d *Desk) LastEvent(ctx context.Context) (int64, error) { return d.Store.LastEvent(ctx) }
+
+// Listen calls f for each signal until ctx ends or the connection fails.
+func (d *Desk) Listen(ctx context.Context, ready func(), f func(Signal)) error {
 	return d.Store.Listen(ctx, ready, f)
 }
 

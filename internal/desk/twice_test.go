@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"jobshelf/core/print/recipe"
 	"jobshelf/core/shape/mesh/repair"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/desk/decide"
@@ -33,10 +34,10 @@ type scene struct {
 func (h *home) scene(checked bool) scene {
 	job, piece := h.ToDecide()
 	m := h.Machines[0].ID
-	s := scene{job: job, piece: piece, done: h.Sliced(piece, m, 4000), counts: h.Sliced(piece, m, 5000)}
+	s := scene{job: job, piece: piece, done: h.Sliced(piece, m, 4000), counts: h.Sliced(piece, m, 5000, recipe.Override{Key: "shells", Value: "5", Why: "a test"})}
 	require.NoError(h.T, plates.ChooseSlice(ctx, h.Desk, h.Cato, s.counts))
 	var err error
-	s.waits, err = plates.OrderSlice(ctx, h.Desk, h.Cato, piece, plates.SliceOrder{MachineID: m})
+	s.waits, err = plates.OrderSlice(ctx, h.Desk, h.Cato, piece, plates.SliceOrder{MachineID: m, Scale: 0.5})
 	require.NoError(h.T, err)
 	if !checked {
 		require.NoError(h.T, intake.Retry(ctx, h.Desk, h.Cato, job)) // a check is on its way
@@ -57,6 +58,8 @@ func commands() []command {
 	three, seven := 3, 7
 	return []command{
 		{"approve", func(h *home, s scene) error { return decide.Approve(ctx, h.Desk, h.Cato, s.job, 0, h.Machines[0].ID) }},
+		{"take back", func(h *home, s scene) error { return decide.TakeBack(ctx, h.Desk, h.Cato, s.job, 0) }},
+		{"withdraw", func(h *home, s scene) error { return decide.Withdraw(ctx, h.Desk, h.Owner, s.job, 0, "") }},
 		{"send back", func(h *home, s scene) error {
 			return decide.SendBack(ctx, h.Desk, h.Cato, s.job, s.version, "It leans.")
 		}},
@@ -84,7 +87,7 @@ func commands() []command {
 			return err
 		}},
 		{"order", func(h *home, s scene) error {
-			_, err := plates.OrderSlice(ctx, h.Desk, h.Cato, s.piece, plates.SliceOrder{MachineID: h.Machines[0].ID})
+			_, err := plates.OrderSlice(ctx, h.Desk, h.Cato, s.piece, plates.SliceOrder{MachineID: h.Machines[0].ID, Scale: 0.7})
 			return err
 		}},
 		{"choose", func(h *home, s scene) error { return plates.ChooseSlice(ctx, h.Desk, h.Cato, s.done) }},
@@ -103,13 +106,13 @@ func (h *home) told(s scene) string {
 	for _, p := range v.PieceSet {
 		out = append(out, fmt.Sprintf("%d copies, version %d", p.Copies, p.Current))
 	}
-	slicesOf, err := h.Store.Slices(ctx, s.piece)
+	slicesOf, err := h.Store.Slices(ctx, s.job)
 	require.NoError(h.T, err)
 	for _, x := range slicesOf {
-		out = append(out, fmt.Sprintf("slice of %d %s, counts %v, figures %v", x.Version, x.State, x.Chosen, x.Full != nil))
+		out = append(out, fmt.Sprintf("slice of %d %s, counts %v, figures %v", x.Pieces[0].Version, x.State, x.Chosen, x.Full != nil))
 	}
-	if v.Run != nil {
-		out = append(out, fmt.Sprintf("run %s %.0f s", v.Run.State, v.Run.Seconds))
+	for _, r := range v.Runs {
+		out = append(out, fmt.Sprintf("run %s %.0f s", r.State, r.Seconds))
 	}
 	var history []string
 	for _, l := range v.History {
@@ -196,7 +199,8 @@ func TestTwoAtATime(t *testing.T) {
 // clear takes a scene's run off its lane.
 func (h *home) clear(s scene) {
 	h.T.Helper()
-	for v := h.Job(s.job); v.Run != nil && v.Run.State != "off the machine"; v = h.Job(s.job) {
+	h.SlicedForYes(s.job)
+	for v := h.Job(s.job); len(v.Runs) > 0 && v.Runs[0].State != "off the machine"; v = h.Job(s.job) {
 		require.NoError(h.T, decide.Advance(ctx, h.Desk, h.Cato, s.job, 0))
 	}
 }
@@ -209,11 +213,12 @@ func TestLanesAreChangedByOneAtATime(t *testing.T) {
 	var jobs []int64
 	for range 4 {
 		job, _ := h.ToDecide()
-		require.NoError(t, decide.Approve(ctx, h.Desk, h.Cato, job, 0, machine))
+		h.Approved(job, machine)
 		jobs = append(jobs, job)
 	}
 	assert.ErrorContains(t, decide.Advance(ctx, h.Desk, h.Cato, jobs[1], 0), "comes before it")
-	fresh, _ := h.ToDecide()
+	fresh, piece := h.ToDecide()
+	h.Sliced(piece, machine, 600)
 	first := jobs[3] // comes to stand first, if it is moved last
 	for round, order := range [][]change{
 		{{"move", jobs[3], 0}, {"move", jobs[2], 0}, {"approve", fresh, 0}},
@@ -235,7 +240,7 @@ func TestLanesAreChangedByOneAtATime(t *testing.T) {
 				go func() {
 					switch c.what {
 					case "move":
-						errs <- floor.MoveRun(ctx, h.Desk, h.Cato, h.Job(c.job).Run.ID, machine, c.place)
+						errs <- floor.MoveRun(ctx, h.Desk, h.Cato, h.Job(c.job).Runs[0].ID, c.place)
 					case "approve":
 						errs <- decide.Approve(ctx, h.Desk, h.Cato, c.job, 0, machine)
 					default:

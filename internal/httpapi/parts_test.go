@@ -20,7 +20,6 @@ import (
 
 	"jobshelf/internal/desk"
 	"jobshelf/internal/pgtest"
-	"jobshelf/internal/store"
 )
 
 // A browser that reads nothing stops nobody: sending goes on, others hear all, and it
@@ -31,13 +30,17 @@ func TestTheHubNeverWaits(t *testing.T) {
 	defer endSlow()
 	for i := range 10 * waitingEvents {
 		quick, end := h.subscribe()
-		h.send(store.Event{Kind: "job", Job: int64(i)})
-		assert.EqualValues(t, i, (<-quick.events).Job)
+		h.send(update{change: desk.Change{ID: int64(i)}})
+		assert.EqualValues(t, i, (<-quick.updates).change.ID)
 		end()
 	}
-	assert.Len(t, slow.events, waitingEvents)
+	assert.Len(t, slow.updates, waitingEvents)
 	assert.Len(t, slow.missed, 1)
-	assert.EqualValues(t, 0, (<-slow.events).Job, "what it has is the oldest")
+	assert.EqualValues(t, 0, (<-slow.updates).change.ID, "what it has is the oldest")
+	<-slow.missed
+	h.send(update{change: desk.Change{ID: 999}}) // there is room for one
+	h.send(update{progress: &Progress{Job: 3}})
+	assert.Empty(t, slow.missed, "how far a check is may be lost")
 }
 
 // What a session does ends with it, also what registers only after its end.

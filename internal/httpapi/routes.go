@@ -64,6 +64,10 @@ var table = []route{
 		gives(func(context.Context, *desk.Desk, desk.Actor, *none) (house.Settings, error) {
 			return house.AllSettings(), nil
 		})),
+	on(desk.Coordinator, "workers", "GET /workers", "The processes that work in the house now",
+		gives(func(ctx context.Context, d *desk.Desk, _ desk.Actor, _ *none) ([]house.WorkerView, error) {
+			return house.Workers(ctx, d)
+		})),
 	on(desk.Steward, "set-house", "PUT /house", "Change name, hours and fees", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *body[house.House]) error {
 		return house.SetHouse(ctx, d, a, in.Body)
 	})),
@@ -102,6 +106,14 @@ var table = []route{
 	on(desk.Coordinator, "advance", "POST /jobs/{id}/advance", "Started, finished, ready, fetched: one step on",
 		does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[Versioned]) error {
 			return decide.Advance(ctx, d, a, in.ID, in.Body.Version)
+		})),
+	on(desk.Coordinator, "take-back", "POST /jobs/{id}/take-back", "Take a yes back while nothing has been started",
+		does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[Versioned]) error {
+			return decide.TakeBack(ctx, d, a, in.ID, in.Body.Version)
+		})),
+	on(desk.Member, "withdraw", "POST /jobs/{id}/withdraw", "It is not wanted any more; while nothing has been started",
+		does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[sendingBack]) error {
+			return decide.Withdraw(ctx, d, a, in.ID, in.Body.Version, in.Body.Reason)
 		})),
 	on(desk.Coordinator, "run-failed", "POST /jobs/{id}/run-failed", "Its run did not come out: another is planned, first in its lane",
 		does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[sendingBack]) error {
@@ -157,16 +169,20 @@ var table = []route{
 			ids, err := plates.Savings(ctx, d, a, in.ID)
 			return ordered{ids}, err
 		})),
-	on(desk.Member, "slice-layers", "GET /slices/{id}/layers", "Its layers (see docs/view-format.md)", ofSlice(plates.Layers)),
-	on(desk.Member, "slice-gcode", "GET /slices/{id}/gcode", "Its G-code", ofSlice(plates.Program)),
-	on(desk.Member, "slice-plate", "GET /slices/{id}/plate", "The part as it stands on the plate, 3MF", ofSlice(plates.Standing)),
+	on(desk.Member, "slice-layers", "GET /slices/{id}/layers", "The layers of a plate (see docs/view-format.md)", ofPlate(plates.Layers)),
+	on(desk.Member, "slice-gcode", "GET /slices/{id}/gcode", "The G-code of a plate", ofPlate(plates.Program)),
+	on(desk.Member, "slice-plate", "GET /slices/{id}/plate", "The parts as they stand on a plate, 3MF", ofPlate(plates.Standing)),
 
 	on(desk.Coordinator, "floor", "GET /floor", "Machines, their lanes and the opening hours",
 		steadily(whole, func(ctx context.Context, d *desk.Desk, _ desk.Actor, _ *Tagged) (floor.FloorView, error) {
 			return floor.Floor(ctx, d)
 		})),
-	on(desk.Coordinator, "move-run", "POST /runs/{id}/move", "Put a run at a place of a lane", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[moving]) error {
-		return floor.MoveRun(ctx, d, a, in.ID, in.Body.MachineID, in.Body.Place)
+	on(desk.Coordinator, "move-run", "POST /runs/{id}/move", "Put a run at a place of its lane, or its job on another machine: a yes to what it takes there",
+		does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[moving]) error {
+			return decide.Move(ctx, d, a, in.ID, in.Body.MachineID, in.Body.Place)
+		})),
+	on(desk.Coordinator, "run-gcode", "GET /runs/{id}/gcode", "The program that a run holds", download(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *ByID) (desk.Download, error) {
+		return plates.RunProgram(ctx, d, a, in.ID)
 	})),
 }
 
@@ -192,6 +208,11 @@ type (
 	ofVersion struct {
 		ByID
 		Version int `query:"version" minimum:"0" doc:"0 or left out: the current one"`
+	}
+	// plateOf is a path with the number of a slice, and which of its plates.
+	plateOf struct {
+		ByID
+		Plate int `query:"plate" minimum:"0" doc:"Counted from 1; 0 or left out: the first"`
 	}
 	// Versioned is a change to a job as it was seen.
 	Versioned struct {
@@ -356,10 +377,10 @@ func ofPiece(open func(context.Context, *desk.Desk, desk.Actor, int64, int) (des
 	})
 }
 
-// ofSlice is a download of something of a slice's.
-func ofSlice(open func(context.Context, *desk.Desk, desk.Actor, int64) (desk.Download, error)) adder {
-	return download(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *ByID) (desk.Download, error) {
-		return open(ctx, d, a, in.ID)
+// ofPlate is a download of something of a slice's plate.
+func ofPlate(open func(context.Context, *desk.Desk, desk.Actor, int64, int) (desk.Download, error)) adder {
+	return download(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *plateOf) (desk.Download, error) {
+		return open(ctx, d, a, in.ID, in.Plate)
 	})
 }
 

@@ -14,6 +14,7 @@ import (
 	"net/http/httptest"
 	"net/netip"
 	"net/url"
+	"slices"
 	"strings"
 	"sync"
 	"testing"
@@ -126,6 +127,7 @@ func TestUnchangedAnswersAreTagged(t *testing.T) {
 	packed := ask("/house", "", true)
 	assert.Equal(t, "gzip", packed.head.Get("Content-Encoding"), "others are packed as they are made")
 	require.Equal(t, 204, h.approve(v, 0).code)
+	require.Equal(t, "approved", h.job(id).Step)
 	for path, tag := range tags {
 		a := ask(path, tag, false)
 		assert.Equal(t, 200, a.code, "%s changed", path)
@@ -413,49 +415,148 @@ func TestWrongTriesSlowDownAndCloseNothing(t *testing.T) {
 	assert.Positive(t, slept)
 }
 
+// listening is a browser's stream: what it hears, and the number of the last event.
+type listening struct {
+	mu    sync.Mutex
+	heard []string
+	last  string
+	close func()
+}
+
+// listen opens a stream as somebody, from an event on.
+func (h *home) listen(at, login, from string) *listening {
+	h.t.Helper()
+	h.as = login
+	req := h.request("GET", at+"/events", nil)
+	if from != "" {
+		req.Header.Set("Last-Event-ID", from)
+	}
+	r, err := http.DefaultClient.Do(req)
+	require.NoError(h.t, err)
+	l := &listening{close: func() { _ = r.Body.Close() }}
+	h.t.Cleanup(l.close)
+	open := make(chan struct{})
+	go func() {
+		lines := bufio.NewScanner(r.Body)
+		for lines.Scan() {
+			l.mu.Lock()
+			if id, ok := strings.CutPrefix(lines.Text(), "id: "); ok {
+				l.last = id
+			}
+			data, ok := strings.CutPrefix(lines.Text(), "data: ")
+			alive := strings.Contains(data, `"at"`)
+			if ok && !alive {
+				l.heard = append(l.heard, data)
+			}
+			l.mu.Unlock()
+			if alive && open != nil {
+				close(open)
+				open = nil
+			}
+		}
+	}()
+	<-open
+	return l
+}
+
+func (l *listening) all() []string {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	return slices.Clone(l.heard)
+}
+
+// tells writes events as a use case does.
+func (h *home) tells(lanes bool, events ...store.Event) {
+	h.t.Helper()
+	require.NoError(h.t, h.desk.Store.InTx(ctx, func(tx *store.Tx) error {
+		for _, e := range events {
+			tx.Tell(e)
+		}
+		if lanes {
+			tx.LanesChanged()
+		}
+		return nil
+	}))
+}
+
 // A browser that is shown a stream gets what is its own and what is everybody's.
 func TestWhoGetsWhichEvent(t *testing.T) {
 	h := open(t)
-	for _, login := range []string{"nia", "oskar", "cato"} {
+	for _, login := range []string{"oskar", "cato", "nia"} {
 		h.signIn(login)
 	}
+	id := h.handIn(stl(t, "mooring-cleat"), "a.stl")
+	h.job(id) // checked, so that only what is told here is heard
 	at := h.live()
-	var mu sync.Mutex
-	heard := map[string][]string{}
+	heard := map[string]*listening{}
 	for _, login := range []string{"nia", "oskar", "cato"} {
-		h.as = login
-		r, err := http.DefaultClient.Do(h.request("GET", at+"/events", nil))
-		require.NoError(t, err)
-		t.Cleanup(func() { _ = r.Body.Close() })
-		lines := bufio.NewScanner(r.Body)
-		require.True(t, lines.Scan(), "the first says that it is open")
-		go func() {
-			for lines.Scan() {
-				if data, ok := strings.CutPrefix(lines.Text(), "data: "); ok && !strings.Contains(data, `"at"`) {
-					mu.Lock()
-					heard[login] = append(heard[login], data)
-					mu.Unlock()
-				}
-			}
-		}()
+		heard[login] = h.listen(at, login, "")
 	}
 	nia, err := people.Named(ctx, h.desk, "nia")
 	require.NoError(t, err)
-	for _, e := range []store.Event{{Kind: "job", Job: 7, Owner: nia.ID}, {Kind: "progress", Job: 7, Owner: nia.ID, Fraction: 0.5, Doing: "checking"},
-		{Kind: store.SessionEnded, Session: "somebody's"}, {Kind: "lane"}, {Kind: "house"}} {
-		require.NoError(t, h.desk.Store.Notify(ctx, e))
+	h.tells(false, store.Event{Kind: store.OfJob, JobID: id}, store.Event{Kind: store.OfPeople})
+	eventually(t, "it is heard", func() bool { return len(heard["cato"].all()) == 1 && len(heard["nia"].all()) == 1 })
+	for _, x := range []store.Signal{{Kind: store.OfProgress, Job: 7, Owner: nia.ID, Fraction: 0.5, Doing: "checking"}, {Kind: store.SessionEnded, Session: "somebody's"}} {
+		require.NoError(t, h.desk.Store.Notify(ctx, x))
 	}
-	all := []string{`{"kind":"job","job":7}`, `{"job":7,"fraction":0.5,"doing":"checking"}`, `{"kind":"lane"}`, `{"kind":"house"}`}
+	h.tells(true, store.Event{Kind: store.OfJob, JobID: id})
+	h.tells(false, store.Event{Kind: store.OfHouse})
+	job := fmt.Sprintf(`{"kind":"job","job":%d`, id)
+	all := []string{job + "}", `{"job":7,"fraction":0.5,"doing":"checking"}`, job + `,"lanes":true}`, `{"kind":"house"}`}
 	eventually(t, "all have heard the last", func() bool {
-		mu.Lock()
-		defer mu.Unlock()
-		return len(heard["nia"]) == 4 && len(heard["cato"]) == 4 && len(heard["oskar"]) == 2
+		return len(heard["nia"].all()) == 4 && len(heard["cato"].all()) == 4 && len(heard["oskar"].all()) == 2
 	})
-	mu.Lock()
-	defer mu.Unlock()
-	assert.Equal(t, all, heard["nia"])
-	assert.Equal(t, all, heard["cato"])
-	assert.Equal(t, all[2:], heard["oskar"], "another member's job is none of his")
+	assert.Equal(t, all, heard["nia"].all())
+	assert.Equal(t, all, heard["cato"].all())
+	assert.Equal(t, []string{`{"kind":"lanes"}`, `{"kind":"house"}`}, heard["oskar"].all(), "another member's job is none of his")
+}
+
+// A browser that was cut off hears all that it has missed, each once and in order, and so ends
+// as one that stayed; of very much it is told that anything may be another. So does a server
+// that comes back, and a browser that reads too slowly.
+func TestABrowserThatWasAwayMissesNothing(t *testing.T) {
+	h := open(t)
+	h.signIn("cato")
+	var jobs []int64
+	for k := range 3 {
+		jobs = append(jobs, h.handIn(stl(t, "mooring-cleat"), fmt.Sprintf("%d.stl", k)))
+		h.job(jobs[k])
+	}
+	at := h.live()
+	stayed, away := h.listen(at, "cato", ""), h.listen(at, "cato", "")
+	h.tells(false, store.Event{Kind: store.OfJob, JobID: jobs[0]})
+	eventually(t, "both hear", func() bool { return len(stayed.all()) == 1 && len(away.all()) == 1 })
+	away.close()
+	for k := range 200 {
+		h.tells(k%7 == 0, store.Event{Kind: []string{store.OfJob, store.OfJob, store.OfPeople, store.OfHouse}[k%4], JobID: []int64{jobs[k%3], jobs[k%3], 0, 0}[k%4]})
+	}
+	back := h.listen(at, "cato", away.last)
+	h.tells(false, store.Event{Kind: store.OfJob, JobID: jobs[2]})
+	eventually(t, "both have heard the last", func() bool { return len(stayed.all()) == 152 && len(back.all()) == 151 })
+	assert.Equal(t, stayed.all()[1:], back.all())
+	assert.Equal(t, stayed.last, back.last)
+
+	back.close()
+	for range 6 {
+		var many []store.Event
+		for range 100 {
+			many = append(many, store.Event{Kind: store.OfJob, JobID: jobs[0]})
+		}
+		h.tells(false, many...)
+	}
+	late := h.listen(at, "cato", back.last)
+	assert.Equal(t, []string{`{"kind":"house"}`}, late.all())
+	h.tells(false, store.Event{Kind: store.OfJob, JobID: jobs[1]})
+	eventually(t, "it goes on from there", func() bool { return len(late.all()) == 2 })
+	assert.Equal(t, fmt.Sprintf(`{"kind":"job","job":%d}`, jobs[1]), late.all()[1])
+
+	other := h.listen(at, "cato", "999999")
+	assert.Equal(t, []string{`{"kind":"house"}`}, other.all(), "of a house that has not come so far")
+
+	// Whoever listens to the database is cut off, and takes it up again.
+	require.Positive(t, h.count(`SELECT count(pg_terminate_backend(pid)) FROM pg_stat_activity WHERE datname = current_database() AND query = 'LISTEN jobshelf'`))
+	h.tells(false, store.Event{Kind: store.OfJob, JobID: jobs[2]})
+	eventually(t, "what was told meanwhile is heard", func() bool { return len(late.all()) == 3 })
 }
 
 // A member has so much room, the house so much; both are told before they are full.

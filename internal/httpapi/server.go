@@ -186,11 +186,11 @@ func (s *Server) OpenAPI() *huma.OpenAPI { return s.api.OpenAPI() }
 func (s *Server) Run(ctx context.Context, ready func()) {
 	for ctx.Err() == nil {
 		err := s.Desk.Listen(ctx, func() {
-			s.hub.send(desk.Event{Kind: "house"}) // what was missed while not listening
+			s.follow(ctx) // what was told while nobody listened, too
 			s.endMissed(ctx)
 			ready()
 			ready = func() {}
-		}, s.heard)
+		}, func(x desk.Signal) { s.heard(ctx, x) })
 		if ctx.Err() == nil {
 			s.Log.Error("events stopped; starting again", "err", err)
 			select {
@@ -202,12 +202,21 @@ func (s *Server) Run(ctx context.Context, ready func()) {
 }
 
 // heard takes what the database tells.
-func (s *Server) heard(e desk.Event) {
-	if e.Kind == desk.SessionEnded {
-		s.live.end(e.Session)
-		return
+func (s *Server) heard(ctx context.Context, x desk.Signal) {
+	switch x.Kind {
+	case desk.SessionEnded:
+		s.live.end(x.Session)
+	case desk.OfEvents:
+		s.follow(ctx)
+	default:
+		s.hub.send(update{progress: &Progress{x.Job, x.Fraction, x.Doing}, owner: x.Owner})
 	}
-	s.hub.send(e)
+}
+
+func (s *Server) follow(ctx context.Context) {
+	if err := s.hub.follow(ctx, s.Desk); err != nil && ctx.Err() == nil {
+		s.Log.Error("read what has changed", "err", err)
+	}
 }
 
 // endMissed ends what goes on in sessions that ended while nobody listened.

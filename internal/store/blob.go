@@ -149,16 +149,18 @@ func (q Q) SweepBlobs(ctx context.Context, olderThan time.Duration) error {
 	return q.exec(ctx, `DELETE FROM blob b WHERE created_at < now() - make_interval(secs => $1)
 		AND NOT EXISTS (SELECT FROM upload u WHERE u.blob_id = b.id)
 		AND NOT EXISTS (SELECT FROM version v WHERE v.blob_id = b.id OR v.view_id = b.id)
-		AND NOT EXISTS (SELECT FROM slice s WHERE s.layers_id = b.id OR s.gcode_id = b.id OR s.plate_id = b.id)`, olderThan.Seconds())
+		AND NOT EXISTS (SELECT FROM plate p WHERE p.layers_id = b.id OR p.gcode_id = b.id OR p.standing_id = b.id)
+		AND NOT EXISTS (SELECT FROM run r WHERE r.gcode_id = b.id)`, olderThan.Seconds())
 }
 
-// DropVariants lets go of the layers and programs of slices that nobody chose, of
-// jobs that have been over for a time; the next sweep takes the files.
+// DropVariants lets go of the layers and programs of slices that nobody chose and that never
+// ran, of jobs that have been over for a time; the next sweep takes the files.
 func (q Q) DropVariants(ctx context.Context, olderThan time.Duration) error {
-	return q.exec(ctx, `UPDATE slice s SET layers_id = NULL, gcode_id = NULL, plate_id = NULL
-		FROM piece p JOIN job j ON j.id = p.job_id
-		WHERE p.id = s.piece_id AND NOT s.chosen AND s.at < now() - make_interval(secs => $1) AND j.step IN ('fetched', 'sent back')
-		AND (s.layers_id IS NOT NULL OR s.gcode_id IS NOT NULL OR s.plate_id IS NOT NULL)`, olderThan.Seconds())
+	return q.exec(ctx, `UPDATE plate p SET layers_id = NULL, gcode_id = NULL, standing_id = NULL
+		FROM slice s JOIN job j ON j.id = s.job_id
+		WHERE s.id = p.slice_id AND NOT s.chosen AND s.at < now() - make_interval(secs => $1) AND j.step IN ('fetched', 'sent back', 'withdrawn')
+		AND NOT EXISTS (SELECT FROM run r JOIN plate o ON o.id = r.plate_id WHERE o.slice_id = s.id)
+		AND (p.layers_id IS NOT NULL OR p.gcode_id IS NOT NULL OR p.standing_id IS NOT NULL)`, olderThan.Seconds())
 }
 
 // Upload is a file that has arrived and is not yet part of a job.

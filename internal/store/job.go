@@ -8,8 +8,8 @@ import (
 	"jobshelf/core/judge/finding"
 	"jobshelf/core/judge/verdict"
 	"jobshelf/core/shape/mesh/repair"
-	"jobshelf/core/shape/problem"
 	"jobshelf/core/shape/units"
+	"jobshelf/core/shop/job"
 )
 
 // Job is a row with what a slip on the shelf shows of it besides its pieces.
@@ -29,10 +29,11 @@ type Job struct {
 	TaskDoing  string
 	Fraction   float32
 	TaskError  string
+	Yes        *job.Promise
 }
 
 const jobColumns = `SELECT j.id, title, member_id, p.name, purpose, wish, needed_by, step, reason, j.created_at, j.version,
-	t.state, t.doing, t.fraction, t.error
+	t.state, t.doing, t.fraction, t.error, j.yes
 	FROM job j JOIN person p ON p.id = member_id JOIN task t ON t.job_id = j.id `
 
 // Job finds one.
@@ -51,7 +52,7 @@ func (q Q) LockJob(ctx context.Context, id int64) (Job, error) {
 // OpenJobs lists those on the shelf, oldest first; of one member if member is
 // not 0.
 func (q Q) OpenJobs(ctx context.Context, member int64) ([]Job, error) {
-	return all[Job](ctx, q, jobColumns+`WHERE step NOT IN ('fetched', 'sent back') AND ($1 = 0 OR member_id = $1) ORDER BY j.id`, member)
+	return all[Job](ctx, q, jobColumns+`WHERE step NOT IN ('fetched', 'sent back', 'withdrawn') AND ($1 = 0 OR member_id = $1) ORDER BY j.id`, member)
 }
 
 // AddJob makes a row at the step "arrived", with its check queued.
@@ -67,6 +68,11 @@ func (q Q) AddJob(ctx context.Context, j Job) (int64, error) {
 // SetStep moves a job and counts its version up.
 func (q Q) SetStep(ctx context.Context, id int64, step, reason string) error {
 	return q.exec(ctx, `UPDATE job SET step = $2, reason = $3, version = version + 1 WHERE id = $1`, id, step, reason)
+}
+
+// SetYes writes what was said yes to.
+func (q Q) SetYes(ctx context.Context, id int64, y *job.Promise) error {
+	return q.exec(ctx, `UPDATE job SET yes = $2 WHERE id = $1`, id, y)
 }
 
 // JobsToRejudge lists the jobs whose verdict is still being weighed.
@@ -111,7 +117,7 @@ func (q Q) Pieces(ctx context.Context, job int64) ([]Piece, error) {
 func (q Q) OpenPieces(ctx context.Context, member int64) ([]Piece, error) {
 	return all[Piece](ctx, q, `SELECT p.id, job_id, name, copies, part, unit, current, v.blob_id, v.steps, NULL::jsonb, v.problem, v.picture IS NOT NULL, v.view_id, v.judgement
 		FROM piece p JOIN version v ON v.piece_id = p.id AND v.n = p.current JOIN job j ON j.id = p.job_id
-		WHERE j.step NOT IN ('fetched', 'sent back') AND ($1 = 0 OR j.member_id = $1) ORDER BY job_id, position`, member)
+		WHERE j.step NOT IN ('fetched', 'sent back', 'withdrawn') AND ($1 = 0 OR j.member_id = $1) ORDER BY job_id, position`, member)
 }
 
 // VerdictsOf reads verdicts by the numbers of their judgements.
@@ -282,29 +288,6 @@ func (q Q) Progress(ctx context.Context, job int64, round int, doing string, fra
 		job, round, doing, fraction)
 }
 
-// HistoryEntry is a line of a job's history.
-type HistoryEntry struct {
-	ID   int64
-	At   time.Time
-	Who  string // empty: the program
-	What string // in English, of a version before codes
-	Why  string
-	Says,
-	Because problem.Phrase
-}
-
-// AddHistory writes a line; job 0 is the house, person 0 the program.
-func (q Q) AddHistory(ctx context.Context, job, person int64, e HistoryEntry) error {
-	return q.exec(ctx, `INSERT INTO history (job_id, person_id, what, why, says, because) VALUES (nullif($1::bigint, 0), nullif($2::bigint, 0), $3, $4, $5, $6)`,
-		job, person, e.What, e.Why, e.Says, e.Because)
-}
-
-// History lists a job's lines, oldest first.
-func (q Q) History(ctx context.Context, job int64) ([]HistoryEntry, error) {
-	return all[HistoryEntry](ctx, q, `SELECT h.id, at, coalesce(p.name, ''), what, why, says, because FROM history h LEFT JOIN person p ON p.id = person_id
-		WHERE job_id = $1 ORDER BY h.id`, job)
-}
-
 // Run is a row with the title of its job.
 type Run struct {
 	ID         int64
@@ -325,29 +308,36 @@ type Run struct {
 	JobVersion int
 	Reason     string // why it failed
 	AfterID    *int64 // the one that failed before it
+	PlateID    *int64 // nil: a program sliced elsewhere, or a run of before there were plates
+	GCodeID    *int64 // its program; nil: to be sliced before the start
+	Plate      int    // the plate's number of its slice, and how many there are; 0 without a plate
+	Plates     int
 }
 
-const runColumns = `SELECT r.id, job_id, j.title, p.name, machine_id, position, recipe, material, colour, seconds, grams, price_cents, state, started_at, j.needed_by, j.version, r.reason, after_id
-	FROM run r JOIN job j ON j.id = job_id JOIN person p ON p.id = j.member_id `
+const runColumns = `SELECT r.id, job_id, j.title, p.name, machine_id, position, recipe, material, colour, seconds, grams, price_cents, state, started_at, j.needed_by, j.version, r.reason, after_id,
+	r.plate_id, r.gcode_id, coalesce(l.n, 0), CASE WHEN l.id IS NULL THEN 0 ELSE (SELECT count(*)::int FROM plate o WHERE o.slice_id = l.slice_id) END
+	FROM run r JOIN job j ON j.id = job_id JOIN person p ON p.id = j.member_id LEFT JOIN plate l ON l.id = r.plate_id `
 
 // Lanes lists all runs that are planned or printing, by machine and place.
 func (q Q) Lanes(ctx context.Context) ([]Run, error) {
 	return all[Run](ctx, q, runColumns+`WHERE state IN ('planned', 'printing') ORDER BY machine_id, position, r.id`)
 }
 
-// Run finds one; RunOfJob finds a job's.
+// Run finds one.
 func (q Q) Run(ctx context.Context, id int64) (Run, error) {
 	return one[Run](ctx, q, runColumns+`WHERE r.id = $1`, id)
 }
 
 // RunsOffLanes lists the runs of open jobs that are off the machine.
 func (q Q) RunsOffLanes(ctx context.Context) ([]Run, error) {
-	return all[Run](ctx, q, runColumns+`WHERE state = 'off the machine' AND j.step NOT IN ('fetched', 'sent back')`)
+	return all[Run](ctx, q, runColumns+`WHERE state = 'off the machine' AND j.step NOT IN ('fetched', 'sent back', 'withdrawn')`)
 }
 
-// RunOfJob finds a job's run, the last where some failed.
-func (q Q) RunOfJob(ctx context.Context, job int64) (Run, error) {
-	return one[Run](ctx, q, runColumns+`WHERE job_id = $1 AND state <> 'failed'`, job)
+// RunsOfJob lists a job's but those that failed or were cancelled: what prints, then what
+// waits, as they stand in their lanes, then what is off the machine.
+func (q Q) RunsOfJob(ctx context.Context, job int64) ([]Run, error) {
+	return all[Run](ctx, q, runColumns+`WHERE job_id = $1 AND state NOT IN ('failed', 'cancelled')
+		ORDER BY array_position(ARRAY['printing', 'planned', 'off the machine'], state), machine_id, position, r.id`, job)
 }
 
 // LockLanes keeps others from changing the order of any lane until the
@@ -359,15 +349,14 @@ func (q Q) LockLanes(ctx context.Context) error {
 
 // AddRun adds a run at its place in its machine's lane; 0 is the end.
 func (q Q) AddRun(ctx context.Context, r Run) (int64, error) {
-	return scalar[int64](ctx, q, `INSERT INTO run (job_id, machine_id, position, recipe, material, colour, seconds, grams, price_cents, state, after_id)
-		VALUES ($1, $2, coalesce(nullif($9, 0), (SELECT max(position) + 1 FROM run WHERE machine_id = $2), 1), $3, $4, $5, $6, $7, $8, 'planned', $10) RETURNING id`,
-		r.JobID, r.MachineID, r.Recipe, r.Material, r.Colour, r.Seconds, r.Grams, r.PriceCents, r.Position, r.AfterID)
+	return scalar[int64](ctx, q, `INSERT INTO run (job_id, machine_id, position, recipe, material, colour, seconds, grams, price_cents, state, after_id, plate_id, gcode_id)
+		VALUES ($1, $2, coalesce(nullif($9, 0), (SELECT max(position) + 1 FROM run WHERE machine_id = $2), 1), $3, $4, $5, $6, $7, $8, 'planned', $10, $11, $12) RETURNING id`,
+		r.JobID, r.MachineID, r.Recipe, r.Material, r.Colour, r.Seconds, r.Grams, r.PriceCents, r.Position, r.AfterID, r.PlateID, r.GCodeID)
 }
 
-// PlaceRun writes where a run is and what it takes there.
-func (q Q) PlaceRun(ctx context.Context, r Run) error {
-	return q.exec(ctx, `UPDATE run SET machine_id = $2, position = $3, recipe = $4, material = $5, colour = $6, seconds = $7, grams = $8, price_cents = $9 WHERE id = $1`,
-		r.ID, r.MachineID, r.Position, r.Recipe, r.Material, r.Colour, r.Seconds, r.Grams, r.PriceCents)
+// PlaceRun writes where in its lane a run is.
+func (q Q) PlaceRun(ctx context.Context, id int64, position int) error {
+	return q.exec(ctx, `UPDATE run SET position = $2 WHERE id = $1`, id, position)
 }
 
 // SetRunState moves a run on; a start is noted with its time, a failure with its reason.

@@ -2,6 +2,7 @@ package store_test
 
 import (
 	"bytes"
+	"encoding/json"
 	"fmt"
 	"reflect"
 	"regexp"
@@ -12,6 +13,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"jobshelf/core/judge/finding"
+	"jobshelf/core/judge/slicing"
 	"jobshelf/core/judge/verdict"
 	"jobshelf/core/print/machine"
 	"jobshelf/core/print/recipe"
@@ -19,12 +21,15 @@ import (
 	"jobshelf/core/shape/problem"
 	"jobshelf/core/shape/units"
 	"jobshelf/core/shop/job"
+	"jobshelf/core/shop/revision"
 	"jobshelf/core/shop/run"
 	"jobshelf/core/shop/state"
 	"jobshelf/core/shop/task"
 	"jobshelf/internal/pgtest"
 	"jobshelf/internal/store"
 )
+
+type promise = job.Promise
 
 // full is a value with something else in every field, so that two columns that change
 // places are seen, and one that is forgotten.
@@ -65,7 +70,7 @@ func full[T any]() (v T) {
 			}
 		case reflect.Struct:
 			for k := range v.NumField() {
-				if v.Type().Field(k).Tag.Get("json") != "-" {
+				if f := v.Type().Field(k); f.IsExported() && f.Tag.Get("json") != "-" {
 					fill(v.Field(k))
 				}
 			}
@@ -201,14 +206,24 @@ func TestEveryColumnComesBackAsItWent(t *testing.T) {
 	done(s.SetStep(ctx, job.ID, "sent back", "no"))
 	job.TaskState, job.TaskDoing, job.Fraction, job.TaskError, job.Step, job.Reason, job.Version = "failed", "", 0, "why", "sent back", "no", 2
 	jobStands()
-	done(s.AddHistory(ctx, job.ID, ada.ID, store.HistoryEntry{What: "what", Why: "why", Says: problem.Say("moved to", "A"), Because: problem.Say("told", "so")}))
-	done(s.AddHistory(ctx, job.ID, 0, store.HistoryEntry{What: "by itself"}))
+	done(s.InTx(ctx, func(tx *store.Tx) error {
+		tx.Tell(store.Event{Kind: store.OfJob, JobID: job.ID, Person: ada.ID, What: "what", Why: "why", Says: problem.Say("moved to", "A"), Because: problem.Say("told", "so"), Name: "approved", Data: json.RawMessage(`{"machine": "A"}`)})
+		tx.Tell(store.Event{Kind: store.OfJob, JobID: job.ID, What: "by itself"})
+		tx.LanesChanged()
+		return nil
+	}))
+	changes, err := s.ChangesAfter(ctx, 0, 9)
+	require.NoError(t, err)
+	require.Len(t, changes, 2)
+	assert.Equal(t, store.Change{ID: changes[0].ID, Kind: "job", JobID: job.ID, Owner: job.MemberID, Lanes: true}, changes[0])
+	last, err := s.LastEvent(ctx)
+	is(changes[1].ID, last, err)
 	lines, err := s.History(ctx, job.ID)
 	require.NoError(t, err)
 	require.Len(t, lines, 2)
 	assert.WithinDuration(t, time.Now(), lines[0].At, time.Hour)
-	assert.Equal(t, store.HistoryEntry{ID: lines[0].ID, At: lines[0].At, Who: "B", What: "what", Why: "why", Says: problem.Say("moved to", "A"), Because: problem.Say("told", "so")}, lines[0])
-	assert.Equal(t, store.HistoryEntry{ID: lines[1].ID, At: lines[1].At, What: "by itself"}, lines[1])
+	assert.Equal(t, store.Event{ID: lines[0].ID, At: lines[0].At, Kind: "job", JobID: job.ID, Person: ada.ID, Who: "B", What: "what", Why: "why", Says: problem.Say("moved to", "A"), Because: problem.Say("told", "so"), Name: "approved", Data: json.RawMessage(`{"machine": "A"}`)}, lines[0])
+	assert.Equal(t, store.Event{ID: lines[1].ID, At: lines[1].At, Kind: "job", JobID: job.ID, What: "by itself", Data: json.RawMessage(`{}`)}, lines[1])
 
 	// Its pieces, as they came and mended.
 	came, mended, view := blob(), blob(), blob()
@@ -247,9 +262,9 @@ func TestEveryColumnComesBackAsItWent(t *testing.T) {
 
 	// A slice of it, and one it is an alternative to.
 	slice := full[store.Slice]()
-	base := id(s.AddSlice(ctx, store.Slice{PieceID: piece.ID, Version: 1, MachineID: machines[0].ID, Scale: 1}, 0))
-	slice.PieceID, slice.Version, slice.MachineID, slice.BaseID, slice.Tip = piece.ID, 2, machines[1].ID, &base, "x"
-	slice.LayersID, slice.GCodeID, slice.PlateID, slice.State, slice.Fraction, slice.Tries = new(blob()), new(blob()), new(blob()), "done", 1, 1
+	base := id(s.AddSlice(ctx, store.Slice{JobID: job.ID, MachineID: machines[0].ID, Pieces: []revision.Piece{}}, 0))
+	slice.JobID, slice.MachineID, slice.BaseID = job.ID, machines[1].ID, &base
+	slice.State, slice.Fraction, slice.Tries, slice.Chosen, slice.Waits = "done", 1, 1, true, ""
 	slice.ID = id(s.AddSlice(ctx, slice, ada.ID))
 	assert.Equal(t, int(ada.ID), count(t, s, `SELECT coalesce(person_id, 0)::int FROM slice ORDER BY id DESC LIMIT 1`))
 	done(s.SetSliceQueueID(ctx, slice.ID, slice.QueueID))
@@ -261,7 +276,20 @@ func TestEveryColumnComesBackAsItWent(t *testing.T) {
 	assert.WithinDuration(t, time.Now(), got.At, time.Hour)
 	slice.At = got.At
 	is(slice, got, err)
-	of, err := s.Slices(ctx, piece.ID)
+	plate := store.Plate{SliceID: slice.ID, N: 1, Spots: full[[]slicing.Spot](), Full: slice.Full, LayersID: new(blob()), GCodeID: new(blob()), StandingID: new(blob())}
+	alike := store.Plate{SliceID: slice.ID, N: 2, Alike: new(1), Spots: plate.Spots[:0]}
+	done(s.AddPlate(ctx, plate))
+	done(s.AddPlate(ctx, alike))
+	plates, err := s.Plates(ctx, slice.ID)
+	require.NoError(t, err)
+	require.Len(t, plates, 2)
+	plate.ID, alike.ID = plates[0].ID, plates[1].ID
+	own := alike
+	alike.Full, alike.LayersID, alike.GCodeID, alike.StandingID = plate.Full, plate.LayersID, plate.GCodeID, plate.StandingID
+	is([]store.Plate{plate, alike}, plates, nil)
+	plates, err = s.PlatesOfSlices(ctx, job.ID)
+	is([]store.Plate{plate, own}, plates, err)
+	of, err := s.Slices(ctx, job.ID)
 	require.NoError(t, err)
 	require.Len(t, of, 2)
 	assert.Equal(t, base, of[0].ID)
@@ -273,15 +301,24 @@ func TestEveryColumnComesBackAsItWent(t *testing.T) {
 	done(s.EndSlice(ctx, store.Slice{ID: base, State: "failed", Error: "why"}))
 	assert.ErrorIs(t, s.EndSlice(ctx, store.Slice{ID: base, State: "done"}), store.ErrChanged, "it is over")
 	done(s.AgainSlice(ctx, base))
+	done(s.SliceWaits(ctx, base, "for memory"))
+	got, err = s.Slice(ctx, base)
+	is("for memory", got.Waits, err)
 	assert.ErrorIs(t, s.AgainSlice(ctx, base), store.ErrChanged, "it is queued")
 	tries, err = s.BeginSlice(ctx, base)
 	is(1, tries, err)
 	done(s.SliceProgress(ctx, base, 0.5))
 	got, err = s.Slice(ctx, base)
 	is([4]any{"running", "", float32(0.5), false}, [4]any{got.State, got.Error, got.Fraction, got.Chosen}, err)
-	chosen, err := s.ChosenSlices(ctx, job.ID)
-	slice.Full.ByLayer = nil
-	is(map[int64]store.Chosen{piece.ID: {PieceID: piece.ID, MachineID: machines[1].ID, Full: slice.Full, Overrides: slice.Overrides, Made: slice.Made, Purpose: "purpose"}}, chosen, err)
+	counting, err := s.CountingSlices(ctx, job.ID)
+	noLayers := *slice.Full
+	noLayers.ByLayer = nil
+	is([]store.Counting{{ID: slice.ID, JobID: job.ID, MachineID: machines[1].ID, Chosen: true, Full: &noLayers, Overrides: slice.Overrides, Pieces: slice.Pieces, Made: slice.Made, Purpose: "purpose"}}, counting, err)
+	yes := full[promise]()
+	done(s.SetYes(ctx, job.ID, &yes))
+	j2, err := s.Job(ctx, job.ID)
+	is(&yes, j2.Yes, err)
+	done(s.SetYes(ctx, job.ID, nil))
 
 	// Its run.
 	other := id(s.AddJob(ctx, store.Job{Title: "other", MemberID: ada.ID, Purpose: "purpose", Step: "arrived"}))
@@ -290,12 +327,14 @@ func TestEveryColumnComesBackAsItWent(t *testing.T) {
 		for _, n := range []int64{job.ID, other} {
 			j, err := s.Job(ctx, n)
 			is(n, j.ID, err)
-			r, err := s.RunOfJob(ctx, n)
-			is(n, r.JobID, err)
+			r, err := s.RunsOfJob(ctx, n)
+			require.NoError(t, err)
+			require.Len(t, r, 1)
+			assert.Equal(t, n, r[0].JobID)
 		}
 	}()
 	run := store.Run{JobID: job.ID, JobTitle: "title", MemberName: "B", MachineID: machines[0].ID, Position: 1, Recipe: "r", Material: "m", Colour: "#", Seconds: 3.5, Grams: 4.5, PriceCents: 6,
-		State: "planned", NeededBy: &day, JobVersion: 2}
+		State: "planned", NeededBy: &day, JobVersion: 2, PlateID: &alike.ID, GCodeID: plate.GCodeID, Plate: 2, Plates: 2}
 	run.ID = id(s.AddRun(ctx, run))
 	runStands := func() {
 		t.Helper()
@@ -303,8 +342,8 @@ func TestEveryColumnComesBackAsItWent(t *testing.T) {
 		is(run, r, err)
 	}
 	runStands()
-	run.MachineID, run.Position, run.Recipe, run.Material, run.Colour, run.Seconds, run.Grams, run.PriceCents = machines[1].ID, 9, "m", "#", "r", 7.5, 8.5, 10
-	done(s.PlaceRun(ctx, run))
+	run.Position = 9
+	done(s.PlaceRun(ctx, run.ID, 9))
 	runStands()
 	start := time.Date(2031, 1, 2, 3, 4, 5, 0, time.Local)
 	done(s.SetRunState(ctx, run.ID, "printing", start, ""))

@@ -14,8 +14,10 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"jobshelf/core/judge/slicing"
 	"jobshelf/core/judge/verdict"
 	"jobshelf/core/print/recipe"
+	"jobshelf/core/shop/revision"
 	"jobshelf/internal/pgtest"
 	"jobshelf/internal/store"
 )
@@ -145,24 +147,25 @@ func TestVariantsGoAfterATime(t *testing.T) {
 		job, err := s.AddJob(ctx, store.Job{Title: step, MemberID: person, Purpose: "everyday"})
 		require.NoError(t, err)
 		require.NoError(t, s.SetStep(ctx, job, step, ""))
-		piece, err := s.AddPiece(ctx, store.Piece{JobID: job, Name: "x", Copies: 1})
+		_, err = s.AddPiece(ctx, store.Piece{JobID: job, Name: "x", Copies: 1})
 		require.NoError(t, err)
 		for _, chosen := range []bool{false, true} {
 			name := fmt.Sprintf("%s, chosen: %t", step, chosen)
 			b, err := s.PutBlob(ctx, bytes.NewReader([]byte(name)))
 			require.NoError(t, err)
-			id, err := s.AddSlice(ctx, store.Slice{PieceID: piece, Version: 1, MachineID: machine, Scale: 1}, 0)
+			id, err := s.AddSlice(ctx, store.Slice{JobID: job, MachineID: machine, Pieces: []revision.Piece{}}, 0)
 			require.NoError(t, err)
-			_, err = s.Pool.Exec(ctx, `UPDATE slice SET state = 'done', chosen = $2, gcode_id = $3 WHERE id = $1`, id, chosen, b.ID)
+			_, err = s.Pool.Exec(ctx, `UPDATE slice SET state = 'done', chosen = $2 WHERE id = $1`, id, chosen)
 			require.NoError(t, err)
+			require.NoError(t, s.AddPlate(ctx, store.Plate{SliceID: id, N: 1, Spots: []slicing.Spot{}, GCodeID: &b.ID}))
 			slice[name] = id
 		}
 	}
 	has := func() (names []string) {
 		for _, n := range []string{"approved, chosen: false", "approved, chosen: true", "fetched, chosen: false", "fetched, chosen: true"} {
-			x, err := s.Slice(ctx, slice[n])
+			x, err := s.Plates(ctx, slice[n])
 			require.NoError(t, err)
-			if x.GCodeID != nil {
+			if x[0].GCodeID != nil {
 				names = append(names, n)
 			}
 		}
@@ -274,15 +277,17 @@ func TestLanesStandInTheOrderOfTheirPlaces(t *testing.T) {
 		id, err := s.AddRun(ctx, store.Run{JobID: job, MachineID: machines[k%2], Recipe: "r", Material: "PLA", Seconds: 60})
 		require.NoError(t, err)
 		byJob[job] = id
-		r, err := s.RunOfJob(ctx, job)
+		of, err := s.RunsOfJob(ctx, job)
 		require.NoError(t, err)
+		require.Len(t, of, 1)
+		r := of[0]
 		assert.Equal(t, [2]int64{id, job}, [2]int64{r.ID, r.JobID})
 		assert.Equal(t, k/2+1, r.Position, "behind those that are there")
 		runs = append(runs, r)
 	}
 	for _, k := range []int{0, 2, 4, 6} { // the first lane backwards
 		runs[k].Position = 10 - k
-		require.NoError(t, s.PlaceRun(ctx, runs[k]))
+		require.NoError(t, s.PlaceRun(ctx, runs[k].ID, runs[k].Position))
 	}
 	require.NoError(t, s.SetRunState(ctx, runs[2].ID, "off the machine", time.Now(), ""))
 	lanes, err := s.Lanes(ctx)

@@ -37,7 +37,7 @@ func (s Sessions) DeleteCtx(ctx context.Context, token string) error {
 		if err := tx.exec(ctx, `UPDATE sessions SET ended_at = now(), data = '' WHERE token = $1 AND ended_at IS NULL`, token); err != nil {
 			return err
 		}
-		return tx.Notify(ctx, Event{Kind: SessionEnded, Session: token})
+		return tx.Notify(ctx, Signal{Kind: SessionEnded, Session: token})
 	})
 }
 
@@ -68,7 +68,7 @@ func (q Q) EndSessions(ctx context.Context, person int64, but string) error {
 		return err
 	}
 	for _, r := range rows {
-		if err := q.Notify(ctx, Event{Kind: SessionEnded, Session: r.Token}); err != nil {
+		if err := q.Notify(ctx, Signal{Kind: SessionEnded, Session: r.Token}); err != nil {
 			return err
 		}
 	}

@@ -11,40 +11,35 @@ import (
 	"jobshelf/core/shop/revision"
 )
 
-// Slice is a row: a piece sliced for a machine.
+// Slice is a row: a job sliced for a machine, all its models with their copies.
 type Slice struct {
-	ID           int64
-	PieceID      int64
-	Version      int
-	MachineID    int64
-	Label        string
-	BaseID       *int64
-	Overrides    []recipe.Override
-	SupportMarks []slicing.SupportMark
-	Scale        float64
-	Tip          slicing.Tip
-	Chosen       bool
-	State        string
-	Fraction     float32
-	Error        string
-	QueueID      int64
-	Full         *price.Full
-	Notes        []string
-	Overhangs    []slicing.Overhang
-	LayersID     *int64
-	GCodeID      *int64
-	PlateID      *int64 // 3MF of the part as it stands
-	At           time.Time
-	Tries        int // how often it was begun
-	Made         revision.Made
+	ID        int64
+	JobID     int64
+	MachineID int64
+	Label     string
+	BaseID    *int64
+	Overrides []recipe.Override
+	Pieces    []revision.Piece
+	Chosen    bool
+	State     string
+	Fraction  float32
+	Error     string
+	QueueID   int64
+	Full      *price.Full // of all its plates
+	Notes     []string
+	Overhangs []slicing.Overhang // each names its piece by where it is in Pieces
+	At        time.Time
+	Tries     int // how often it was begun
+	Made      revision.Made
+	Waits     string // why it still waits, where that is not its turn
 }
 
-const sliceColumns = `SELECT id, piece_id, version, machine_id, label, base_id, overrides, marks, scale, tip, chosen, state, fraction, error, queue_id,
-	full_estimate, notes, regions, layers_id, gcode_id, plate_id, at, tries, made FROM slice `
+const sliceColumns = `SELECT id, job_id, machine_id, label, base_id, overrides, pieces, chosen, state, fraction, error, queue_id,
+	full_estimate, notes, regions, at, tries, made, waits FROM slice `
 
-// Slices lists a piece's, oldest first.
-func (q Q) Slices(ctx context.Context, piece int64) ([]Slice, error) {
-	return all[Slice](ctx, q, sliceColumns+`WHERE piece_id = $1 ORDER BY id`, piece)
+// Slices lists a job's, oldest first.
+func (q Q) Slices(ctx context.Context, job int64) ([]Slice, error) {
+	return all[Slice](ctx, q, sliceColumns+`WHERE job_id = $1 ORDER BY id`, job)
 }
 
 // Slice finds one.
@@ -62,12 +57,45 @@ func (q Q) AddSlice(ctx context.Context, s Slice, person int64) (int64, error) {
 	if s.Overrides == nil {
 		s.Overrides = []recipe.Override{}
 	}
-	if s.SupportMarks == nil {
-		s.SupportMarks = []slicing.SupportMark{}
+	for i := range s.Pieces {
+		if s.Pieces[i].SupportMarks == nil {
+			s.Pieces[i].SupportMarks = []slicing.SupportMark{}
+		}
 	}
-	return scalar[int64](ctx, q, `INSERT INTO slice (piece_id, version, machine_id, label, base_id, overrides, marks, scale, tip, person_id)
-		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, nullif($10::bigint, 0)) RETURNING id`,
-		s.PieceID, s.Version, s.MachineID, s.Label, s.BaseID, s.Overrides, s.SupportMarks, s.Scale, s.Tip, person)
+	return scalar[int64](ctx, q, `INSERT INTO slice (job_id, machine_id, label, base_id, overrides, pieces, person_id)
+		VALUES ($1, $2, $3, $4, $5, $6, nullif($7::bigint, 0)) RETURNING id`,
+		s.JobID, s.MachineID, s.Label, s.BaseID, s.Overrides, s.Pieces, person)
+}
+
+// Plate is a row: a plate of a slice, with its program.
+type Plate struct {
+	ID         int64
+	SliceID    int64
+	N          int
+	Alike      *int // the number of the plate that all but the copies' numbers is as of
+	Spots      []slicing.Spot
+	Full       *price.Full
+	LayersID   *int64
+	GCodeID    *int64
+	StandingID *int64 // 3MF of the parts as they stand
+}
+
+// AddPlate makes a row of a slice that has come to its end.
+func (q Q) AddPlate(ctx context.Context, p Plate) error {
+	return q.exec(ctx, `INSERT INTO plate (slice_id, n, alike, spots, full_estimate, layers_id, gcode_id, standing_id) VALUES ($1, $2, $3, $4, $5, $6, $7, $8)`,
+		p.SliceID, p.N, p.Alike, p.Spots, p.Full, p.LayersID, p.GCodeID, p.StandingID)
+}
+
+// Plates lists those of a slice; what is alike comes with what it is alike.
+func (q Q) Plates(ctx context.Context, slice int64) ([]Plate, error) {
+	return all[Plate](ctx, q, `SELECT p.id, p.slice_id, p.n, p.alike, p.spots, a.full_estimate, a.layers_id, a.gcode_id, a.standing_id
+		FROM plate p JOIN plate a ON a.slice_id = p.slice_id AND a.n = coalesce(p.alike, p.n) WHERE p.slice_id = $1 ORDER BY p.n`, slice)
+}
+
+// PlatesOfSlices lists the plates of a job's slices, without their figures by layer.
+func (q Q) PlatesOfSlices(ctx context.Context, job int64) ([]Plate, error) {
+	return all[Plate](ctx, q, `SELECT p.id, p.slice_id, p.n, p.alike, p.spots, p.full_estimate, p.layers_id, p.gcode_id, p.standing_id
+		FROM plate p JOIN slice s ON s.id = p.slice_id WHERE s.job_id = $1 ORDER BY p.slice_id, p.n`, job)
 }
 
 // SetSliceQueueID remembers where in the work queue a slice is.
@@ -88,20 +116,20 @@ func (q Q) EndSlice(ctx context.Context, s Slice) error {
 	if s.Overhangs == nil {
 		s.Overhangs = []slicing.Overhang{}
 	}
-	return q.changed(ctx, `UPDATE slice SET state = $2, error = $3, full_estimate = $4, notes = $5, layers_id = $6, gcode_id = $7, plate_id = $8, regions = $9, made = $10,
+	return q.changed(ctx, `UPDATE slice SET state = $2, error = $3, full_estimate = $4, notes = $5, regions = $6, made = $7,
 		fraction = CASE WHEN $2 = 'done' THEN 1 ELSE fraction END WHERE id = $1 AND state IN ('queued', 'running')`,
-		s.ID, s.State, s.Error, s.Full, s.Notes, s.LayersID, s.GCodeID, s.PlateID, s.Overhangs, s.Made)
+		s.ID, s.State, s.Error, s.Full, s.Notes, s.Overhangs, s.Made)
 }
 
-// ChooseSlice makes one the one that counts for its piece on its machine.
+// ChooseSlice makes one the one that counts for its job.
 func (q Q) ChooseSlice(ctx context.Context, s Slice) error {
-	return q.exec(ctx, `UPDATE slice SET chosen = (id = $1) WHERE piece_id = $2`, s.ID, s.PieceID)
+	return q.exec(ctx, `UPDATE slice SET chosen = (id = $1) WHERE job_id = $2`, s.ID, s.JobID)
 }
 
 // BeginSlice counts a try of a slice and tells how many there were; one that is over
 // begins no more.
 func (q Q) BeginSlice(ctx context.Context, id int64) (int, error) {
-	n, err := scalar[int](ctx, q, `UPDATE slice SET state = 'running', tries = tries + 1 WHERE id = $1 AND state IN ('queued', 'running') RETURNING tries`, id)
+	n, err := scalar[int](ctx, q, `UPDATE slice SET state = 'running', waits = '', tries = tries + 1 WHERE id = $1 AND state IN ('queued', 'running') RETURNING tries`, id)
 	if errors.Is(err, ErrNotFound) {
 		err = ErrChanged
 	}
@@ -119,26 +147,25 @@ func (q Q) AgainSlice(ctx context.Context, id int64) error {
 	return q.changed(ctx, `UPDATE slice SET state = 'queued', error = '', fraction = 0, tries = 0 WHERE id = $1 AND state IN ('set aside', 'failed')`, id)
 }
 
-// Chosen is what counts of a slice on a shelf: its machine and its figures, without
-// those of each layer.
-type Chosen struct {
-	PieceID   int64
+// Counting is what may count of a slice on a shelf: its machine and its figures, without those
+// of each layer.
+type Counting struct {
+	ID        int64
+	JobID     int64
 	MachineID int64
+	Chosen    bool
 	Full      *price.Full
 	Overrides []recipe.Override
+	Pieces    []revision.Piece
 	Made      revision.Made
 	Purpose   string // of its job
 }
 
-// ChosenSlices gives what counts for pieces of open jobs, of one job if it is not 0,
-// where it is done and of the version that counts.
-func (q Q) ChosenSlices(ctx context.Context, job int64) (map[int64]Chosen, error) {
-	rows, err := all[Chosen](ctx, q, `SELECT s.piece_id, s.machine_id, s.full_estimate - 'by_layer', s.overrides, s.made, j.purpose
-		FROM job j JOIN piece p ON p.job_id = j.id JOIN slice s ON s.piece_id = p.id AND s.version = p.current
-		WHERE s.chosen AND s.state = 'done' AND CASE WHEN $1 = 0 THEN j.step NOT IN ('fetched', 'sent back') ELSE j.id = $1 END`, job)
-	out := make(map[int64]Chosen, len(rows))
-	for _, r := range rows {
-		out[r.PieceID] = r
-	}
-	return out, err
+// CountingSlices gives what may count for open jobs, or for one job if it is not 0: slices that are
+// done, were chosen or have no overrides, the latest first.
+func (q Q) CountingSlices(ctx context.Context, job int64) ([]Counting, error) {
+	return all[Counting](ctx, q, `SELECT s.id, s.job_id, s.machine_id, s.chosen, s.full_estimate - 'by_layer', s.overrides, s.pieces, s.made, j.purpose
+		FROM job j JOIN slice s ON s.job_id = j.id
+		WHERE s.state = 'done' AND (s.chosen OR s.overrides = '[]') AND CASE WHEN $1 = 0 THEN j.step NOT IN ('fetched', 'sent back', 'withdrawn') ELSE j.id = $1 END
+		ORDER BY s.job_id, s.id DESC`, job)
 }

@@ -60,7 +60,8 @@ type Q struct{ db db }
 // Tx is a Q within a transaction.
 type Tx struct {
 	Q
-	tx pgx.Tx
+	tx   pgx.Tx
+	told told
 }
 
 // Raw is the transaction itself, for the work queue to join.
@@ -221,10 +222,16 @@ const clashTries = 5
 // several times.
 //
 // Everybody locks in the same order: lanes, job, check, slice, then what the queue
-// keeps.
+// keeps; last of all its events are told.
 func (s *Store) InTx(ctx context.Context, f func(*Tx) error) error {
 	for try := 1; ; try++ {
-		err := pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error { return f(&Tx{Q{tx}, tx}) })
+		err := pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
+			t := &Tx{Q: Q{tx}, tx: tx}
+			if err := f(t); err != nil {
+				return err
+			}
+			return t.tell(ctx)
+		})
 		var pg *pgconn.PgError
 		clash := errors.As(err, &pg) && (pg.Code == "40P01" || pg.Code == "40001")
 		if !clash || try == clashTries || ctx.Err() != nil {
@@ -313,56 +320,4 @@ func (q Q) changed(ctx context.Context, sql string, args ...any) error {
 		return ErrChanged
 	}
 	return known(err)
-}
-
-// Event is what the servers tell each other and their browsers when something
-// has changed. It is sent when the transaction commits.
-type Event struct {
-	Kind     string // job, progress, lane, house
-	Job      int64
-	Fraction float64
-	Doing    string
-	Owner    int64 // the member whose job it is
-	Session  string
-}
-
-// SessionEnded is the kind of event that ends what goes on in a session; it is for
-// servers only.
-const SessionEnded = "session ended"
-
-// Channel is the notification channel of events.
-const Channel = "jobshelf"
-
-// Notify sends an event.
-func (q Q) Notify(ctx context.Context, e Event) error {
-	b, err := json.Marshal(e)
-	if err != nil {
-		return err
-	}
-	return q.exec(ctx, `SELECT pg_notify($1, $2)`, Channel, string(b))
-}
-
-// Listen calls f for each event until ctx ends or the connection fails.
-func (s *Store) Listen(ctx context.Context, ready func(), f func(Event)) error {
-	conn, err := s.Pool.Acquire(ctx)
-	if err != nil {
-		return fmt.Errorf("listen: %w", err)
-	}
-	defer func() {
-		conn.Hijack().Close(context.WithoutCancel(ctx)) // it must not serve others while it listens
-	}()
-	if _, err := conn.Exec(ctx, "LISTEN "+Channel); err != nil {
-		return fmt.Errorf("listen: %w", err)
-	}
-	ready()
-	for {
-		n, err := conn.Conn().WaitForNotification(ctx)
-		if err != nil {
-			return fmt.Errorf("listen: %w", err)
-		}
-		var e Event
-		if json.Unmarshal([]byte(n.Payload), &e) == nil {
-			f(e)
-		}
-	}
 }

@@ -5,6 +5,7 @@ import (
 	"context"
 	"crypto/rand"
 	"errors"
+	"fmt"
 	"io"
 	"testing"
 	"testing/iotest"
@@ -101,21 +102,103 @@ func TestNamesAreGuarded(t *testing.T) {
 	assert.ErrorIs(t, err, store.ErrNotFound)
 }
 
-func TestEventsArriveWhenTheTransactionCommits(t *testing.T) {
+func TestSignalsArriveWhenTheTransactionCommits(t *testing.T) {
 	s := pgtest.New(t)
 	ctx, cancel := context.WithTimeout(ctx, 20*time.Second)
 	defer cancel()
-	got, ready := make(chan store.Event, 10), make(chan struct{})
-	go func() { _ = s.Listen(ctx, func() { close(ready) }, func(e store.Event) { got <- e }) }()
+	got, ready := make(chan store.Signal, 10), make(chan struct{})
+	go func() { _ = s.Listen(ctx, func() { close(ready) }, func(e store.Signal) { got <- e }) }()
 	<-ready
 	undone := errors.New("undone")
 	err := s.InTx(ctx, func(tx *store.Tx) error {
-		require.NoError(t, tx.Notify(ctx, store.Event{Kind: "job", Job: 1}))
+		tx.Tell(store.Event{Kind: store.OfHouse, What: "undone"})
+		require.NoError(t, tx.Notify(ctx, store.Signal{Kind: "progress", Job: 1}))
 		return undone
 	})
 	require.ErrorIs(t, err, undone)
-	require.NoError(t, s.InTx(ctx, func(tx *store.Tx) error { return tx.Notify(ctx, store.Event{Kind: "job", Job: 2}) }))
+	require.NoError(t, s.InTx(ctx, func(tx *store.Tx) error { return tx.Notify(ctx, store.Signal{Kind: "progress", Job: 2}) }))
 	assert.EqualValues(t, 2, (<-got).Job, "the first was rolled back")
+	require.NoError(t, s.InTx(ctx, func(tx *store.Tx) error {
+		tx.Tell(store.Event{Kind: store.OfHouse, What: "done"})
+		return nil
+	}))
+	assert.Equal(t, store.OfEvents, (<-got).Kind)
+	assert.Equal(t, 1, count(t, s, `SELECT count(*)::int FROM event`))
+}
+
+// Transactions that overlap and commit in the other order: a reader who goes by the numbers
+// never passes one that is still to come, whenever it looks.
+func TestEventsComeInTheOrderOfCommits(t *testing.T) {
+	s := pgtest.New(t)
+	one := func(what string, begun chan<- struct{}, end <-chan struct{}) chan error {
+		done := make(chan error, 1)
+		go func() {
+			done <- s.InTx(ctx, func(tx *store.Tx) error {
+				tx.Tell(store.Event{Kind: store.OfHouse, What: what})
+				if _, err := tx.Raw().Exec(ctx, `SELECT 1`); err != nil { // it has begun
+					return err
+				}
+				begun <- struct{}{}
+				<-end
+				return nil
+			})
+		}()
+		return done
+	}
+	begun, first, second := make(chan struct{}), make(chan struct{}), make(chan struct{})
+	a := one("began first", begun, first)
+	<-begun
+	b := one("began second", begun, second)
+	<-begun
+	close(second)
+	require.NoError(t, <-b)
+	seen, err := s.ChangesAfter(ctx, 0, 9)
+	require.NoError(t, err)
+	require.Len(t, seen, 1)
+	close(first)
+	require.NoError(t, <-a)
+	later, err := s.ChangesAfter(ctx, seen[0].ID, 9)
+	require.NoError(t, err)
+	require.Len(t, later, 1, "what began before, and ended later, comes later")
+
+	// Many at a time, with a reader that never stops looking: it reads each, once, in order.
+	const writers, each = 8, 25
+	errs := make(chan error, writers)
+	for w := range writers {
+		go func() {
+			var err error
+			for k := range each {
+				err = errors.Join(err, s.InTx(ctx, func(tx *store.Tx) error {
+					for range 1 + k%3 {
+						tx.Tell(store.Event{Kind: store.OfHouse, What: fmt.Sprint(w)})
+					}
+					_, err := tx.Raw().Exec(ctx, `SELECT pg_sleep($1)`, float64((w*k)%5)/1000)
+					return err
+				}))
+			}
+			errs <- err
+		}()
+	}
+	at, read, left := later[0].ID, 0, writers
+	for left > 0 || read < writers*(9+8*2+8*3) {
+		select {
+		case err := <-errs:
+			require.NoError(t, err)
+			left--
+		default:
+		}
+		all, err := s.ChangesAfter(ctx, at, 7)
+		require.NoError(t, err)
+		for _, c := range all {
+			require.Greater(t, c.ID, at)
+			at = c.ID
+			read++
+		}
+		if left == 0 && len(all) == 0 {
+			break
+		}
+	}
+	assert.Equal(t, count(t, s, `SELECT count(*)::int FROM event`)-2, read)
 }
 
 // A house from before 0 was a value keeps what its recipes meant.

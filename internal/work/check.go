@@ -28,6 +28,7 @@ import (
 	"jobshelf/core/shop/option"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/desk/intake"
+	"jobshelf/internal/desk/plates"
 	"jobshelf/internal/store"
 )
 
@@ -48,6 +49,9 @@ type checkWorker struct {
 	log    *slog.Logger
 	gate   *gate
 	cores  *par.Budget // that all work shares
+	memory *memory
+	// proposes says that what is proposed is sliced when a check has ended.
+	proposes bool
 }
 
 // tooOften is what the desk is told of work whose workers died.
@@ -64,6 +68,14 @@ func (w *checkWorker) Work(ctx context.Context, job *river.Job[CheckArgs]) error
 	if t.Tries > 0 {
 		w.log.Warn("a check is tried again", "job", job.Args.Job, "round", job.Args.Round, "begun", t.Tries)
 	}
+	share, err := w.share(ctx, job.Args)
+	if errors.Is(err, errTooLarge) {
+		return later(w.after)
+	}
+	if err != nil {
+		return err
+	}
+	defer share()
 	leave := w.gate.enter(t.Tries == 0 || t.State != "running") // still running: its worker died
 	defer leave()
 	if ctx.Err() != nil {
@@ -90,6 +102,25 @@ func (w *checkWorker) Work(ctx context.Context, job *river.Job[CheckArgs]) error
 		return over(ctx, intake.SetAside(late, w.desk, job.Args.Job, job.Args.Round, reason))
 	}
 	return errors.Join(err, w.store.RequeueTask(late, job.Args.Job, job.Args.Round, false))
+}
+
+// share waits for the memory that a check takes.
+func (w *checkWorker) share(ctx context.Context, a CheckArgs) (release func(), err error) {
+	file, err := w.store.FileWeight(ctx, a.Job, fileTimes, packedTimes)
+	if err != nil {
+		return nil, err
+	}
+	return w.memory.take(ctx, baseBytes+file, func(why problem.Phrase) error {
+		j, err := w.store.Job(ctx, a.Job)
+		if err != nil {
+			return err
+		}
+		text := w.desk.Words(ctx).Say(why)
+		if err := w.store.TaskWaits(ctx, a.Job, a.Round, text); err != nil {
+			return err
+		}
+		return w.store.Notify(ctx, store.Signal{Kind: store.OfProgress, Job: a.Job, Doing: text, Owner: j.MemberID})
+	})
 }
 
 // afterwards is a context for what must be told though the work was cancelled.
@@ -131,7 +162,14 @@ func (w *checkWorker) check(ctx context.Context, job *river.Job[CheckArgs]) erro
 	if err == nil && !ended {
 		w.log.Info("a check ended that was over already", "job", job.Args.Job, "round", job.Args.Round)
 	}
-	return err
+	if err != nil || !ended || !w.proposes {
+		return err
+	}
+	// What is proposed is sliced before anybody decides. Nothing is lost without: a yes slices it.
+	if err := w.store.InTx(ctx, func(tx *store.Tx) error { return plates.Propose(ctx, w.desk, tx, job.Args.Job) }); err != nil {
+		w.log.Error("the proposal is not sliced yet", "job", job.Args.Job, "err", err)
+	}
+	return nil
 }
 
 // Shares of a piece's check, as measured on a million triangles.

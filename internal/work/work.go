@@ -24,6 +24,7 @@ import (
 	"log/slog"
 	"os"
 	"runtime"
+	"runtime/debug"
 	"sync"
 	"time"
 
@@ -93,6 +94,22 @@ type Worker struct {
 	log    *slog.Logger
 	stop   context.CancelFunc
 	done   chan struct{}
+	is     store.Worker
+}
+
+// Version is that of the program: the revision it was built from, where that is known.
+func Version() string {
+	info, ok := debug.ReadBuildInfo()
+	if !ok {
+		return "unknown"
+	}
+	version := info.Main.Version
+	for _, s := range info.Settings {
+		if s.Key == "vcs.revision" {
+			version = s.Value[:min(12, len(s.Value))]
+		}
+	}
+	return version
 }
 
 // soon is for work that somebody waits for: what fails for a passing reason is
@@ -117,6 +134,11 @@ type Options struct {
 	// RetryAfter is how long after a failure work is tried again, times the number of
 	// tries; default 2 s.
 	RetryAfter time.Duration
+	// Memory is how much all work together may take, bytes; 0 is without end. What needs more
+	// waits for a worker that has it.
+	Memory int64
+	// NoProposals leaves what is proposed for a job unsliced until somebody says yes to it.
+	NoProposals bool
 }
 
 // served are the queues for River. What an older program queued without one is the bench's.
@@ -150,8 +172,15 @@ func Start(ctx context.Context, s *store.Store, d *desk.Desk, o Options) (*Worke
 	workers := river.NewWorkers()
 	alone := &gate{}
 	cores := par.NewBudget(runtime.GOMAXPROCS(0))
-	river.AddWorker(workers, &checkWorker{soon: soon[CheckArgs]{after: o.RetryAfter}, desk: d, store: s, limits: o.Limits, log: o.Log, gate: alone, cores: cores})
-	river.AddWorker(workers, &sliceWorker{soon: soon[SliceArgs]{after: o.RetryAfter}, desk: d, store: s, limits: o.Limits, log: o.Log, gate: alone, cores: cores})
+	mem := newMemory(o.Memory)
+	w.is = store.Worker{Name: w.name, Queues: o.Queues, Cores: runtime.GOMAXPROCS(0), MemoryMB: int(o.Memory / 1e6), Version: Version()}
+	river.AddWorker(workers, &checkWorker{soon: soon[CheckArgs]{after: o.RetryAfter}, desk: d, store: s, limits: o.Limits, log: o.Log, gate: alone, cores: cores, memory: mem, proposes: !o.NoProposals})
+	river.AddWorker(workers, &sliceWorker{soon: soon[SliceArgs]{after: o.RetryAfter}, desk: d, store: s, limits: o.Limits, log: o.Log, gate: alone, cores: cores, memory: mem})
+	proposes := &proposeWorker{}
+	if !o.NoProposals {
+		proposes.desk = d
+	}
+	river.AddWorker(workers, proposes)
 	var err error
 	w.client, err = river.NewClient(riverpgxv5.New(s.Pool), &river.Config{
 		ID:                w.name,
@@ -191,7 +220,7 @@ func (w *Worker) Stop(ctx context.Context) error {
 	}
 	w.stop()
 	<-w.done
-	return err
+	return errors.Join(err, w.store.EndWorker(context.WithoutCancel(ctx), w.name))
 }
 
 // gate lets work run together, save what was begun when a worker died: each of that
@@ -275,6 +304,9 @@ func (w *Worker) hold(ctx context.Context, ready func()) error {
 	for {
 		n, err := putBack(ctx, own, w.name)
 		if err != nil {
+			return err
+		}
+		if err := w.store.SeeWorker(ctx, w.is); err != nil {
 			return err
 		}
 		if n > 0 {

@@ -21,11 +21,13 @@ import (
 	"jobshelf/core/print/recipe"
 	"jobshelf/core/shape/mesh"
 	"jobshelf/core/shape/modelfile"
+	"jobshelf/core/shape/problem"
 	"jobshelf/core/shape/solid"
 	"jobshelf/core/shape/units"
 	"jobshelf/internal/demo"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/desk/decide"
+	"jobshelf/internal/desk/floor"
 	"jobshelf/internal/desk/intake"
 	"jobshelf/internal/desk/plates"
 	"jobshelf/internal/pgtest"
@@ -62,7 +64,7 @@ func open(t *testing.T) *house {
 
 func (h *house) worker() *Worker {
 	h.t.Helper()
-	w, err := Start(ctx, h.store, h.desk, Options{Log: quiet})
+	w, err := Start(ctx, h.store, h.desk, Options{Log: quiet, NoProposals: true})
 	require.NoError(h.t, err)
 	return w
 }
@@ -174,7 +176,11 @@ func TestAStoppedWorkerGivesBack(t *testing.T) {
 	h.until("another worker ends it", func() bool { return state() == "done" })
 	s, err := h.store.Slice(ctx, id)
 	require.NoError(t, err)
-	assert.NotNil(t, s.GCodeID)
+	made, err := h.store.Plates(ctx, id)
+	require.NoError(t, err)
+	require.Len(t, made, 2, "each of the two as large as the plate")
+	assert.NotNil(t, made[0].GCodeID)
+	assert.Equal(t, made[0].GCodeID, made[1].GCodeID, "alike")
 	assert.InDelta(t, 1, s.Fraction, 0)
 }
 
@@ -241,7 +247,7 @@ func TestFailuresAreTriedAsOftenAsIsSaid(t *testing.T) {
 			require.NoError(t, err)
 			var log bytes.Buffer
 			var mu sync.Mutex
-			w, err := Start(ctx, h.store, h.desk, Options{Log: slog.New(slog.NewTextHandler(&locked{w: &log, mu: &mu}, nil)), RetryAfter: time.Millisecond})
+			w, err := Start(ctx, h.store, h.desk, Options{NoProposals: true, Log: slog.New(slog.NewTextHandler(&locked{w: &log, mu: &mu}, nil)), RetryAfter: time.Millisecond})
 			require.NoError(t, err)
 			defer func() { assert.NoError(t, w.Stop(ctx)) }()
 			job := h.handIn(stl(t, solid.Box(20, 20, 5)), "a.stl")
@@ -388,7 +394,7 @@ func TestWhatIsOverIsNotTriedAgain(t *testing.T) {
 	require.NoError(t, h.store.InTx(ctx, func(tx *store.Tx) error { return tx.EndSlice(ctx, s) }))
 	var log bytes.Buffer
 	var mu sync.Mutex
-	w, err = Start(ctx, h.store, h.desk, Options{Log: slog.New(slog.NewTextHandler(&locked{w: &log, mu: &mu}, nil)), RetryAfter: time.Millisecond})
+	w, err = Start(ctx, h.store, h.desk, Options{NoProposals: true, Log: slog.New(slog.NewTextHandler(&locked{w: &log, mu: &mu}, nil)), RetryAfter: time.Millisecond})
 	require.NoError(t, err)
 	var state string
 	attempt := 0
@@ -467,7 +473,7 @@ func TestWhoWaitsComesFirst(t *testing.T) {
 	require.NoError(t, err)
 	waiting := states()["queued"]
 	require.Greater(t, waiting, 3)
-	day, err := Start(ctx, h.store, h.desk, Options{Log: quiet, Queues: []string{Counter}})
+	day, err := Start(ctx, h.store, h.desk, Options{Log: quiet, Queues: []string{Counter}, NoProposals: true})
 	require.NoError(t, err)
 	second := h.handIn(stl(t, solid.Box(20, 20, 6)), "b.stl")
 	h.until("it is checked", h.over(second))
@@ -480,4 +486,125 @@ func TestWhoWaitsComesFirst(t *testing.T) {
 	w = h.worker()
 	h.until("all is done", func() bool { return states()["done"] == waiting+1 })
 	require.NoError(t, w.Stop(ctx))
+}
+
+// What is proposed for a job is sliced before anybody decides, once: not what is stopped, not a
+// program, not again when it is checked again and nothing has changed. Then a yes queues its
+// plates at once, with the figures of the toolpath.
+func TestWhatIsProposedIsSliced(t *testing.T) {
+	h := open(t)
+	w, err := Start(ctx, h.store, h.desk, Options{Log: quiet})
+	require.NoError(t, err)
+	defer func() { assert.NoError(t, w.Stop(ctx)) }()
+	id := h.handIn(stl(t, solid.Box(20, 20, 5)), "a.stl")
+	open := solid.Box(20, 20, 5)
+	open.Triangles = open.Triangles[1:]
+	stopped := h.handIn(stl(t, open), "open.stl")
+	program := h.handIn([]byte("G28\nG90\nM83\nM104 S200\nG1 X50 Y50 Z0.2 F3000\nG1 X80 Y50 E2 F1200\nM104 S0\n"), "p.gcode")
+	proposed := func(job int64) *floor.LadderRow {
+		for _, r := range h.view(job).Ladder {
+			if r.Proposed && r.Full {
+				return &r
+			}
+		}
+		return nil
+	}
+	full := func() *floor.LadderRow { return proposed(id) }
+	h.until("the proposal is sliced", func() bool { return full() != nil })
+	h.until("the others are checked", func() bool { return h.over(stopped)() && h.over(program)() })
+	require.NoError(t, intake.Retry(ctx, h.desk, h.cato, id))
+	h.until("it is checked again", h.over(id))
+	for job, want := range map[int64]int{id: 1, stopped: 0, program: 0} {
+		all, err := h.store.Slices(ctx, job)
+		require.NoError(t, err)
+		assert.Len(t, all, want)
+	}
+	next := h.handIn(stl(t, solid.Box(30, 30, 9)), "b.stl")
+	h.until("the next is sliced", func() bool { return proposed(next) != nil })
+	row, was := full(), proposed(next)
+	require.NotNil(t, row)
+	require.Equal(t, row.MachineID, was.MachineID)
+	require.NoError(t, decide.Approve(ctx, h.desk, h.cato, id, 0, 0))
+	h.until("where lanes have changed, the other machine that is proposed now", func() bool { return proposed(next) != nil && proposed(next).MachineID != was.MachineID })
+	v := h.view(id)
+	require.Equal(t, "approved", v.Step)
+	assert.InDelta(t, row.Seconds, v.Runs[0].Seconds, 1e-9)
+	d, err := plates.RunProgram(ctx, h.desk, h.cato, v.Runs[0].ID)
+	require.NoError(t, err)
+	text, err := io.ReadAll(d)
+	require.NoError(t, err)
+	assert.Contains(t, string(text), "; part: a.stl, 2 times")
+	// A program that was sliced elsewhere is a plate of its own for each copy, its bytes unchanged.
+	require.NoError(t, decide.Approve(ctx, h.desk, h.cato, program, 0, 0))
+	v = h.view(program)
+	require.Len(t, v.Runs, v.Pieces)
+	d, err = plates.RunProgram(ctx, h.desk, h.cato, v.Runs[0].ID)
+	require.NoError(t, err)
+	text, err = io.ReadAll(d)
+	require.NoError(t, err)
+	assert.Contains(t, string(text), "G1 X80 Y50 E2 F1200\nM104 S0\n")
+}
+
+// Work waits for its share of a process's memory and is told of it; what needs more than all
+// there is goes to a larger worker. Who works in the house is known while it does.
+func TestWorkWaitsForMemory(t *testing.T) {
+	m := newMemory(100)
+	var told []string
+	tell := func(p problem.Phrase) error {
+		told = append(told, p.Code)
+		return nil
+	}
+	first, err := m.take(ctx, 60, tell)
+	require.NoError(t, err)
+	assert.Empty(t, told)
+	_, err = m.take(ctx, 101, tell)
+	require.ErrorIs(t, err, errTooLarge)
+	over, cancel := context.WithCancel(ctx)
+	cancel()
+	_, err = m.take(over, 50, tell)
+	require.ErrorIs(t, err, context.Canceled)
+	assert.Equal(t, []string{"waits for a larger worker", "waits for memory"}, told)
+	first()
+	second, err := m.take(ctx, 100, tell)
+	require.NoError(t, err)
+	second()
+	_, err = newMemory(0).take(ctx, 1<<50, tell)
+	require.NoError(t, err, "without end")
+
+	h := open(t)
+	small, err := Start(ctx, h.store, h.desk, Options{Log: quiet, NoProposals: true, Memory: 80e6, RetryAfter: 10 * time.Millisecond})
+	require.NoError(t, err)
+	light := h.handIn(stl(t, solid.Box(20, 20, 5)), "light.stl")
+	heavy := h.handIn(stl(t, solid.Sphere(40, 250)), "heavy.stl")
+	h.until("the light one is checked", h.over(light))
+	h.until("it is told what the heavy one waits for", func() bool { return h.view(heavy).Check.Doing == "waiting for a worker with 0.092 GB of memory" })
+	assert.Equal(t, "queued", h.view(heavy).Check.State)
+	assert.Zero(t, h.tries(heavy), "it was not begun")
+	large, err := Start(ctx, h.store, h.desk, Options{Log: quiet, NoProposals: true, Queues: []string{Counter}})
+	require.NoError(t, err)
+	h.until("the large one checks it", h.over(heavy))
+	who, err := h.store.Workers(ctx)
+	require.NoError(t, err)
+	require.Len(t, who, 2)
+	assert.Equal(t, []any{Queues, 80, []string{Counter}, 0}, []any{who[0].Queues, who[0].MemoryMB, who[1].Queues, who[1].MemoryMB})
+	assert.NotEmpty(t, who[0].Version)
+
+	// A slice waits likewise.
+	v := h.view(heavy)
+	id, err := plates.OrderSlice(ctx, h.desk, h.cato, v.PieceSet[0].ID, plates.SliceOrder{MachineID: v.Ladder[0].MachineID})
+	require.NoError(t, err)
+	waits := func() string {
+		s, err := h.store.Slice(ctx, id)
+		require.NoError(t, err)
+		return s.State + " " + s.Waits
+	}
+	h.until("it is told", func() bool { return strings.HasPrefix(waits(), "queued waiting for a worker with") })
+	require.NoError(t, large.Stop(ctx))
+	require.NoError(t, small.Stop(ctx))
+	who, err = h.store.Workers(ctx)
+	require.NoError(t, err)
+	assert.Empty(t, who)
+	all := h.worker()
+	h.until("one without a bound slices it", func() bool { return waits() == "done " })
+	require.NoError(t, all.Stop(ctx))
 }

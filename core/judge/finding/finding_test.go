@@ -161,3 +161,16 @@ func TestAnswersAreReady(t *testing.T) {
 	_, ok := Answer("odd file", "")
 	assert.False(t, ok)
 }
+
+// The number of a thing is written as it is, however large, come from the database or not; an
+// amount is grouped.
+func TestNumbersOfThingsAreNames(t *testing.T) {
+	s := Speak("en")
+	for _, n := range []any{int64(12345), 12345, 12345.0} {
+		assert.Equal(t, "Slice 12345 of a.stl counts", s.Say(problem.Say("slice chosen", n, "a.stl")))
+	}
+	assert.Equal(t, "12,345 copies of a.stl", s.Say(problem.Say("copies are", 12345, "a.stl")))
+	for code := range numbered {
+		require.Contains(t, english, code)
+	}
+}

@@ -2,8 +2,17 @@ package finding
 
 // history are the texts of what was done, of jobs, slices, the house and its people.
 var history = texts{
-	"handed in":                     say("Handed in %[1]s"),              // names of files
-	"approved":                      say("Approved and queued on %[1]s"), // machine
+	"handed in":                     say("Handed in %[1]s"),                                                           // names of files
+	"approved":                      say("Approved and queued on %[1]s"),                                              // machine
+	"approved up to":                say("Approved for %[1]s up to %[2]v min, %[3]v g and %[4]v; it is sliced first"), // machine, minutes, grams, money
+	"yes not kept":                  say("The yes does not hold: to be decided again"),
+	"longer than the yes":           say("Sliced, it takes %[1]v min, and the yes was to %[2]v min."),
+	"heavier than the yes":          say("Sliced, it takes %[1]v g, and the yes was to %[2]v g."),
+	"dearer than the yes":           say("Sliced, it costs %[1]v, and the yes was to %[2]v."),
+	"changed while it was sliced":   say("Something it is made by was changed while it was sliced."),
+	"machine takes it no more":      say("The machine takes it no more."),
+	"yes taken back":                say("The yes was taken back"),
+	"withdrawn":                     say("Withdrawn"),
 	"sent back":                     say("Sent back"),
 	"started":                       say("Started"),
 	"run failed":                    say("It failed on the machine; another run is planned"),
@@ -26,13 +35,13 @@ var history = texts{
 	"check asked for again":         say("Check asked for again"),
 	"check cancelled":               say("Check cancelled"),
 	"check set aside":               say("The check was set aside"),
-	"slice ordered":                 say("Slice %[1]d of %[2]s for %[3]s ordered"), // number, file, machine
-	"slice again":                   say("Slice %[1]d of %[2]s tried once more"),   // number, file
-	"slice cancelled":               say("Slice %[1]d of %[2]s cancelled"),         // number, file
-	"slice chosen":                  say("Slice %[1]d of %[2]s counts"),            // number, file
-	"slice done":                    say("Slice %[1]d of %[2]s is done"),           // number, file
-	"slice failed":                  say("Slice %[1]d of %[2]s failed"),            // number, file
-	"slice set aside":               say("Slice %[1]d of %[2]s was set aside"),     // number, file
+	"slice ordered":                 say("Slice %[1]v of %[2]s for %[3]s ordered"), // number, file, machine
+	"slice again":                   say("Slice %[1]v of %[2]s tried once more"),   // number, file
+	"slice cancelled":               say("Slice %[1]v of %[2]s cancelled"),         // number, file
+	"slice chosen":                  say("Slice %[1]v of %[2]s counts"),            // number, file
+	"slice done":                    say("Slice %[1]v of %[2]s is done"),           // number, file
+	"slice failed":                  say("Slice %[1]v of %[2]s failed"),            // number, file
+	"slice set aside":               say("Slice %[1]v of %[2]s was set aside"),     // number, file
 	"override for a reason":         say("%[1]s %[2]s: %[3]s"),                     // setting, value, why
 	"support put in for a reason":   say("support put in: %[1]s"),                  // why
 	"support kept out for a reason": say("support kept out: %[1]s"),                // why

@@ -81,10 +81,39 @@ func (s Speaker) Say(p problem.Phrase) string {
 			params[i] = v
 		}
 	}
+	if numbered[p.Code] && len(params) > 0 { // a name, no amount: 1234 and not 1,234
+		params[0] = number.Decimal(params[0], number.NoSeparator())
+	}
 	if _, ok := s.has[p.Code]; ok {
 		return s.own.Sprintf(p.Code, params...)
 	}
 	return s.english.Sprintf(p.Code, params...)
+}
+
+// numbered are the phrases whose first parameter is the number of a job, a slice or a person.
+var numbered = map[string]bool{
+	"job changed meanwhile":       true,
+	"not to be approved":          true,
+	"check not done":              true,
+	"not to be sent back":         true,
+	"no yes to take back":         true,
+	"not to be withdrawn":         true,
+	"no run to fail":              true,
+	"not decided yet":             true,
+	"slice not to be tried again": true,
+	"slice not to be cancelled":   true,
+	"slice not done":              true,
+	"no such member":              true,
+	"pieces settled":              true,
+	"check closed":                true,
+	"check over":                  true,
+	"slice ordered":               true,
+	"slice again":                 true,
+	"slice cancelled":             true,
+	"slice chosen":                true,
+	"slice done":                  true,
+	"slice failed":                true,
+	"slice set aside":             true,
 }
 
 // say is a message without more ado.

@@ -62,9 +62,9 @@ func TestNoAcceptedOrderIsTooHotOrStaysWarm(t *testing.T) {
 	made, tried := 0, 0
 	rapid.Check(t, func(t *rapid.T) {
 		o := order()
-		o.Mesh = solid.Box(6, 6, 3)
+		o.Pieces[0].Mesh = solid.Box(6, 6, 3)
 		if rapid.Bool().Draw(t, "hangs") {
-			o.Mesh = order().Mesh.Transformed(0.3, mesh.Vec3{})
+			o.Pieces[0].Mesh = order().Pieces[0].Mesh.Transformed(0.3, mesh.Vec3{})
 		}
 		hot := rapid.OneOf(rapid.SampledFrom([]float64{0, 180, 205, 250, 251, 600}), rapid.Float64Range(0, 600))
 		o.Machine.NozzleMaxC = rapid.SampledFrom([]float64{200, 250, 300}).Draw(t, "nozzle's most")
@@ -96,7 +96,7 @@ func TestNoAcceptedOrderIsTooHotOrStaysWarm(t *testing.T) {
 		if len(o.Machine.Validate()) > 0 || len(o.Loaded[0].Validate()) > 0 || len(o.Loaded[len(o.Loaded)-1].Validate()) > 0 {
 			return
 		}
-		got, err := Make(ctx, o, nil)
+		got, err := One(ctx, o, nil)
 		if err != nil {
 			require.IsType(t, &Refusal{}, err)
 			return
@@ -143,7 +143,7 @@ func TestHeatIsRefusedWhereverItComesFrom(t *testing.T) {
 	} {
 		o := order()
 		change(&o)
-		_, err := Make(ctx, o, nil)
+		_, err := One(ctx, o, nil)
 		assert.ErrorContains(t, err, says)
 	}
 }
@@ -159,7 +159,7 @@ func TestAProgramThatTheJudgeStopsIsRefused(t *testing.T) {
 	} {
 		o := order()
 		o.Machine.Dialect.Start = block
-		r, err := Make(ctx, o, nil)
+		r, err := One(ctx, o, nil)
 		require.NoError(t, err)
 		err = r.WriteProgram(ctx, io.Discard, nil)
 		var no *Refusal
@@ -168,7 +168,7 @@ func TestAProgramThatTheJudgeStopsIsRefused(t *testing.T) {
 		assert.Contains(t, no.Error(), says)
 	}
 	o := order()
-	r, err := Make(ctx, o, nil)
+	r, err := One(ctx, o, nil)
 	require.NoError(t, err)
 	require.NoError(t, r.WriteProgram(ctx, io.Discard, [][2]string{{"job", "a\rM104 S600\x00\x07 b"}}), "what members call things is only ever a comment")
 	assert.ErrorContains(t, r.WriteProgram(ctx, full{}, nil), "no room")
@@ -184,15 +184,15 @@ func (full) Write([]byte) (int, error) { return 0, fmt.Errorf("no room") }
 func TestPauses(t *testing.T) {
 	for _, idle := range []float64{0, 300} {
 		o := order()
-		o.Mesh = solid.Box(20, 20, 5)
+		o.Pieces[0].Mesh = solid.Box(20, 20, 5)
 		o.Machine.IdleOffS = idle
 		o.Recipe.PauseMM = []float64{3, 1, 1}
 		o.Recipe.FirstNozzleC = 215
 		plain := o
 		plain.Recipe.PauseMM = nil
-		without, err := Make(ctx, plain, nil)
+		without, err := One(ctx, plain, nil)
 		require.NoError(t, err)
-		r, err := Make(ctx, o, nil)
+		r, err := One(ctx, o, nil)
 		require.NoError(t, err)
 		var b bytes.Buffer
 		require.NoError(t, r.WriteProgram(ctx, &b, nil))

@@ -1,6 +1,6 @@
-// Package slicing makes a part ready for a machine: stands it on the plate, lays
-// its lines, times and prices them, and writes the program. The desk and the
-// command line both make their slices here.
+// Package slicing makes pieces ready for a machine: stands them, lays every copy on plates,
+// makes their lines, times them, and writes a program for each plate. The desk and the command
+// line both make their slices here.
 package slicing
 
 import (
@@ -10,11 +10,13 @@ import (
 	"fmt"
 	"io"
 	"math"
+	"slices"
 
 	"jobshelf/core/judge/finding"
 	"jobshelf/core/judge/programcheck"
 	"jobshelf/core/print/estimate"
 	"jobshelf/core/print/gcode"
+	"jobshelf/core/print/layout"
 	"jobshelf/core/print/machine"
 	"jobshelf/core/print/plate"
 	"jobshelf/core/print/post"
@@ -29,13 +31,20 @@ import (
 
 // Order is what is to be sliced, and how.
 type Order struct {
+	Pieces  []Piece
+	Machine *machine.Machine
+	Recipe  recipe.Recipe
+	Loaded  machine.Loaded
+}
+
+// Piece is a part, of which some copies are wanted.
+type Piece struct {
+	Name         string
 	Mesh         *mesh.Mesh
 	MMPerUnit    float64
 	Orientation  Orientation
-	Machine      *machine.Machine
-	Recipe       recipe.Recipe
-	Loaded       machine.Loaded
 	SupportMarks []SupportMark
+	Copies       int // 0 is one
 }
 
 // Orientation is how a part stands other than as it came.
@@ -81,13 +90,30 @@ type Overhang struct {
 	CornersMM [][3]float64 `json:"corners_mm"`
 }
 
-// Result is a slice.
-type Result struct {
-	Order     Order
-	Stood     *mesh.Mesh // in mm on the plate
+// Plate is a plate of an order, sliced.
+type Plate struct {
+	Order     *Order
+	N         int // counted from 1
+	Spots     []Spot
 	Print     *toolpath.Print
-	Full      *estimate.Full
-	Overhangs []Overhang
+	Full      *estimate.Full // its shares are those of Spots
+	Overhangs []Overhang     // in the parts' own coordinates; of each part once
+	// Like is the number of an earlier plate on which as many copies lie in the same way: all
+	// but the copies' numbers is the same. 0: there is none.
+	Like int
+
+	stood []*mesh.Mesh // by piece, in mm, in the middle of the plate
+}
+
+// Spot is where a copy lies on a plate.
+type Spot struct {
+	Piece   int     `json:"piece" doc:"Which of the order's, counted from 0"`
+	Copy    int     `json:"copy" doc:"Counted from 1"`
+	XMM     float64 `json:"x_mm" doc:"Of the middle of its box on the plate"`
+	YMM     float64 `json:"y_mm"`
+	TurnDeg float64 `json:"turn_deg" doc:"About the vertical, from as it came"`
+
+	by polygon.Point
 }
 
 // Refusal is why a part cannot be sliced so, for who ordered it.
@@ -98,37 +124,151 @@ func refuse(code string, params ...any) *Refusal { return &Refusal{problem.Say(c
 // Error says it in English, for logs and the command line.
 func (r *Refusal) Error() string { return finding.Speak("en").Say(r.Phrase) }
 
-// Make slices. progress (nil is fine) is told a share from 0 to 1. Errors are
-// ctx's or a *Refusal.
-func Make(ctx context.Context, o Order, progress func(float64)) (*Result, error) {
+// Make slices an order: each piece once, then plate by plate, as many as its copies need. keep
+// is given each before the next is made, which takes its lines apart; what keep returns ends it.
+// progress (nil is fine) is told a share from 0 to 1. Errors are ctx's, keep's or a *Refusal.
+func Make(ctx context.Context, o Order, progress func(float64), keep func(*Plate) error) error {
+	if progress == nil {
+		progress = func(float64) {}
+	}
 	if bad := o.Recipe.Validate(o.Machine, o.Loaded); len(bad) > 0 {
-		return nil, &Refusal{bad[0].Phrase}
+		return &Refusal{bad[0].Phrase}
 	}
-	m := o.Orientation.of(o.Mesh)
-	fit := plate.FitOf(m, o.MMPerUnit, o.Machine.Volume)
+	m := maker{o: &o, opts: toolpath.Options{Machine: o.Machine}}
+	const sliced = 0.7 // of the whole, pieces being sliced
+	for k := range o.Pieces {
+		if err := m.slice(ctx, k, func(f float64) { progress(sliced * (float64(k) + f) / float64(len(o.Pieces))) }); err != nil {
+			return err
+		}
+	}
+	plates := m.layOut()
+	for n := range plates {
+		p, err := m.plate(ctx, plates, n)
+		if err == nil {
+			err = keep(p)
+		}
+		if err != nil {
+			return err
+		}
+		progress(sliced + (1-sliced)*float64(n+1)/float64(len(plates)))
+	}
+	return ctx.Err()
+}
+
+// One slices an order that lies on one plate. Errors are as of Make.
+func One(ctx context.Context, o Order, progress func(float64)) (*Plate, error) {
+	var out *Plate
+	err := Make(ctx, o, progress, func(p *Plate) error {
+		if out != nil {
+			return refuse("more than one plate")
+		}
+		out = p
+		return nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	return out, nil
+}
+
+// maker makes the plates of an order.
+type maker struct {
+	o         *Order
+	opts      toolpath.Options
+	parts     []*toolpath.Part
+	stood     []*mesh.Mesh
+	standings []plate.Standing
+	turns     []float64
+	boxes     []polygon.Box
+}
+
+// slice slices a piece, standing in the middle of the plate.
+func (k *maker) slice(ctx context.Context, n int, progress func(float64)) error {
+	o, p := k.o, &k.o.Pieces[n]
+	m := p.Orientation.of(p.Mesh)
+	fit := plate.FitOf(m, p.MMPerUnit, o.Machine.Volume)
 	if !fit.Fits {
-		return nil, refuse("too large to slice", o.Machine.Name, problem.Fixed(fit.OverMM[0], 1), problem.Fixed(fit.OverMM[1], 1), problem.Fixed(fit.OverMM[2], 1))
+		return refuse("too large to slice", o.Machine.Name, problem.Fixed(fit.OverMM[0], 1), problem.Fixed(fit.OverMM[1], 1), problem.Fixed(fit.OverMM[2], 1))
 	}
-	standing := plate.StandingOf(m, o.MMPerUnit, fit.TurnDeg, o.Machine.Volume)
-	r := &Result{Order: o, Stood: standing.Mesh(m)}
-	var marks []toolpath.SupportMark
-	for _, x := range o.SupportMarks {
-		marks = append(marks, x.on(o.Orientation, o.MMPerUnit, standing))
+	standing := plate.StandingOf(m, p.MMPerUnit, fit.TurnDeg, o.Machine.Volume)
+	stood := standing.Mesh(m)
+	opts := k.opts
+	for i := range p.SupportMarks {
+		opts.SupportMarks = append(opts.SupportMarks, p.SupportMarks[i].on(p.Orientation, p.MMPerUnit, standing))
 	}
+	part, err := toolpath.SlicePart(ctx, stood, mesh.TopologyOf(stood), 1, o.Recipe, opts, progress)
+	if ctx.Err() != nil {
+		return ctx.Err()
+	}
+	if err != nil {
+		return refuse("cannot be sliced", err.Error())
+	}
+	k.parts, k.stood, k.standings, k.turns = append(k.parts, part), append(k.stood, stood), append(k.standings, standing), append(k.turns, fit.TurnDeg)
+	k.boxes = append(k.boxes, part.Bounds())
+	return nil
+}
+
+// layOut says which copies lie where, plate by plate.
+func (k *maker) layOut() [][]layout.Spot {
+	r := k.o.Recipe.WithDefaults()
+	items := make([]layout.Item, len(k.o.Pieces))
+	tower := 0.0
+	for n := range k.o.Pieces {
+		items[n] = layout.Item{Box: k.boxes[n], Copies: max(1, k.o.Pieces[n].Copies)}
+		if r.SupportNozzle != r.PieceNozzle && k.parts[n].HasSupport() {
+			tower = math.Max(tower, toolpath.TowerRoomMM(&r, k.o.Machine.FilamentMM, k.stood[n].Bounds().Max.Z))
+		}
+	}
+	return layout.Rows(items, k.o.Machine.Volume, layout.Apart(&r), polygon.UM(tower))
+}
+
+// plate makes one of the plates.
+func (k *maker) plate(ctx context.Context, plates [][]layout.Spot, n int) (*Plate, error) {
+	o := k.o
+	p := &Plate{Order: o, N: n + 1, stood: k.stood}
+	places := make([]toolpath.Place, len(plates[n]))
+	for i, at := range plates[n] {
+		places[i] = toolpath.Place{Part: at.Item, By: at.By}
+		box := k.stood[at.Item].Bounds()
+		p.Spots = append(p.Spots, Spot{Piece: at.Item, Copy: at.Copy + 1, XMM: (box.Min.X+box.Max.X)/2 + float64(at.By.X)/1000, YMM: (box.Min.Y+box.Max.Y)/2 + float64(at.By.Y)/1000,
+			TurnDeg: k.turns[at.Item], by: at.By})
+	}
+	for j := range n {
+		if slices.EqualFunc(plates[j], plates[n], func(a, b layout.Spot) bool { return a.Item == b.Item && a.By == b.By }) {
+			p.Like = j + 1
+			return p, ctx.Err()
+		}
+	}
+	parts, at := onlyUsed(k.parts, places)
 	var err error
-	r.Print, err = toolpath.Slice(ctx, r.Stood, mesh.TopologyOf(r.Stood), 1, o.Recipe,
-		toolpath.Options{SupportMarks: marks, Machine: o.Machine}, progress)
+	p.Print, err = toolpath.Lay(ctx, parts, places, o.Recipe, k.opts)
 	if ctx.Err() != nil {
 		return nil, ctx.Err()
 	}
 	if err != nil {
 		return nil, refuse("cannot be sliced", err.Error())
 	}
-	r.Full = estimate.FullOf(r.Print, o.Recipe, o.Machine, o.Loaded)
-	for _, x := range r.Print.Overhangs {
-		r.Overhangs = append(r.Overhangs, Overhang{x, corners(x, r.Print.RaftMM, o.Orientation, o.MMPerUnit, standing)})
+	p.Full = estimate.FullOf(p.Print, o.Recipe, o.Machine, o.Loaded)
+	for _, x := range p.Print.Overhangs {
+		x.Part = at[x.Part]
+		piece := &o.Pieces[x.Part]
+		p.Overhangs = append(p.Overhangs, Overhang{x, corners(x, p.Print.RaftMM, piece.Orientation, piece.MMPerUnit, k.standings[x.Part])})
 	}
-	return r, ctx.Err()
+	return p, ctx.Err()
+}
+
+// onlyUsed are the parts that lie on a plate, whose places then count among them, and which
+// of all each is.
+func onlyUsed(all []*toolpath.Part, places []toolpath.Place) (parts []*toolpath.Part, at []int) {
+	for i := range places {
+		k := slices.Index(at, places[i].Part)
+		if k < 0 {
+			k = len(at)
+			at, parts = append(at, places[i].Part), append(parts, all[places[i].Part])
+		}
+		places[i].Part = k
+	}
+	return parts, at
 }
 
 // of is a copy of a mesh in its orientation, or the mesh itself.
@@ -214,15 +354,15 @@ func corners(r toolpath.Overhang, raftMM float64, s Orientation, mmPerUnit float
 // a command that may not be, warm at its end, and the error is a *Refusal. Then
 // nobody may keep what was written. facts go to its top, before what is known of
 // the slice.
-func (r *Result) WriteProgram(ctx context.Context, w io.Writer, facts [][2]string) error {
+func (p *Plate) WriteProgram(ctx context.Context, w io.Writer, facts [][2]string) error {
 	read, copied := io.Pipe()
 	judged := make(chan error, 1)
 	go func() {
-		err := r.judge(ctx, read)
+		err := p.judge(ctx, read)
 		_, _ = io.Copy(io.Discard, read) // so that the writer never waits for a judge that is through
 		judged <- err
 	}()
-	err := r.write(io.MultiWriter(w, copied), facts)
+	err := p.write(io.MultiWriter(w, copied), facts)
 	_ = copied.Close() // of a pipe: never fails
 	if no := <-judged; err == nil {
 		err = no
@@ -231,8 +371,8 @@ func (r *Result) WriteProgram(ctx context.Context, w io.Writer, facts [][2]strin
 }
 
 // judge reads our own program as if it were foreign.
-func (r *Result) judge(ctx context.Context, in io.Reader) error {
-	o := &r.Order
+func (p *Plate) judge(ctx context.Context, in io.Reader) error {
+	o := p.Order
 	s, err := gcode.Read(ctx, in, 0, nil)
 	if err == nil {
 		on := *o.Machine
@@ -247,26 +387,38 @@ func (r *Result) judge(ctx context.Context, in io.Reader) error {
 	return err
 }
 
-func (r *Result) write(w io.Writer, facts [][2]string) error {
-	o := &r.Order
+func (p *Plate) write(w io.Writer, facts [][2]string) error {
+	o := p.Order
 	settings, err := json.Marshal(o.Recipe.WithDefaults())
 	if err != nil {
 		return fmt.Errorf("settings: %w", err)
 	}
 	facts = append(append([][2]string{}, facts...), [][2]string{{"machine", o.Machine.Name}, {"recipe", o.Recipe.Name}, {"material", o.Loaded.Of(1).Name},
-		{"time", fmt.Sprintf("%.0f s, of it %.0f s warm-up", r.Full.WholeSeconds(), r.Full.WarmUpSeconds)},
-		{"filament", fmt.Sprintf("%.2f g, %.3f m", r.Full.Grams(), r.Full.FilamentMM/1000)}}...)
-	if len(r.Full.Nozzles) > 1 {
-		for _, n := range r.Full.Nozzles {
+		{"time", fmt.Sprintf("%.0f s, of it %.0f s warm-up", p.Full.WholeSeconds(), p.Full.WarmUpSeconds)},
+		{"filament", fmt.Sprintf("%.2f g, %.3f m", p.Full.Grams(), p.Full.FilamentMM/1000)}}...)
+	if len(p.Full.Nozzles) > 1 {
+		for _, n := range p.Full.Nozzles {
 			facts = append(facts, [2]string{fmt.Sprintf("nozzle %d", n.Nozzle), fmt.Sprintf("%s, %.2f g", n.Material, n.Grams)})
 		}
 	}
-	facts = append(facts, [2]string{"layers", fmt.Sprint(r.Full.Layers)}, [2]string{"made by", "Job Shelf"}, [2]string{"settings", string(settings)})
-	return post.Write(w, r.Print, post.Job{Machine: o.Machine, Recipe: o.Recipe, Loaded: o.Loaded, Cooling: r.Full.Cooling,
-		Seconds: r.Full.WholeSeconds(), Grams: r.Full.Grams(), Facts: facts})
+	facts = append(facts, [2]string{"layers", fmt.Sprint(p.Full.Layers)}, [2]string{"made by", "Job Shelf"}, [2]string{"settings", string(settings)})
+	return post.Write(w, p.Print, post.Job{Machine: o.Machine, Recipe: o.Recipe, Loaded: o.Loaded, Cooling: p.Full.Cooling,
+		Seconds: p.Full.WholeSeconds(), Grams: p.Full.Grams(), Facts: facts})
 }
 
-// WritePlate writes the part as it stands, as 3MF.
-func (r *Result) WritePlate(w io.Writer, name string) error {
-	return modelfile.Write3MF(w, &modelfile.File{Unit: units.Millimetre, Models: []modelfile.Model{{Name: name, Mesh: r.Stood, Places: []mesh.Vec3{{}}}}})
+// WritePlate writes the parts as they lie on the plate, as 3MF.
+func (p *Plate) WritePlate(w io.Writer) error {
+	f := &modelfile.File{Unit: units.Millimetre}
+	for k := range p.Order.Pieces {
+		m := modelfile.Model{Name: p.Order.Pieces[k].Name, Mesh: p.stood[k]}
+		for _, at := range p.Spots {
+			if at.Piece == k {
+				m.Places = append(m.Places, mesh.Vec3{X: float64(at.by.X) / 1000, Y: float64(at.by.Y) / 1000})
+			}
+		}
+		if len(m.Places) > 0 {
+			f.Models = append(f.Models, m)
+		}
+	}
+	return modelfile.Write3MF(w, f)
 }

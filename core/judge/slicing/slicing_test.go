@@ -30,7 +30,7 @@ var ctx = context.Background()
 func order() Order {
 	m := solid.Box(6, 6, 10).Transformed(1, mesh.Vec3{X: 12, Y: 12})
 	m.Append(solid.Box(30, 20, 2).Transformed(1, mesh.Vec3{Z: 10}))
-	return Order{Mesh: m, MMPerUnit: 1,
+	return Order{Pieces: []Piece{{Name: "part", Mesh: m, MMPerUnit: 1}},
 		Machine: &machine.Machine{Name: "Test", Process: machine.MaterialExtrusion, Volume: machine.Volume{Shape: machine.Rectangle, XMM: 120, YMM: 120, ZMM: 60}, FilamentMM: 1.75, NozzlesMM: []float64{0.4},
 			NozzleMaxC: 250, BedMaxC: 90, RateCents: 120, Motion: machine.Motion{SpeedMMPerS: 150, AccelMMPerS2: 1200, JunctionDeviationMM: 0.02, LiftMMPerS: 10},
 			WarmUp: machine.WarmUp{NozzleCPerS: 2, BedCPerS: 0.4, HomingS: 30}},
@@ -55,24 +55,26 @@ func TestStancesGoThereAndBack(t *testing.T) {
 // plate, in inches, smaller, and where the part had to be turned to fit.
 func TestARegionsCornersMarkIt(t *testing.T) {
 	for name, change := range map[string]func(*Order){
-		"as it is":  func(*Order) {},
-		"round":     func(o *Order) { o.Machine.Volume.Shape = machine.Round },
-		"inches":    func(o *Order) { o.Mesh, o.MMPerUnit = o.Mesh.Transformed(1/25.4, mesh.Vec3{X: 3}), 25.4 },
-		"smaller":   func(o *Order) { o.Orientation.Scale = 0.8 },
+		"as it is": func(*Order) {},
+		"round":    func(o *Order) { o.Machine.Volume.Shape = machine.Round },
+		"inches": func(o *Order) {
+			o.Pieces[0].Mesh, o.Pieces[0].MMPerUnit = o.Pieces[0].Mesh.Transformed(1/25.4, mesh.Vec3{X: 3}), 25.4
+		},
+		"smaller":   func(o *Order) { o.Pieces[0].Orientation.Scale = 0.8 },
 		"turned":    func(o *Order) { o.Machine.Volume.XMM, o.Machine.Volume.YMM = 24, 40 },
 		"on a raft": func(o *Order) { o.Recipe.Adhesion = recipe.AdhesionRaft },
 	} {
 		t.Run(name, func(t *testing.T) {
 			o := order()
 			change(&o)
-			r, err := Make(ctx, o, nil)
+			r, err := One(ctx, o, nil)
 			require.NoError(t, err)
 			require.Len(t, r.Overhangs, 1)
 			require.True(t, r.Overhangs[0].Carried, r.Overhangs[0].Why)
-			b := o.Mesh.Bounds()
+			b := o.Pieces[0].Mesh.Bounds()
 			for _, c := range r.Overhangs[0].CornersMM { // about the top, in the part's own place
 				for k, v := range [3][2]float64{{b.Min.X, b.Max.X}, {b.Min.Y, b.Max.Y}, {b.Min.Z, b.Max.Z}} {
-					assert.InDelta(t, 0, math.Max(0, math.Max(v[0]*o.MMPerUnit-c[k], c[k]-v[1]*o.MMPerUnit)), 0.7)
+					assert.InDelta(t, 0, math.Max(0, math.Max(v[0]*o.Pieces[0].MMPerUnit-c[k], c[k]-v[1]*o.Pieces[0].MMPerUnit)), 0.7)
 				}
 			}
 			// Eight corners of one box, each another: as far apart along each side as the region is long, and a bit.
@@ -85,7 +87,7 @@ func TestARegionsCornersMarkIt(t *testing.T) {
 				}
 			}
 			assert.Len(t, seen, 8)
-			scale := cmp.Or(o.Orientation.Scale, 1)
+			scale := cmp.Or(o.Pieces[0].Orientation.Scale, 1)
 			size := r.Overhangs[0]
 			assert.InDelta(t, (size.Max[2]-size.Min[2])/scale, high[2]-low[2], 1e-6)
 			plane := []float64{high[0] - low[0], high[1] - low[1]}
@@ -93,13 +95,13 @@ func TestARegionsCornersMarkIt(t *testing.T) {
 			slices.Sort(plane)
 			slices.Sort(want)
 			assert.InDeltaSlice(t, want, plane, 1e-6)
-			o.SupportMarks = []SupportMark{{CornersMM: r.Overhangs[0].CornersMM, Why: "it is sanded"}}
-			kept, err := Make(ctx, o, nil)
+			o.Pieces[0].SupportMarks = []SupportMark{{CornersMM: r.Overhangs[0].CornersMM, Why: "it is sanded"}}
+			kept, err := One(ctx, o, nil)
 			require.NoError(t, err)
 			assert.Equal(t, "Kept out by hand: it is sanded", kept.Overhangs[0].Why)
 			assert.Zero(t, kept.Full.GramsSupport)
-			o.Recipe.Support, o.SupportMarks[0].PutIn = recipe.SupportOff, true
-			put, err := Make(ctx, o, nil)
+			o.Recipe.Support, o.Pieces[0].SupportMarks[0].PutIn = recipe.SupportOff, true
+			put, err := One(ctx, o, nil)
 			require.NoError(t, err)
 			assert.Equal(t, "Put in by hand: it is sanded", put.Overhangs[0].Why)
 			assert.InEpsilon(t, r.Full.GramsSupport, put.Full.GramsSupport, 0.02)
@@ -112,12 +114,12 @@ func TestWhatCannotBeSlicedIsToldInWords(t *testing.T) {
 		"It does not fit Test: X +0.0, Y +0.0, Z +6.0 mm.": func(o *Order) { o.Machine.Volume.ZMM = 6 },
 		"lays layers of": func(o *Order) { o.Recipe.LayerMM = 0.39 },
 		"layers; the limit is": func(o *Order) {
-			o.Orientation.Scale, o.Machine.Volume = 500, machine.Volume{Shape: machine.Rectangle, XMM: 1e5, YMM: 1e5, ZMM: 1e5}
+			o.Pieces[0].Orientation.Scale, o.Machine.Volume = 500, machine.Volume{Shape: machine.Rectangle, XMM: 1e5, YMM: 1e5, ZMM: 1e5}
 		},
 	} {
 		o := order()
 		change(&o)
-		_, err := Make(ctx, o, nil)
+		_, err := One(ctx, o, nil)
 		var no *Refusal
 		require.ErrorAs(t, err, &no, says)
 		assert.Contains(t, no.Error(), says)
@@ -127,12 +129,12 @@ func TestWhatCannotBeSlicedIsToldInWords(t *testing.T) {
 // Whenever it is cancelled, it says so, and blames neither part nor machine.
 func TestCancelledIsNoRefusal(t *testing.T) {
 	calls := 0
-	r, err := Make(ctx, order(), func(float64) { calls++ })
+	r, err := One(ctx, order(), func(float64) { calls++ })
 	require.NoError(t, err)
 	require.NoError(t, r.WriteProgram(ctx, io.Discard, nil))
 	long := order()
-	long.Mesh = solid.Sphere(14, 96) // enough lines to be looked at on the way
-	r, err = Make(ctx, long, nil)
+	long.Pieces[0].Mesh = solid.Sphere(14, 96) // enough lines to be looked at on the way
+	r, err = One(ctx, long, nil)
 	require.NoError(t, err)
 	gone, stop := context.WithCancel(ctx)
 	stop()
@@ -143,7 +145,7 @@ func TestCancelledIsNoRefusal(t *testing.T) {
 		if at == 0 {
 			cancel()
 		}
-		_, err := Make(over, order(), func(float64) {
+		_, err := One(over, order(), func(float64) {
 			if n++; n == at {
 				cancel()
 			}
@@ -164,7 +166,7 @@ func TestAnyRecipeWithinItsRanges(t *testing.T) {
 	defer func() { assert.Greater(t, 3*made, tried, "most are made") }()
 	rapid.Check(t, func(t *rapid.T) {
 		o := order()
-		o.Mesh = o.Mesh.Transformed(0.3, mesh.Vec3{})
+		o.Pieces[0].Mesh = o.Pieces[0].Mesh.Transformed(0.3, mesh.Vec3{})
 		tried++
 		o.Machine.NozzlesMM, o.Machine.Second = []float64{0.4, 0.4}, machine.NozzleLoad{Material: "Soluble"}
 		o.Machine.Dialect.Arcs = rapid.Bool().Draw(t, "arcs")
@@ -190,7 +192,7 @@ func TestAnyRecipeWithinItsRanges(t *testing.T) {
 				o.Recipe = r
 			}
 		}
-		r, err := Make(ctx, o, nil)
+		r, err := One(ctx, o, nil)
 		var no *Refusal
 		if errors.As(err, &no) {
 			require.NotEmpty(t, no.Error())

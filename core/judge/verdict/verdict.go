@@ -11,6 +11,7 @@ import (
 	"jobshelf/core/judge/finding"
 	"jobshelf/core/judge/printability"
 	"jobshelf/core/print/estimate"
+	"jobshelf/core/print/layout"
 	"jobshelf/core/print/machine"
 	"jobshelf/core/print/recipe"
 	"jobshelf/core/print/toolpath"
@@ -45,6 +46,8 @@ type MachineVerdict struct {
 	OverMM     [3]float64 `json:"over_mm"`
 	ScaleToFit float64    `json:"scale_to_fit"`
 	TurnDeg    float64    `json:"turn_deg"`
+	FootMM     [2]float64 `json:"foot_mm" doc:"What it takes of the plate, turned so"`
+	ApartMM    float64    `json:"apart_mm,omitempty" doc:"How far copies are apart by the recipe"`
 	Quick      *Quick     `json:"quick,omitempty"`
 }
 
@@ -200,9 +203,10 @@ func (v *Verdict) tryMachines(m *mesh.Mesh, mm float64, stated bool, choices []C
 	fitting, inService, scale := 0, 0, 0.0
 	for _, c := range choices {
 		f := c.Machine.Volume.FitIn(hull, height)
-		mv := MachineVerdict{ID: c.ID, Name: c.Machine.Name, Fits: f.Fits, OverMM: f.OverMM, ScaleToFit: f.Scale, TurnDeg: f.TurnDeg}
+		mv := MachineVerdict{ID: c.ID, Name: c.Machine.Name, Fits: f.Fits, OverMM: f.OverMM, ScaleToFit: f.Scale, TurnDeg: f.TurnDeg, FootMM: f.FootMM}
 		if c.Recipe != nil {
 			mv.Recipe = c.Recipe.Name
+			mv.ApartMM = float64(layout.Apart(c.Recipe)) / 1000
 		}
 		v.Machines = append(v.Machines, mv)
 		if c.Machine.InService {

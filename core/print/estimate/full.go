@@ -2,6 +2,7 @@ package estimate
 
 import (
 	"math"
+	"slices"
 
 	"jobshelf/core/print/machine"
 	"jobshelf/core/print/motion"
@@ -26,6 +27,7 @@ type Full struct {
 	FilamentMM    float64            `json:"filament_mm"`
 	Box           [2][3]float64      `json:"bbox_mm" doc:"Around the middle of all lines: least and greatest"`
 	ByLayer       []LayerTime        `json:"by_layer,omitempty"`
+	Shares        []Share            `json:"shares,omitempty" doc:"What each copy on the plate takes; together the whole of it"`
 	// Uses are what the nozzles lay, in the order of Nozzles.
 	Uses []Use `json:"-"`
 	// Cooling is how each layer is given time to cool.
@@ -42,6 +44,13 @@ type NozzleUse struct {
 	GramsAdhesion float64 `json:"grams_adhesion"`
 	GramsPurge    float64 `json:"grams_purge"`
 	FilamentMM    float64 `json:"filament_mm"`
+}
+
+// Share is what of a plate is a copy's: its own lines and the ways to them, and of what is
+// common (warm-up, bed adhesion, purge tower, changes, waiting) as much as it has of the rest.
+type Share struct {
+	Seconds float64 `json:"seconds" doc:"With its share of the warm-up"`
+	Grams   float64 `json:"grams"`
 }
 
 // Grams is all filament together.
@@ -131,7 +140,69 @@ func FullOf(p *toolpath.Print, r recipe.Recipe, m *machine.Machine, loaded machi
 	for _, n := range f.Nozzles {
 		f.Uses = append(f.Uses, Use{loaded.Of(n.Nozzle), n.Grams})
 	}
+	f.Shares = t.shares()
 	return f
+}
+
+// Together is several plates as one figure: of each as many as its number says. By layer and by
+// copy they have none together.
+func Together(plates []*Full, times []int) *Full {
+	out := &Full{ByKind: map[string]float64{}, Nozzles: []NozzleUse{}}
+	for i, p := range plates {
+		n := float64(times[i])
+		out.Seconds += n * p.Seconds
+		out.WarmUpSeconds += n * p.WarmUpSeconds
+		out.HomingSeconds += n * p.HomingSeconds
+		out.Layers = max(out.Layers, p.Layers)
+		out.GramsModel += n * p.GramsModel
+		out.GramsSupport += n * p.GramsSupport
+		out.GramsAdhesion += n * p.GramsAdhesion
+		out.GramsPurge += n * p.GramsPurge
+		out.Changes += times[i] * p.Changes
+		out.FilamentMM += n * p.FilamentMM
+		for kind, s := range p.ByKind {
+			out.ByKind[kind] += n * s
+		}
+		for k, u := range p.Nozzles {
+			at := slices.IndexFunc(out.Nozzles, func(o NozzleUse) bool { return o.Nozzle == u.Nozzle })
+			if at < 0 {
+				at = len(out.Nozzles)
+				out.Nozzles, out.Uses = append(out.Nozzles, NozzleUse{Nozzle: u.Nozzle, Material: u.Material}), append(out.Uses, Use{Material: p.Uses[k].Material})
+			}
+			o := &out.Nozzles[at]
+			o.Grams, o.GramsModel, o.GramsSupport = o.Grams+n*u.Grams, o.GramsModel+n*u.GramsModel, o.GramsSupport+n*u.GramsSupport
+			o.GramsAdhesion, o.GramsPurge, o.FilamentMM = o.GramsAdhesion+n*u.GramsAdhesion, o.GramsPurge+n*u.GramsPurge, o.FilamentMM+n*u.FilamentMM
+			out.Uses[at].Grams += n * u.Grams
+		}
+		if i == 0 {
+			out.Box = p.Box
+		}
+		for k := range 3 {
+			out.Box[0][k], out.Box[1][k] = math.Min(out.Box[0][k], p.Box[0][k]), math.Max(out.Box[1][k], p.Box[1][k])
+		}
+	}
+	return out
+}
+
+// shares gives each copy its own and, by that, its part of what is common. Copies that lay
+// nothing share alike.
+func (a *account) shares() []Share {
+	own := a.own[1:]
+	var sum Share
+	for _, x := range own {
+		sum.Seconds, sum.Grams = sum.Seconds+x.Seconds, sum.Grams+x.Grams
+	}
+	out := make([]Share, len(own))
+	part := func(of, sum, whole float64) float64 {
+		if sum <= 0 {
+			return whole / float64(len(own))
+		}
+		return whole * of / sum
+	}
+	for k, x := range own {
+		out[k] = Share{part(x.Seconds, sum.Seconds, a.f.WholeSeconds()), part(x.Grams, sum.Grams, a.f.Grams())}
+	}
+	return out
 }
 
 // heatAgain is how long nozzles that are still wanted, and the bed where it was
@@ -139,8 +210,8 @@ func FullOf(p *toolpath.Print, r recipe.Recipe, m *machine.Machine, loaded machi
 func heatAgain(p *toolpath.Print, layer int, m *machine.Machine, heats recipe.Heats) float64 {
 	hottest, bed := 0.0, 0.0
 	for i := layer; i < len(p.Layers); i++ {
-		for k := range p.Layers[i].Lines {
-			hottest = math.Max(hottest, heats.At(int(p.Layers[i].Lines[k].Nozzle)+1, layer == 0))
+		for l := range p.Layers[i].Each {
+			hottest = math.Max(hottest, heats.At(int(l.Nozzle)+1, layer == 0))
 		}
 	}
 	if m.IdleOffS <= 0 {
@@ -156,6 +227,7 @@ type account struct {
 	planner *motion.Planner
 	byKind  [128]float64
 	used    [8]NozzleUse
+	own     []Share    // by place; the first is the plate's
 	grams   [8]float64 // of a mm of each nozzle's filament
 	at      [3]float64
 }
@@ -167,13 +239,14 @@ const travels, retracts = 100, 101
 func passOver(p *toolpath.Print, r recipe.Recipe, m *machine.Machine, loaded machine.Loaded, cooling []post.Cooling) *account {
 	n := len(p.Layers)
 	inf := math.Inf(1)
-	a := &account{laid: make([]float64, n),
+	a := &account{laid: make([]float64, n), own: make([]Share, 1+max(1, len(p.Places))),
 		f: &Full{Layers: n, ByKind: map[string]float64{}, ByLayer: make([]LayerTime, n), Box: [2][3]float64{{inf, inf, inf}, {-inf, -inf, -inf}}}}
 	for i := range p.Layers {
 		a.f.ByLayer[i].TopMM = p.Layers[i].TopMM
 	}
-	a.planner = motion.New(m.Motion.Limits(), func(tag int32, s float64) {
-		kind, layer := tag&127, tag>>7
+	a.planner = motion.New(m.Motion.Limits(), func(tag int64, s float64) {
+		kind, layer, place := tag&127, tag>>7&(1<<32-1), tag>>39
+		a.own[place].Seconds += s
 		a.byKind[kind] += s
 		a.f.ByLayer[layer].Seconds += s
 		if kind < travels {
@@ -213,20 +286,21 @@ func (a *account) stands(layer int, word string, seconds float64) {
 
 // moves is a step that moves the nozzle or the filament.
 func (a *account) moves(s post.Step) {
-	tag := int32(s.Layer)<<7 | travels
+	where := int64(s.Place)<<39 | int64(s.Layer)<<7
+	tag := where | travels
 	switch s.Kind {
 	case post.Lay:
-		tag = int32(s.Layer)<<7 | int32(s.For)
+		tag = where | int64(s.For)
 		a.lays(s)
 	case post.Retract, post.Restore:
-		tag = int32(s.Layer)<<7 | retracts
+		tag = where | retracts
 	case post.Prime:
 		g, n := s.EMM*a.grams[s.Nozzle&7], &a.used[s.Nozzle&7]
 		n.FilamentMM += s.EMM
 		n.Grams += g
 		n.GramsPurge += g
 		a.f.FilamentMM += s.EMM
-		tag = int32(s.Layer)<<7 | retracts
+		tag = where | retracts
 	}
 	a.planner.Add(motion.Move{DX: s.X - a.at[0], DY: s.Y - a.at[1], DZ: s.Z - a.at[2], EMM: s.EMM, MMPerS: s.MMPerS, AccelMMPerS2: s.MMPerS2, Tag: tag})
 	a.at = [3]float64{s.X, s.Y, s.Z}
@@ -250,6 +324,7 @@ func (a *account) lays(s post.Step) {
 		n.GramsModel += g
 	}
 	f.ByLayer[s.Layer].Grams += g
+	a.own[s.Place].Grams += g
 	f.FilamentMM += s.EMM
 	for _, q := range [2][3]float64{a.at, {s.X, s.Y, s.Z}} {
 		for k := range q {

@@ -329,7 +329,7 @@ func (r *run) heat(which int, c float64, begun, wait bool) {
 
 func (r *run) on(m *machine.Machine) {
 	r.m, r.since = m, map[int]float64{}
-	r.planner = motion.New(m.Motion.Limits(), func(_ int32, s float64) { r.seconds += s })
+	r.planner = motion.New(m.Motion.Limits(), func(_ int64, s float64) { r.seconds += s })
 }
 
 // move takes a move at the feed it asks for, or as fast as the machine can.

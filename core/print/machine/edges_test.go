@@ -88,7 +88,7 @@ func TestFitOfNothing(t *testing.T) {
 	for _, v := range []Volume{{Rectangle, 100, 50, 20}, {Round, 100, 100, 20}} {
 		for _, pts := range [][]polygon.Point{nil, {{X: 5, Y: 7}}, {{X: 0, Y: 0}, {X: 40_000, Y: 0}}} {
 			f := v.FitIn(pts, 0)
-			assert.Equal(t, Fit{Fits: true, Scale: 1}, f)
+			assert.Equal(t, Fit{Fits: true, Scale: 1, FootMM: f.FootMM}, f)
 		}
 	}
 	// A line longer than the plate is scaled by its length alone, a quarter turn too.

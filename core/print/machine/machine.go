@@ -250,6 +250,7 @@ func (m *Machine) HeatUpSeconds(nozzleC, bedC float64) float64 {
 // Fit is whether a part goes into a volume, turned about the vertical.
 type Fit struct {
 	Fits    bool
+	FootMM  [2]float64 // what it takes of the plate, turned so
 	TurnDeg float64    // the turn it is about; 0 if the part fits as it stands
 	OverMM  [3]float64 // by how much it is too large in X, Y, Z at that turn
 	Scale   float64    // the largest scale, at most 1, at which it would fit
@@ -271,7 +272,8 @@ func (v Volume) FitIn(shadow []polygon.Point, heightMM float64) Fit {
 	if v.Shape == Round {
 		d := 2 * polygon.EnclosingCircle(shadow).RadiusMM
 		over := math.Max(0, d-v.XMM)
-		f := Fit{OverMM: [3]float64{over, over, overZ}, Scale: scaleZ}
+		x, y := extent(polygon.Hull(shadow), 0)
+		f := Fit{FootMM: [2]float64{x, y}, OverMM: [3]float64{over, over, overZ}, Scale: scaleZ}
 		if d > v.XMM {
 			f.Scale = math.Min(f.Scale, v.XMM/d)
 		}
@@ -291,7 +293,7 @@ func (v Volume) FitIn(shadow []polygon.Point, heightMM float64) Fit {
 			s = math.Min(s, v.YMM/y)
 		}
 		scale = math.Max(scale, s)
-		f := Fit{TurnDeg: deg, OverMM: [3]float64{math.Max(0, x-v.XMM), math.Max(0, y-v.YMM), overZ}}
+		f := Fit{TurnDeg: deg, FootMM: [2]float64{x, y}, OverMM: [3]float64{math.Max(0, x-v.XMM), math.Max(0, y-v.YMM), overZ}}
 		// A turn must better the ones before it by more than rounding.
 		if sum := f.OverMM[0] + f.OverMM[1]; sum < least-slackMM {
 			best, least = f, sum

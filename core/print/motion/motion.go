@@ -29,14 +29,14 @@ type Move struct {
 	EMM          float64 // counts as the way where nothing else moves
 	MMPerS       float64
 	AccelMMPerS2 float64 // 0 is the machine's, which is never exceeded
-	Tag          int32   // the caller's own
+	Tag          int64   // the caller's own
 }
 
 // Planner takes moves one after the other and gives each its time, some moves
 // later, when it is settled. The zero value is not ready; use New.
 type Planner struct {
 	limits Limits
-	done   func(tag int32, seconds float64)
+	done   func(tag int64, seconds float64)
 	queue  []planned
 	unit   [3]float64 // direction of the last move in the queue
 }
@@ -68,7 +68,7 @@ type planned struct {
 	speed  float64 // asked for
 	entry  float64 // highest allowed by the corner before it
 	accel  float64
-	tag    int32
+	tag    int64
 }
 
 // window is how many moves are looked ahead at the most; a machine's own
@@ -76,7 +76,7 @@ type planned struct {
 const window = 2048
 
 // New makes a planner that tells each move's time to done, in order.
-func New(l Limits, done func(tag int32, seconds float64)) *Planner {
+func New(l Limits, done func(tag int64, seconds float64)) *Planner {
 	return &Planner{limits: l, done: done, queue: make([]planned, 0, window)}
 }
 

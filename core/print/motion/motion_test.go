@@ -21,7 +21,7 @@ import (
 
 func total(l motion.Limits, moves []motion.Move) float64 {
 	t := 0.0
-	p := motion.New(l, func(_ int32, s float64) { t += s })
+	p := motion.New(l, func(_ int64, s float64) { t += s })
 	for _, m := range moves {
 		p.Add(m)
 	}
@@ -254,7 +254,7 @@ func TestPlannerLaws(t *testing.T) {
 		c := rapid.Float64Range(-20, 20)
 		var moves, cut []motion.Move
 		for i := range rapid.IntRange(1, 40).Draw(t, "n") {
-			m := motion.Move{DX: c.Draw(t, "x"), DY: c.Draw(t, "y"), MMPerS: rapid.Float64Range(5, 200).Draw(t, "v"), Tag: int32(i)}
+			m := motion.Move{DX: c.Draw(t, "x"), DY: c.Draw(t, "y"), MMPerS: rapid.Float64Range(5, 200).Draw(t, "v"), Tag: int64(i)}
 			if math.Hypot(m.DX, m.DY) < 0.01 {
 				continue
 			}
@@ -265,8 +265,8 @@ func TestPlannerLaws(t *testing.T) {
 		}
 		whole := total(l, moves)
 		require.InEpsilon(t, whole+1, total(l, cut)+1, 1e-6)
-		var tags []int32
-		p := motion.New(l, func(tag int32, s float64) {
+		var tags []int64
+		p := motion.New(l, func(tag int64, s float64) {
 			require.GreaterOrEqual(t, s, 0.)
 			tags = append(tags, tag)
 		})

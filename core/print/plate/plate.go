@@ -44,11 +44,30 @@ func StandingOf(m *mesh.Mesh, mmPerUnit, turnDeg float64, v machine.Volume) Stan
 		hi = mesh.Vec3{X: math.Max(hi.X, p.X), Y: math.Max(hi.Y, p.Y)}
 	}
 	mid := mesh.Vec3{X: v.XMM / 2, Y: v.YMM / 2}
+	own := mesh.Vec3{X: (lo.X + hi.X) / 2, Y: (lo.Y + hi.Y) / 2}
 	if v.Shape == machine.Round {
 		mid = mesh.Vec3{}
+		own = s.roundMiddle(m, own, v.XMM/2)
 	}
-	s.By = mesh.Vec3{X: mid.X - (lo.X+hi.X)/2, Y: mid.Y - (lo.Y+hi.Y)/2, Z: -lo.Z}
+	s.By = mesh.Vec3{X: mid.X - own.X, Y: mid.Y - own.Y, Z: -lo.Z}
 	return s
+}
+
+// roundMiddle is what of a part stands in the middle of a round plate: the middle of its box,
+// or, where it would stand out over the rim so, of the least circle around it.
+func (s Standing) roundMiddle(m *mesh.Mesh, box mesh.Vec3, radiusMM float64) mesh.Vec3 {
+	far := 0.0
+	shadow := make([]polygon.Point, len(m.Vertices))
+	for i, p := range m.Vertices {
+		p = s.To(p)
+		far = math.Max(far, math.Hypot(p.X-box.X, p.Y-box.Y))
+		shadow[i] = polygon.At(p.X, p.Y)
+	}
+	if far <= radiusMM {
+		return box
+	}
+	c := polygon.EnclosingCircle(shadow)
+	return mesh.Vec3{X: c.XMM, Y: c.YMM}
 }
 
 // To takes a place of the part to where it stands.

@@ -1,9 +1,11 @@
 package plate
 
 import (
+	"math"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 
 	"jobshelf/core/print/machine"
 	"jobshelf/core/shape/mesh"
@@ -60,4 +62,17 @@ func TestFitDoesNotDependOnTheUnit(t *testing.T) {
 	round := machine.Volume{Shape: machine.Round, XMM: 130, YMM: 130, ZMM: 30}
 	assert.True(t, FitOf(solid.Box(120/25.4, 49.9/25.4, 1), 25.4, round).Fits, "the diagonal is 129.96 mm")
 	assert.False(t, FitOf(solid.Box(120/25.4, 50.2/25.4, 1), 25.4, round).Fits)
+}
+
+// A triangle that a round plate takes stands within it: about the middle of its circle, which
+// is not that of its box.
+func TestATriangleStandsOnARoundPlate(t *testing.T) {
+	v := machine.Volume{Shape: machine.Round, XMM: 100, YMM: 100, ZMM: 50}
+	m := solid.Cylinder(49.9, 5, 3).Transformed(0.1, mesh.Vec3{X: 3, Y: 8})
+	require.True(t, FitOf(m, 10, v).Fits)
+	far := 0.0
+	for _, p := range Stand(m, 10, 0, v).Vertices {
+		far = max(far, math.Hypot(p.X, p.Y))
+	}
+	assert.InDelta(t, 49.9, far, 1e-3)
 }

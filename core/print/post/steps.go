@@ -38,6 +38,7 @@ type Step struct {
 	MMPerS  float64 // speed asked for, of the filament where nothing else moves
 	MMPerS2 float64 // acceleration asked for; 0 is the machine's
 	Nozzle  uint8   // in use, or changed to, counted from 0
+	Place   int     // whose it is: the plate's places from 1; 0 is the plate's own
 	First   bool    // the first step of a line
 	S       float64 // how long a Wait is, s
 }
@@ -57,6 +58,7 @@ const (
 
 // stepper turns lines into steps.
 type stepper struct {
+	print   *toolpath.Print
 	r       recipe.Recipe
 	m       *machine.Machine
 	bore    float64 // section of the filament, mm²
@@ -69,9 +71,18 @@ type stepper struct {
 	speeds  [len(toolpath.Kinds)]float64
 	accels  [len(toolpath.Kinds)]float64
 	stopped bool
-	lost    bool            // a block of the house's was obeyed: where the nozzle is, it alone knows
-	of      *toolpath.Layer // whose outlines' bounds are in boxes
-	boxes   []polygon.Box
+	lost    bool // a block of the house's was obeyed: where the nozzle is, it alone knows
+	of      int  // the layer whose outlines are in ground
+	ground  []ground
+	place   int // whose line is being laid
+}
+
+// ground is the outlines of one copy in a layer, as the part was sliced.
+type ground struct {
+	toolpath.Spot
+	box   polygon.Box // around all of the copy
+	paths []polygon.Path
+	boxes []polygon.Box // of paths
 }
 
 // Steps tells, in order, all that a machine does to make a print: lines at their
@@ -79,7 +90,7 @@ type stepper struct {
 // long, layer changes, pauses. cooling is for each layer; nil is full speed. yield may
 // end it by false.
 func Steps(p *toolpath.Print, r recipe.Recipe, m *machine.Machine, cooling []Cooling, yield func(Step) bool) {
-	s := &stepper{r: r.WithDefaults(), m: m, bore: math.Pi * m.FilamentMM * m.FilamentMM / 4, yield: yield, cooling: cooling}
+	s := &stepper{r: r.WithDefaults(), m: m, print: p, of: -1, bore: math.Pi * m.FilamentMM * m.FilamentMM / 4, yield: yield, cooling: cooling}
 	s.speeds = [len(toolpath.Kinds)]float64{
 		toolpath.Outer:     s.r.OuterMMPerS,
 		toolpath.Inner:     s.r.InnerMMPerS,
@@ -107,7 +118,7 @@ func Steps(p *toolpath.Print, r recipe.Recipe, m *machine.Machine, cooling []Coo
 	pauses := slices.Compact(slices.Sorted(slices.Values(s.r.PauseMM)))
 	for i := range p.Layers {
 		l := &p.Layers[i]
-		if len(l.Lines) == 0 {
+		if len(l.Lines) == 0 && len(l.Parts) == 0 {
 			continue
 		}
 		for len(pauses) > 0 && pauses[0]+p.RaftMM <= l.TopMM-l.HeightMM+1e-9 {
@@ -116,14 +127,16 @@ func Steps(p *toolpath.Print, r recipe.Recipe, m *machine.Machine, cooling []Coo
 			}
 			pauses = pauses[1:]
 		}
+		s.place = 0
 		s.retract(i)
 		s.do(Step{Kind: Lower, Layer: i, X: s.x, Y: s.y, Z: l.TopMM, MMPerS: m.Motion.LiftMMPerS})
-		for k := range l.Lines {
-			s.line(i, l, &l.Lines[k])
+		for at, line := range p.Laid(i) {
+			s.line(i, l, at, line)
 			if s.stopped {
 				return
 			}
 		}
+		s.place = 0
 		if s.cooling != nil && s.cooling[i].WaitS > 0 {
 			s.wait(i)
 		}
@@ -164,13 +177,13 @@ func (s *stepper) parking(p *toolpath.Print, layer int) (x, y float64, ok bool) 
 	if v.XMM <= 0 || v.YMM <= 0 {
 		return 0, 0, false
 	}
-	var laid []polygon.Path
+	b := polygon.Bounds()
 	for i := range p.Layers[:layer+1] {
-		for k := range p.Layers[i].Lines {
-			laid = append(laid, p.Layers[i].Lines[k].Points)
+		for at, line := range p.Laid(i) {
+			of := polygon.Bounds(line.Points)
+			b.Add(of.Moved(at.By))
 		}
 	}
-	b := polygon.Bounds(laid...)
 	best := -1.0
 	const around = 16
 	for k := range around {
@@ -202,7 +215,7 @@ func (s *stepper) do(x Step) {
 	if s.stopped {
 		return
 	}
-	x.Nozzle = s.nozzle
+	x.Nozzle, x.Place = s.nozzle, s.place
 	switch x.Kind {
 	case Lay, Travel, Lift, Lower:
 		s.x, s.y, s.z = x.X, x.Y, x.Z
@@ -242,20 +255,24 @@ func (s *stepper) speed(k toolpath.Kind, layer int) float64 {
 	return math.Min(v, s.m.Motion.SpeedMMPerS)
 }
 
-func (s *stepper) line(layer int, l *toolpath.Layer, line *toolpath.Line) {
+func (s *stepper) line(layer int, l *toolpath.Layer, at toolpath.Spot, line *toolpath.Line) {
 	n := len(line.Points)
 	if n == 0 {
 		return
 	}
+	from := s.place
+	s.place = at.Place
 	if line.Nozzle != s.nozzle {
 		s.retract(layer)
 		s.nozzle = line.Nozzle
 		s.do(Step{Kind: Change, Layer: layer})
 		s.lost = true
 	}
-	mm := func(q polygon.Point) (float64, float64) { return float64(q.X) / 1000, float64(q.Y) / 1000 }
+	mm := func(q polygon.Point) (float64, float64) {
+		return float64(q.X+at.By.X) / 1000, float64(q.Y+at.By.Y) / 1000
+	}
 	x, y := mm(line.Points[0])
-	s.travel(layer, l, x, y)
+	s.travel(layer, from, x, y)
 	s.restore(layer)
 	last := n
 	if line.Closed {
@@ -279,15 +296,16 @@ func (s *stepper) line(layer int, l *toolpath.Layer, line *toolpath.Line) {
 	}
 }
 
-// travel goes to where a line begins.
-func (s *stepper) travel(layer int, l *toolpath.Layer, x, y float64) {
+// travel goes to where a line begins, from a line of a place.
+func (s *stepper) travel(layer, from int, x, y float64) {
 	d := math.Hypot(x-s.x, y-s.y)
 	if d < 1e-6 && !s.lost {
 		return
 	}
 	s.lost = false
-	crosses := d > freeTravelMM && s.crosses(l, x, y)
-	if d > LongTravelMM || crosses || d > openTravelMM && !s.within(l) {
+	s.look(layer)
+	crosses := d > freeTravelMM && s.crosses(from, x, y)
+	if d > LongTravelMM || crosses || d > openTravelMM && !s.within() {
 		s.retract(layer)
 	}
 	z := s.z
@@ -302,25 +320,62 @@ func (s *stepper) travel(layer int, l *toolpath.Layer, x, y float64) {
 	}
 }
 
-// within says that the nozzle is inside an outline, where what it drips does not show.
-func (s *stepper) within(l *toolpath.Layer) bool {
-	return polygon.Inside(polygon.NonZero, l.Outlines, polygon.At(s.x, s.y)) >= 0
+// look gathers the outlines of a layer.
+func (s *stepper) look(layer int) {
+	if s.of == layer {
+		return
+	}
+	s.of, s.ground = layer, s.ground[:0]
+	boxes := map[*polygon.Path][]polygon.Box{} // of a part, once for all copies
+	for at, g := range s.print.Grounds(layer) {
+		if len(g.Outlines) == 0 {
+			continue
+		}
+		of, ok := boxes[&g.Outlines[0]]
+		if !ok {
+			for k := range g.Outlines {
+				of = append(of, polygon.Bounds(g.Outlines[k]))
+			}
+			boxes[&g.Outlines[0]] = of
+		}
+		s.ground = append(s.ground, ground{at, g.Box, g.Outlines, of})
+	}
 }
 
-// crosses says that the straight way from here to x, y crosses an outline.
-func (s *stepper) crosses(l *toolpath.Layer, x, y float64) bool {
-	a := polygon.At(s.x, s.y)
-	b := polygon.At(x, y)
-	way := polygon.Bounds(polygon.Path{a, b})
-	left := func(p, q, r polygon.Point) bool { return (q.X-p.X)*(r.Y-p.Y)-(q.Y-p.Y)*(r.X-p.X) > 0 }
-	if s.of != l {
-		s.of, s.boxes = l, s.boxes[:0]
-		for k := range l.Outlines {
-			s.boxes = append(s.boxes, polygon.Bounds(l.Outlines[k]))
+// within says that the nozzle is inside an outline, where what it drips does not show.
+func (s *stepper) within() bool {
+	q := polygon.At(s.x, s.y)
+	for k := range s.ground {
+		g := &s.ground[k]
+		if g.box.Holds(q, 0) && polygon.Inside(polygon.NonZero, g.paths, polygon.Point{X: q.X - g.By.X, Y: q.Y - g.By.Y}) >= 0 {
+			return true
 		}
 	}
-	for k, p := range l.Outlines {
-		if !s.boxes[k].Meets(&way) {
+	return false
+}
+
+// crosses says that the straight way from here to x, y crosses an outline. A way within one
+// copy is held against that alone: no other lies in its box.
+func (s *stepper) crosses(from int, x, y float64) bool {
+	a, b := polygon.At(s.x, s.y), polygon.At(x, y)
+	way := polygon.Bounds(polygon.Path{a, b})
+	for k := range s.ground {
+		g := &s.ground[k]
+		if !g.box.Meets(&way) || from == s.place && from > 0 && g.Place != from {
+			continue
+		}
+		by := polygon.Point{X: -g.By.X, Y: -g.By.Y}
+		if crossesOne(g, polygon.Point{X: a.X + by.X, Y: a.Y + by.Y}, polygon.Point{X: b.X + by.X, Y: b.Y + by.Y}, way.Moved(by)) {
+			return true
+		}
+	}
+	return false
+}
+
+func crossesOne(g *ground, a, b polygon.Point, way polygon.Box) bool {
+	left := func(p, q, r polygon.Point) bool { return (q.X-p.X)*(r.Y-p.Y)-(q.Y-p.Y)*(r.X-p.X) > 0 }
+	for k, p := range g.paths {
+		if !g.boxes[k].Meets(&way) {
 			continue
 		}
 		c := p[len(p)-1]

@@ -208,8 +208,9 @@ func TestCrossingIsWhatTheSignsSay(t *testing.T) {
 				want = want || s[0] != 0 && s[1] != 0 && s[2] != 0 && s[3] != 0 && s[0] > 0 != (s[1] > 0) && s[2] > 0 != (s[3] > 0)
 			}
 		}
-		s := &stepper{x: float64(a.X) / 1000, y: float64(a.Y) / 1000}
-		got := s.crosses(l, float64(b.X)/1000, float64(b.Y)/1000)
+		s := &stepper{print: &toolpath.Print{Layers: []toolpath.Layer{*l}}, of: -1, x: float64(a.X) / 1000, y: float64(a.Y) / 1000}
+		s.look(0)
+		got := s.crosses(0, float64(b.X)/1000, float64(b.Y)/1000)
 		if want || !touches {
 			require.Equal(t, want, got)
 		}

@@ -228,8 +228,8 @@ func nozzles(p *toolpath.Print) (used []uint8, last [256]int) {
 		last[n] = -1
 	}
 	for i := range p.Layers {
-		for k := range p.Layers[i].Lines {
-			last[p.Layers[i].Lines[k].Nozzle] = i
+		for l := range p.Layers[i].Each {
+			last[l.Nozzle] = i
 		}
 	}
 	for n, l := range last {

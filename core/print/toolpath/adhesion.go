@@ -18,30 +18,25 @@ const (
 	raftShare   = 0.4
 )
 
-// adhere adds what keeps the first layer down.
-func (s *slicer) adhere(p *Print) {
+// adhere adds what keeps the first layer of a plate down.
+func (l *layout) adhere(p *Print) {
 	if len(p.Layers) == 0 {
 		return
 	}
 	var poly polygon.Scratch
-	foot := s.outline[0]
-	if len(s.support) > 0 {
-		foot = poly.Boolean(polygon.Union, polygon.NonZero, foot, s.support[0])
-	}
-	if s.tower != nil {
-		foot = poly.Boolean(polygon.Union, polygon.NonZero, foot, []polygon.Path{s.tower})
-	}
-	piece := uint8(s.r.PieceNozzle - 1)
-	width, gap := um(s.r.LineMM), um(Spacing(s.r.LineMM, s.heights[0]))
+	foot := l.foot(&poly)
+	h := p.Layers[0].HeightMM
+	piece := uint8(l.r.PieceNozzle - 1)
+	width, gap := um(l.r.LineMM), um(Spacing(l.r.LineMM, h))
 	var lines []Line
 	ring := func(paths []polygon.Path, outersOnly bool) {
 		for _, q := range paths {
 			if !outersOnly || q.Area() > 0 {
-				lines = append(lines, Line{Kind: Adhesion, Nozzle: piece, Closed: true, Points: q, WidthMM: s.r.LineMM})
+				lines = append(lines, Line{Kind: Adhesion, Nozzle: piece, Closed: true, Points: q, WidthMM: l.r.LineMM})
 			}
 		}
 	}
-	switch s.r.Adhesion {
+	switch l.r.Adhesion {
 	case recipe.AdhesionSkirt:
 		var all []polygon.Point
 		for _, q := range foot {
@@ -52,7 +47,7 @@ func (s *slicer) adhere(p *Print) {
 			ring(poly.Offset(hull, um(SkirtGapMM)+width/2+float64(k)*gap, polygon.Offsets{}), true)
 		}
 	case recipe.AdhesionBrim:
-		for k := 0; float64(k)*gap < um(s.r.BrimMM); k++ {
+		for k := 0; float64(k)*gap < um(l.r.BrimMM); k++ {
 			ring(poly.Offset(foot, gap/2+float64(k)*gap+(width-gap)/2, polygon.Offsets{}), true)
 		}
 		// From the outside in, so that the last round meets the part.
@@ -60,37 +55,65 @@ func (s *slicer) adhere(p *Print) {
 			lines[i], lines[j] = lines[j], lines[i]
 		}
 	case recipe.AdhesionRaft:
-		s.raft(p, s.onPlate(&poly, poly.Offset(foot, um(RaftRimMM)-width/2, polygon.Offsets{})))
+		l.raft(p, cutTo(l.room, l.r.LineMM, &poly, poly.Offset(foot, um(RaftRimMM)-width/2, polygon.Offsets{})))
 		return
 	}
 	p.Layers[0].Lines = append(lines, p.Layers[0].Lines...)
 }
 
-// lift is how far a raft lifts the part: its layers, and the gap by which it comes
-// off.
-func (s *slicer) lift() float64 {
-	if s.r.Adhesion != recipe.AdhesionRaft {
-		return 0
+// foot is what stands on the plate: parts, support and purge tower.
+func (l *layout) foot(poly *polygon.Scratch) []polygon.Path {
+	var foot []polygon.Path
+	if len(l.places) == 1 {
+		foot = moved(l.parts[l.places[0].Part].s.outline[0], l.places[0].By)
+	} else {
+		var all []polygon.Path
+		for _, at := range l.places {
+			all = append(all, moved(l.parts[at.Part].s.outline[0], at.By)...)
+		}
+		foot = poly.Union(polygon.NonZero, all)
 	}
-	return s.r.FirstLayerMM + (RaftCloses+0.5)*s.r.LayerMM
+	var standing []polygon.Path
+	for _, at := range l.places {
+		if s := l.parts[at.Part].s; len(s.support) > 0 {
+			standing = append(standing, moved(s.support[0], at.By)...)
+		}
+	}
+	if len(standing) > 0 {
+		foot = poly.Boolean(polygon.Union, polygon.NonZero, foot, standing)
+	}
+	if l.tower != nil {
+		foot = poly.Boolean(polygon.Union, polygon.NonZero, foot, []polygon.Path{l.tower})
+	}
+	return foot
 }
 
-func (s *slicer) raft(p *Print, area []polygon.Path) {
+// lift is how far a raft lifts the part: its layers, and the gap by which it comes
+// off.
+func lift(r *recipe.Recipe) float64 {
+	if r.Adhesion != recipe.AdhesionRaft {
+		return 0
+	}
+	return r.FirstLayerMM + (RaftCloses+0.5)*r.LayerMM
+}
+
+func (l *layout) raft(p *Print, area []polygon.Path) {
+	r := &l.r
 	layer := func(bottom, h, angle, share float64) Layer {
-		l := Layer{TopMM: bottom + h, HeightMM: h}
-		g := um(Spacing(s.r.LineMM, h)) / share
+		x := Layer{TopMM: bottom + h, HeightMM: h}
+		g := um(Spacing(r.LineMM, h)) / share
 		for _, q := range scan(area, angle, g, g) {
-			l.Lines = append(l.Lines, Line{Kind: Adhesion, Nozzle: uint8(s.r.PieceNozzle - 1), Points: q, WidthMM: s.r.LineMM})
+			x.Lines = append(x.Lines, Line{Kind: Adhesion, Nozzle: uint8(r.PieceNozzle - 1), Points: q, WidthMM: r.LineMM})
 		}
-		return l
+		return x
 	}
-	base := []Layer{layer(0, s.r.FirstLayerMM, 0, raftShare)}
-	top := s.r.FirstLayerMM
+	base := []Layer{layer(0, r.FirstLayerMM, 0, raftShare)}
+	top := r.FirstLayerMM
 	for k := range RaftCloses {
-		base = append(base, layer(top, s.r.LayerMM, math.Pi/2*float64(1+k%2), 1))
-		top += s.r.LayerMM
+		base = append(base, layer(top, r.LayerMM, math.Pi/2*float64(1+k%2), 1))
+		top += r.LayerMM
 	}
-	p.RaftMM = s.lift()
+	p.RaftMM = lift(r)
 	for i := range p.Layers {
 		p.Layers[i].TopMM += p.RaftMM
 	}

@@ -95,21 +95,32 @@ func LineArea(w, h float64) float64 {
 // Spacing is how far apart lines of width w lie, mm.
 func Spacing(w, h float64) float64 { return LineArea(w, h) / h }
 
-// Layer is one layer, its lines in the order they are laid.
+// Layer is one layer. Print.Laid gives its lines in the order they are laid.
 type Layer struct {
 	TopMM, HeightMM float64
-	Lines           []Line
+	// Lines are the plate's own; with one copy on it, all there are, in their order.
+	Lines []Line
 	// Outlines are the part's, for travel and for pictures; empty below the part.
 	Outlines []polygon.Path
+	// Parts are what of each part lies here, where there are several copies.
+	Parts []PartLayer
+
+	between     bool  // of a part that ends between the layers of a higher one
+	first, then uint8 // the nozzles in use, where there are several copies
 }
 
-// Print is a part's layers, from the plate up.
+// Print is a plate's layers, from the plate up.
 type Print struct {
 	Layers []Layer
+	// Places are where copies lie, where there are several.
+	Places []Place
 	// RaftMM is how far the part stands above the plate on a raft.
 	RaftMM    float64
 	Notes     []string   // what somebody should know, in plain words
-	Overhangs []Overhang // overhangs, and what is done about it, from below
+	Overhangs []Overhang // overhangs, and what is done about it, from below, by part
+
+	boxes []polygon.Box // of the places
+	route []int         // over the places
 }
 
 // Overhang is a part of the surface that hangs further than support begins at.
@@ -120,6 +131,7 @@ type Overhang struct {
 	AreaMM2 float64    `json:"area_mm2" doc:"Seen from below"`
 	Carried bool       `json:"carried" doc:"Support stands under it"`
 	Why     string     `json:"why"`
+	Part    int        `json:"part,omitempty" doc:"Which of the plate's, counted from 0"`
 }
 
 // SupportMark is a region in which support is kept out or put in by hand.
@@ -134,7 +146,7 @@ type SupportMark struct {
 // FirstNozzle is the one that a print begins with, counted from 0.
 func (p *Print) FirstNozzle() uint8 {
 	for i := range p.Layers {
-		for _, l := range p.Layers[i].Lines {
+		for _, l := range p.Laid(i) {
 			return l.Nozzle
 		}
 	}

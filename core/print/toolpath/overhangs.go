@@ -36,8 +36,8 @@ const (
 )
 
 // overhangs gathers those of each layer over the layers, and says for each
-// whether support stands under it, and why or why not.
-func (s *slicer) overhangs(ctx context.Context) ([]Overhang, error) {
+// whether support stands under it, and why or why not. more is how many are not listed.
+func (s *slicer) overhangs(ctx context.Context) (listed []Overhang, more int, err error) {
 	n := len(s.outline)
 	by := make([][]patch, n)
 	drop := s.verticalGap()
@@ -106,9 +106,10 @@ func (s *slicer) overhangs(ctx context.Context) ([]Overhang, error) {
 		}
 		by[i] = all
 	}, func(float64) {}); err != nil {
-		return nil, err
+		return nil, 0, err
 	}
-	return s.told(grouped(by)), nil
+	listed, more = s.told(grouped(by))
+	return listed, more, nil
 }
 
 // shared gives the area of pieces by the figure that each lies in, mm².
@@ -205,14 +206,13 @@ func grouped(by [][]patch) [][]*patch {
 }
 
 // told makes the overhangs of groups of patches, the largest ones, from below.
-func (s *slicer) told(groups [][]*patch) []Overhang {
-	var out []Overhang
+func (s *slicer) told(groups [][]*patch) (out []Overhang, more int) {
 	for _, g := range groups {
 		r := Overhang{Min: [3]float64{math.Inf(1), math.Inf(1), math.Inf(1)}, Max: [3]float64{math.Inf(-1), math.Inf(-1), math.Inf(-1)}}
 		var carried, island, blocked, near, thin float64
 		var forced, kept *SupportMark
 		for _, p := range g {
-			top := s.tops[p.layer] + s.lift()
+			top := s.tops[p.layer] + lift(&s.r)
 			for k, v := range [3][2]float64{{float64(p.box.MinX) / 1000, float64(p.box.MaxX) / 1000}, {float64(p.box.MinY) / 1000, float64(p.box.MaxY) / 1000}, {top - s.heights[p.layer], top}} {
 				r.Min[k], r.Max[k] = math.Min(r.Min[k], v[0]), math.Max(r.Max[k], v[1])
 			}
@@ -262,11 +262,10 @@ func (s *slicer) told(groups [][]*patch) []Overhang {
 	}
 	if len(out) > regionsMost {
 		slices.SortStableFunc(out, func(a, b Overhang) int { return cmp.Compare(b.AreaMM2, a.AreaMM2) })
-		s.notes = append(s.notes, fmt.Sprintf("%d small places that hang are not listed.", len(out)-regionsMost))
-		out = out[:regionsMost]
+		out, more = out[:regionsMost], len(out)-regionsMost
 	}
 	slices.SortStableFunc(out, func(a, b Overhang) int {
 		return cmp.Or(cmp.Compare(a.Min[2], b.Min[2]), cmp.Compare(a.Min[0], b.Min[0]))
 	})
-	return out
+	return out, more
 }

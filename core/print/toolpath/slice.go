@@ -38,8 +38,6 @@ type slicer struct {
 	support  [][]polygon.Path
 	dense    [][]polygon.Path
 	under    [][]polygon.Path // what of the plate is below the part, by layer; nil if it does not matter
-	tower    polygon.Path     // the purge tower's outline, or nil
-	bore     float64          // of the filament, mm
 	room     machine.Volume
 	layers   []Layer
 	unlaid   [][]unlaid // what is too thin to be laid, by layer
@@ -72,20 +70,25 @@ const roundSides = 360
 
 // onPlate cuts paths to where the middle of a line may be.
 func (s *slicer) onPlate(poly *polygon.Scratch, paths []polygon.Path) []polygon.Path {
-	half := s.r.LineMM / 2
+	return cutTo(s.room, s.r.LineMM, poly, paths)
+}
+
+// cutTo cuts paths to where the middle of a line of a width may be on a plate.
+func cutTo(room machine.Volume, lineMM float64, poly *polygon.Scratch, paths []polygon.Path) []polygon.Path {
+	half := lineMM / 2
 	if !slices.ContainsFunc(paths, func(p polygon.Path) bool {
-		return slices.ContainsFunc(p, func(q polygon.Point) bool { return off(s.room, q, half) })
+		return slices.ContainsFunc(p, func(q polygon.Point) bool { return off(room, q, half) })
 	}) {
 		return paths
 	}
-	x, y := um(s.room.XMM), um(s.room.YMM)
+	x, y := um(room.XMM), um(room.YMM)
 	plate := polygon.Path{
 		{X: int64(um(half)), Y: int64(um(half))},
 		{X: int64(x - um(half)), Y: int64(um(half))},
 		{X: int64(x - um(half)), Y: int64(y - um(half))},
 		{X: int64(um(half)), Y: int64(y - um(half))},
 	}
-	if s.room.Shape == machine.Round {
+	if room.Shape == machine.Round {
 		plate = plate[:0]
 		for k := range roundSides {
 			sin, cos := math.Sincos(2 * math.Pi * float64(k) / roundSides)
@@ -139,10 +142,23 @@ func LayeringOf(r *recipe.Recipe, mach *machine.Machine) section.Layering {
 	return l
 }
 
-// Slice makes the layers of a mesh in mm·mmPerUnit, with its topology. progress
-// (nil is fine) is told a share from 0 to 1. The error is ctx's, or says that
-// the part has too many layers or that its raft lifts it out of the room.
+// Slice makes the layers of one part where it stands: SlicePart, and Lay with one place.
 func Slice(ctx context.Context, m *mesh.Mesh, topo *mesh.Topology, mmPerUnit float64, r recipe.Recipe, o Options, progress func(float64)) (*Print, error) {
+	part, err := SlicePart(ctx, m, topo, mmPerUnit, r, o, progress)
+	if err != nil {
+		return nil, err
+	}
+	return Lay(ctx, []*Part{part}, []Place{{}}, r, o)
+}
+
+// Part is a part cut, filled and supported where it stands, before it is laid on a plate.
+type Part struct{ s *slicer }
+
+// SlicePart makes the layers of a mesh in mm·mmPerUnit, with its topology, but for what
+// belongs to a plate: what holds the first layer down, the purge tower, the order of lines.
+// progress (nil is fine) is told a share from 0 to 1. The error is ctx's, or says that the
+// part has too many layers.
+func SlicePart(ctx context.Context, m *mesh.Mesh, topo *mesh.Topology, mmPerUnit float64, r recipe.Recipe, o Options, progress func(float64)) (*Part, error) {
 	if progress == nil {
 		progress = func(float64) {}
 	}
@@ -170,46 +186,28 @@ func Slice(ctx context.Context, m *mesh.Mesh, topo *mesh.Topology, mmPerUnit flo
 	if err := stage(0.2, s.topsAndBottoms); err != nil {
 		return nil, err
 	}
-	for share := 0.25; ; share = 0.1 {
-		if err := s.standSupport(ctx); err != nil {
-			return nil, err
-		}
-		if err := stage(share, s.fill); err != nil {
-			return nil, err
-		}
-		if err := s.carry(ctx); err != nil {
-			return nil, err
-		}
-		if s.nozzles() || !TooClose(&s.r) {
-			break
-		}
-		s.r = OnPiece(s.r) // what was meant to dissolve has to come off
-	}
-	if slices.ContainsFunc(s.support, func(x []polygon.Path) bool { return len(x) > 0 }) && s.r.SupportNozzle == s.r.PieceNozzle && s.verticalGap() == 0 {
-		s.notes = append(s.notes, "Support touches what it carries and is laid by the same nozzle: it will not come off by hand.")
-	}
-	overhangs, err := s.overhangs(ctx)
-	if err != nil {
+	if err := s.stand(ctx, func(f float64) { progress(done + 0.35*f) }); err != nil {
 		return nil, err
 	}
-	p := &Print{Layers: s.layers, Notes: s.notes, Overhangs: overhangs}
-	s.adhere(p)
-	for len(p.Layers[len(p.Layers)-1].Lines) == 0 { // a tip that is too thin
-		p.Layers = p.Layers[:len(p.Layers)-1]
-	}
-	keepOnPlate(p, s.room)
-	if err := belowTop(p, s.room); err != nil {
-		return nil, err
-	}
-	order(p, s.r)
 	progress(1)
-	return p, ctx.Err()
+	return &Part{s}, ctx.Err()
+}
+
+// stand puts support under what hangs, and fills every layer.
+func (s *slicer) stand(ctx context.Context, progress func(float64)) error {
+	if err := s.standSupport(ctx); err != nil {
+		return err
+	}
+	if err := overLayers(ctx, len(s.layers), s.fill, progress); err != nil {
+		return err
+	}
+	return s.carry(ctx)
 }
 
 // newSlicer plans the layers of a part and cuts it.
 func newSlicer(ctx context.Context, m *mesh.Mesh, topo *mesh.Topology, mmPerUnit float64, r recipe.Recipe, o Options) (*slicer, error) {
 	mach := cmp.Or(o.Machine, &machine.Machine{})
-	s := &slicer{r: r.WithDefaults(), marks: o.SupportMarks, bore: cmp.Or(mach.FilamentMM, 1.75), room: mach.Volume}
+	s := &slicer{r: r.WithDefaults(), marks: o.SupportMarks, room: mach.Volume}
 	box := m.Bounds()
 	height := (box.Max.Z - box.Min.Z) * mmPerUnit
 	plan := LayeringOf(&s.r, mach)

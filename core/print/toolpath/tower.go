@@ -21,23 +21,22 @@ const (
 	TowerSparse = 4
 )
 
-// nozzles puts the part's and the support's lines on their nozzles and, where
-// that makes the nozzle change, adds the purge tower. It needs the first layer
-// without its hold. It tells whether support has the nozzle it was meant for.
-func (s *slicer) nozzles() bool {
-	piece, support := uint8(s.r.PieceNozzle-1), uint8(s.r.SupportNozzle-1)
+// nozzles puts the parts' and the support's lines on their nozzles and, where that makes the
+// nozzle change, adds the purge tower. It needs the first layer without its hold. It tells
+// whether support has the nozzle it was meant for.
+func (l *layout) nozzles(p *Print) bool {
+	piece, support := uint8(l.r.PieceNozzle-1), uint8(l.r.SupportNozzle-1)
 	last := -1 // the last layer with a change
-	changes := make([]bool, len(s.layers))
+	changes := make([]bool, len(p.Layers))
 	at := piece
-	for i := range s.layers {
+	for i := range p.Layers {
 		var laid [2]bool
-		for k := range s.layers[i].Lines {
-			l := &s.layers[i].Lines[k]
-			l.Nozzle = piece
-			if l.Kind == Support {
-				l.Nozzle = support
+		for x := range p.Layers[i].Each {
+			x.Nozzle = piece
+			if x.Kind == Support {
+				x.Nozzle = support
 			}
-			laid[l.Nozzle] = true
+			laid[x.Nozzle] = true
 		}
 		if piece == support {
 			continue
@@ -49,33 +48,36 @@ func (s *slicer) nozzles() bool {
 	}
 	side := 0.0
 	if last >= 0 {
-		side = TowerSideMM(&s.r, s.bore, s.tops[last])
+		side = TowerSideMM(&l.r, l.bore, p.Layers[last].TopMM)
 	}
 	if side == 0 {
 		return true
 	}
-	corner, ok := s.towerPlace(side)
+	corner, ok := l.towerPlace(side)
 	if !ok {
-		s.onPiece(piece, "There is no room beside the part for the purge tower; support is laid by the part's nozzle.")
+		l.onPiece(p, "There is no room beside the part for the purge tower; support is laid by the part's nozzle.")
 		return false
 	}
-	if laid, purged := s.worthIt(side, changes[:last+1]); purged > PurgeAtMost*laid {
-		s.onPiece(piece, fmt.Sprintf("Support is laid by the part's nozzle: it is %.2f cm³, and changing the nozzle for it would purge %.1f cm³.", laid/1000, purged/1000))
+	if laid, purged := l.worthIt(p, side, changes[:last+1]); purged > PurgeAtMost*laid {
+		l.onPiece(p, fmt.Sprintf("Support is laid by the part's nozzle: it is %.2f cm³, and changing the nozzle for it would purge %.1f cm³.", laid/1000, purged/1000))
 		return false
 	}
 	e := int64(side * 1000)
-	s.tower = polygon.Path{corner, {X: corner.X + e, Y: corner.Y}, {X: corner.X + e, Y: corner.Y + e}, {X: corner.X, Y: corner.Y + e}}
+	l.tower = polygon.Path{corner, {X: corner.X + e, Y: corner.Y}, {X: corner.X + e, Y: corner.Y + e}, {X: corner.X, Y: corner.Y + e}}
 	var poly polygon.Scratch
 	for i := range last + 1 {
-		gap := um(Spacing(s.r.LineMM, s.heights[i]))
-		l := &s.layers[i]
+		x := &p.Layers[i]
+		if x.between {
+			continue
+		}
+		gap := um(Spacing(l.r.LineMM, x.HeightMM))
 		add := func(closed bool, paths []polygon.Path) {
 			for _, p := range paths {
-				l.Lines = append(l.Lines, Line{Kind: Purge, Nozzle: purgeNozzle, Closed: closed, Points: p, WidthMM: s.r.LineMM})
+				x.Lines = append(x.Lines, Line{Kind: Purge, Nozzle: purgeNozzle, Closed: closed, Points: p, WidthMM: l.r.LineMM})
 			}
 		}
-		add(true, poly.Offset([]polygon.Path{s.tower}, -um(s.r.LineMM)/2, mitre))
-		inner := poly.Offset([]polygon.Path{s.tower}, -(um(s.r.LineMM)+gap)/2, mitre)
+		add(true, poly.Offset([]polygon.Path{l.tower}, -um(l.r.LineMM)/2, mitre))
+		inner := poly.Offset([]polygon.Path{l.tower}, -(um(l.r.LineMM)+gap)/2, mitre)
 		if !changes[i] && i > 0 {
 			gap *= TowerSparse
 		}
@@ -108,28 +110,31 @@ func OnPiece(r recipe.Recipe) recipe.Recipe {
 const PurgeAtMost = 7
 
 // worthIt gives the volumes of support and purge tower, mm³.
-func (s *slicer) worthIt(side float64, changes []bool) (laid, purged float64) {
+func (l *layout) worthIt(p *Print, side float64, changes []bool) (laid, purged float64) {
 	for i, change := range changes {
-		for k := range s.layers[i].Lines {
-			if l := &s.layers[i].Lines[k]; l.Kind == Support {
-				laid += l.VolumeMM3(s.heights[i])
+		x := &p.Layers[i]
+		for y, many := range l.counted(x) {
+			if y.Kind == Support {
+				laid += many * y.VolumeMM3(x.HeightMM)
 			}
 		}
-		if change || i == 0 {
-			purged += side * side * s.heights[i]
-		} else {
-			purged += (4*side*s.r.LineMM + side*side/TowerSparse) * s.heights[i]
+		switch {
+		case x.between:
+		case change || i == 0:
+			purged += side * side * x.HeightMM
+		default:
+			purged += (4*side*l.r.LineMM + side*side/TowerSparse) * x.HeightMM
 		}
 	}
 	return laid, purged
 }
 
 // onPiece puts everything on the part's nozzle, with a note why.
-func (s *slicer) onPiece(piece uint8, why string) {
-	s.notes = append(s.notes, why)
-	for i := range s.layers {
-		for k := range s.layers[i].Lines {
-			s.layers[i].Lines[k].Nozzle = piece
+func (l *layout) onPiece(p *Print, why string) {
+	l.notes = append(l.notes, why)
+	for i := range p.Layers {
+		for x := range p.Layers[i].Each {
+			x.Nozzle = uint8(l.r.PieceNozzle - 1)
 		}
 	}
 }
@@ -148,16 +153,31 @@ func TowerSideMM(r *recipe.Recipe, filamentMM, topMM float64) float64 {
 	return math.Max(math.Sqrt(*r.ChangePurgeMM*bore/r.LayerMM), math.Max(blockLeastMM, topMM/blockSlender))
 }
 
+// TowerRoomMM is how much beside the parts a purge tower of a height needs. The recipe has its
+// defaults.
+func TowerRoomMM(r *recipe.Recipe, filamentMM, topMM float64) float64 {
+	side := TowerSideMM(r, filamentMM, topMM)
+	if side == 0 {
+		return 0
+	}
+	return side + towerGapMM + 2*r.LineMM
+}
+
 // towerPlace finds room for the tower: right of all that is laid, left, behind,
 // in front.
-func (s *slicer) towerPlace(side float64) (polygon.Point, bool) {
-	b := polygon.Bounds(slices.Concat(slices.Concat(s.outline...), slices.Concat(s.support...))...)
+func (l *layout) towerPlace(side float64) (polygon.Point, bool) {
+	b := polygon.Bounds()
+	for _, at := range l.places {
+		s := l.parts[at.Part].s
+		of := polygon.Bounds(slices.Concat(slices.Concat(s.outline...), slices.Concat(s.support...))...)
+		b.Add(of.Moved(at.By))
+	}
 	e, gap := int64(side*1000), int64(towerGapMM*1000)
 	midX, midY := (b.MinX+b.MaxX-e)/2, (b.MinY+b.MaxY-e)/2
 	for _, c := range [4]polygon.Point{{X: b.MaxX + gap, Y: midY}, {X: b.MinX - gap - e, Y: midY}, {X: midX, Y: b.MaxY + gap}, {X: midX, Y: b.MinY - gap - e}} {
 		fits := true
 		for _, q := range [4]polygon.Point{c, {X: c.X + e, Y: c.Y}, {X: c.X, Y: c.Y + e}, {X: c.X + e, Y: c.Y + e}} {
-			fits = fits && !off(s.room, q, s.r.LineMM)
+			fits = fits && !off(l.room, q, l.r.LineMM)
 		}
 		if fits {
 			return c, true

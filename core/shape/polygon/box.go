@@ -37,7 +37,13 @@ func (b *Box) meetsOnly(o *Box, p Point) bool {
 	return max(b.MinX, o.MinX) == p.X && min(b.MaxX, o.MaxX) == p.X && max(b.MinY, o.MinY) == p.Y && min(b.MaxY, o.MaxY) == p.Y
 }
 
-func (b *Box) add(o Box) {
+// Moved is the box somewhere else.
+func (b *Box) Moved(by Point) Box {
+	return Box{b.MinX + by.X, b.MinY + by.Y, b.MaxX + by.X, b.MaxY + by.Y}
+}
+
+// Add makes a box the least around both.
+func (b *Box) Add(o Box) {
 	b.MinX, b.MinY = min(b.MinX, o.MinX), min(b.MinY, o.MinY)
 	b.MaxX, b.MaxY = max(b.MaxX, o.MaxX), max(b.MaxY, o.MaxY)
 }

@@ -68,7 +68,7 @@ func (t *boxTree) build(edges []edge, bent []bool, paths int) {
 		k := i + 1
 		for ; k < min(i+runLength, len(edges)) && edges[k].a == edges[k-1].b; k++ {
 			e := &edges[k]
-			b.add(e.box())
+			b.Add(e.box())
 			stairs = stairs && (e.b.X >= e.a.X) == east && (e.b.Y >= e.a.Y) == north
 		}
 		t.boxes, t.stairs = append(t.boxes, b), append(t.stairs, stairs)
@@ -86,7 +86,7 @@ func (t *boxTree) build(edges []edge, bent []bool, paths int) {
 		for i := from; i < end; i += 2 {
 			b, fresh := t.boxes[i], t.fresh[i]
 			if i+1 < end {
-				b.add(t.boxes[i+1])
+				b.Add(t.boxes[i+1])
 				fresh = fresh || t.fresh[i+1]
 			}
 			t.boxes, t.fresh = append(t.boxes, b), append(t.fresh, fresh)
@@ -100,7 +100,7 @@ func (t *boxTree) build(edges []edge, bent []bool, paths int) {
 func (t *boxTree) arrange() {
 	all := t.boxes[0]
 	for _, b := range t.boxes {
-		all.add(b)
+		all.Add(b)
 	}
 	shift := 0
 	for max(all.MaxX-all.MinX, all.MaxY-all.MinY)>>shift > 0xffff {

@@ -6,6 +6,8 @@ import (
 	"cmp"
 	"slices"
 
+	"jobshelf/core/shape/units"
+	"jobshelf/core/shop/run"
 	"jobshelf/core/shop/state"
 	"jobshelf/core/shop/task"
 )
@@ -14,19 +16,26 @@ import (
 const (
 	Arrived      = "arrived"
 	ToDecide     = "to decide"
+	BeingSliced  = "being sliced"
 	Approved     = "approved"
 	InProduction = "in production"
 	Finishing    = "finishing"
 	PickUp       = "pick-up"
 	Fetched      = "fetched"
 	SentBack     = "sent back"
+	Withdrawn    = "withdrawn"
 )
 
 // What happens to one.
 const (
 	CheckEnds = "its check ends"
 	Yes       = "yes"
+	YesUpTo   = "yes, up to a ceiling"
+	Kept      = "its slice keeps to the yes"
+	NotKept   = "its slice does not"
 	No        = "no"
+	TakeBack  = "the yes is taken back"
+	Withdraw  = "withdrawn"
 	RunStarts = "its run starts"
 	RunFails  = "its run fails"
 	RunEnds   = "its run ends"
@@ -37,37 +46,85 @@ const (
 // Table is its moves.
 var Table = state.Table{Of: "Job", First: Arrived, Moves: []state.Move{
 	{Event: CheckEnds, From: []string{Arrived}, To: ToDecide},
-	{Event: Yes, From: []string{ToDecide}, To: Approved, Guard: "its check is done, nothing found stops it, and a machine takes it"},
+	{Event: Yes, From: []string{ToDecide}, To: Approved, Guard: "its check is done, nothing found stops it, a machine takes it, and its plates are sliced as everything is now"},
+	{Event: YesUpTo, From: []string{ToDecide}, To: BeingSliced, Guard: "the same, but its plates are still to be sliced"},
+	{Event: Kept, From: []string{BeingSliced}, To: Approved, Guard: "time, filament and price are not above the ceiling"},
+	{Event: NotKept, From: []string{BeingSliced}, To: ToDecide},
 	{Event: No, From: []string{Arrived, ToDecide}, To: SentBack, Guard: "there is a reason"},
-	{Event: RunStarts, From: []string{Approved}, To: InProduction},
-	{Event: RunFails, From: []string{InProduction}, To: Approved, Guard: "a run after it is planned"},
-	{Event: RunEnds, From: []string{InProduction}, To: Finishing},
+	{Event: TakeBack, From: []string{BeingSliced, Approved}, To: ToDecide, Guard: "none of its runs has been started"},
+	{Event: Withdraw, From: []string{Arrived, ToDecide, BeingSliced, Approved}, To: Withdrawn, Guard: "none of its runs has been started"},
+	{Event: RunStarts, From: []string{Approved, InProduction}, To: InProduction, Guard: "it has its program"},
+	{Event: RunFails, From: []string{InProduction}, To: Approved, Guard: "none other has been started; a run after it is planned"},
+	{Event: RunEnds, From: []string{InProduction}, To: Finishing, Guard: "it is the last"},
 	{Event: Ready, From: []string{Finishing}, To: PickUp},
 	{Event: Handed, From: []string{PickUp}, To: Fetched},
 }}
 
 // Shelves are the states of open jobs, in order.
-var Shelves = []string{Arrived, ToDecide, Approved, InProduction, Finishing, PickUp}
+var Shelves = []string{Arrived, ToDecide, BeingSliced, Approved, InProduction, Finishing, PickUp}
 
 // May is what the desk can do with a job.
 type May struct {
 	Decide   bool   `json:"decide" doc:"It is to be decided: slices are ordered, and a yes may come"`
 	Approve  bool   `json:"approve" doc:"A yes to a machine that takes it"`
 	SendBack bool   `json:"send_back"`
+	TakeBack bool   `json:"take_back" doc:"The yes, while nothing has been started"`
+	Withdraw bool   `json:"withdraw"`
 	Change   bool   `json:"change" doc:"Pieces, units and versions of it"`
 	Next     string `json:"next,omitempty" enum:"its run starts,its run ends,ready to be fetched,fetched" doc:"The event that can be told of it"`
 }
 
-// Can is what can be done with a job by its state and that of its check; stopped is that
-// something found stops it.
-func Can(step, check string, stopped bool) May {
-	m := May{Decide: Table.Can(step, Yes), Approve: Table.Can(step, Yes) && check == task.Done && !stopped, SendBack: Table.Can(step, No), Change: Weighed(step)}
-	for _, e := range []string{RunStarts, RunEnds, Ready, Handed} {
-		if Table.Can(step, e) {
-			m.Next = e
-		}
+// Facts are what can be done with a job depends on: its state, that of its check, that
+// something found stops it, and the states of its runs.
+type Facts struct {
+	Step, Check string
+	Stopped     bool
+	Runs        []string
+}
+
+// Can is what can be done with a job.
+func Can(f Facts) May {
+	begun := slices.ContainsFunc(f.Runs, func(s string) bool { return s != run.Planned && s != run.Cancelled })
+	m := May{Decide: Table.Can(f.Step, Yes), Approve: Table.Can(f.Step, Yes) && f.Check == task.Done && !f.Stopped, SendBack: Table.Can(f.Step, No), Change: Weighed(f.Step),
+		TakeBack: Table.Can(f.Step, TakeBack) && !begun, Withdraw: Table.Can(f.Step, Withdraw) && !begun}
+	switch {
+	case slices.Contains(f.Runs, run.Printing):
+		m.Next = RunEnds
+	case slices.Contains(f.Runs, run.Planned):
+		m.Next = RunStarts
+	case Table.Can(f.Step, Ready):
+		m.Next = Ready
+	case Table.Can(f.Step, Handed):
+		m.Next = Handed
 	}
 	return m
+}
+
+// Promise is what was said yes to: a machine, and no more than so much of everything.
+type Promise struct {
+	MachineID int64       `json:"machine_id"`
+	SliceID   int64       `json:"slice_id"`
+	Seconds   float64     `json:"seconds"`
+	Grams     float64     `json:"grams"`
+	Cents     units.Cents `json:"price_cents"`
+	Person    int64       `json:"person_id"`
+	Place     *int        `json:"place,omitempty"` // in the machine's lane; nil: its end
+}
+
+// Follow is the state of a job that has runs, by theirs.
+func Follow(runs []string) string {
+	left, begun := false, false
+	for _, s := range runs {
+		left = left || s == run.Planned || s == run.Printing
+		begun = begun || s == run.Printing || s == run.Off
+	}
+	switch {
+	case !begun:
+		return Approved
+	case left:
+		return InProduction
+	}
+	return Finishing
 }
 
 // Weighed says that a job is not settled yet, so that it can be checked and sliced anew.

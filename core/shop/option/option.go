@@ -8,7 +8,10 @@ import (
 	"jobshelf/core/judge/finding"
 	"jobshelf/core/judge/verdict"
 	"jobshelf/core/print/estimate"
+	"jobshelf/core/print/layout"
+	"jobshelf/core/print/machine"
 	"jobshelf/core/shape/modelfile"
+	"jobshelf/core/shape/polygon"
 	"jobshelf/core/shape/units"
 	"jobshelf/core/shop/price"
 )
@@ -37,37 +40,62 @@ type Part struct {
 	Copies  int
 }
 
-// Machine is one of the house's; without a number it is known by its name.
+// Machine is one of the house's; without a number it is known by its name. Where its volume is
+// not known, all lies on one plate.
 type Machine struct {
-	ID   int64
-	Name string
+	ID     int64
+	Name   string
+	Volume machine.Volume
 }
 
 // is says that a row of a verdict is about the machine, whatever it was called then. A verdict
 // from before numbers were kept knows the name alone.
-func (m Machine) is(v *verdict.MachineVerdict) bool {
+func (m *Machine) is(v *verdict.MachineVerdict) bool {
 	if m.ID != 0 && v.ID != 0 {
 		return m.ID == v.ID
 	}
 	return m.Name == v.Name
 }
 
-// OnMachine adds up what all parts take on one machine: it fits if each does,
-// and there is an estimate if each has one. Times and masses add, warm-up and
-// layers are the most of any; the fee for the start is due once.
-func OnMachine(on Machine, parts []Part) verdict.MachineVerdict {
-	out := verdict.MachineVerdict{ID: on.ID, Name: on.Name, Fits: len(parts) > 0, ScaleToFit: 1}
+// Of is what a verdict says of the machine; nil if nothing.
+func (m *Machine) Of(v *verdict.Verdict) *verdict.MachineVerdict {
+	return (&Part{Verdict: v}).on(m)
+}
+
+// Row is what a job takes on a machine, on how many plates.
+type Row struct {
+	verdict.MachineVerdict
+	Plates int
+	Runs   []float64 // how long each plate takes, s, its warm-up among it
+}
+
+// OnMachine adds up what all parts take on one machine: it fits if each does, and there is an
+// estimate if each has one. Times and masses of copies add; each plate that they need is warmed
+// up for and has the fee for its start. sliced is what the models take on it for sure, nil
+// where that is not known; then only programs are added up.
+func OnMachine(on Machine, parts []Part, sliced *price.Full) Row {
+	out := Row{MachineVerdict: verdict.MachineVerdict{ID: on.ID, Name: on.Name, Fits: len(parts) > 0, ScaleToFit: 1}}
 	q := verdict.Quick{}
+	if f := sliced; f != nil {
+		q = verdict.Quick{Quick: estimate.Quick{Seconds: f.Seconds, WarmUpSeconds: f.WarmUpSeconds, Grams: f.Grams(), FilamentMM: f.FilamentMM, Layers: f.Layers}, Price: f.Price}
+		out.Plates, out.Runs = max(1, f.Plates), slices.Clone(f.Runs())
+	}
 	priced := len(parts) > 0
+	var models models
+	var programs units.Price
 	for _, p := range parts {
-		v := p.on(on)
+		v := p.on(&on)
 		if v == nil {
 			out.Fits, priced = false, false
 			continue
 		}
+		out.TurnDeg, out.Recipe = v.TurnDeg, v.Recipe
+		model := p.Verdict.Format != modelfile.GCode
+		if model && sliced != nil {
+			continue // it was sliced for it, and so it fits
+		}
 		out.Fits = out.Fits && v.Fits
 		out.ScaleToFit = min(out.ScaleToFit, v.ScaleToFit)
-		out.TurnDeg, out.Recipe = v.TurnDeg, v.Recipe
 		for a := range v.OverMM {
 			out.OverMM[a] = max(out.OverMM[a], v.OverMM[a])
 		}
@@ -77,33 +105,61 @@ func OnMachine(on Machine, parts []Part) verdict.MachineVerdict {
 		}
 		n := float64(p.Copies)
 		q.Seconds += n * v.Quick.Seconds
-		q.WarmUpSeconds = max(q.WarmUpSeconds, v.Quick.WarmUpSeconds)
 		q.Grams += n * v.Quick.Grams
 		q.FilamentMM += n * v.Quick.FilamentMM
 		q.Layers = max(q.Layers, v.Quick.Layers)
-		q.Price = price.Add(q.Price, v.Quick.Price, p.Copies)
+		if model {
+			models.add(v, p.Verdict.BoxMM, p.Copies)
+			continue
+		}
+		out.Plates += p.Copies // each of a program is a plate
+		q.WarmUpSeconds += n * v.Quick.WarmUpSeconds
+		out.Runs = append(out.Runs, slices.Repeat([]float64{v.Quick.WholeSeconds()}, p.Copies)...)
+		programs = price.AddRuns(programs, v.Quick.Price, p.Copies)
 	}
+	if n := models.plates(on.Volume); n > 0 {
+		out.Plates += n
+		q.WarmUpSeconds += float64(n) * models.warmUp
+		out.Runs = append(out.Runs, slices.Repeat([]float64{models.seconds/float64(n) + models.warmUp}, n)...)
+		q.Price = price.Starts(models.price, n)
+	}
+	q.Price = price.AddRuns(q.Price, programs, 1)
 	if priced {
 		out.Quick = &q
 	}
 	return out
 }
 
-// Sliced is a copy of the verdict in which a machine has the figures of a full
-// estimate, and takes the part if it was sliced for it.
-func Sliced(v *verdict.Verdict, on Machine, f *price.Full) *verdict.Verdict {
-	out := *v
-	out.Machines = slices.Clone(v.Machines)
-	for i := range out.Machines {
-		if m := &out.Machines[i]; on.is(m) {
-			m.Fits, m.OverMM = true, [3]float64{}
-			m.Quick = &verdict.Quick{Quick: estimate.Quick{Seconds: f.Seconds, WarmUpSeconds: f.WarmUpSeconds, Grams: f.Grams(), FilamentMM: f.FilamentMM, Layers: f.Layers}, Price: f.Price}
-		}
-	}
-	return &out
+// models are those of a job that are not sliced for a machine yet.
+type models struct {
+	items   []layout.Item
+	apartMM float64
+	warmUp  float64
+	seconds float64     // of all copies
+	price   units.Price // with one start
 }
 
-func (p *Part) on(machine Machine) *verdict.MachineVerdict {
+// add adds copies of one. A verdict from before footprints were kept is taken to lie as it came.
+func (m *models) add(v *verdict.MachineVerdict, box verdict.Box, copies int) {
+	foot := v.FootMM
+	if foot == [2]float64{} {
+		foot = [2]float64{box.Max[0] - box.Min[0], box.Max[1] - box.Min[1]}
+	}
+	m.items = append(m.items, layout.Item{Box: polygon.Box{MaxX: polygon.UM(foot[0]), MaxY: polygon.UM(foot[1])}, Copies: copies})
+	m.apartMM, m.warmUp = max(m.apartMM, v.ApartMM), max(m.warmUp, v.Quick.WarmUpSeconds)
+	m.seconds += float64(copies) * v.Quick.Seconds
+	m.price = price.Add(m.price, v.Quick.Price, copies)
+}
+
+// plates is how many they lie on.
+func (m *models) plates(v machine.Volume) int {
+	if len(m.items) == 0 || v.XMM == 0 {
+		return min(1, len(m.items))
+	}
+	return len(layout.Rows(m.items, v, polygon.UM(m.apartMM), 0))
+}
+
+func (p *Part) on(machine *Machine) *verdict.MachineVerdict {
 	if p.Verdict == nil {
 		return nil
 	}
@@ -115,9 +171,9 @@ func (p *Part) on(machine Machine) *verdict.MachineVerdict {
 }
 
 // Together is the verdict on a whole file: counts, volumes and areas of all
-// placed copies, every finding, and the ladder over the named machines. boxes
+// placed copies, every finding, and the ladder over the machines. boxes
 // are where each part stands in the file, all its copies together.
-func Together(format modelfile.Format, parts []Part, boxes []verdict.Box, names []string) *verdict.Verdict {
+func Together(format modelfile.Format, parts []Part, boxes []verdict.Box, machines []Machine) *verdict.Verdict {
 	if len(parts) == 1 && parts[0].Copies == 1 {
 		return parts[0].Verdict
 	}
@@ -157,8 +213,8 @@ func Together(format modelfile.Format, parts []Part, boxes []verdict.Box, names 
 			v.CentroidMM[k] = moment[k] / v.VolumeMM3
 		}
 	}
-	for _, name := range names {
-		v.Machines = append(v.Machines, OnMachine(Machine{Name: name}, parts))
+	for _, m := range machines {
+		v.Machines = append(v.Machines, OnMachine(m, parts, nil).MachineVerdict)
 	}
 	return v
 }

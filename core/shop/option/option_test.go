@@ -10,6 +10,7 @@ import (
 	"jobshelf/core/judge/verdict"
 	"jobshelf/core/print/estimate"
 	"jobshelf/core/print/machine"
+	"jobshelf/core/shape/modelfile"
 	"jobshelf/core/shape/units"
 	"jobshelf/core/shop/price"
 )
@@ -42,7 +43,7 @@ func TestPartsAddUpOnAMachine(t *testing.T) {
 			seconds, grams, layers = seconds+float64(n)*q.Seconds, grams+float64(n)*q.Grams, max(layers, q.Layers)
 			filament, machineTime = filament+units.Cents(n)*q.Lines[0].Cents, machineTime+units.Cents(n)*q.Lines[1].Cents
 		}
-		got := OnMachine(Machine{Name: "Large"}, parts)
+		got := OnMachine(Machine{Name: "Large"}, parts, nil)
 		require.True(t, got.Fits)
 		require.InDelta(t, seconds, got.Quick.Seconds, 1e-6)
 		require.InDelta(t, grams, got.Quick.Grams, 1e-6)
@@ -53,14 +54,14 @@ func TestPartsAddUpOnAMachine(t *testing.T) {
 	})
 	no := Part{&verdict.Verdict{Machines: []verdict.MachineVerdict{{Name: "Large", OverMM: [3]float64{0, 3, 0}, ScaleToFit: 0.9}}}, 1}
 	yes := Part{&verdict.Verdict{Machines: []verdict.MachineVerdict{{Name: "Large", Fits: true, ScaleToFit: 1, Quick: &verdict.Quick{}}}}, 1}
-	got := OnMachine(Machine{Name: "Large"}, []Part{yes, no})
+	got := OnMachine(Machine{Name: "Large"}, []Part{yes, no}, nil)
 	assert.False(t, got.Fits)
 	assert.Nil(t, got.Quick)
 	assert.Equal(t, [3]float64{0, 3, 0}, got.OverMM)
 	assert.InDelta(t, 0.9, got.ScaleToFit, 0)
-	assert.False(t, OnMachine(Machine{Name: "Large"}, []Part{yes, {nil, 1}}).Fits, "not judged yet")
-	assert.False(t, OnMachine(Machine{Name: "Nowhere"}, []Part{yes}).Fits)
-	assert.False(t, OnMachine(Machine{Name: "Large"}, nil).Fits)
+	assert.False(t, OnMachine(Machine{Name: "Large"}, []Part{yes, {nil, 1}}, nil).Fits, "not judged yet")
+	assert.False(t, OnMachine(Machine{Name: "Nowhere"}, []Part{yes}, nil).Fits)
+	assert.False(t, OnMachine(Machine{Name: "Large"}, nil, nil).Fits)
 }
 
 // A machine takes what fits it, where it is in service and the house has figures.
@@ -76,16 +77,46 @@ func TestWhatAMachineTakes(t *testing.T) {
 	}
 }
 
-// The full figures take the place of the quick ones on one machine, in a copy.
-func TestASlicedVerdict(t *testing.T) {
-	v := &verdict.Verdict{Machines: []verdict.MachineVerdict{{Name: "Large", Fits: true, Quick: &verdict.Quick{Quick: estimate.Quick{Seconds: 1}}}, {Name: "Small", OverMM: [3]float64{5, 0, 0}}}}
-	got := Sliced(v, Machine{Name: "Small"}, &price.Full{Full: estimate.Full{Seconds: 77, GramsModel: 3, GramsPurge: 1}, Price: units.Price{Cents: 9}})
-	assert.EqualValues(t, 9, got.Machines[1].Quick.Cents)
-	assert.True(t, got.Machines[1].Fits, "it was laid over to fit")
-	assert.InDelta(t, 77, got.Machines[1].Quick.Seconds, 0)
-	assert.InDelta(t, 4, got.Machines[1].Quick.Grams, 0)
-	assert.InDelta(t, 1, got.Machines[0].Quick.Seconds, 0)
-	assert.False(t, v.Machines[1].Fits)
+// The figures of a slice take the place of those of all models; programs come on top, each copy
+// a plate with a start of its own.
+func TestASlicedJob(t *testing.T) {
+	priced := func(s, g float64, cents units.Cents) *verdict.Quick {
+		return &verdict.Quick{Quick: estimate.Quick{Seconds: s, WarmUpSeconds: 90, Grams: g, Layers: 5}, Price: units.Price{Cents: cents + 50, Lines: []units.PriceLine{{Text: "Machine time", Cents: cents}, {Text: price.StartLine, Cents: 50}}}}
+	}
+	part := func(format modelfile.Format, q *verdict.Quick, fits bool, copies int) Part {
+		return Part{&verdict.Verdict{Format: format, Machines: []verdict.MachineVerdict{{Name: "Small", Fits: fits, ScaleToFit: 1, FootMM: [2]float64{40, 40}, ApartMM: 5, Quick: q}}}, copies}
+	}
+	small := Machine{Name: "Small", Volume: machine.Volume{Shape: machine.Rectangle, XMM: 100, YMM: 100}}
+	model, program := part(modelfile.STLBinary, priced(100, 1, 10), true, 9), part(modelfile.GCode, priced(1000, 7, 100), true, 2)
+	got := OnMachine(small, []Part{model, program}, nil)
+	assert.Equal(t, 3+2, got.Plates, "four lie on one plate")
+	assert.Equal(t, []float64{1090, 1090, 390, 390, 390}, got.Runs)
+	assert.InDelta(t, 9*100+2*1000, got.Quick.Seconds, 1e-9)
+	assert.InDelta(t, 5*90, got.Quick.WarmUpSeconds, 1e-9)
+	assert.EqualValues(t, 9*10+2*100+5*50, got.Quick.Cents)
+	old := part(modelfile.STLBinary, priced(100, 1, 10), true, 9)
+	old.Verdict.Machines[0].FootMM, old.Verdict.BoxMM = [2]float64{}, verdict.Box{Min: [3]float64{-40, 0, 0}, Max: [3]float64{40, 40, 9}}
+	assert.Equal(t, 5, OnMachine(small, []Part{old}, nil).Plates, "of before footprints were kept: by its box, two lie on one plate")
+	full := &price.Full{Full: estimate.Full{Seconds: 777, WarmUpSeconds: 88, GramsModel: 3, GramsPurge: 1, Layers: 9}, Price: units.Price{Cents: 160, Lines: []units.PriceLine{{Text: price.StartLine, Cents: 100}, {Text: "Filament", Cents: 60}}}, Plates: 2}
+	model.Verdict.Machines[0].Fits = false // as it came; it was laid over to fit
+	full.Each = []float64{400, 465}
+	got = OnMachine(small, []Part{model, program}, full)
+	assert.True(t, got.Fits)
+	assert.Equal(t, []float64{400, 465, 1090, 1090}, got.Runs)
+	assert.Equal(t, 2+2, got.Plates)
+	assert.InDelta(t, 777+2*1000, got.Quick.Seconds, 1e-9)
+	assert.InDelta(t, 88+2*90, got.Quick.WarmUpSeconds, 1e-9)
+	assert.InDelta(t, 4+2*7, got.Quick.Grams, 1e-9)
+	assert.EqualValues(t, 160+2*150, got.Quick.Cents)
+	sum := units.Cents(0)
+	for _, l := range got.Quick.Lines {
+		sum += l.Cents
+	}
+	assert.Equal(t, got.Quick.Cents, sum)
+	assert.False(t, OnMachine(small, []Part{part(modelfile.GCode, priced(1, 1, 1), false, 1), model}, full).Fits, "the program does not")
+	assert.Equal(t, 1, OnMachine(Machine{Name: "Small"}, []Part{part(modelfile.STLBinary, priced(1, 1, 1), true, 500)}, nil).Plates, "how large the plate is, nobody said")
+	assert.Nil(t, small.Of(nil))
+	assert.Equal(t, "Small", small.Of(program.Verdict).Name)
 }
 
 func quickOf(seconds, filamentMM float64) *verdict.Quick {

@@ -100,12 +100,29 @@ func (h Hours) Lane(free time.Time, runs []Run) []Slot {
 	return out
 }
 
-// Option is a machine a job could go on: when its lane is free, and how long
-// the job takes there.
+// Option is a machine a job could go on: when its lane is free, and how long each of the job's
+// runs takes there, one behind the other.
 type Option struct {
-	Machine  string
-	Free     time.Time
-	Duration time.Duration
+	Machine string
+	Free    time.Time
+	Runs    []time.Duration
+}
+
+// Slot is from the start of the first run to the finish of the last; each waits for an open
+// hour, so that somebody can start it. False if one of them finds none.
+func (h Hours) Slot(o Option) (Slot, bool) {
+	out := Slot{}
+	for i, d := range o.Runs {
+		start, ok := h.NextStart(o.Free)
+		if !ok {
+			return Slot{}, false
+		}
+		if o.Free = start.Add(d); i == 0 {
+			out.Start = start
+		}
+		out.Finish = o.Free
+	}
+	return out, len(o.Runs) > 0
 }
 
 // Earliest is the option that finishes first and its slot; ties go to the
@@ -113,12 +130,8 @@ type Option struct {
 func (h Hours) Earliest(options []Option) (int, Slot, bool) {
 	best, slot := -1, Slot{}
 	for i, o := range options {
-		start, ok := h.NextStart(o.Free)
-		if !ok {
-			continue
-		}
-		if f := start.Add(o.Duration); best < 0 || f.Before(slot.Finish) {
-			best, slot = i, Slot{start, f}
+		if s, ok := h.Slot(o); ok && (best < 0 || s.Finish.Before(slot.Finish)) {
+			best, slot = i, s
 		}
 	}
 	return best, slot, best >= 0
@@ -139,7 +152,7 @@ func (h Hours) ListSchedule(free []time.Time, durations [][]time.Duration) (on [
 		var which []int
 		for m, t := range d {
 			if t >= 0 {
-				options, which = append(options, Option{Free: free[m], Duration: t}), append(which, m)
+				options, which = append(options, Option{Free: free[m], Runs: []time.Duration{t}}), append(which, m)
 			}
 		}
 		if k, slot, ok := h.Earliest(options); ok {

@@ -184,7 +184,41 @@ func TestAHouseThatNeverOpens(t *testing.T) {
 	for _, h := range []Hours{{Location: time.UTC}, {Location: time.UTC, Attendance: 2 * time.Hour, Week: [7][]Span{time.Monday: {{540, 600}}}}} {
 		now := time.Date(2026, 11, 26, 9, 0, 0, 0, time.UTC)
 		assert.Equal(t, make([]Slot, 3), h.Lane(now, make([]Run, 3)))
-		_, _, ok := h.Earliest([]Option{{Machine: "Bowline", Free: now}, {Machine: "Capstan", Free: now}})
+		_, _, ok := h.Earliest([]Option{{"Bowline", now, []time.Duration{0}}, {"Capstan", now, []time.Duration{0}}})
 		assert.False(t, ok)
 	}
+}
+
+// Each run of several waits for somebody to start it: what prints over night is followed the
+// next morning. Without a run, or with one that no open hour comes for, there is no slot.
+func TestRunsFollowWhenTheHouseIsOpen(t *testing.T) {
+	h := Hours{Location: time.UTC}
+	for d := range h.Week {
+		h.Week[d] = []Span{{From: 9 * 60, To: 17 * 60}}
+	}
+	noon := time.Date(2026, 11, 24, 12, 0, 0, 0, time.UTC)
+	hours := func(n ...int) (out []time.Duration) {
+		for _, x := range n {
+			out = append(out, time.Duration(x)*time.Hour)
+		}
+		return out
+	}
+	for _, c := range []struct {
+		runs   []time.Duration
+		finish time.Time
+	}{
+		{hours(2), noon.Add(2 * time.Hour)}, {hours(2, 2), noon.Add(4 * time.Hour)}, {hours(6, 3), noon.Add((24 - 3 + 3) * time.Hour)},
+		{hours(6, 9, 1), noon.Add((48 - 3 + 1) * time.Hour)},
+	} {
+		s, ok := h.Slot(Option{Free: noon, Runs: c.runs})
+		require.True(t, ok)
+		assert.Equal(t, Slot{noon, c.finish}, s, "%v", c.runs)
+	}
+	_, ok := h.Slot(Option{Free: noon})
+	assert.False(t, ok)
+	k, s, ok := h.Earliest([]Option{{"three plates", noon, hours(4, 2, 4)}, {"one", noon, hours(20)}})
+	require.True(t, ok)
+	assert.Equal(t, []any{1, noon.Add(20 * time.Hour)}, []any{k, s.Finish}, "what is shorter, but needs somebody tomorrow, is done later")
+	_, ok = Hours{Location: time.UTC}.Slot(Option{Free: noon, Runs: hours(1)})
+	assert.False(t, ok, "never open")
 }

@@ -92,10 +92,47 @@ func Add(p, more units.Price, copies int) units.Price {
 	return out
 }
 
+// AddRuns is the price of so many runs more, each with its start.
+func AddRuns(p, more units.Price, runs int) units.Price {
+	out := units.Price{Cents: p.Cents, Lines: slices.Clone(p.Lines)}
+	for _, l := range more.Lines {
+		k := slices.IndexFunc(out.Lines, func(o units.PriceLine) bool { return o.Text == l.Text })
+		if k < 0 {
+			out.Lines, k = append(out.Lines, units.PriceLine{Text: l.Text}), len(out.Lines)
+		}
+		c := units.Cents(runs) * l.Cents
+		out.Lines[k].Cents += c
+		out.Cents += c
+	}
+	return out
+}
+
+// Starts is a price with one start as one with so many.
+func Starts(p units.Price, n int) units.Price {
+	for _, l := range p.Lines {
+		if l.Text == StartLine {
+			return AddRuns(p, units.Price{Lines: []units.PriceLine{l}}, n-1)
+		}
+	}
+	return p
+}
+
 // Full is a full estimate with its price.
 type Full struct {
 	estimate.Full
 	units.Price
+	// Plates is how many it is of, each a start; 0 is one.
+	Plates int `json:"plates,omitempty"`
+	// Each is how long each of several plates takes, s, its warm-up among it.
+	Each []float64 `json:"each_seconds,omitempty"`
+}
+
+// Runs are how long each of its plates takes, s.
+func (f *Full) Runs() []float64 {
+	if len(f.Each) > 0 {
+		return f.Each
+	}
+	return []float64{f.WholeSeconds()}
 }
 
 // Today is a full estimate that was kept, at the prices of what is loaded now.
@@ -105,10 +142,38 @@ func (f *Full) Today(loaded machine.Loaded, m *machine.Machine, startCents units
 	for _, n := range f.Nozzles {
 		kept.Uses = append(kept.Uses, estimate.Use{Material: loaded.Of(n.Nozzle), Grams: n.Grams})
 	}
-	return OfFull(&kept, m, startCents)
+	out := OfPlates(&kept, f.Plates, m, startCents)
+	out.Each = f.Each
+	return out
 }
 
-// OfFull prices a full estimate.
+// OfFull prices the full estimate of one plate.
 func OfFull(f *estimate.Full, m *machine.Machine, startCents units.Cents) *Full {
-	return &Full{*f, Of(f.Uses, f.Seconds, m, startCents)}
+	return OfPlates(f, 0, m, startCents)
+}
+
+// OfPlates prices what several plates come to.
+func OfPlates(f *estimate.Full, plates int, m *machine.Machine, startCents units.Cents) *Full {
+	return &Full{*f, Of(f.Uses, f.Seconds, m, units.Cents(max(1, plates))*startCents), plates, nil}
+}
+
+// Share splits an amount by weights into whole cents that add up to it: each is cut, and what is
+// left goes, a cent each, to those that lost most. Without weight all have alike.
+func Share(total units.Cents, weights []float64) []units.Cents {
+	sum := 0.0
+	for _, w := range weights {
+		sum += w
+	}
+	charges := make([]Charge, len(weights))
+	for i, w := range weights {
+		if charges[i].Cents = float64(total) / float64(len(weights)); sum > 0 {
+			charges[i].Cents = float64(total) * w / sum
+		}
+	}
+	split := Sum(charges)
+	out := make([]units.Cents, len(weights))
+	for i, l := range split.Lines {
+		out[i] = l.Cents
+	}
+	return out
 }

@@ -8,10 +8,13 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"encoding/json"
+	"slices"
 
+	"jobshelf/core/judge/slicing"
 	"jobshelf/core/print/machine"
 	"jobshelf/core/print/recipe"
 	"jobshelf/core/shape/problem"
+	"jobshelf/core/shape/units"
 )
 
 // Made is by what a slice was made: sums over the facets of making. None of them is empty but
@@ -20,6 +23,36 @@ type Made struct {
 	Machine   string `json:"machine,omitempty"`
 	Recipe    string `json:"recipe,omitempty"` // with its overrides
 	Materials string `json:"materials,omitempty"`
+}
+
+// Piece is a model of a slice, as it was when that was ordered: which version of it, in which
+// unit, how many, and how it stands.
+type Piece struct {
+	PieceID      int64                 `json:"piece_id"`
+	Version      int                   `json:"version"`
+	Unit         units.Length          `json:"unit"`
+	Copies       int                   `json:"copies"`
+	Scale        float64               `json:"scale"`
+	Tip          slicing.Tip           `json:"tip"`
+	SupportMarks []slicing.SupportMark `json:"support_marks"`
+}
+
+// Same says that two are of the same version, unit and number, however they stand.
+func (p *Piece) Same(o *Piece) bool {
+	return p.PieceID == o.PieceID && p.Version == o.Version && p.Unit == o.Unit && p.Copies == o.Copies
+}
+
+// AsItCame says that nothing was done by hand to how it stands.
+func (p *Piece) AsItCame() bool {
+	return (p.Scale == 0 || p.Scale == 1) && p.Tip == slicing.TipNone && len(p.SupportMarks) == 0
+}
+
+// Like says that two come out the same: the same, standing in the same way, with support put in
+// and kept out at the same places.
+func (p *Piece) Like(o *Piece) bool {
+	return p.Same(o) && p.Scale == o.Scale && p.Tip == o.Tip && slices.EqualFunc(p.SupportMarks, o.SupportMarks, func(a, b slicing.SupportMark) bool {
+		return a.PutIn == b.PutIn && slices.Equal(a.CornersMM, b.CornersMM)
+	})
 }
 
 // Of is by what a slice would be made on a machine, with a recipe, its overrides among it, and

@@ -1,4 +1,4 @@
-// Package run is how one run of a job on a machine goes. A machine without a line is told of by
+// Package run is how one run of a plate on a machine goes. A machine without a line is told of by
 // hand: somebody says that it was started, that it is off the machine, or that it failed.
 package run
 
@@ -10,6 +10,8 @@ const (
 	Printing = "printing"
 	Off      = "off the machine"
 	Failed   = "failed"
+	// Cancelled is one whose job was taken back or withdrawn before it was started.
+	Cancelled = "cancelled"
 )
 
 // What happens to one.
@@ -17,13 +19,15 @@ const (
 	Starts = "starts"
 	Ends   = "ends"
 	Fails  = "fails"
+	Cancel = "is cancelled"
 )
 
 // Table is its moves.
 var Table = state.Table{Of: "Run", First: Planned, Moves: []state.Move{
-	{Event: Starts, From: []string{Planned}, To: Printing, Guard: "nothing else is before it in its lane"},
+	{Event: Starts, From: []string{Planned}, To: Printing, Guard: "nothing else is before it in its lane, and it has its program"},
 	{Event: Ends, From: []string{Printing}, To: Off},
 	{Event: Fails, From: []string{Printing}, To: Failed, Guard: "there is a reason; a successor is planned first in the lane"},
+	{Event: Cancel, From: []string{Planned}, To: Cancelled, Guard: "the yes is taken back, or the job withdrawn"},
 }}
 
 // InLane says that a run is on a machine, or waits for one.

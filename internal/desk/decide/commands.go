@@ -8,61 +8,188 @@ import (
 
 	"jobshelf/core/judge/finding"
 	"jobshelf/core/shape/problem"
+	"jobshelf/core/shop/event"
 	"jobshelf/core/shop/job"
 	"jobshelf/core/shop/run"
 	"jobshelf/core/shop/task"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/desk/floor"
+	"jobshelf/internal/desk/plates"
 	"jobshelf/internal/store"
 )
 
-// Approve queues a job at the end of a machine's lane. machineID 0 takes the
-// proposal.
+// Approve says yes to a job on a machine; machineID 0 takes the proposal. Where its plates are
+// sliced, its runs go to the end of the machine's lane; else they are sliced first, and the yes
+// holds if that keeps to the ceiling that was shown.
 func Approve(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, version int, machineID int64) error {
-	return d.Store.InTx(ctx, func(tx *store.Tx) error {
-		if err := tx.LockLanes(ctx); err != nil {
+	return onFloor(ctx, d, a, id, version, func(tx *store.Tx, j store.Job) error {
+		return approve(ctx, d, tx, a, j, machineID, nil)
+	})
+}
+
+// approve says yes to a job under the lanes' lock; place is where in the lane, nil its end.
+func approve(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, j store.Job, machineID int64, place *int) error {
+	if !job.Table.Can(j.Step, job.Yes) {
+		return desk.Refuse("not to be approved", j.ID, j.Step)
+	}
+	if j.TaskState != task.Done {
+		return desk.Refuse("check not done", j.ID, j.TaskState)
+	}
+	pieces, err := tx.Pieces(ctx, j.ID)
+	if err != nil {
+		return err
+	}
+	h, err := floor.Look(ctx, tx.Q, d.Now(), j.ID)
+	if err != nil {
+		return err
+	}
+	if w, ok := worst(pieces, h.Words); ok && w.Grade == finding.StopsIt {
+		return desk.Refuse("stopped by", w.Text)
+	}
+	row, err := h.Choose(pieces, machineID)
+	if err != nil {
+		return err
+	}
+	if row.Stale != "" {
+		return desk.Refuse("told", row.Stale)
+	}
+	var what event.Event = event.Approved{Machine: row.Name}
+	yes := &job.Promise{MachineID: row.MachineID, SliceID: row.SliceID, Seconds: row.Seconds, Grams: row.Grams, Cents: row.Price, Person: a.ID, Place: place}
+	said := job.Yes
+	if c := row.Ceiling; c != nil {
+		said = job.YesUpTo
+		yes.Seconds, yes.Grams, yes.Cents = c.Seconds, c.Grams, c.Price
+		if yes.SliceID, err = plates.Order(ctx, d, tx, a, j, store.Slice{JobID: j.ID, MachineID: row.MachineID}); err != nil {
 			return err
 		}
-		j, err := desk.LockJob(ctx, tx, a, id, version)
+		what = event.ApprovedUpTo{Machine: row.Name, Minutes: c.Seconds / 60, Grams: c.Grams, Money: float64(c.Price) / 100}
+	} else if err := floor.QueueRuns(ctx, tx, row, pieces, place); err != nil {
+		return err
+	}
+	if err := tx.SetYes(ctx, j.ID, yes); err != nil {
+		return err
+	}
+	to, _ := job.Table.To(j.Step, said)
+	if err := tx.SetStep(ctx, j.ID, to, ""); err != nil {
+		return err
+	}
+	if err := desk.LanesChanged(ctx, d, tx); err != nil {
+		return err
+	}
+	desk.Touched(tx, j, a, what, problem.Phrase{})
+	return nil
+}
+
+// TakeBack takes a yes back while nothing has been started: the job is to be decided again.
+func TakeBack(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, version int) error {
+	return onFloor(ctx, d, a, id, version, func(tx *store.Tx, j store.Job) error {
+		if !job.Table.Can(j.Step, job.TakeBack) {
+			return desk.Refuse("no yes to take back", id, j.Step)
+		}
+		if err := unsay(ctx, d, tx, j, job.TakeBack, ""); err != nil {
+			return err
+		}
+		desk.Touched(tx, j, a, event.YesTakenBack{}, problem.Phrase{})
+		return nil
+	})
+}
+
+// Withdraw ends a job before anything of it has been started: whose it is does not want it any
+// more.
+func Withdraw(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, version int, reason string) error {
+	reason = strings.TrimSpace(reason)
+	return onFloor(ctx, d, a, id, version, func(tx *store.Tx, j store.Job) error {
+		if !job.Table.Can(j.Step, job.Withdraw) {
+			return desk.Refuse("not to be withdrawn", id, j.Step)
+		}
+		if err := stopCheck(ctx, d, tx, id, "The job was withdrawn."); err != nil {
+			return err
+		}
+		if err := unsay(ctx, d, tx, j, job.Withdraw, reason); err != nil {
+			return err
+		}
+		desk.Touched(tx, j, a, event.Withdrawn{}, desk.Told(reason))
+		return nil
+	})
+}
+
+// unsay undoes a yes, if there is one: its slice is cancelled while it is being made, its runs
+// leave their lanes.
+func unsay(ctx context.Context, d *desk.Desk, tx *store.Tx, j store.Job, by, reason string) error {
+	runs, err := tx.RunsOfJob(ctx, j.ID)
+	if err != nil {
+		return err
+	}
+	for _, r := range runs {
+		to, ok := run.Table.To(r.State, run.Cancel)
+		if !ok {
+			return desk.Refuse("run stays", r.JobTitle, r.State)
+		}
+		if err := tx.SetRunState(ctx, r.ID, to, d.Now(), ""); err != nil {
+			return err
+		}
+	}
+	if j.Step == job.BeingSliced && j.Yes != nil {
+		s, err := tx.LockSlice(ctx, j.Yes.SliceID)
 		if err != nil {
 			return err
 		}
-		if !job.Table.Can(j.Step, job.Yes) {
-			return desk.Refuse("not to be approved", id, j.Step)
+		if task.Busy(s.State) {
+			if err := d.Queue.Cancel(ctx, tx, s.QueueID); err != nil {
+				return err
+			}
+			s.State = task.Cancelled
+			if err := tx.EndSlice(ctx, s); err != nil {
+				return err
+			}
 		}
-		if j.TaskState != task.Done {
-			return desk.Refuse("check not done", id, j.TaskState)
-		}
-		pieces, err := tx.Pieces(ctx, id)
-		if err != nil {
+	}
+	if err := tx.SetYes(ctx, j.ID, nil); err != nil {
+		return err
+	}
+	to, _ := job.Table.To(j.Step, by)
+	if err := tx.SetStep(ctx, j.ID, to, reason); err != nil {
+		return err
+	}
+	return desk.LanesChanged(ctx, d, tx)
+}
+
+// stopCheck ends the check of a job that nobody wants any more.
+func stopCheck(ctx context.Context, d *desk.Desk, tx *store.Tx, id int64, why string) error {
+	t, err := tx.LockTask(ctx, id)
+	if err != nil || !task.Busy(t.State) {
+		return err
+	}
+	if err := d.Queue.Cancel(ctx, tx, t.QueueID); err != nil {
+		return err
+	}
+	return tx.SetTask(ctx, id, task.Cancelled, why)
+}
+
+// Move puts a planned run elsewhere: in its own lane, or with all runs of its job in another
+// machine's. That is another yes, to what the job takes there.
+func Move(ctx context.Context, d *desk.Desk, a desk.Actor, runID, machineID int64, place int) error {
+	r, err := d.Store.Run(ctx, runID)
+	if err != nil {
+		return err
+	}
+	if r.MachineID == machineID {
+		return floor.MoveRun(ctx, d, a, runID, place)
+	}
+	return onFloor(ctx, d, a, r.JobID, 0, func(tx *store.Tx, j store.Job) error {
+		if r, err = tx.Run(ctx, runID); err != nil { // as it is under the lock
 			return err
 		}
-		h, err := floor.Look(ctx, tx.Q, d.Now(), id)
-		if err != nil {
+		if !run.Movable(r.State) || !job.Table.Can(j.Step, job.TakeBack) {
+			return desk.Refuse("run stays", r.JobTitle, r.State)
+		}
+		if err := unsay(ctx, d, tx, j, job.TakeBack, ""); err != nil {
 			return err
 		}
-		if w, ok := worst(pieces, h.Words); ok && w.Grade == finding.StopsIt {
-			return desk.Refuse("stopped by", w.Text)
-		}
-		row, err := h.Choose(pieces, machineID)
-		if err != nil {
+		if j, err = tx.Job(ctx, j.ID); err != nil {
 			return err
 		}
-		if row.Stale != "" {
-			return desk.Refuse("told", row.Stale)
-		}
-		r := store.Run{JobID: id}
-		row.Onto(&r)
-		if _, err := tx.AddRun(ctx, r); err != nil {
-			return err
-		}
-		if err := tx.SetStep(ctx, id, job.Approved, ""); err != nil {
-			return err
-		}
-		if err := tx.Notify(ctx, store.Event{Kind: "lane"}); err != nil {
-			return err
-		}
-		return desk.Touched(ctx, tx, j, a, problem.Say("approved", row.Name), problem.Phrase{})
+		return approve(ctx, d, tx, a, j, machineID, &place)
 	})
 }
 
@@ -80,79 +207,78 @@ func SendBack(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, version
 		if !job.Table.Can(j.Step, job.No) {
 			return desk.Refuse("not to be sent back", id, j.Step)
 		}
-		t, err := tx.LockTask(ctx, id)
-		if err != nil {
+		if err := stopCheck(ctx, d, tx, id, "The job was sent back."); err != nil {
 			return err
-		}
-		if task.Busy(t.State) {
-			if err := d.Queue.Cancel(ctx, tx, t.QueueID); err != nil {
-				return err
-			}
-			if err := tx.SetTask(ctx, id, task.Cancelled, "The job was sent back."); err != nil {
-				return err
-			}
 		}
 		if err := tx.SetStep(ctx, id, job.SentBack, reason); err != nil {
 			return err
 		}
-		return desk.Touched(ctx, tx, j, a, problem.Say("sent back"), desk.Told(reason))
+		desk.Touched(tx, j, a, event.SentBack{}, desk.Told(reason))
+		return nil
 	})
 }
 
-// told is the event of its run that an event of a job is, and what history says of it.
-var told = map[string]struct{ run, says string }{
-	job.RunStarts: {run.Starts, "started"},
-	job.RunEnds:   {run.Ends, "came off"},
-	job.Ready:     {"", "ready to be fetched"},
-	job.Handed:    {"", "fetched"},
+// told is the event of a run that an event of its job is, and what history says of it.
+var told = map[string]struct {
+	run  string
+	says event.Event
+}{
+	job.RunStarts: {run.Starts, event.Started{}},
+	job.RunEnds:   {run.Ends, event.CameOff{}},
+	job.Ready:     {"", event.ReadyToFetch{}},
+	job.Handed:    {"", event.Fetched{}},
 }
 
-// Advance moves an approved job one step on: started, finished on the machine,
-// ready to be fetched, fetched.
+// Advance moves an approved job one step on: the next of its runs is started, the one that
+// prints has come off, it is ready to be fetched, fetched.
 func Advance(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, version int) error {
 	return onFloor(ctx, d, a, id, version, func(tx *store.Tx, j store.Job) error {
-		event := job.Can(j.Step, j.TaskState, false).Next
-		to, ok := job.Table.To(j.Step, event)
-		if !ok {
+		runs, err := tx.RunsOfJob(ctx, id)
+		if err != nil {
+			return err
+		}
+		next := job.Can(job.Facts{Step: j.Step, Check: j.TaskState, Runs: states(runs)}).Next
+		t := told[next]
+		switch {
+		case next == "" || !job.Table.Can(j.Step, next):
 			return desk.Refuse("not decided yet", id, j.Step)
+		case t.run != "":
+			return moveRun(ctx, d, tx, a, j, runs[0], t.run, "")
 		}
-		if t := told[event]; t.run != "" {
-			if _, err := moveRun(ctx, d, tx, j, t.run, ""); err != nil {
-				return err
-			}
-		}
+		to, _ := job.Table.To(j.Step, next)
 		if err := tx.SetStep(ctx, id, to, ""); err != nil {
 			return err
 		}
-		return desk.Touched(ctx, tx, j, a, problem.Say(told[event].says), problem.Phrase{})
+		desk.Touched(tx, j, a, t.says, problem.Phrase{})
+		return nil
 	})
 }
 
-// RunFailed says that the run of a job did not come out, and why. Another takes its place,
-// first in the lane, and the job waits for its start.
+// RunFailed says that the run of a job that prints did not come out, and why. Another takes its
+// place, first in the lane.
 func RunFailed(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, version int, reason string) error {
 	reason = strings.TrimSpace(reason)
 	if reason == "" {
 		return desk.Wrong("reason", "no reason for a failure")
 	}
 	return onFloor(ctx, d, a, id, version, func(tx *store.Tx, j store.Job) error {
-		to, ok := job.Table.To(j.Step, job.RunFails)
-		if !ok {
-			return desk.Refuse("no run to fail", id, j.Step)
-		}
-		was, err := moveRun(ctx, d, tx, j, run.Fails, reason)
+		runs, err := tx.RunsOfJob(ctx, id)
 		if err != nil {
 			return err
 		}
-		was.AfterID = &was.ID
-		if _, err := tx.AddRun(ctx, was); err != nil {
-			return err
+		if len(runs) == 0 || !run.Table.Can(runs[0].State, run.Fails) {
+			return desk.Refuse("no run to fail", id, j.Step)
 		}
-		if err := tx.SetStep(ctx, id, to, ""); err != nil {
-			return err
-		}
-		return desk.Touched(ctx, tx, j, a, problem.Say("run failed"), desk.Told(reason))
+		return moveRun(ctx, d, tx, a, j, runs[0], run.Fails, reason)
 	})
+}
+
+func states(runs []store.Run) []string {
+	out := make([]string, len(runs))
+	for i, r := range runs {
+		out[i] = r.State
+	}
+	return out
 }
 
 // onFloor changes a job under the lanes' lock.
@@ -169,29 +295,58 @@ func onFloor(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, version 
 	})
 }
 
-// moveRun moves the run of a job by an event, and gives it as it was.
-func moveRun(ctx context.Context, d *desk.Desk, tx *store.Tx, j store.Job, event, reason string) (store.Run, error) {
-	r, err := tx.RunOfJob(ctx, j.ID)
-	if err != nil {
-		return r, err
-	}
-	to, ok := run.Table.To(r.State, event)
+// moveRun moves a run of a job by an event, and the job as its runs are then.
+func moveRun(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, j store.Job, r store.Run, by, reason string) error {
+	to, ok := run.Table.To(r.State, by)
 	if !ok {
-		return r, desk.Refuse("run stays", r.JobTitle, r.State)
+		return desk.Refuse("run stays", r.JobTitle, r.State)
 	}
-	lanes, err := tx.Lanes(ctx)
-	if err != nil {
-		return r, err
-	}
-	if event == run.Starts {
-		for _, o := range lanes {
-			if o.MachineID == r.MachineID && o.Position < r.Position {
-				return r, desk.Refuse("another comes before", o.JobTitle)
-			}
+	if by == run.Starts {
+		if err := mayStart(ctx, tx, r); err != nil {
+			return err
 		}
 	}
 	if err := tx.SetRunState(ctx, r.ID, to, d.Now(), reason); err != nil {
-		return r, err
+		return err
 	}
-	return r, tx.Notify(ctx, store.Event{Kind: "lane"})
+	if by == run.Fails {
+		r.AfterID = &r.ID
+		if _, err := tx.AddRun(ctx, r); err != nil {
+			return err
+		}
+	}
+	runs, err := tx.RunsOfJob(ctx, j.ID)
+	if err != nil {
+		return err
+	}
+	if step := job.Follow(states(runs)); step != j.Step {
+		err = tx.SetStep(ctx, j.ID, step, "")
+	} else {
+		err = tx.SetStep(ctx, j.ID, j.Step, j.Reason) // its version counts on all the same
+	}
+	if err != nil {
+		return err
+	}
+	if err := desk.LanesChanged(ctx, d, tx); err != nil {
+		return err
+	}
+	desk.Touched(tx, j, a, map[string]event.Event{run.Starts: event.Started{}, run.Ends: event.CameOff{}, run.Fails: event.Failed{}}[by], desk.Told(reason))
+	return nil
+}
+
+// mayStart refuses to start a run without a program, or before another in its lane.
+func mayStart(ctx context.Context, tx *store.Tx, r store.Run) error {
+	if r.GCodeID == nil {
+		return desk.Refuse("to be sliced before the start", r.JobTitle)
+	}
+	lanes, err := tx.Lanes(ctx)
+	if err != nil {
+		return err
+	}
+	for _, o := range lanes {
+		if o.MachineID == r.MachineID && o.Position < r.Position {
+			return desk.Refuse("another comes before", o.JobTitle)
+		}
+	}
+	return nil
 }

@@ -20,27 +20,27 @@ func TestAFailedRunHasASuccessor(t *testing.T) {
 	first, _ := h.At(job.InProduction)
 	was := h.Job(first)
 	second, _ := h.At(job.ToDecide)
-	require.NoError(t, decide.Approve(ctx, h.Desk, h.Cato, second, 0, was.Run.MachineID))
+	h.Approved(second, was.Runs[0].MachineID)
 	for n := range 2 {
 		require.Error(t, decide.RunFailed(ctx, h.Desk, h.Cato, first, 0, "  "), "no reason")
 		require.NoError(t, decide.RunFailed(ctx, h.Desk, h.Cato, first, 0, "It came off the bed."))
 		v := h.Job(first)
 		assert.Equal(t, job.Approved, v.Step)
-		assert.Equal(t, run.Planned, v.Run.State)
-		assert.NotEqual(t, was.Run.ID, v.Run.ID)
-		assert.Equal(t, was.Run.Price, v.Run.Price)
+		assert.Equal(t, run.Planned, v.Runs[0].State)
+		assert.NotEqual(t, was.Runs[0].ID, v.Runs[0].ID)
+		assert.Equal(t, was.Runs[0].Price, v.Runs[0].Price)
 		assert.Equal(t, "It came off the bed.", v.History[len(v.History)-1].Why)
 		require.Error(t, decide.RunFailed(ctx, h.Desk, h.Cato, first, 0, "again"), "nothing of it is on a machine")
-		old, err := h.Store.Run(ctx, was.Run.ID)
+		old, err := h.Store.Run(ctx, was.Runs[0].ID)
 		require.NoError(t, err)
 		assert.Equal(t, run.Failed+" It came off the bed.", old.State+" "+old.Reason)
-		now, err := h.Store.Run(ctx, v.Run.ID)
+		now, err := h.Store.Run(ctx, v.Runs[0].ID)
 		require.NoError(t, err)
-		assert.Equal(t, was.Run.ID, *now.AfterID)
+		assert.Equal(t, was.Runs[0].ID, *now.AfterID)
 		f, err := floor.Floor(ctx, h.Desk)
 		require.NoError(t, err)
 		for _, l := range f.Lanes {
-			if l.MachineID == v.Run.MachineID {
+			if l.MachineID == v.Runs[0].MachineID {
 				require.Len(t, l.Runs, 2)
 				assert.Equal(t, []int64{first, second}, []int64{l.Runs[0].JobID, l.Runs[1].JobID}, "time %d", n)
 			}
@@ -57,5 +57,5 @@ func TestAFailedRunHasASuccessor(t *testing.T) {
 	assert.Equal(t, [2]int{1, 2}, [2]int{runs, told})
 	require.NoError(t, h.Store.Migrate(ctx))
 	v := h.Job(first)
-	assert.Equal(t, job.Finishing+" "+run.Off, v.Step+" "+v.Run.State)
+	assert.Equal(t, job.Finishing+" "+run.Off, v.Step+" "+v.Runs[0].State)
 }

@@ -71,11 +71,11 @@ func TestLateByTheHousesDay(t *testing.T) {
 		assert.Equal(t, c.late, v.Late, "%s: needed by %s, done %s", c.zone, c.needed, c.finish)
 		assert.Equal(t, c.needed, v.NeededBy)
 		var s Slip
-		stand(h, &s, &needed, &store.Run{ID: 7}, nil)
+		stand(h, &s, store.Job{NeededBy: &needed}, []store.Run{{ID: 7}}, nil)
 		assert.Equal(t, c.late, s.Late, "on the shelf, too")
-		stand(h, &s, nil, &store.Run{ID: 7}, nil)
+		stand(h, &s, store.Job{}, []store.Run{{ID: 7}}, nil)
 		assert.False(t, s.Late, "of no day")
-		stand(h, &s, &needed, nil, []floor.LadderRow{{Proposed: true, Finish: &finish}})
+		stand(h, &s, store.Job{NeededBy: &needed}, nil, []floor.LadderRow{{Proposed: true, Finish: &finish}})
 		assert.Equal(t, c.late, s.Late, "by the proposal")
 		assert.False(t, h.RunView(store.Run{ID: 8, NeededBy: &needed}).Late, "that it never ends is told otherwise")
 	}

@@ -2,7 +2,6 @@ package decide
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"slices"
 	"time"
@@ -91,23 +90,23 @@ func Shelf(ctx context.Context, d *desk.Desk, a desk.Actor) (ShelfView, error) {
 	if err != nil {
 		return view, err
 	}
-	runs := map[int64]*store.Run{}
-	for i := range off {
-		runs[off[i].JobID] = &off[i]
-	}
+	runs := map[int64][]store.Run{}
 	for _, lane := range h.Lanes {
-		for i := range lane {
-			runs[lane[i].JobID] = &lane[i]
+		for _, r := range lane {
+			runs[r.JobID] = append(runs[r.JobID], r)
 		}
+	}
+	for _, r := range off {
+		runs[r.JobID] = append(runs[r.JobID], r)
 	}
 	view.Slips = make([]Slip, 0, len(jobs))
 	for _, j := range jobs {
-		s := slipOf(h, j, pieces[j.ID])
+		s := slipOf(h, j, pieces[j.ID], runs[j.ID])
 		var ladder []floor.LadderRow
-		if runs[j.ID] == nil {
+		if len(runs[j.ID]) == 0 {
 			ladder = h.Ladder(pieces[j.ID])
 		}
-		stand(h, &s, j.NeededBy, runs[j.ID], ladder)
+		stand(h, &s, j, runs[j.ID], ladder)
 		view.Slips = append(view.Slips, s)
 	}
 	if member == 0 {
@@ -131,10 +130,10 @@ func next(slips []Slip) *Next {
 	return &Next{s.ID, fmt.Sprintf(say[0], s.Title, s.Member), say[1]}
 }
 
-func slipOf(h *floor.State, j store.Job, pieces []store.Piece) Slip {
+func slipOf(h *floor.State, j store.Job, pieces []store.Piece, runs []store.Run) Slip {
 	s := Slip{ID: j.ID, Title: j.Title, MemberID: j.MemberID, Member: j.MemberName, Purpose: j.Purpose, Wish: j.Wish,
 		Step: j.Step, Reason: j.Reason, ArrivedAt: j.CreatedAt, Version: j.Version,
-		May:   job.Can(j.Step, j.TaskState, stopped(pieces)),
+		May:   job.Can(job.Facts{Step: j.Step, Check: j.TaskState, Stopped: stopped(pieces), Runs: states(runs)}),
 		Check: Check{State: j.TaskState, Doing: j.TaskDoing, Fraction: float64(j.Fraction), Error: j.TaskError}}
 	if j.NeededBy != nil {
 		s.NeededBy = j.NeededBy.Format(time.DateOnly)
@@ -151,22 +150,24 @@ func slipOf(h *floor.State, j store.Job, pieces []store.Piece) Slip {
 	return s
 }
 
-// stand fills in the machine part of a slip: from the run if there is one, else
-// from the proposal.
-func stand(h *floor.State, s *Slip, needed *time.Time, run *store.Run, ladder []floor.LadderRow) {
-	defer func() { s.Late = needed != nil && s.Finish != nil && h.Hours.Late(*s.Finish, *needed) }()
-	if run != nil {
-		if m := h.Machine(run.MachineID); m != nil {
+// stand fills in the machine part of a slip: from its runs if there are any, else from what was
+// said yes to, else from the proposal.
+func stand(h *floor.State, s *Slip, j store.Job, runs []store.Run, ladder []floor.LadderRow) {
+	defer func() { s.Late = j.NeededBy != nil && s.Finish != nil && h.Hours.Late(*s.Finish, *j.NeededBy) }()
+	for i, r := range runs {
+		if m := h.Machine(r.MachineID); m != nil && i == 0 {
 			s.Machine, s.MachineID = m.Data.Name, m.ID
 		}
-		s.Seconds, s.Grams, s.Price = run.Seconds, run.Grams, run.PriceCents
-		if slot, ok := h.Slots[run.ID]; ok && !slot.Finish.IsZero() {
+		s.Seconds, s.Grams, s.Price = s.Seconds+r.Seconds, s.Grams+r.Grams, s.Price+r.PriceCents
+		if slot, ok := h.Slots[r.ID]; ok && !slot.Finish.IsZero() && (s.Finish == nil || slot.Finish.After(*s.Finish)) {
 			s.Finish = &slot.Finish
 		}
+	}
+	if len(runs) > 0 {
 		return
 	}
 	for _, r := range ladder {
-		if r.Proposed {
+		if r.Proposed && j.Step != job.BeingSliced || j.Step == job.BeingSliced && j.Yes != nil && r.MachineID == j.Yes.MachineID {
 			s.Machine, s.MachineID, s.Seconds, s.Grams, s.Price, s.Finish = r.Name, r.MachineID, r.Seconds, r.Grams, r.Price, r.Finish
 		}
 	}
@@ -181,7 +182,7 @@ type JobView struct {
 	Ladder   []floor.LadderRow `json:"ladder"`
 	PieceSet []PieceView       `json:"piece_set"`
 	History  []HistoryLine     `json:"history"`
-	Run      *floor.RunView    `json:"run,omitempty"`
+	Runs     []floor.RunView   `json:"runs" doc:"Of its plates: what prints, then what waits, then what is off the machine"`
 }
 
 // PieceView is one model of a job, as its current version.
@@ -258,22 +259,19 @@ func Job(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) (JobView, er
 	if err != nil {
 		return JobView{}, err
 	}
-	v := JobView{Slip: slipOf(h, j, pieces), Stopped: stopped(pieces), Ladder: h.Ladder(pieces), Messages: []Message{}, PieceSet: []PieceView{}, History: []HistoryLine{}}
+	runs, err := d.Store.RunsOfJob(ctx, id)
+	if err != nil {
+		return JobView{}, err
+	}
+	v := JobView{Slip: slipOf(h, j, pieces, runs), Runs: []floor.RunView{}, Stopped: stopped(pieces), Ladder: h.Ladder(pieces), Messages: []Message{}, PieceSet: []PieceView{}, History: []HistoryLine{}}
 	v.Findings = findings(pieces, h.Words)
 	if a.Role != desk.Member {
 		v.Messages = messages(v.Title, v.Findings, h.Words)
 	}
-	run, err := d.Store.RunOfJob(ctx, id)
-	if err != nil && !errors.Is(err, store.ErrNotFound) {
-		return v, err
+	for _, r := range runs {
+		v.Runs = append(v.Runs, h.RunView(r))
 	}
-	if err == nil {
-		rv := h.RunView(run)
-		v.Run = &rv
-		stand(h, &v.Slip, j.NeededBy, &run, nil)
-	} else {
-		stand(h, &v.Slip, j.NeededBy, nil, v.Ladder)
-	}
+	stand(h, &v.Slip, j, runs, v.Ladder)
 	for _, p := range pieces {
 		own := slices.DeleteFunc(slices.Clone(versions), func(x store.Version) bool { return x.PieceID != p.ID })
 		v.PieceSet = append(v.PieceSet, pieceView(p, own))

@@ -42,7 +42,7 @@ func TestWhatGoesStale(t *testing.T) {
 		for _, step := range []string{job.Approved, job.InProduction, job.Finishing, job.PickUp} {
 			v := h.Job(at[step])
 			require.Equal(t, step, v.Step)
-			out = append(out, fmt.Sprintf("%s on %d, %s, %v s, %v g, %d cents", v.Run.Title, v.Run.MachineID, v.Run.Recipe, v.Run.Seconds, v.Run.Grams, v.Run.Price))
+			out = append(out, fmt.Sprintf("%s on %d, %s, %v s, %v g, %d cents", v.Runs[0].Title, v.Runs[0].MachineID, v.Runs[0].Recipe, v.Runs[0].Seconds, v.Runs[0].Grams, v.Runs[0].Price))
 		}
 		return out
 	}
@@ -121,7 +121,7 @@ func TestWhatGoesStale(t *testing.T) {
 	require.NoError(t, decide.Approve(ctx, h.Desk, h.Cato, id, 0, h.Machines[0].ID))
 	v := h.Job(id)
 	_, now := look()
-	assert.Equal(t, now, int64(v.Run.Price), "the price of the day of the yes")
+	assert.Equal(t, now, int64(v.Runs[0].Price), "the price of the day of the yes")
 	// Every version stays as it was, and nobody can change one.
 	var n int
 	require.NoError(t, h.Store.Pool.QueryRow(ctx, `SELECT count(*) FROM revision WHERE of = 'recipe' AND of_id = $1`, recipeOf().ID).Scan(&n))

@@ -4,18 +4,23 @@ package desktest
 import (
 	"bytes"
 	"context"
+	"fmt"
+	"slices"
+	"strings"
 	"sync"
 	"testing"
 	"time"
 
 	"github.com/stretchr/testify/require"
 
+	"jobshelf/core/judge/slicing"
 	"jobshelf/core/judge/verdict"
 	"jobshelf/core/print/estimate"
 	"jobshelf/core/print/recipe"
 	"jobshelf/core/shape/modelfile"
 	"jobshelf/core/shape/solid"
 	"jobshelf/core/shape/units"
+	"jobshelf/core/shop/option"
 	"jobshelf/core/shop/price"
 	"jobshelf/internal/demo"
 	"jobshelf/internal/desk"
@@ -47,7 +52,12 @@ func (q *Queue) add() (int64, error) {
 func (q *Queue) Check(context.Context, *store.Tx, int64, int) (int64, error) { return q.add() }
 
 // Slice does as the queue does.
-func (q *Queue) Slice(context.Context, *store.Tx, int64, bool) (int64, error) { return q.add() }
+func (q *Queue) Slice(context.Context, *store.Tx, int64, desk.Waits) (int64, error) {
+	return q.add()
+}
+
+// Propose does nothing.
+func (q *Queue) Propose(context.Context, *store.Tx) error { return nil }
 
 // Cancel does as the queue does.
 func (q *Queue) Cancel(_ context.Context, _ *store.Tx, id int64) error {
@@ -91,6 +101,7 @@ func Open(t *testing.T) *House {
 	require.NoError(t, err)
 	h.Found, err = verdict.Judge(ctx, verdict.Subject{Mesh: solid.Box(20, 20, 10), Unit: units.Millimetre, Format: modelfile.STLBinary}, choices, nil)
 	require.NoError(t, err)
+	option.SetPrices(h.Found, choices, demo.StartCents)
 	h.Machines, err = h.Store.Machines(ctx)
 	require.NoError(t, err)
 	return h
@@ -136,23 +147,65 @@ func (h *House) ToDecide() (job, piece int64) {
 }
 
 // Sliced orders a slice for a machine, and ends it.
-func (h *House) Sliced(piece, machine int64, seconds float64) int64 {
+func (h *House) Sliced(piece, machine int64, seconds float64, overrides ...recipe.Override) int64 {
 	h.T.Helper()
-	id, err := plates.OrderSlice(ctx, h.Desk, h.Cato, piece, plates.SliceOrder{MachineID: machine})
+	id, err := plates.OrderSlice(ctx, h.Desk, h.Cato, piece, plates.SliceOrder{MachineID: machine, Overrides: overrides})
 	require.NoError(h.T, err)
 	require.NoError(h.T, h.EndSlice(id, seconds))
 	return id
 }
 
-// EndSlice says that a slice is done.
-func (h *House) EndSlice(id int64, seconds float64) error {
+// EndSlice says that a slice is done, all on one plate with a program that nobody could obey.
+func (h *House) EndSlice(id int64, seconds float64) error { return h.EndOn(id, seconds, 1) }
+
+// EndOn says so of one on several plates, each as long as the first says.
+func (h *House) EndOn(id int64, seconds float64, many int) error {
 	s, err := h.Store.Slice(ctx, id)
 	require.NoError(h.T, err)
-	s.State, s.Full = "done", &price.Full{Full: estimate.Full{Seconds: seconds, Layers: 50, ByKind: map[string]float64{}}}
 	if in, err := plates.InputOf(ctx, h.Desk, id); err == nil {
 		s.Made = in.Made
 	}
-	return plates.EndSlice(ctx, h.Desk, s, func(*store.Tx) error { return nil })
+	return h.end(s, seconds, many)
+}
+
+// EndAs says so of one that was made by what it says.
+func (h *House) EndAs(s store.Slice, seconds float64) error { return h.end(s, seconds, 1) }
+
+func (h *House) end(s store.Slice, seconds float64, many int) error {
+	one := &estimate.Full{Seconds: seconds, Layers: 50, ByKind: map[string]float64{}}
+	s.State, s.Full = "done", &price.Full{Full: *one}
+	if many > 1 {
+		s.Full = &price.Full{Full: *estimate.Together([]*estimate.Full{one}, []int{many}), Plates: many, Each: slices.Repeat([]float64{seconds}, many)}
+	}
+	program, err := h.Store.PutBlob(ctx, strings.NewReader(fmt.Sprintf("; slice %d", s.ID)))
+	require.NoError(h.T, err)
+	var made []store.Plate
+	for n := range many {
+		made = append(made, store.Plate{N: n + 1, Full: &price.Full{Full: *one}, Spots: []slicing.Spot{}, LayersID: &program.ID, GCodeID: &program.ID, StandingID: &program.ID})
+	}
+	for i, p := range s.Pieces {
+		for n := range p.Copies {
+			made[n%many].Spots = append(made[n%many].Spots, slicing.Spot{Piece: i, Copy: n + 1})
+		}
+	}
+	return plates.EndSlice(ctx, h.Desk, s, made, func(*store.Tx) error { return nil })
+}
+
+// Approved says yes to a job on a machine, and slices it.
+func (h *House) Approved(job, machine int64) {
+	h.T.Helper()
+	require.NoError(h.T, decide.Approve(ctx, h.Desk, h.Cato, job, 0, machine))
+	h.SlicedForYes(job)
+}
+
+// SlicedForYes ends the slice that a yes waits for, if one does.
+func (h *House) SlicedForYes(job int64) {
+	h.T.Helper()
+	j, err := h.Store.Job(ctx, job)
+	require.NoError(h.T, err)
+	if j.Step == "being sliced" {
+		require.NoError(h.T, h.EndSlice(j.Yes.SliceID, j.Yes.Seconds/1.25))
+	}
 }
 
 // Job shows a job.
@@ -180,6 +233,14 @@ func (h *House) At(step string) (job, piece int64) {
 	}
 	// On the machine where nobody waits before it.
 	require.NoError(h.T, decide.Approve(ctx, h.Desk, h.Cato, job, 0, h.EmptyLane()))
+	switch step {
+	case "being sliced":
+		return job, piece
+	case "withdrawn":
+		require.NoError(h.T, decide.Withdraw(ctx, h.Desk, h.Cato, job, 0, ""))
+		return job, piece
+	}
+	h.SlicedForYes(job)
 	for h.Job(job).Step != step {
 		require.NoError(h.T, decide.Advance(ctx, h.Desk, h.Cato, job, 0))
 	}

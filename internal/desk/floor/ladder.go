@@ -3,14 +3,18 @@ package floor
 import (
 	"context"
 	"math"
+	"slices"
 	"strings"
 	"time"
 
 	"jobshelf/core/judge/finding"
+	"jobshelf/core/shape/modelfile"
 	"jobshelf/core/shape/problem"
 	"jobshelf/core/shape/units"
 	"jobshelf/core/shop/option"
 	"jobshelf/core/shop/planning"
+	"jobshelf/core/shop/price"
+	"jobshelf/core/shop/revision"
 	"jobshelf/core/shop/run"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/store"
@@ -41,9 +45,29 @@ type LadderRow struct {
 	Finish    *time.Time        `json:"finish,omitempty" doc:"Earliest"`
 	Proposed  bool              `json:"proposed"`
 	Full      bool              `json:"full" doc:"From the toolpath: the number that is promised"`
+	Plates    int               `json:"plates,omitempty" doc:"How many plates its copies lie on, each a run"`
+	SliceID   int64             `json:"slice_id,omitempty" doc:"The slice that the figures are of"`
+	Ceiling   *Ceiling          `json:"ceiling,omitempty" doc:"Where its plates are not sliced yet: a yes is to no more than this"`
 	Stale     string            `json:"stale,omitempty" doc:"What has changed since the slice that counts was made; it is to be made anew before a yes"`
 	VolumeMM  [3]float64        `json:"volume_mm"`
 	Shape     string            `json:"shape" enum:"rectangle,round"`
+}
+
+// Ceiling is the most that a yes is to, while the plates are not sliced.
+type Ceiling struct {
+	Seconds float64     `json:"seconds"`
+	Grams   float64     `json:"grams"`
+	Price   units.Cents `json:"price_cents"`
+}
+
+// ceilingShare is how much more than by the quick estimate a slice may take for a yes to hold: of
+// 200 drawn prints (core/print/estimate/testdata/drawn.txt) three take more time or filament.
+const ceilingShare = 1.25
+
+// ceiling rounds upwards to what is said: minutes, tenths of a gram, ten cents.
+func ceiling(r *LadderRow) *Ceiling {
+	up := func(v, to float64) float64 { return math.Ceil(ceilingShare*v/to-1e-9) * to }
+	return &Ceiling{up(r.Seconds, 60), up(r.Grams, 0.1), units.Cents(up(float64(r.Price), 10))}
 }
 
 // State is what ladders and lanes are worked out from.
@@ -55,12 +79,12 @@ type State struct {
 	Slots    map[int64]planning.Slot    // by run
 	Free     map[int64]time.Time        // by machine: when its lane ends
 	Start    map[int64]time.Time        // by machine: when a run could start on it; none if never
-	Chosen   map[int64]store.Chosen     // by piece: the slice that counts, at today's prices
-	Changed  map[int64][]problem.Phrase // by piece: what is otherwise since that was made
+	Counting map[int64][]store.Counting // by job: the slices that may count, at today's prices
+	Changed  map[int64][]problem.Phrase // by slice: what is otherwise since it was made
 	Now      time.Time
 }
 
-// NoJob and AnyJob say whose chosen slices look is to read.
+// NoJob and AnyJob say whose slices look is to read.
 const (
 	NoJob  = -1
 	AnyJob = 0
@@ -101,18 +125,20 @@ func Look(ctx context.Context, q store.Q, now time.Time, job int64) (*State, err
 		}
 	}
 	if job != NoJob {
-		if out.Chosen, err = q.ChosenSlices(ctx, job); err == nil {
-			err = out.hold(ctx, q)
+		rows, err := q.CountingSlices(ctx, job)
+		if err != nil {
+			return nil, err
 		}
+		return out, out.hold(ctx, q, rows)
 	}
-	return out, err
+	return out, nil
 }
 
-// hold holds the slices that count against how the house makes things today.
-func (h *State) hold(ctx context.Context, q store.Q) error {
-	h.Changed = map[int64][]problem.Phrase{}
+// hold holds the slices that may count against how the house makes things today.
+func (h *State) hold(ctx context.Context, q store.Q, rows []store.Counting) error {
+	h.Counting, h.Changed = map[int64][]store.Counting{}, map[int64][]problem.Phrase{}
 	by := map[string]*Today{}
-	for piece, c := range h.Chosen {
+	for _, c := range rows {
 		t := by[c.Purpose]
 		if t == nil {
 			var err error
@@ -121,10 +147,55 @@ func (h *State) hold(ctx context.Context, q store.Q) error {
 			}
 			by[c.Purpose] = t
 		}
-		c.Full, h.Changed[piece] = t.Of(c.MachineID, c.Full, c.Overrides, c.Made)
-		h.Chosen[piece] = c
+		c.Full, h.Changed[c.ID] = t.Of(c.MachineID, c.Full, c.Overrides, c.Made)
+		h.Counting[c.JobID] = append(h.Counting[c.JobID], c)
 	}
 	return nil
+}
+
+// Models are the pieces of a job that are sliced here; the others are programs already, or
+// could not be read.
+func Models(pieces []store.Piece) []store.Piece {
+	var out []store.Piece
+	for _, p := range pieces {
+		if p.Verdict != nil && p.Verdict.Format != modelfile.GCode && p.BlobID != nil {
+			out = append(out, p)
+		}
+	}
+	return out
+}
+
+// Covers says that a slice is of all models of a job as they are now.
+func Covers(sliced []revision.Piece, pieces []store.Piece) bool {
+	return slices.EqualFunc(sliced, Models(pieces), func(s revision.Piece, p store.Piece) bool {
+		return s.Same(&revision.Piece{PieceID: p.ID, Version: p.Current, Unit: p.Unit, Copies: p.Copies})
+	})
+}
+
+// programs says that all pieces of a job were sliced elsewhere.
+func programs(pieces []store.Piece) bool {
+	return len(pieces) > 0 && !slices.ContainsFunc(pieces, func(p store.Piece) bool { return p.Verdict == nil || p.Verdict.Format != modelfile.GCode })
+}
+
+// counts is the slice that counts for a job on a machine: the chosen one, or else the latest by
+// the recipe and of the pieces as they are, if nothing is otherwise since; nil where there is none.
+func (h *State) counts(pieces []store.Piece, machineID int64) *store.Counting {
+	if len(pieces) == 0 {
+		return nil
+	}
+	var out *store.Counting
+	all := h.Counting[pieces[0].JobID]
+	for i := range all {
+		c := &all[i]
+		if c.MachineID != machineID || !Covers(c.Pieces, pieces) {
+			continue
+		}
+		plain := !slices.ContainsFunc(c.Pieces, func(p revision.Piece) bool { return !p.AsItCame() })
+		if c.Chosen || out == nil && plain && len(h.Changed[c.ID]) == 0 {
+			out = c
+		}
+	}
+	return out
 }
 
 func seconds(s float64) time.Duration { return time.Duration(math.Ceil(s)) * time.Second }
@@ -175,14 +246,10 @@ func (h *State) Ladder(pieces []store.Piece) []LadderRow {
 		r := LadderRow{MachineID: m.ID, Name: m.Data.Name, InService: m.Data.InService, Fits: len(pieces) > 0, Scale: 1,
 			Material: m.Data.Material, Colour: m.Data.Colour, Loaded: strings.TrimSpace(m.Data.ColourName + " " + m.Data.Material),
 			VolumeMM: [3]float64{m.Data.Volume.XMM, m.Data.Volume.YMM, m.Data.Volume.ZMM}, Shape: string(m.Data.Volume.Shape)}
-		r.add(h, pieces)
-		if r.Takes {
-			if start, ok := h.Start[m.ID]; ok {
-				finish := start.Add(seconds(r.Seconds))
-				r.Start, r.Finish = &start, &finish
-				options = append(options, planning.Option{Machine: r.Name, Free: start, Duration: seconds(r.Seconds)})
-				which = append(which, len(out))
-			}
+		o := planning.Option{Machine: r.Name, Free: h.Free[m.ID], Runs: r.add(h, &m, pieces)}
+		if slot, ok := h.Hours.Slot(o); ok && r.Takes {
+			r.Start, r.Finish = &slot.Start, &slot.Finish
+			options, which = append(options, o), append(which, len(out))
 		}
 		out = append(out, r)
 	}
@@ -192,28 +259,34 @@ func (h *State) Ladder(pieces []store.Piece) []LadderRow {
 	return out
 }
 
-func (r *LadderRow) add(h *State, pieces []store.Piece) {
+// add adds up what the pieces take on a machine, and gives how long each of its runs takes.
+func (r *LadderRow) add(h *State, m *store.Machine, pieces []store.Piece) (runs []time.Duration) {
 	parts := make([]option.Part, len(pieces))
-	r.Full = len(pieces) > 0
 	for i, p := range pieces {
 		parts[i] = option.Part{Verdict: p.Verdict, Copies: p.Copies}
-		s, ok := h.Chosen[p.ID]
-		if !ok || s.MachineID != r.MachineID || p.Verdict == nil {
-			r.Full = false
-			continue
-		}
-		parts[i].Verdict = option.Sliced(p.Verdict, option.Machine{ID: r.MachineID, Name: r.Name}, s.Full)
-		if changed := h.Changed[p.ID]; len(changed) > 0 {
-			r.Stale = h.Words.Say(problem.Say("slice is stale", p.Name, r.Name, changed))
+	}
+	var full *price.Full
+	if c := h.counts(pieces, m.ID); c != nil {
+		full, r.SliceID = c.Full, c.ID
+		if changed := h.Changed[c.ID]; len(changed) > 0 {
+			r.Stale = h.Words.Say(problem.Say("slice is stale", pieces[0].Name, r.Name, changed))
 		}
 	}
-	v := option.OnMachine(option.Machine{ID: r.MachineID, Name: r.Name}, parts)
-	r.Takes = option.Takes(&v, r.InService)
-	r.Fits, r.OverMM, r.Scale, r.TurnDeg, r.Recipe = v.Fits, v.OverMM, v.ScaleToFit, v.TurnDeg, v.Recipe
+	v := option.OnMachine(option.Machine{ID: m.ID, Name: r.Name, Volume: m.Data.Volume}, parts, full)
+	r.Takes = option.Takes(&v.MachineVerdict, r.InService)
+	r.Fits, r.OverMM, r.Scale, r.TurnDeg, r.Recipe, r.Plates = v.Fits, v.OverMM, v.ScaleToFit, v.TurnDeg, v.Recipe, v.Plates
 	if q := v.Quick; q != nil {
 		r.Seconds, r.WarmUp, r.Grams, r.Metres, r.Layers = q.WholeSeconds(), q.WarmUpSeconds, q.Grams, q.FilamentMM/1000, q.Layers
 		r.Price, r.Lines = q.Cents, q.Price.Lines
+		r.Full = full != nil || programs(pieces)
+		if !r.Full && r.Takes {
+			r.Ceiling = ceiling(r)
+		}
+		for _, s := range v.Runs {
+			runs = append(runs, seconds(s))
+		}
 	}
+	return runs
 }
 
 // Choose finds the row of a machine, or of the proposal, that can take the job.
@@ -253,8 +326,83 @@ func over(mm [3]float64) []problem.Phrase {
 	return parts
 }
 
-// Onto makes a run one of this row.
-func (r *LadderRow) Onto(run *store.Run) {
-	run.MachineID, run.Recipe, run.Material, run.Colour = r.MachineID, r.Recipe, r.Material, r.Colour
-	run.Seconds, run.Grams, run.PriceCents = r.Seconds, r.Grams, r.Price
+// QueueRuns plans the runs of a job on the machine of a row: one for each plate of its slice,
+// and for each copy of a program; at a place of its lane, or at its end. The row's price is
+// shared out to them by time. The lanes are locked.
+func QueueRuns(ctx context.Context, tx *store.Tx, r *LadderRow, pieces []store.Piece, place *int) error {
+	runs, err := r.runs(ctx, tx, pieces)
+	if err != nil {
+		return err
+	}
+	times := make([]float64, len(runs))
+	for i := range runs {
+		times[i] = runs[i].Seconds
+	}
+	ids := make([]int64, len(runs))
+	for i, cents := range price.Share(r.Price, times) {
+		runs[i].PriceCents = cents
+		if ids[i], err = tx.AddRun(ctx, runs[i]); err != nil {
+			return err
+		}
+	}
+	if place == nil {
+		return nil
+	}
+	return putAt(ctx, tx, r.MachineID, ids, *place)
+}
+
+// runs are what a yes to a row is to.
+func (r *LadderRow) runs(ctx context.Context, tx *store.Tx, pieces []store.Piece) (out []store.Run, err error) {
+	run := store.Run{JobID: pieces[0].JobID, MachineID: r.MachineID, Material: r.Material, Colour: r.Colour}
+	on := option.Machine{ID: r.MachineID, Name: r.Name}
+	if models := Models(pieces); len(models) > 0 {
+		plates, err := tx.Plates(ctx, r.SliceID)
+		if err != nil {
+			return nil, err
+		}
+		run.Recipe = on.Of(models[0].Verdict).Recipe
+		for _, p := range plates {
+			run.PlateID, run.GCodeID, run.Seconds, run.Grams = &p.ID, p.GCodeID, p.Full.WholeSeconds(), p.Full.Grams()
+			out = append(out, run)
+		}
+	}
+	run.PlateID = nil
+	for _, p := range pieces {
+		if p.Verdict == nil || p.Verdict.Format != modelfile.GCode {
+			continue
+		}
+		v := on.Of(p.Verdict)
+		run.Recipe, run.GCodeID, run.Seconds, run.Grams = v.Recipe, p.BlobID, v.Quick.WholeSeconds(), v.Quick.Grams
+		for range p.Copies {
+			out = append(out, run)
+		}
+	}
+	return out, nil
+}
+
+// putAt puts planned runs at a place of their machine's lane, counted from 0 among what waits.
+func putAt(ctx context.Context, tx *store.Tx, machineID int64, ids []int64, place int) error {
+	all, err := tx.Lanes(ctx)
+	if err != nil {
+		return err
+	}
+	var lane []int64
+	started := 0
+	for _, r := range all {
+		switch {
+		case r.MachineID != machineID || slices.Contains(ids, r.ID):
+		case !run.Movable(r.State):
+			lane = slices.Insert(lane, started, r.ID)
+			started++
+		default:
+			lane = append(lane, r.ID)
+		}
+	}
+	lane = slices.Insert(lane, min(started+max(place, 0), len(lane)), ids...)
+	for i, id := range lane {
+		if err := tx.PlaceRun(ctx, id, i+1); err != nil {
+			return err
+		}
+	}
+	return nil
 }

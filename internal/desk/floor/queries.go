@@ -58,11 +58,14 @@ type RunView struct {
 	Finish     *time.Time  `json:"finish,omitempty"`
 	NeededBy   string      `json:"needed_by,omitempty"`
 	Late       bool        `json:"late" doc:"Finishes after the day it is needed"`
+	Plate      int         `json:"plate,omitempty" doc:"Which plate of its slice"`
+	Plates     int         `json:"plates,omitempty" doc:"Of how many"`
+	Unsliced   bool        `json:"unsliced,omitempty" doc:"It has no program: it is to be sliced before the start"`
 }
 
 func (h *State) RunView(r store.Run) RunView {
 	v := RunView{ID: r.ID, JobID: r.JobID, JobVersion: r.JobVersion, Title: r.JobTitle, Member: r.MemberName, MachineID: r.MachineID, Recipe: r.Recipe,
-		Material: r.Material, Colour: r.Colour, State: r.State, Movable: run.Movable(r.State), Seconds: r.Seconds, Grams: r.Grams, Price: r.PriceCents}
+		Material: r.Material, Colour: r.Colour, State: r.State, Movable: run.Movable(r.State), Plate: r.Plate, Plates: r.Plates, Unsliced: r.GCodeID == nil && run.Movable(r.State), Seconds: r.Seconds, Grams: r.Grams, Price: r.PriceCents}
 	if s, ok := h.Slots[r.ID]; ok && !s.Finish.IsZero() {
 		v.Start, v.Finish = &s.Start, &s.Finish
 	}

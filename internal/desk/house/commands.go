@@ -9,6 +9,7 @@ import (
 	"jobshelf/core/print/machine"
 	"jobshelf/core/print/naming"
 	"jobshelf/core/shape/problem"
+	"jobshelf/core/shop/event"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/desk/intake"
 	"jobshelf/internal/store"
@@ -29,8 +30,8 @@ func SetHouse(ctx context.Context, d *desk.Desk, a desk.Actor, h House) error {
 	if wrong, well := naming.Check(h.FilePattern, naming.FileNames); !well {
 		return desk.Wrong("file_pattern", "pattern for files", wrong)
 	}
-	return change(ctx, d, a, func(tx *store.Tx) (problem.Phrase, error) {
-		return problem.Say("house changed"), tx.SetHouse(ctx, store.House(h))
+	return change(ctx, d, a, func(tx *store.Tx) (event.Event, error) {
+		return event.HouseChanged{}, tx.SetHouse(ctx, store.House(h))
 	})
 }
 
@@ -39,8 +40,8 @@ func SetMachine(ctx context.Context, d *desk.Desk, a desk.Actor, m MachineView) 
 	if p := m.Data.Validate(); len(p) > 0 {
 		return &desk.Invalid{Problems: p}
 	}
-	return change(ctx, d, a, func(tx *store.Tx) (problem.Phrase, error) {
-		what := problem.Say("machine changed", m.Data.Name)
+	return change(ctx, d, a, func(tx *store.Tx) (event.Event, error) {
+		what := event.MachineChanged{Name: m.Data.Name}
 		materials, err := tx.Materials(ctx)
 		if err != nil {
 			return what, err
@@ -112,8 +113,8 @@ func SetMaterial(ctx context.Context, d *desk.Desk, a desk.Actor, m MaterialView
 	if p := m.Data.Validate(); len(p) > 0 {
 		return &desk.Invalid{Problems: p}
 	}
-	return change(ctx, d, a, func(tx *store.Tx) (problem.Phrase, error) {
-		what := problem.Say("material changed", m.Data.Name)
+	return change(ctx, d, a, func(tx *store.Tx) (event.Event, error) {
+		what := event.MaterialChanged{Name: m.Data.Name}
 		if err := tx.SetMaterial(ctx, store.Material(m)); err != nil {
 			return what, err
 		}
@@ -123,8 +124,8 @@ func SetMaterial(ctx context.Context, d *desk.Desk, a desk.Actor, m MaterialView
 
 // SetRecipe changes a recipe; it must suit its machine and material.
 func SetRecipe(ctx context.Context, d *desk.Desk, a desk.Actor, r RecipeView) error {
-	return change(ctx, d, a, func(tx *store.Tx) (problem.Phrase, error) {
-		var what problem.Phrase
+	return change(ctx, d, a, func(tx *store.Tx) (event.Event, error) {
+		var what event.Event
 		machines, materials, recipes, err := all(ctx, tx)
 		if err != nil {
 			return what, err
@@ -132,7 +133,7 @@ func SetRecipe(ctx context.Context, d *desk.Desk, a desk.Actor, r RecipeView) er
 		for _, o := range recipes {
 			if o.ID == r.ID { // machine and purpose are the recipe's place and stay
 				r.MachineID, r.Data.Purpose = o.MachineID, o.Data.Purpose
-				what = problem.Say("recipe changed", o.Data.Name)
+				what = event.RecipeChanged{Name: o.Data.Name}
 			}
 		}
 		var mach *machine.Machine
@@ -162,18 +163,13 @@ func SetRecipe(ctx context.Context, d *desk.Desk, a desk.Actor, r RecipeView) er
 
 // change makes a change in the house, notes it, and has the jobs still being
 // weighed checked anew.
-func change(ctx context.Context, d *desk.Desk, a desk.Actor, f func(*store.Tx) (what problem.Phrase, err error)) error {
+func change(ctx context.Context, d *desk.Desk, a desk.Actor, f func(*store.Tx) (what event.Event, err error)) error {
 	return d.Store.InTx(ctx, func(tx *store.Tx) error {
 		what, err := f(tx)
 		if err != nil {
 			return err
 		}
-		if err := desk.Note(ctx, tx, 0, a.ID, what, problem.Phrase{}); err != nil {
-			return err
-		}
-		if err := tx.Notify(ctx, store.Event{Kind: "house"}); err != nil {
-			return err
-		}
-		return intake.Rejudge(ctx, d, tx, a, what)
+		desk.Tell(tx, store.OfHouse, a.ID, what)
+		return intake.Rejudge(ctx, d, tx, a, event.Phrase(what))
 	})
 }

@@ -2,6 +2,7 @@ package house
 
 import (
 	"context"
+	"time"
 
 	"jobshelf/core/print/machine"
 	"jobshelf/core/print/naming"
@@ -21,6 +22,26 @@ type HouseView struct {
 	Materials []MaterialView `json:"materials"`
 	Recipes   []RecipeView   `json:"recipes"`
 	Texts     Texts          `json:"texts"`
+}
+
+// WorkerView is a process that works in the house.
+type WorkerView struct {
+	Name     string    `json:"name"`
+	Queues   []string  `json:"queues"`
+	Cores    int       `json:"cores"`
+	MemoryMB int       `json:"memory_mb,omitempty" doc:"What its work may take together; none: without end"`
+	Version  string    `json:"version"`
+	Since    time.Time `json:"since"`
+}
+
+// Workers lists the processes that work in the house now.
+func Workers(ctx context.Context, d *desk.Desk) ([]WorkerView, error) {
+	rows, err := d.Store.Workers(ctx)
+	out := []WorkerView{}
+	for _, w := range rows {
+		out = append(out, WorkerView{w.Name, w.Queues, w.Cores, w.MemoryMB, w.Version, w.Since})
+	}
+	return out, err
 }
 
 // House is the house's own settings.

@@ -18,6 +18,7 @@ import (
 	"jobshelf/core/shape/modelfile"
 	"jobshelf/core/shape/problem"
 	"jobshelf/core/shape/units"
+	"jobshelf/core/shop/event"
 	states "jobshelf/core/shop/job"
 	"jobshelf/core/shop/task"
 	"jobshelf/internal/desk"
@@ -132,7 +133,8 @@ func NewJob(ctx context.Context, d *desk.Desk, a desk.Actor, in HandIn) (int64, 
 			return err
 		}
 		job.ID = id
-		return desk.Touched(ctx, tx, job, a, problem.Say("handed in", list(uploads)), problem.Phrase{})
+		desk.Touched(tx, job, a, event.HandedIn{Files: list(uploads)}, problem.Phrase{})
+		return nil
 	})
 	return id, err
 }
@@ -168,18 +170,18 @@ type PieceChange struct {
 // ChangePiece sets unit, copies or the version that counts, and has the job
 // checked again.
 func ChangePiece(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, in PieceChange) error {
-	return onPiece(ctx, d, a, id, in.Version, func(tx *store.Tx, p *store.Piece) (what []problem.Phrase, err error) {
+	return onPiece(ctx, d, a, id, in.Version, func(tx *store.Tx, p *store.Piece) (what []event.Event, err error) {
 		if in.Unit != nil && units.Length(*in.Unit) != p.Unit {
 			p.Unit = units.Length(*in.Unit)
 			if p.Unit == "" {
-				what = append(what, problem.Say("unit left to the file", p.Name))
+				what = append(what, event.UnitLeft{Piece: p.Name})
 			} else {
-				what = append(what, problem.Say("unit is", p.Name, string(p.Unit)))
+				what = append(what, event.UnitSaid{Piece: p.Name, Unit: string(p.Unit)})
 			}
 		}
 		if in.Copies != nil && *in.Copies != p.Copies {
 			p.Copies = *in.Copies
-			what = append(what, problem.Say("copies are", p.Copies, p.Name))
+			what = append(what, event.CopiesSaid{Copies: p.Copies, Piece: p.Name})
 		}
 		if in.Current != nil && *in.Current != p.Current {
 			if _, err := tx.Version(ctx, p.ID, *in.Current); err != nil {
@@ -187,9 +189,9 @@ func ChangePiece(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, in P
 			}
 			p.Current = *in.Current
 			if p.Current == 1 {
-				what = append(what, problem.Say("counts as it came", p.Name))
+				what = append(what, event.CountsAsItCame{Piece: p.Name})
 			} else {
-				what = append(what, problem.Say("counts as a version", p.Name, p.Current))
+				what = append(what, event.CountsMended{Piece: p.Name, Version: p.Current})
 			}
 		}
 		return what, nil
@@ -207,19 +209,19 @@ func Repair(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, version i
 	if len(steps) == 0 {
 		return desk.Wrong("steps", "no step chosen")
 	}
-	return onPiece(ctx, d, a, id, version, func(tx *store.Tx, p *store.Piece) (what []problem.Phrase, err error) {
+	return onPiece(ctx, d, a, id, version, func(tx *store.Tx, p *store.Piece) (what []event.Event, err error) {
 		if p.Verdict == nil || p.Verdict.Format == modelfile.GCode {
 			return nil, desk.Refuse("no model to repair", p.Name)
 		}
 		n, err := tx.AddVersion(ctx, p.ID, steps)
 		p.Current = n
-		return []problem.Phrase{problem.Say("repair asked for", p.Name, strings.Join(steps, ", "))}, err
+		return []event.Event{event.RepairAskedFor{Piece: p.Name, Steps: strings.Join(steps, ", ")}}, err
 	})
 }
 
 // onPiece changes a piece of a job that is being weighed and has it checked
 // again. An empty account of what was done leaves all as it is.
-func onPiece(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, version int, change func(*store.Tx, *store.Piece) ([]problem.Phrase, error)) error {
+func onPiece(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, version int, change func(*store.Tx, *store.Piece) ([]event.Event, error)) error {
 	return d.Store.InTx(ctx, func(tx *store.Tx) error {
 		p, err := tx.Piece(ctx, id)
 		if err != nil {
@@ -245,7 +247,7 @@ func onPiece(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, version 
 		if err := tx.SetStep(ctx, j.ID, j.Step, ""); err != nil { // its version counts up
 			return err
 		}
-		return Recheck(ctx, d, tx, j, a, desk.All(what), problem.Phrase{})
+		return Recheck(ctx, d, tx, j, a, event.All(what), problem.Phrase{})
 	})
 }
 
@@ -259,11 +261,11 @@ func Retry(ctx context.Context, d *desk.Desk, a desk.Actor, job int64) error {
 		if !states.Weighed(j.Step) {
 			return desk.Refuse("check closed", job, j.Step)
 		}
-		return Recheck(ctx, d, tx, j, a, problem.Say("check asked for again"), problem.Phrase{})
+		return Recheck(ctx, d, tx, j, a, event.CheckAsked{}, problem.Phrase{})
 	})
 }
 
-func Recheck(ctx context.Context, d *desk.Desk, tx *store.Tx, j store.Job, a desk.Actor, what, why problem.Phrase) error {
+func Recheck(ctx context.Context, d *desk.Desk, tx *store.Tx, j store.Job, a desk.Actor, what event.Event, why problem.Phrase) error {
 	t, err := tx.LockTask(ctx, j.ID)
 	if err != nil {
 		return err
@@ -284,7 +286,8 @@ func Recheck(ctx context.Context, d *desk.Desk, tx *store.Tx, j store.Job, a des
 	if err := tx.SetTaskQueueID(ctx, j.ID, place); err != nil {
 		return err
 	}
-	return desk.Touched(ctx, tx, j, a, what, why)
+	desk.Touched(tx, j, a, what, why)
+	return nil
 }
 
 // CancelCheck stops a check that waits or runs.
@@ -307,7 +310,8 @@ func CancelCheck(ctx context.Context, d *desk.Desk, a desk.Actor, job int64) err
 		if err := tx.SetTask(ctx, job, "cancelled", "Cancelled by "+a.Name); err != nil {
 			return err
 		}
-		return desk.Touched(ctx, tx, j, a, problem.Say("check cancelled"), problem.Phrase{})
+		desk.Touched(tx, j, a, event.CheckCancelled{}, problem.Phrase{})
+		return nil
 	})
 }
 
@@ -322,7 +326,7 @@ func Rejudge(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, why 
 		if err != nil {
 			return err
 		}
-		if err := Recheck(ctx, d, tx, j, a, problem.Say("checked again"), why); err != nil {
+		if err := Recheck(ctx, d, tx, j, a, event.CheckedAgain{}, why); err != nil {
 			return err
 		}
 	}

@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"jobshelf/core/shape/problem"
+	"jobshelf/core/shop/event"
 	states "jobshelf/core/shop/job"
 	"jobshelf/core/shop/task"
 	"jobshelf/internal/desk"
@@ -31,7 +32,7 @@ func Progress(ctx context.Context, d *desk.Desk, j store.Job, round int, doing s
 	if err := d.Store.Progress(ctx, j.ID, round, doing, fraction); err != nil {
 		return err
 	}
-	return d.Store.Notify(ctx, store.Event{Kind: "progress", Job: j.ID, Fraction: fraction, Doing: doing, Owner: j.MemberID})
+	return d.Store.Notify(ctx, store.Signal{Kind: store.OfProgress, Job: j.ID, Fraction: fraction, Doing: doing, Owner: j.MemberID})
 }
 
 // RecordCheck ends a round of a check, once: it writes what was found and moves
@@ -55,14 +56,15 @@ func RecordCheck(ctx context.Context, d *desk.Desk, job int64, round int, found 
 		if t.Round != round || !task.Busy(t.State) {
 			return nil
 		}
-		what, state := problem.Say("checked"), "done"
+		var what event.Event = event.Checked{}
+		state := "done"
 		var problems []string
 		for _, c := range found {
 			if err := recordPiece(ctx, tx, c); err != nil {
 				return err
 			}
 			if c.Problem != "" {
-				what, state = problem.Say("could not be read"), "failed"
+				what, state = event.Unread{}, "failed"
 				problems = append(problems, ofPiece(c, len(found)))
 			}
 		}
@@ -76,7 +78,8 @@ func RecordCheck(ctx context.Context, d *desk.Desk, job int64, round int, found 
 			}
 		}
 		ended = true
-		return desk.Touched(ctx, tx, j, desk.Actor{}, what, desk.Told(text))
+		desk.Touched(tx, j, desk.Actor{}, what, desk.Told(text))
+		return nil
 	})
 	return ended, err
 }
@@ -113,7 +116,8 @@ func recordPiece(ctx context.Context, tx *store.Tx, c Checked) error {
 		}
 		why = desk.Told(strings.Join(done, " "))
 	}
-	return desk.Note(ctx, tx, c.Piece.JobID, 0, problem.Say("repaired", c.Piece.Name), why)
+	desk.Touched(tx, store.Job{ID: c.Piece.JobID}, desk.Actor{}, event.Repaired{Piece: c.Piece.Name}, why)
+	return nil
 }
 
 // SetAside ends a round that cannot be brought to its end; the job keeps its files
@@ -131,6 +135,7 @@ func SetAside(ctx context.Context, d *desk.Desk, job int64, round int, reason st
 		if err := tx.SetTask(ctx, job, "set aside", reason); err != nil {
 			return err
 		}
-		return desk.Touched(ctx, tx, j, desk.Actor{}, problem.Say("check set aside"), desk.Told(reason))
+		desk.Touched(tx, j, desk.Actor{}, event.CheckSetAside{}, desk.Told(reason))
+		return nil
 	})
 }

@@ -7,7 +7,7 @@ import (
 	"strings"
 	"unicode"
 
-	"jobshelf/core/shape/problem"
+	"jobshelf/core/shop/event"
 	"jobshelf/core/shop/planning"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/store"
@@ -76,7 +76,8 @@ func NewHouse(ctx context.Context, d *desk.Desk, name string, first Newcomer) er
 		if err != nil {
 			return err
 		}
-		return desk.Note(ctx, tx, 0, id, problem.Say("house opened", name), problem.Phrase{})
+		desk.Tell(tx, store.OfPeople, id, event.HouseOpened{Name: name})
+		return nil
 	})
 }
 
@@ -91,7 +92,8 @@ func AddPerson(ctx context.Context, d *desk.Desk, a desk.Actor, n Newcomer) (int
 		if id, err = tx.AddPerson(ctx, store.Person{Login: n.Login, Name: n.Name, Role: string(n.Role), Hash: hash}); err != nil {
 			return err
 		}
-		return desk.Note(ctx, tx, 0, a.ID, problem.Say("person added", n.Name, string(n.Role)), problem.Phrase{})
+		desk.Tell(tx, store.OfPeople, a.ID, event.PersonAdded{Name: n.Name, Role: string(n.Role)})
+		return nil
 	})
 	if errors.Is(err, store.ErrTaken) {
 		return 0, desk.Wrong("login", "login taken", n.Login)
@@ -130,16 +132,16 @@ func ChangePerson(ctx context.Context, d *desk.Desk, a desk.Actor, login string,
 		if err != nil {
 			return err
 		}
-		var what []problem.Phrase
+		var what []event.Event
 		was := p
 		if hash != "" {
-			p.Hash, what = hash, append(what, problem.Say("password set", p.Name))
+			p.Hash, what = hash, append(what, event.PasswordSet{Name: p.Name})
 		}
 		if c.Role != nil {
-			p.Role, what = string(*c.Role), append(what, problem.Say("role given", p.Name, string(*c.Role)))
+			p.Role, what = string(*c.Role), append(what, event.RoleGiven{Name: p.Name, Role: string(*c.Role)})
 		}
 		if c.Close {
-			p.Closed, what = true, append(what, problem.Say("account closed", p.Name))
+			p.Closed, what = true, append(what, event.AccountClosed{Name: p.Name})
 		}
 		if was.Role == string(desk.Steward) && !was.Closed && (p.Closed || p.Role != string(desk.Steward)) {
 			if err := otherSteward(ctx, tx, p.ID); err != nil {
@@ -152,7 +154,8 @@ func ChangePerson(ctx context.Context, d *desk.Desk, a desk.Actor, login string,
 		if err := tx.EndSessions(ctx, p.ID, ""); err != nil {
 			return err
 		}
-		return desk.Note(ctx, tx, 0, a.ID, desk.All(what), problem.Phrase{})
+		desk.Tell(tx, store.OfPeople, a.ID, event.All(what))
+		return nil
 	})
 }
 
@@ -198,6 +201,7 @@ func ChangePassword(ctx context.Context, d *desk.Desk, a desk.Actor, old, fresh,
 		if err := tx.EndSessions(ctx, a.ID, session); err != nil {
 			return err
 		}
-		return desk.Note(ctx, tx, 0, a.ID, problem.Say("own password changed"), problem.Phrase{})
+		desk.Tell(tx, store.OfPeople, a.ID, event.OwnPasswordChanged{})
+		return nil
 	})
 }

@@ -3,17 +3,19 @@
 package plates
 
 import (
-	"cmp"
 	"context"
 	"errors"
 	"fmt"
+	"math"
 	"slices"
 	"strings"
 
 	"jobshelf/core/judge/slicing"
 	"jobshelf/core/print/recipe"
-	"jobshelf/core/shape/modelfile"
 	"jobshelf/core/shape/problem"
+	"jobshelf/core/shop/event"
+	"jobshelf/core/shop/job"
+	"jobshelf/core/shop/revision"
 	"jobshelf/core/shop/task"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/desk/floor"
@@ -44,40 +46,63 @@ func OrderSlice(ctx context.Context, d *desk.Desk, a desk.Actor, piece int64, in
 		}
 		in.SupportMarks[i].Who = a.Name
 	}
-	s := store.Slice{PieceID: piece, MachineID: in.MachineID, Overrides: in.Overrides, SupportMarks: in.SupportMarks, Scale: in.Scale, Tip: in.Tip}
-	return orderSlice(ctx, d, a, s)
-}
-
-func orderSlice(ctx context.Context, d *desk.Desk, a desk.Actor, s store.Slice) (int64, error) {
 	var id int64
-	err := d.Store.InTx(ctx, func(tx *store.Tx) (err error) {
-		id, err = orderIn(ctx, d, tx, a, s)
+	err := d.Store.InTx(ctx, func(tx *store.Tx) error {
+		p, err := tx.Piece(ctx, piece)
+		if err != nil {
+			return err
+		}
+		j, err := desk.LockJob(ctx, tx, a, p.JobID, 0)
+		if err != nil {
+			return err
+		}
+		if p, err = tx.Piece(ctx, piece); err != nil { // as it is under the lock
+			return err
+		}
+		if len(floor.Models([]store.Piece{p})) == 0 {
+			return desk.Refuse("no model to slice", p.Name)
+		}
+		s := store.Slice{JobID: j.ID, MachineID: in.MachineID, Overrides: in.Overrides}
+		if s.Pieces, err = asChosen(ctx, tx, j.ID); err != nil {
+			return err
+		}
+		s.Pieces = slices.DeleteFunc(s.Pieces, func(x revision.Piece) bool { return x.PieceID == piece })
+		s.Pieces = append(s.Pieces, revision.Piece{PieceID: piece, Scale: in.Scale, Tip: in.Tip, SupportMarks: in.SupportMarks})
+		id, err = Order(ctx, d, tx, a, j, s)
 		return err
 	})
 	return id, err
 }
 
-// orderIn queues a slice in a transaction.
-func orderIn(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, s store.Slice) (int64, error) {
-	if s.Scale <= 0 {
-		s.Scale = 1
+// asChosen is how the pieces of a job stand in the slice that was chosen for it.
+func asChosen(ctx context.Context, tx *store.Tx, job int64) ([]revision.Piece, error) {
+	all, err := tx.Slices(ctx, job)
+	if err != nil {
+		return nil, err
 	}
-	p, err := tx.Piece(ctx, s.PieceID)
+	for _, s := range all {
+		if s.Chosen {
+			return s.Pieces, nil
+		}
+	}
+	return nil, nil
+}
+
+// Order queues a slice of a job, locked, in a transaction: of all its models, each standing as
+// the slice says, or as it came.
+func Order(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, j store.Job, s store.Slice) (int64, error) {
+	pieces, err := tx.Pieces(ctx, j.ID)
 	if err != nil {
 		return 0, err
 	}
-	j, err := desk.LockJob(ctx, tx, a, p.JobID, 0)
-	if err != nil {
-		return 0, err
+	s.Pieces = asTheyAre(s.Pieces, floor.Models(pieces))
+	if len(s.Pieces) == 0 {
+		return 0, desk.Refuse("no model to slice", j.Title)
 	}
-	if p, err = tx.Piece(ctx, s.PieceID); err != nil { // as it is under the lock
-		return 0, err
+	in, err := gather(ctx, tx.Q, s, j)
+	if err == nil {
+		err = in.made()
 	}
-	if p.Verdict == nil || p.Verdict.Format == modelfile.GCode || p.BlobID == nil {
-		return 0, desk.Refuse("no model to slice", p.Name)
-	}
-	s.Version = p.Current
-	in, err := gather(ctx, tx.Q, s, p, j)
 	if err != nil {
 		return 0, err
 	}
@@ -96,30 +121,80 @@ func orderIn(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, s st
 	if bad := r.Validate(in.Machine, in.Loaded); len(bad) > 0 {
 		return 0, &desk.Invalid{Problems: bad}
 	}
+	if id, err := sameAs(ctx, tx, s, in.Made); id > 0 || err != nil {
+		return id, err
+	}
 	id, err := tx.AddSlice(ctx, s, a.ID)
 	if err != nil {
 		return 0, err
 	}
-	if err := queueSlice(ctx, d, tx, id, s.BaseID != nil); err != nil {
+	if err := queueSlice(ctx, d, tx, id, waits(a, &s)); err != nil {
 		return 0, err
 	}
-	what := problem.Say("slice ordered", int(id), p.Name, in.Machine.Name)
+	what := event.SliceOrdered{Slice: id, Of: in.name(), Machine: in.Machine.Name}
 	var why []problem.Phrase
 	for _, x := range s.Overrides {
 		why = append(why, problem.Say("override for a reason", recipe.NameOf(x.Key), x.Value, x.Why))
 	}
-	for _, x := range s.SupportMarks {
-		code := "support kept out for a reason"
-		if x.PutIn {
-			code = "support put in for a reason"
+	for _, p := range s.Pieces {
+		for _, x := range p.SupportMarks {
+			code := "support kept out for a reason"
+			if x.PutIn {
+				code = "support put in for a reason"
+			}
+			why = append(why, problem.Say(code, x.Why))
 		}
-		why = append(why, problem.Say(code, x.Why))
 	}
-	return id, desk.Touched(ctx, tx, j, a, what, desk.All(why))
+	desk.Touched(tx, j, a, what, desk.All(why))
+	return id, nil
 }
 
-func queueSlice(ctx context.Context, d *desk.Desk, tx *store.Tx, id int64, alternative bool) error {
-	place, err := d.Queue.Slice(ctx, tx, id, alternative)
+// sameAs is a slice of a job that is on its way, or done and fresh, and would come out the same:
+// nothing is sliced twice. 0: there is none.
+func sameAs(ctx context.Context, tx *store.Tx, s store.Slice, made revision.Made) (int64, error) {
+	all, err := tx.Slices(ctx, s.JobID)
+	if err != nil {
+		return 0, err
+	}
+	for _, o := range slices.Backward(all) {
+		fresh := task.Busy(o.State) || o.State == task.Done && o.Made == made
+		if fresh && o.MachineID == s.MachineID && slices.EqualFunc(o.Overrides, s.Overrides, func(a, b recipe.Override) bool { return a.Key == b.Key && a.Value == b.Value }) &&
+			slices.EqualFunc(o.Pieces, s.Pieces, func(a, b revision.Piece) bool { return a.Like(&b) }) {
+			return o.ID, nil
+		}
+	}
+	return 0, nil
+}
+
+// asTheyAre are the models of a job with how they stand.
+func asTheyAre(standing []revision.Piece, models []store.Piece) []revision.Piece {
+	out := make([]revision.Piece, len(models))
+	for i, p := range models {
+		if k := slices.IndexFunc(standing, func(x revision.Piece) bool { return x.PieceID == p.ID }); k >= 0 {
+			out[i] = standing[k]
+		}
+		x := &out[i]
+		x.PieceID, x.Version, x.Unit, x.Copies = p.ID, p.Current, p.Unit, p.Copies
+		if x.Scale <= 0 {
+			x.Scale = 1
+		}
+	}
+	return out
+}
+
+// waits is who waits for a slice that somebody, or the program, orders.
+func waits(a desk.Actor, s *store.Slice) desk.Waits {
+	switch {
+	case s.BaseID != nil:
+		return desk.Nobody
+	case a.ID == 0:
+		return desk.SomebodySoon
+	}
+	return desk.Somebody
+}
+
+func queueSlice(ctx context.Context, d *desk.Desk, tx *store.Tx, id int64, who desk.Waits) error {
+	place, err := d.Queue.Slice(ctx, tx, id, who)
 	if err != nil {
 		return err
 	}
@@ -128,14 +203,14 @@ func queueSlice(ctx context.Context, d *desk.Desk, tx *store.Tx, id int64, alter
 
 // AgainSlice tries one once more that failed or was set aside.
 func AgainSlice(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) error {
-	return changeSlice(ctx, d, a, id, "slice again", func(tx *store.Tx, s store.Slice) error {
+	return changeSlice(ctx, d, a, id, func(of event.OfSlice) event.Event { return event.SliceAgain{OfSlice: of} }, func(tx *store.Tx, s store.Slice) error {
 		if !task.Slice.Can(s.State, task.Again) {
 			return desk.Refuse("slice not to be tried again", id, s.State)
 		}
 		if err := tx.AgainSlice(ctx, id); err != nil {
 			return err
 		}
-		return queueSlice(ctx, d, tx, id, s.BaseID != nil)
+		return queueSlice(ctx, d, tx, id, waits(a, &s))
 	})
 }
 
@@ -144,17 +219,13 @@ var errAsItIs = errors.New("it is as it is")
 
 // changeSlice changes a slice of a job that is still being weighed, with a line
 // of history.
-func changeSlice(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, what string, change func(*store.Tx, store.Slice) error) error {
+func changeSlice(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, what func(event.OfSlice) event.Event, change func(*store.Tx, store.Slice) error) error {
 	return d.Store.InTx(ctx, func(tx *store.Tx) error {
 		s, err := tx.Slice(ctx, id)
 		if err != nil {
 			return err
 		}
-		p, err := tx.Piece(ctx, s.PieceID)
-		if err != nil {
-			return err
-		}
-		j, err := desk.LockJob(ctx, tx, a, p.JobID, 0)
+		j, err := desk.LockJob(ctx, tx, a, s.JobID, 0)
 		if err != nil {
 			return err
 		}
@@ -168,28 +239,40 @@ func changeSlice(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, what
 		if err != nil {
 			return err
 		}
-		return desk.Touched(ctx, tx, j, a, problem.Say(what, int(id), p.Name), problem.Phrase{})
+		in, err := gather(ctx, tx.Q, s, j)
+		if err != nil {
+			return err
+		}
+		desk.Touched(tx, j, a, what(event.OfSlice{Slice: id, Of: in.name()}), problem.Phrase{})
+		return nil
 	})
 }
 
 // CancelSlice ends one that waits or runs.
 func CancelSlice(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) error {
-	return changeSlice(ctx, d, a, id, "slice cancelled", func(tx *store.Tx, s store.Slice) error {
+	return changeSlice(ctx, d, a, id, func(of event.OfSlice) event.Event { return event.SliceCancelled{OfSlice: of} }, func(tx *store.Tx, s store.Slice) error {
 		if !task.Slice.Can(s.State, task.Cancel) {
 			return desk.Refuse("slice not to be cancelled", id, s.State)
 		}
 		if err := d.Queue.Cancel(ctx, tx, s.QueueID); err != nil {
 			return err
 		}
-		s.State = "cancelled"
-		return tx.EndSlice(ctx, s)
+		s.State, s.Error = task.Cancelled, "The slice was cancelled."
+		if err := tx.EndSlice(ctx, s); err != nil {
+			return err
+		}
+		j, err := tx.LockJob(ctx, s.JobID)
+		if err != nil {
+			return err
+		}
+		return settle(ctx, d, tx, j, s)
 	})
 }
 
 // ChooseSlice makes a slice the one that counts: its machine, time and price are
 // those of the job's ladder from then on.
 func ChooseSlice(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) error {
-	return changeSlice(ctx, d, a, id, "slice chosen", func(tx *store.Tx, s store.Slice) error {
+	return changeSlice(ctx, d, a, id, func(of event.OfSlice) event.Event { return event.SliceChosen{OfSlice: of} }, func(tx *store.Tx, s store.Slice) error {
 		if s.State != "done" {
 			return desk.Refuse("slice not done", id, s.State)
 		}
@@ -203,7 +286,7 @@ func ChooseSlice(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) erro
 // Savings orders what would save time against a slice that is done: each is
 // sliced for real.
 func Savings(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) ([]int64, error) {
-	base, p, err := SliceFor(ctx, d, a, id)
+	base, err := SliceFor(ctx, d, a, id)
 	if err != nil {
 		return nil, err
 	}
@@ -243,17 +326,24 @@ func Savings(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) ([]int64
 	if base.Full != nil && base.Full.Changes > 0 {
 		tries = append(tries, with("support by the part's nozzle", "support_nozzle", float64(max(1, r.PieceNozzle))))
 	}
-	smaller := base
-	smaller.Label, smaller.Scale = "a tenth smaller", base.Scale*0.9
-	over := base
-	over.Label, over.Tip = "laid over", base.Tip.Next()
+	smaller, over := base, base
+	smaller.Label, over.Label = "a tenth smaller", "laid over"
+	smaller.Pieces, over.Pieces = slices.Clone(base.Pieces), slices.Clone(base.Pieces)
+	for i := range base.Pieces {
+		smaller.Pieces[i].Scale *= 0.9
+		over.Pieces[i].Tip = over.Pieces[i].Tip.Next()
+	}
 	tries = append(tries, smaller, over)
-	h, err := floor.Look(ctx, d.Store.Q, d.Now(), p.JobID)
+	h, err := floor.Look(ctx, d.Store.Q, d.Now(), base.JobID)
+	if err != nil {
+		return nil, err
+	}
+	pieces, err := d.Store.Pieces(ctx, base.JobID)
 	if err != nil {
 		return nil, err
 	}
 	var quickest *floor.LadderRow
-	for _, x := range h.Ladder([]store.Piece{p}) {
+	for _, x := range h.Ladder(pieces) {
 		if x.Takes && x.MachineID != base.MachineID && (quickest == nil || x.Seconds < quickest.Seconds) {
 			quickest = &x
 		}
@@ -266,9 +356,13 @@ func Savings(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) ([]int64
 	var ids []int64
 	err = d.Store.InTx(ctx, func(tx *store.Tx) error { // all of them, or none
 		ids = nil
+		j, err := desk.LockJob(ctx, tx, a, base.JobID, 0)
+		if err != nil {
+			return err
+		}
 		for _, s := range tries {
 			s.BaseID, s.Chosen = &base.ID, false
-			n, err := orderIn(ctx, d, tx, a, s)
+			n, err := Order(ctx, d, tx, a, j, s)
 			if err != nil {
 				return err
 			}
@@ -284,24 +378,146 @@ func BeginSlice(ctx context.Context, d *desk.Desk, id int64) (int, error) {
 	return d.Store.BeginSlice(ctx, id)
 }
 
-// EndSlice writes what a slice came to, once; also runs in the same transaction.
-func EndSlice(ctx context.Context, d *desk.Desk, s store.Slice, also func(*store.Tx) error) error {
+// EndSlice writes what a slice came to, once, with its plates; also runs in the same
+// transaction. Where a yes waits for it, that is settled.
+func EndSlice(ctx context.Context, d *desk.Desk, s store.Slice, made []store.Plate, also func(*store.Tx) error) error {
 	return d.Store.InTx(ctx, func(tx *store.Tx) error {
-		p, err := tx.Piece(ctx, s.PieceID)
-		if err != nil {
+		if err := tx.LockLanes(ctx); err != nil {
 			return err
 		}
-		j, err := tx.LockJob(ctx, p.JobID)
+		j, err := tx.LockJob(ctx, s.JobID)
 		if err != nil {
 			return err
 		}
 		if err := tx.EndSlice(ctx, s); err != nil {
 			return err
 		}
+		for _, p := range made {
+			p.SliceID = s.ID
+			if err := tx.AddPlate(ctx, p); err != nil {
+				return err
+			}
+		}
 		if err := also(tx); err != nil { // the queue's, behind ours: one order of locks
 			return err
 		}
-		what := map[string]string{"done": "slice done", "set aside": "slice set aside"}[s.State]
-		return desk.Touched(ctx, tx, j, desk.Actor{}, problem.Say(cmp.Or(what, "slice failed"), int(s.ID), p.Name), desk.Told(s.Error))
+		in, err := gather(ctx, tx.Q, s, j)
+		if err != nil {
+			return err
+		}
+		of := event.OfSlice{Slice: s.ID, Of: in.name()}
+		var what event.Event = event.SliceFailed{OfSlice: of}
+		switch s.State {
+		case task.Done:
+			what = event.SliceDone{OfSlice: of}
+		case task.SetAside:
+			what = event.SliceSetAside{OfSlice: of}
+		}
+		desk.Touched(tx, j, desk.Actor{}, what, desk.Told(s.Error))
+		return settle(ctx, d, tx, j, s)
 	})
+}
+
+// settle settles a yes that waits for a slice: the job is approved if the slice keeps to it, or
+// else is to be decided again, and why.
+func settle(ctx context.Context, d *desk.Desk, tx *store.Tx, j store.Job, s store.Slice) error {
+	if j.Step != job.BeingSliced || j.Yes == nil || j.Yes.SliceID != s.ID {
+		return nil
+	}
+	pieces, err := tx.Pieces(ctx, j.ID)
+	if err != nil {
+		return err
+	}
+	h, err := floor.Look(ctx, tx.Q, d.Now(), j.ID)
+	if err != nil {
+		return err
+	}
+	row, why := keeps(h, pieces, s, j.Yes)
+	if row == nil {
+		if err := tx.SetYes(ctx, j.ID, nil); err != nil {
+			return err
+		}
+		to, _ := job.Table.To(j.Step, job.NotKept)
+		if err := tx.SetStep(ctx, j.ID, to, ""); err != nil {
+			return err
+		}
+		desk.Touched(tx, j, desk.Actor{}, event.YesNotKept{}, why)
+		return nil
+	}
+	if err := floor.QueueRuns(ctx, tx, row, pieces, j.Yes.Place); err != nil {
+		return err
+	}
+	if err := tx.ChooseSlice(ctx, s); err != nil {
+		return err
+	}
+	to, _ := job.Table.To(j.Step, job.Kept)
+	if err := tx.SetStep(ctx, j.ID, to, ""); err != nil {
+		return err
+	}
+	if err := desk.LanesChanged(ctx, d, tx); err != nil {
+		return err
+	}
+	desk.Touched(tx, j, desk.Actor{}, event.Approved{Machine: row.Name}, problem.Phrase{})
+	return nil
+}
+
+// keeps gives the row of the ladder that a slice has made, if it keeps to the yes; else why not.
+func keeps(h *floor.State, pieces []store.Piece, s store.Slice, yes *job.Promise) (*floor.LadderRow, problem.Phrase) {
+	if s.State != task.Done {
+		return nil, desk.Told(s.Error)
+	}
+	row, err := h.Choose(pieces, yes.MachineID)
+	if err != nil {
+		return nil, problem.Say("machine takes it no more")
+	}
+	switch {
+	case row.SliceID != s.ID || row.Stale != "":
+		return nil, problem.Say("changed while it was sliced")
+	case row.Seconds > yes.Seconds:
+		return nil, problem.Say("longer than the yes", problem.Fixed(math.Ceil(row.Seconds/60), 0), problem.Fixed(yes.Seconds/60, 0))
+	case row.Grams > yes.Grams:
+		return nil, problem.Say("heavier than the yes", problem.Fixed(row.Grams, 1), problem.Fixed(yes.Grams, 1))
+	case row.Price > yes.Cents:
+		return nil, problem.Say("dearer than the yes", problem.Fixed(float64(row.Price)/100, 2), problem.Fixed(float64(yes.Cents)/100, 2))
+	}
+	return row, problem.Phrase{}
+}
+
+// ProposeAll has what is proposed sliced, of every job that is to be decided.
+func ProposeAll(ctx context.Context, d *desk.Desk) error {
+	ids, err := d.Store.JobsToRejudge(ctx)
+	for _, id := range ids {
+		if err == nil {
+			err = d.Store.InTx(ctx, func(tx *store.Tx) error { return Propose(ctx, d, tx, id) })
+		}
+	}
+	return err
+}
+
+// Propose orders the slice of a job that has been checked on the machine that is proposed for
+// it, so that its figures are those of the toolpath before anybody decides. A job that is
+// stopped, or has no models, or is sliced already, needs none.
+func Propose(ctx context.Context, d *desk.Desk, tx *store.Tx, id int64) error {
+	j, err := tx.LockJob(ctx, id)
+	if err != nil || j.Step != job.ToDecide || j.TaskState != task.Done {
+		return err
+	}
+	pieces, err := tx.Pieces(ctx, id)
+	if err != nil || len(floor.Models(pieces)) == 0 || slices.ContainsFunc(pieces, func(p store.Piece) bool { return p.Verdict == nil || p.Verdict.Stops() }) {
+		return err
+	}
+	h, err := floor.Look(ctx, tx.Q, d.Now(), id)
+	if err != nil {
+		return err
+	}
+	row, err := h.Choose(pieces, 0)
+	var no *desk.Conflict
+	if errors.As(err, &no) || err == nil && row.Full {
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	_, err = Order(ctx, d, tx, desk.Actor{}, j, store.Slice{MachineID: row.MachineID, JobID: id})
+	return err
 }

@@ -7,10 +7,13 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"jobshelf/core/judge/slicing"
+	"jobshelf/core/print/recipe"
 	"jobshelf/core/shape/mesh/repair"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/desk/desktest"
 	"jobshelf/internal/desk/floor"
+	"jobshelf/internal/desk/house"
 	"jobshelf/internal/desk/intake"
 	"jobshelf/internal/desk/plates"
 	"jobshelf/internal/pgtest"
@@ -42,7 +45,6 @@ func TestSlicesCountForWhatTheyWereMadeOf(t *testing.T) {
 		}
 	}
 	require.Greater(t, len(takes), 1)
-	quick := row(takes[0])
 	id, err := plates.OrderSlice(ctx, h.Desk, h.Cato, piece, plates.SliceOrder{MachineID: takes[0]})
 	require.NoError(t, err)
 	var conflict *desk.Conflict
@@ -61,7 +63,8 @@ func TestSlicesCountForWhatTheyWereMadeOf(t *testing.T) {
 
 	id = h.Sliced(piece, takes[0], 7777)
 	assert.ErrorIs(t, h.EndSlice(id, 99), store.ErrChanged, "twice")
-	assert.False(t, row(takes[0]).Full, "nobody said that it counts")
+	assert.True(t, row(takes[0]).Full, "by the recipe as it is, it counts for its machine")
+	assert.Equal(t, id, row(takes[0]).SliceID)
 	require.NoError(t, plates.ChooseSlice(ctx, h.Desk, h.Cato, id))
 	assert.True(t, row(takes[0]).Full)
 	assert.InDelta(t, 7777, row(takes[0]).Seconds, 1e-6)
@@ -69,7 +72,7 @@ func TestSlicesCountForWhatTheyWereMadeOf(t *testing.T) {
 	other := h.Sliced(piece, takes[1], 5555)
 	require.NoError(t, plates.ChooseSlice(ctx, h.Desk, h.Cato, other))
 	assert.True(t, row(takes[1]).Full)
-	assert.Equal(t, quick.Seconds, row(takes[0]).Seconds, "one counts at a time")
+	assert.InDelta(t, 7777, row(takes[0]).Seconds, 1e-6, "as does the other, for its own")
 	// A repair makes another version; the slice is of the one before.
 	require.NoError(t, intake.Repair(ctx, h.Desk, h.Cato, piece, 0, []string{string(repair.Weld)}))
 	h.Checked(job)
@@ -78,4 +81,38 @@ func TestSlicesCountForWhatTheyWereMadeOf(t *testing.T) {
 	require.NoError(t, intake.ChangePiece(ctx, h.Desk, h.Cato, piece, intake.PieceChange{Current: &one}))
 	h.Checked(job)
 	assert.True(t, row(takes[1]).Full, "as it came, it counts again")
+}
+
+// The same is not sliced twice: not while it is on its way, nor when it is done and fresh; it is
+// when it failed, was cancelled or is stale, or stands or is made otherwise.
+func TestTheSameIsSlicedOnce(t *testing.T) {
+	h := desktest.Open(t)
+	_, piece := h.ToDecide()
+	order := func(in plates.SliceOrder) int64 {
+		in.MachineID = h.Machines[0].ID
+		id, err := plates.OrderSlice(ctx, h.Desk, h.Cato, piece, in)
+		require.NoError(t, err)
+		return id
+	}
+	first := order(plates.SliceOrder{})
+	assert.Equal(t, first, order(plates.SliceOrder{Scale: 1}), "on its way")
+	require.NoError(t, plates.CancelSlice(ctx, h.Desk, h.Cato, first))
+	second := order(plates.SliceOrder{})
+	assert.NotEqual(t, first, second, "cancelled")
+	require.NoError(t, h.EndSlice(second, 4000))
+	assert.Equal(t, second, order(plates.SliceOrder{}), "done")
+	ids := map[int64]bool{second: true}
+	mark := slicing.SupportMark{CornersMM: [][3]float64{{0, 0, 0}, {9, 0, 0}, {0, 9, 0}, {0, 0, 9}}, Why: "a test"}
+	shells := []recipe.Override{{Key: "shells", Value: "4", Why: "a test"}}
+	for _, in := range []plates.SliceOrder{{Scale: 0.5}, {Tip: slicing.TipX}, {Overrides: shells}, {SupportMarks: []slicing.SupportMark{mark}}} {
+		id := order(in)
+		assert.False(t, ids[id])
+		ids[id] = true
+		shells[0].Why, mark.Why = "for another reason", "because"
+		assert.Equal(t, id, order(in), "whatever the reason")
+	}
+	m := house.MachineView(h.Machines[0])
+	m.Data.NozzlesMM[0] = 0.41
+	require.NoError(t, house.SetMachine(ctx, h.Desk, h.Cato, m))
+	assert.False(t, ids[order(plates.SliceOrder{})], "stale")
 }

@@ -3,7 +3,9 @@ package plates
 import (
 	"cmp"
 	"context"
+	"fmt"
 	"path"
+	"slices"
 	"strings"
 	"time"
 
@@ -12,6 +14,7 @@ import (
 	"jobshelf/core/print/estimate"
 	"jobshelf/core/print/naming"
 	"jobshelf/core/print/recipe"
+	"jobshelf/core/shape/problem"
 	"jobshelf/core/shape/units"
 	"jobshelf/core/shop/price"
 	"jobshelf/core/shop/revision"
@@ -23,14 +26,22 @@ import (
 
 // SliceInput is what a slice is made from.
 type SliceInput struct {
-	Slice store.Slice
-	Piece store.Piece
-	Job   store.Job
+	Slice  store.Slice
+	Pieces []store.Piece // of the slice, in its order
+	Job    store.Job
 	verdict.Choice
 	StartCents units.Cents
 	Made       revision.Made // by what it is made now
 	// FilePattern is how the house names files.
 	FilePattern string
+}
+
+// name is what a slice is of, in few words.
+func (in *SliceInput) name() string {
+	if len(in.Pieces) == 1 {
+		return in.Pieces[0].Name
+	}
+	return in.Job.Title
 }
 
 // InputOf gathers what a slice is made from.
@@ -39,19 +50,27 @@ func InputOf(ctx context.Context, d *desk.Desk, id int64) (SliceInput, error) {
 	if err != nil {
 		return SliceInput{}, err
 	}
-	p, err := d.Store.Piece(ctx, s.PieceID)
+	j, err := d.Store.Job(ctx, s.JobID)
 	if err != nil {
 		return SliceInput{}, err
 	}
-	j, err := d.Store.Job(ctx, p.JobID)
+	in, err := gather(ctx, d.Store.Q, s, j)
 	if err != nil {
-		return SliceInput{}, err
+		return in, err
 	}
-	return gather(ctx, d.Store.Q, s, p, j)
+	return in, in.made()
 }
 
-func gather(ctx context.Context, q store.Q, s store.Slice, p store.Piece, j store.Job) (SliceInput, error) {
-	in := SliceInput{Slice: s, Piece: p, Job: j}
+// gather reads it, whether or not it can be made now.
+func gather(ctx context.Context, q store.Q, s store.Slice, j store.Job) (SliceInput, error) {
+	in := SliceInput{Slice: s, Job: j}
+	for _, x := range s.Pieces {
+		p, err := q.Piece(ctx, x.PieceID)
+		if err != nil {
+			return in, err
+		}
+		in.Pieces = append(in.Pieces, p)
+	}
 	h, err := q.House(ctx)
 	if err != nil {
 		return in, err
@@ -69,13 +88,18 @@ func gather(ctx context.Context, q store.Q, s store.Slice, p store.Piece, j stor
 	if in.Machine == nil {
 		return in, store.ErrNotFound
 	}
+	return in, nil
+}
+
+// made fills in by what it is made now; a refusal where the machine has no recipe for it.
+func (in *SliceInput) made() error {
 	if in.Recipe == nil || in.Loaded == nil {
-		return in, desk.Refuse("no recipe for a purpose on", j.Purpose, in.Machine.Name)
+		return desk.Refuse("no recipe for a purpose on", in.Job.Purpose, in.Machine.Name)
 	}
-	if r, err := in.Recipe.Apply(s.Overrides); err == nil { // else it is refused where it is made
+	if r, err := in.Recipe.Apply(in.Slice.Overrides); err == nil { // else it is refused where it is made
 		in.Made = revision.Of(in.Machine, r, in.Loaded)
 	}
-	return in, nil
+	return nil
 }
 
 // SliceView is a slice as the bench shows it.
@@ -95,9 +119,33 @@ type SliceView struct {
 	State        string                `json:"state" enum:"queued,running,done,failed,cancelled,set aside"`
 	Fraction     float64               `json:"fraction"`
 	Error        string                `json:"error,omitempty"`
-	Full         *FullView             `json:"full,omitempty"`
+	Waits        string                `json:"waits,omitempty" doc:"Why it still waits, where that is not its turn"`
+	Full         *FullView             `json:"full,omitempty" doc:"Of all its plates"`
 	Notes        []string              `json:"notes"`
+	Plates       []PlateView           `json:"plates" doc:"Where every copy lies"`
+	Of           string                `json:"of,omitempty" doc:"What it is not of any more: pieces, copies or units of the job are others now"`
 	Stale        string                `json:"stale,omitempty" doc:"What has changed since it was made: it is to be made anew before it can be approved"`
+}
+
+// PlateView is a plate of a slice.
+type PlateView struct {
+	N       int                  `json:"n"`
+	Alike   int                  `json:"alike,omitempty" doc:"The number of an earlier plate on which all lies in the same way"`
+	Spots   []SpotView           `json:"spots"`
+	Seconds float64              `json:"seconds,omitempty" doc:"None where it is alike another"`
+	Grams   float64              `json:"grams,omitempty"`
+	Strip   []estimate.LayerTime `json:"by_layer,omitempty"`
+}
+
+// SpotView is where a copy lies, and what it takes.
+type SpotView struct {
+	PieceID int64   `json:"piece_id"`
+	Copy    int     `json:"copy"`
+	XMM     float64 `json:"x_mm"`
+	YMM     float64 `json:"y_mm"`
+	TurnDeg float64 `json:"turn_deg"`
+	Seconds float64 `json:"seconds,omitempty"`
+	Grams   float64 `json:"grams,omitempty"`
 }
 
 // FullView is the full estimate as the bench shows it.
@@ -116,25 +164,32 @@ type FullView struct {
 	Price         units.Cents          `json:"price_cents"`
 	Lines         []units.PriceLine    `json:"lines"`
 	ByKind        map[string]float64   `json:"seconds_by_kind"`
-	Strip         []estimate.LayerTime `json:"by_layer"`
 }
 
 func fullView(f *price.Full) FullView {
 	return FullView{
-		Seconds: f.WholeSeconds(), WarmUp: f.WarmUpSeconds, ByKind: f.ByKind, Strip: f.ByLayer,
+		Seconds: f.WholeSeconds(), WarmUp: f.WarmUpSeconds, ByKind: f.ByKind,
 		Layers: f.Layers, Nozzles: f.Nozzles, Changes: f.Changes, FilamentMM: f.FilamentMM,
 		Grams: f.Grams(), GramsModel: f.GramsModel, GramsSupport: f.GramsSupport, GramsAdhesion: f.GramsAdhesion, GramsPurge: f.GramsPurge,
 		Price: f.Cents, Lines: f.Lines,
 	}
 }
 
-// Slices lists a piece's.
+// Slices lists those of the job of a piece, as that piece stands in them.
 func Slices(ctx context.Context, d *desk.Desk, a desk.Actor, piece int64) ([]SliceView, error) {
 	p, err := intake.Piece(ctx, d, a, piece)
 	if err != nil {
 		return nil, err
 	}
-	rows, err := d.Store.Slices(ctx, p.ID)
+	rows, err := d.Store.Slices(ctx, p.JobID)
+	if err != nil {
+		return nil, err
+	}
+	plates, err := d.Store.PlatesOfSlices(ctx, p.JobID)
+	if err != nil {
+		return nil, err
+	}
+	pieces, err := d.Store.Pieces(ctx, p.JobID)
 	if err != nil {
 		return nil, err
 	}
@@ -148,27 +203,17 @@ func Slices(ctx context.Context, d *desk.Desk, a desk.Actor, piece int64) ([]Sli
 	}
 	words := d.Words(ctx)
 	out := []SliceView{}
-	for _, s := range rows {
-		v := SliceView{
-			ID:           s.ID,
-			MachineID:    s.MachineID,
-			Version:      s.Version,
-			Label:        s.Label,
-			Overrides:    s.Overrides,
-			SupportMarks: s.SupportMarks,
-			Overhangs:    s.Overhangs,
-			Scale:        s.Scale,
-			Tip:          s.Tip,
-			Chosen:       s.Chosen,
-			State:        s.State,
-			Fraction:     float64(s.Fraction),
-			Error:        s.Error,
-			Notes:        s.Notes,
+	for i := range rows {
+		s := &rows[i]
+		at := slices.IndexFunc(s.Pieces, func(x revision.Piece) bool { return x.PieceID == piece })
+		if at < 0 {
+			continue
 		}
-		if s.BaseID != nil {
-			v.BaseID = *s.BaseID
-		}
+		v := viewOf(s, at, plates)
 		v.Machine = today.Machine(s.MachineID)
+		if !floor.Covers(s.Pieces, pieces) {
+			v.Of = words.Say(problem.Say("slice of other pieces"))
+		}
 		if s.Full != nil {
 			full, changed := today.Of(s.MachineID, s.Full, s.Overrides, s.Made)
 			f := fullView(full)
@@ -179,64 +224,178 @@ func Slices(ctx context.Context, d *desk.Desk, a desk.Actor, piece int64) ([]Sli
 	return out, nil
 }
 
+// viewOf is a slice as one of its pieces stands in it.
+func viewOf(s *store.Slice, at int, plates []store.Plate) SliceView {
+	x := &s.Pieces[at]
+	v := SliceView{
+		ID:           s.ID,
+		MachineID:    s.MachineID,
+		Version:      x.Version,
+		Label:        s.Label,
+		Overrides:    s.Overrides,
+		SupportMarks: x.SupportMarks,
+		Overhangs:    []slicing.Overhang{},
+		Scale:        x.Scale,
+		Tip:          x.Tip,
+		Chosen:       s.Chosen,
+		State:        s.State,
+		Fraction:     float64(s.Fraction),
+		Error:        s.Error,
+		Waits:        s.Waits,
+		Notes:        s.Notes,
+		Plates:       []PlateView{},
+	}
+	if s.BaseID != nil {
+		v.BaseID = *s.BaseID
+	}
+	for _, o := range s.Overhangs {
+		if o.Part == at {
+			v.Overhangs = append(v.Overhangs, o)
+		}
+	}
+	for _, p := range plates {
+		if p.SliceID == s.ID {
+			v.Plates = append(v.Plates, plateView(s, &p))
+		}
+	}
+	return v
+}
+
+func plateView(s *store.Slice, p *store.Plate) PlateView {
+	v := PlateView{N: p.N, Spots: []SpotView{}}
+	if p.Alike != nil {
+		v.Alike = *p.Alike
+	}
+	for k, at := range p.Spots {
+		spot := SpotView{Copy: at.Copy, XMM: at.XMM, YMM: at.YMM, TurnDeg: at.TurnDeg}
+		if at.Piece < len(s.Pieces) {
+			spot.PieceID = s.Pieces[at.Piece].PieceID
+		}
+		if p.Full != nil && k < len(p.Full.Shares) {
+			spot.Seconds, spot.Grams = p.Full.Shares[k].Seconds, p.Full.Shares[k].Grams
+		}
+		v.Spots = append(v.Spots, spot)
+	}
+	if p.Full != nil {
+		v.Seconds, v.Grams, v.Strip = p.Full.WholeSeconds(), p.Full.Grams(), p.Full.ByLayer
+	}
+	return v
+}
+
 // SliceFor finds a slice that the actor may see.
-func SliceFor(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) (store.Slice, store.Piece, error) {
+func SliceFor(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) (store.Slice, error) {
 	s, err := d.Store.Slice(ctx, id)
 	if err != nil {
-		return s, store.Piece{}, err
+		return s, err
 	}
-	p, err := intake.Piece(ctx, d, a, s.PieceID)
-	return s, p, err
+	j, err := d.Store.Job(ctx, s.JobID)
+	if err == nil && !desk.Sees(a, j) {
+		err = store.ErrNotFound
+	}
+	return s, err
 }
 
-// Layers are those of a slice, as docs/view-format.md says.
-func Layers(ctx context.Context, d *desk.Desk, a desk.Actor, slice int64) (desk.Download, error) {
-	s, _, err := SliceFor(ctx, d, a, slice)
+// plateFor finds a plate of a slice that the actor may see.
+func plateFor(ctx context.Context, d *desk.Desk, a desk.Actor, slice int64, n int) (store.Slice, store.Plate, error) {
+	s, err := SliceFor(ctx, d, a, slice)
+	if err != nil {
+		return s, store.Plate{}, err
+	}
+	all, err := d.Store.Plates(ctx, slice)
+	if err != nil {
+		return s, store.Plate{}, err
+	}
+	for _, p := range all {
+		if p.N == max(1, n) {
+			return s, p, nil
+		}
+	}
+	return s, store.Plate{}, store.ErrNotFound
+}
+
+// Layers are those of a plate of a slice, as docs/view-format.md says. Plates are counted from
+// 1; 0 is the first.
+func Layers(ctx context.Context, d *desk.Desk, a desk.Actor, slice int64, plate int) (desk.Download, error) {
+	_, p, err := plateFor(ctx, d, a, slice, plate)
 	if err != nil {
 		return desk.Download{}, err
 	}
-	return d.Stored(ctx, s.LayersID, desk.Download{Type: desk.AnyBytes, Keep: 24 * time.Hour})
+	return d.Stored(ctx, p.LayersID, desk.Download{Type: desk.AnyBytes, Keep: 24 * time.Hour})
 }
 
-// Program is a slice's G-code.
-func Program(ctx context.Context, d *desk.Desk, a desk.Actor, slice int64) (desk.Download, error) {
-	s, p, err := SliceFor(ctx, d, a, slice)
+// Program is the G-code of a plate.
+func Program(ctx context.Context, d *desk.Desk, a desk.Actor, slice int64, plate int) (desk.Download, error) {
+	s, p, err := plateFor(ctx, d, a, slice, plate)
 	if err != nil {
 		return desk.Download{}, err
 	}
-	return named(ctx, d, s, p, s.GCodeID, desk.Download{Type: "text/plain; charset=utf-8"}, ".gcode")
+	return named(ctx, d, s, p, p.GCodeID, desk.Download{Type: "text/plain; charset=utf-8"}, ".gcode")
 }
 
-// Standing is a slice's part as it stands on the plate, 3MF.
-func Standing(ctx context.Context, d *desk.Desk, a desk.Actor, slice int64) (desk.Download, error) {
-	s, p, err := SliceFor(ctx, d, a, slice)
+// Standing is the parts as they stand on a plate, 3MF.
+func Standing(ctx context.Context, d *desk.Desk, a desk.Actor, slice int64, plate int) (desk.Download, error) {
+	s, p, err := plateFor(ctx, d, a, slice, plate)
 	if err != nil {
 		return desk.Download{}, err
 	}
-	return named(ctx, d, s, p, s.PlateID, desk.Download{Type: "model/3mf"}, ".3mf")
+	return named(ctx, d, s, p, p.StandingID, desk.Download{Type: "model/3mf"}, ".3mf")
 }
 
-// named fills in a stored file of a slice's, called as the house calls such files.
-func named(ctx context.Context, d *desk.Desk, s store.Slice, p store.Piece, blob *int64, out desk.Download, ending string) (desk.Download, error) {
+// RunProgram is the program that a run holds.
+func RunProgram(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) (desk.Download, error) {
+	r, err := d.Store.Run(ctx, id)
+	if err != nil {
+		return desk.Download{}, err
+	}
+	j, err := d.Store.Job(ctx, r.JobID)
+	if err != nil {
+		return desk.Download{}, err
+	}
+	if !desk.Sees(a, j) {
+		return desk.Download{}, store.ErrNotFound
+	}
+	out, err := d.Stored(ctx, r.GCodeID, desk.Download{Type: "text/plain; charset=utf-8"})
+	if err != nil {
+		return out, err
+	}
+	h, err := d.Store.House(ctx)
+	if err != nil {
+		return desk.Download{}, err
+	}
+	machines, err := d.Store.Machines(ctx)
+	if err != nil {
+		return desk.Download{}, err
+	}
+	f := naming.FileFacts{Job: j.ID, Member: j.MemberName, Title: j.Title, Part: j.Title, Seconds: r.Seconds, Grams: r.Grams, Material: r.Material, Recipe: r.Recipe, Ending: ".gcode"}
+	if r.Plates > 1 {
+		f.Title = fmt.Sprintf("%s %d of %d", j.Title, r.Plate, r.Plates)
+	}
+	for _, m := range machines {
+		if m.ID == r.MachineID {
+			f.Machine = m.Data.Name
+		}
+	}
+	out.Name, err = naming.FileName(cmp.Or(h.FilePattern, naming.FilePattern), f)
+	return out, err
+}
+
+// named fills in a stored file of a plate, called as the house calls such files.
+func named(ctx context.Context, d *desk.Desk, s store.Slice, p store.Plate, blob *int64, out desk.Download, ending string) (desk.Download, error) {
 	out, err := d.Stored(ctx, blob, out)
-	if err != nil || s.Full == nil {
+	if err != nil || p.Full == nil {
 		return out, err
 	}
 	in, err := InputOf(ctx, d, s.ID)
 	if err != nil {
 		return desk.Download{}, err
 	}
-	part := strings.TrimSuffix(p.Name, path.Ext(p.Name))
-	pieces, err := d.Store.Pieces(ctx, in.Job.ID)
-	if err != nil {
-		return desk.Download{}, err
-	}
+	part := strings.TrimSuffix(in.Pieces[0].Name, path.Ext(in.Pieces[0].Name))
 	title := in.Job.Title
-	if len(pieces) > 1 { // one name for each
-		title = part
+	if n := max(1, s.Full.Plates); n > 1 { // one name for each
+		title = fmt.Sprintf("%s %d of %d", title, p.N, n)
 	}
 	out.Name, err = naming.FileName(in.FilePattern, naming.FileFacts{Job: in.Job.ID, Member: in.Job.MemberName, Title: title, Part: part,
-		Seconds: s.Full.WholeSeconds(), Grams: s.Full.Grams(), Machine: in.Machine.Name, Material: in.Loaded.Of(1).Name,
-		Recipe: in.Recipe.Name, Layers: s.Full.Layers, Ending: ending})
+		Seconds: p.Full.WholeSeconds(), Grams: p.Full.Grams(), Machine: in.Machine.Name, Material: in.Loaded.Of(1).Name,
+		Recipe: in.Recipe.Name, Layers: p.Full.Layers, Ending: ending})
 	return out, err
 }

@@ -24,6 +24,9 @@ export const useFloor = () => useQuery({ queryKey: ['floor'], queryFn: () => tak
 export const useHouse = (enabled: MaybeRefOrGetter<boolean> = true) =>
   useQuery({ queryKey: ['house'], queryFn: () => take(api.GET('/house')), enabled: () => toValue(enabled) })
 
+/** Who works in the house now. */
+export const useWorkers = () => useQuery({ queryKey: ['workers'], queryFn: () => take(api.GET('/workers')), refetchInterval: 10_000 })
+
 /** How much room the own files take, and the house's for its coordinators. */
 export const useStorage = (enabled: MaybeRefOrGetter<boolean>) =>
   useQuery({ queryKey: ['storage'], queryFn: () => take(api.GET('/storage')), enabled: () => toValue(enabled) })
@@ -59,9 +62,21 @@ interface At {
 
 export const useApprove = () =>
   useDeed(
-    (v: At & { machine_id?: number; machine: string; title: string }) =>
+    (v: At & { machine_id?: number; machine: string; title: string; sliced: boolean }) =>
       take(api.POST('/jobs/{id}/approve', { params: { path: { id: v.id } }, body: { version: v.version, machine_id: v.machine_id } })),
-    (v) => `${v.title} is queued on ${v.machine}.`,
+    (v) => (v.sliced ? `${v.title} is queued on ${v.machine}.` : `${v.title} is sliced for ${v.machine}, and queued if that keeps to the yes.`),
+  )
+
+export const useTakeBack = () =>
+  useDeed(
+    (v: At & { title: string }) => take(api.POST('/jobs/{id}/take-back', { params: { path: { id: v.id } }, body: { version: v.version } })),
+    (v) => `${v.title} is to be decided again.`,
+  )
+
+export const useWithdraw = () =>
+  useDeed(
+    (v: At & { title: string; reason: string }) => take(api.POST('/jobs/{id}/withdraw', { params: { path: { id: v.id } }, body: { version: v.version, reason: v.reason } })),
+    (v) => `${v.title} is withdrawn.`,
   )
 
 export const useSendBack = () =>
@@ -124,7 +139,7 @@ export const useAgainSlice = () => useDeed((id: number) => take(api.POST('/slice
 export const useChooseSlice = () =>
   useDeed(
     (id: number) => take(api.POST('/slices/{id}/choose', { params: { path: { id } } })),
-    () => 'It counts now: time and price on the ladder are its.',
+    () => 'It counts now: a yes is to its plates.',
   )
 
 export const useSavings = () => useDeed((id: number) => take(api.POST('/slices/{id}/savings', { params: { path: { id } } })))

@@ -177,6 +177,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/jobs/{id}/take-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take a yes back while nothing has been started */
+        post: operations["take-back"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/jobs/{id}/withdraw": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** It is not wanted any more; while nothing has been started */
+        post: operations["withdraw"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/machines/{id}": {
         parameters: {
             query?: never;
@@ -365,6 +399,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/runs/{id}/gcode": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The program that a run holds */
+        get: operations["run-gcode"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/runs/{id}/move": {
         parameters: {
             query?: never;
@@ -374,7 +425,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Put a run at a place of a lane */
+        /** Put a run at a place of its lane, or its job on another machine: a yes to what it takes there */
         post: operations["move-run"];
         delete?: never;
         options?: never;
@@ -493,7 +544,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Its G-code */
+        /** The G-code of a plate */
         get: operations["slice-gcode"];
         put?: never;
         post?: never;
@@ -510,7 +561,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Its layers (see docs/view-format.md) */
+        /** The layers of a plate (see docs/view-format.md) */
         get: operations["slice-layers"];
         put?: never;
         post?: never;
@@ -527,7 +578,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The part as it stands on the plate, 3MF */
+        /** The parts as they stand on a plate, 3MF */
         get: operations["slice-plate"];
         put?: never;
         post?: never;
@@ -588,6 +639,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/workers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The processes that work in the house now */
+        get: operations["workers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -620,11 +688,20 @@ export interface components {
             size: number;
             upload_id: string;
         };
+        Ceiling: {
+            /** Format: double */
+            grams: number;
+            /** Format: int64 */
+            price_cents: number;
+            /** Format: double */
+            seconds: number;
+        };
         Changed: {
             /** Format: int64 */
             job?: number;
             /** @enum {string} */
-            kind: "job" | "lane" | "house";
+            kind: "job" | "lanes" | "house";
+            lanes?: boolean;
         };
         Check: {
             doing?: string;
@@ -729,7 +806,6 @@ export interface components {
             open: components["schemas"]["OpenSpan"][];
         };
         FullView: {
-            by_layer: components["schemas"]["LayerTime"][];
             /** Format: double */
             filament_mm: number;
             /** Format: double */
@@ -901,7 +977,8 @@ export interface components {
             price_cents?: number;
             purpose: string;
             reason?: string;
-            run?: components["schemas"]["RunView"];
+            /** @description Of its plates: what prints, then what waits, then what is off the machine */
+            runs: components["schemas"]["RunView"][];
             /**
              * Format: double
              * @description On that machine, with warm-up
@@ -917,6 +994,8 @@ export interface components {
             worst?: components["schemas"]["FindingView"];
         };
         LadderRow: {
+            /** @description Where its plates are not sliced yet: a yes is to no more than this */
+            ceiling?: components["schemas"]["Ceiling"];
             colour?: string;
             /** Format: double */
             filament_m?: number;
@@ -941,6 +1020,11 @@ export interface components {
             material?: string;
             name: string;
             over_mm: number[];
+            /**
+             * Format: int64
+             * @description How many plates its copies lie on, each a run
+             */
+            plates?: number;
             /** Format: int64 */
             price_cents?: number;
             proposed: boolean;
@@ -951,6 +1035,11 @@ export interface components {
             seconds?: number;
             /** @enum {string} */
             shape: "rectangle" | "round";
+            /**
+             * Format: int64
+             * @description The slice that the figures are of
+             */
+            slice_id?: number;
             /** @description What has changed since the slice that counts was made; it is to be made anew before a yes */
             stale?: string;
             /**
@@ -1106,6 +1195,9 @@ export interface components {
              */
             next?: "its run starts" | "its run ends" | "ready to be fetched" | "fetched";
             send_back: boolean;
+            /** @description The yes, while nothing has been started */
+            take_back: boolean;
+            withdraw: boolean;
         };
         Mending: {
             steps: string[];
@@ -1216,6 +1308,11 @@ export interface components {
             corners_mm: number[][];
             max_mm: number[];
             min_mm: number[];
+            /**
+             * Format: int64
+             * @description Which of the plate's, counted from 0
+             */
+            part?: number;
             why: string;
         };
         Override: {
@@ -1271,6 +1368,24 @@ export interface components {
             unit_proposals: components["schemas"]["UnitProposal"][];
             versions: components["schemas"]["VersionView"][];
             viewable: boolean;
+        };
+        PlateView: {
+            /**
+             * Format: int64
+             * @description The number of an earlier plate on which all lies in the same way
+             */
+            alike?: number;
+            by_layer?: components["schemas"]["LayerTime"][];
+            /** Format: double */
+            grams?: number;
+            /** Format: int64 */
+            n: number;
+            /**
+             * Format: double
+             * @description None where it is alike another
+             */
+            seconds?: number;
+            spots: components["schemas"]["SpotView"][];
         };
         PriceLine: {
             /** Format: int64 */
@@ -1598,6 +1713,16 @@ export interface components {
             /** @description It can be put elsewhere */
             movable: boolean;
             needed_by?: string;
+            /**
+             * Format: int64
+             * @description Which plate of its slice
+             */
+            plate?: number;
+            /**
+             * Format: int64
+             * @description Of how many
+             */
+            plates?: number;
             /** Format: int64 */
             price_cents: number;
             recipe: string;
@@ -1608,6 +1733,8 @@ export interface components {
             /** @enum {string} */
             state: "planned" | "printing" | "off the machine" | "failed";
             title: string;
+            /** @description It has no program: it is to be sliced before the start */
+            unsliced?: boolean;
         };
         SendingBack: {
             reason: string;
@@ -1684,6 +1811,7 @@ export interface components {
             error?: string;
             /** Format: double */
             fraction: number;
+            /** @description Of all its plates */
             full?: components["schemas"]["FullView"];
             /** Format: int64 */
             id: number;
@@ -1692,9 +1820,13 @@ export interface components {
             /** Format: int64 */
             machine_id: number;
             notes: string[];
+            /** @description What it is not of any more: pieces, copies or units of the job are others now */
+            of?: string;
             /** @description Overhangs, and what is done about it */
             overhangs: components["schemas"]["Overhang"][];
             overrides: components["schemas"]["Override"][];
+            /** @description Where every copy lies */
+            plates: components["schemas"]["PlateView"][];
             /** Format: double */
             scale: number;
             /** @description What has changed since it was made: it is to be made anew before it can be approved */
@@ -1705,6 +1837,8 @@ export interface components {
             tip: string;
             /** Format: int64 */
             version: number;
+            /** @description Why it still waits, where that is not its turn */
+            waits?: string;
         };
         Slip: {
             /** Format: date-time */
@@ -1770,6 +1904,22 @@ export interface components {
              * @description Closes, minutes from midnight
              */
             to: number;
+        };
+        SpotView: {
+            /** Format: int64 */
+            copy: number;
+            /** Format: double */
+            grams?: number;
+            /** Format: int64 */
+            piece_id: number;
+            /** Format: double */
+            seconds?: number;
+            /** Format: double */
+            turn_deg: number;
+            /** Format: double */
+            x_mm: number;
+            /** Format: double */
+            y_mm: number;
         };
         State: {
             /** Format: int64 */
@@ -1922,6 +2072,20 @@ export interface components {
             key: string;
             name: string;
         };
+        WorkerView: {
+            /** Format: int64 */
+            cores: number;
+            /**
+             * Format: int64
+             * @description What its work may take together; none: without end
+             */
+            memory_mb?: number;
+            name: string;
+            queues: string[];
+            /** Format: date-time */
+            since: string;
+            version: string;
+        };
     };
     responses: never;
     parameters: never;
@@ -1933,8 +2097,13 @@ export type $defs = Record<string, never>;
 export interface operations {
     events: {
         parameters: {
-            query?: never;
-            header?: never;
+            query?: {
+                /** @description The number of the last event heard of; 0: only what comes */
+                after?: number;
+            };
+            header?: {
+                "Last-Event-ID"?: number;
+            };
             path?: never;
             cookie?: never;
         };
@@ -1993,6 +2162,15 @@ export interface operations {
             };
             /** @description Forbidden */
             403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -2669,6 +2847,126 @@ export interface operations {
         };
     };
     "send-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SendingBack"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "take-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Versioned"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    withdraw: {
         parameters: {
             query?: never;
             header?: never;
@@ -3439,6 +3737,64 @@ export interface operations {
             };
         };
     };
+    "run-gcode": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The program that a run holds */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": unknown;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "move-run": {
         parameters: {
             query?: never;
@@ -3899,7 +4255,10 @@ export interface operations {
     };
     "slice-gcode": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Counted from 1; 0 or left out: the first */
+                plate?: number;
+            };
             header?: never;
             path: {
                 id: number;
@@ -3908,7 +4267,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Its G-code */
+            /** @description The G-code of a plate */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -3957,7 +4316,10 @@ export interface operations {
     };
     "slice-layers": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Counted from 1; 0 or left out: the first */
+                plate?: number;
+            };
             header?: never;
             path: {
                 id: number;
@@ -3966,7 +4328,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Its layers (see docs/view-format.md) */
+            /** @description The layers of a plate (see docs/view-format.md) */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -4015,7 +4377,10 @@ export interface operations {
     };
     "slice-plate": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Counted from 1; 0 or left out: the first */
+                plate?: number;
+            };
             header?: never;
             path: {
                 id: number;
@@ -4024,7 +4389,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description The part as it stands on the plate, 3MF */
+            /** @description The parts as they stand on a plate, 3MF */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -4221,6 +4586,53 @@ export interface operations {
             };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    workers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkerView"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -24,6 +24,7 @@ const checking = computed(() => ['queued', 'running', 'set aside'].includes(prop
         <span v-if="slip.seconds" class="num">{{ f.duration(slip.seconds) }}</span>
         <span v-if="slip.grams" class="num">{{ f.grams(slip.grams) }}</span>
         <span v-if="slip.price_cents" class="num">{{ f.money(slip.price_cents) }}</span>
+        <span v-if="slip.step === 'being sliced'" class="slicing">being sliced</span>
       </template>
     </span>
     <span class="foot small">
@@ -50,6 +51,7 @@ const checking = computed(() => ['queued', 'running', 'set aside'].includes(prop
 .slip:hover { border-color: var(--ink); }
 img, .blank { grid-area: img; width: 64px; height: 48px; object-fit: contain; }
 .blank { display: grid; place-items: center; color: var(--quiet); border: 1px dashed var(--rule); }
+.slicing { color: var(--accent-words); font-weight: 600; }
 .words .quiet { overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
 .words { grid-area: words; display: flex; flex-direction: column; min-width: 0; }
 .title { font-weight: 650; line-height: 1.15; display: -webkit-box; -webkit-line-clamp: 2; line-clamp: 2; -webkit-box-orient: vertical; overflow: hidden; }

@@ -29,7 +29,7 @@ function choose(r: LadderRow) {
           <div class="small quiet loaded"><span class="dot" :style="{ background: r.colour }" />{{ r.loaded }}</div>
         </td>
         <template v-if="r.takes">
-          <td class="right num" :title="`${f.duration(r.warm_up_seconds)} of it warm-up`">{{ f.duration(r.seconds) }}</td>
+          <td class="right num" :title="`${f.duration(r.warm_up_seconds)} of it warm-up`">{{ f.duration(r.seconds) }}<div v-if="(r.plates ?? 1) > 1" class="small quiet plates">{{ r.plates }} plates</div></td>
           <td class="right num">{{ f.grams(r.grams) }}</td>
           <td class="right num">{{ f.money(r.price_cents) }}</td>
           <td class="right num">{{ f.soon(r.finish) }}<div v-if="r.proposed" class="small first">◆ first done</div><div v-if="r.stale" class="small stale" :title="r.stale">▲ stale</div></td>
@@ -55,6 +55,7 @@ label { display: flex; gap: 6px; align-items: center; }
 .loaded { display: flex; gap: 5px; align-items: center; white-space: nowrap; }
 .dot { width: 10px; height: 10px; border-radius: 50%; border: 1px solid var(--ink); flex: none; }
 .stale { color: var(--attention-words); font-family: var(--font-text); font-weight: 600; }
+.plates { font-family: var(--font-text); }
 .first { color: var(--accent-words); font-family: var(--font-text); font-weight: 600; }
 td, th { font-size: 0.9rem; padding-left: 5px !important; padding-right: 5px !important; }
 .why { padding-top: 8px; }

@@ -7,11 +7,13 @@ export interface LayerShown {
   upTo: number
   /** Whether the part below is the one that was sliced. */
   body: boolean
+  /** Whether several copies lie on the plate. */
+  many: boolean
 }
 </script>
 
 <script setup lang="ts">
-import { nextTick, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
+import { computed, nextTick, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
 import { useTheme } from 'vuetify'
 import type { Evidence, LadderRow } from '../api/client'
 import { useFormats } from '../composables/format'
@@ -29,6 +31,8 @@ const props = defineProps<{
   /** What to draw of a finding, and where to fly. */
   evidence?: Evidence
   place?: readonly number[]
+  /** Where on its plate the copy lies that evidence is shown on, mm. @default the plate's middle */
+  at?: { x: number; y: number }
   /** The layer to draw instead of the whole part. */
   layer?: LayerShown
   /** Another view beside it has the keys, and leads. */
@@ -62,23 +66,32 @@ function stand() {
   scene.value.setPart(lib.readView(bytes.slice(0)), props.row.turn_deg)
   scene.value.setVolume({ shape: props.row.shape, mm: props.row.volume_mm }, props.row.fits ? [] : overWords(props.row, f.value).split(', '))
   if (props.follows && view.value) scene.value.setView(view.value) // the view beside leads
-  else scene.value.frame(close.value ? 'part' : 'plate')
+  else scene.value.frame(close.value ? near.value : 'plate')
   point()
   showLayer()
 }
 
+/** What is looked at closely: the part, or all its copies where several lie on the plate. */
+const near = computed(() => (props.layer?.many ? 'copies' : 'part'))
+watch(near, () => close.value && scene.value?.frame(near.value))
+
 function showLayer() {
-  const v = props.row?.volume_mm
-  if (!scene.value || !v) return
-  const middle = props.row!.shape === 'round' ? { x: 0, y: 0 } : { x: v[0]! / 2, y: v[1]! / 2 }
-  scene.value.setLayer(props.layer?.layer, middle, props.layer?.kinds ?? new Set(), props.layer?.upTo ?? 1, props.layer?.body ?? true)
+  if (!scene.value || !props.row) return
+  scene.value.setLayer(props.layer?.layer, middle(), props.layer?.kinds ?? new Set(), props.layer?.upTo ?? 1, props.layer?.body ?? true)
+}
+
+/** The plate's middle, in the plate's own coordinates. */
+function middle() {
+  const v = props.row!.volume_mm
+  return props.row!.shape === 'round' ? { x: 0, y: 0 } : { x: v[0]! / 2, y: v[1]! / 2 }
 }
 
 /** Draws the evidence and flies to the place. */
 function point() {
-  if (!scene.value || !bytes) return
-  scene.value.setEvidence(props.evidence, props.place)
-  if (props.place) scene.value.fly(props.place)
+  if (!scene.value || !bytes || !props.row) return
+  const aside = props.at && { x: props.at.x - middle().x, y: props.at.y - middle().y }
+  scene.value.setEvidence(props.evidence, props.place, aside)
+  if (props.place) scene.value.fly(props.place, aside)
 }
 
 async function load() {
@@ -110,7 +123,7 @@ function fit() {
 
 function swap() {
   close.value = !close.value
-  scene.value?.frame(close.value ? 'part' : 'plate')
+  scene.value?.frame(close.value ? near.value : 'plate')
 }
 
 onMounted(() => {

@@ -13,6 +13,8 @@ const emit = defineEmits<{ look: [overhang: Overhang] }>()
 const shown = defineModel<SliceView | undefined>()
 /** The variant that stands beside. */
 const beside = defineModel<SliceView | undefined>('beside')
+/** Which of its plates is looked at. */
+const plate = defineModel<number>('plate', { default: 1 })
 const f = useFormats()
 const slices = useSlices(() => props.piece.id)
 const settings = useSettings()
@@ -22,8 +24,8 @@ const again = useAgainSlice()
 const choose = useChooseSlice()
 const savings = useSavings()
 
-// Variants are for the version and machine looked at; alternatives stand under what they are held against.
-const all = computed(() => (slices.data.value ?? []).filter((s) => s.version === props.piece.current))
+// Variants are for the machine looked at, and for the job as it is; alternatives stand under what they are held against.
+const all = computed(() => (slices.data.value ?? []).filter((s) => !s.of))
 const variants = computed(() => all.value.filter((s) => !s.base_id && s.machine_id === props.row?.machine_id && s.state !== 'cancelled'))
 const running = computed(() => all.value.filter((s) => s.state === 'queued' || s.state === 'running'))
 const saved = (s: SliceView) => (s.full && base.value?.full ? s.full.seconds - base.value.full.seconds : 0)
@@ -85,6 +87,12 @@ const portions = computed(() =>
 const other = ref<number>()
 const compared = computed(() => all.value.find((s) => s.id === other.value && s.id !== picked.value?.id && s.state === 'done'))
 watch(compared, (v) => (beside.value = v))
+/** How many copies lie on how many plates. */
+const lying = (s: SliceView) => {
+  const copies = s.plates.reduce((n, p) => n + p.spots.length, 0)
+  return copies < 2 ? '' : `${copies} copies on ${s.plates.length === 1 ? 'one plate' : `${s.plates.length} plates`}`
+}
+const spotsOf = (s: SliceView, n: number) => s.plates.find((p) => p.n === n)?.spots ?? []
 const byHand = (s: SliceView) => (s.support_marks?.length ? `, support by hand` : '')
 const named = (s: SliceView) => (s.label || (s.overrides.length ? s.overrides.map((d) => `${settingOf(d.key)?.name ?? d.key} ${d.value}`).join(', ') : 'house recipe')) + byHand(s)
 const signed = (v: number, show: (n: number) => string) => (v < 0 ? '−' : '+') + show(Math.abs(v))
@@ -102,6 +110,7 @@ useKeys('Slicing', [{ key: 'l', does: 'Slice with the settings shown', run: slic
       <li v-for="s in variants" :key="s.id" :class="{ on: s.id === picked?.id }">
         <button type="button" :disabled="s.state !== 'done'" @click="pickedId = s.id">{{ named(s) }}</button>
         <template v-if="s.full">
+          <span v-if="lying(s)" class="small quiet">{{ lying(s) }}</span>
           <span class="num small">{{ f.duration(s.full.seconds) }}</span><span class="num small">{{ f.grams(s.full.grams) }}</span><span class="num small">{{ f.money(s.full.price_cents) }}</span>
           <span v-if="s.stale" class="stale small" :title="s.stale">▲ stale</span>
           <span v-if="s.chosen" class="counts small">◆ counts</span>
@@ -109,17 +118,20 @@ useKeys('Slicing', [{ key: 'l', does: 'Slice with the settings shown', run: slic
           <span v-if="plain?.full && s !== plain" class="change num small quiet">{{ minutes(s.full.seconds - plain.full.seconds) }}, {{ signed(s.full.grams - plain.full.grams, f.grams) }}, {{ signed(s.full.price_cents - plain.full.price_cents, f.money) }} against the recipe</span>
         </template>
         <span v-else-if="s.state === 'failed' || s.state === 'set aside'" class="bad small">■ {{ s.state === 'set aside' ? 'Set aside. ' : '' }}{{ s.error }} <button v-if="may" type="button" class="link slice-again" @click="again.mutate(s.id)">Try once more</button></span>
-        <span v-else class="small quiet">{{ s.state === 'running' ? `${Math.round(100 * s.fraction)} %` : 'waiting' }}</span>
+        <span v-else class="small quiet">{{ s.state === 'running' ? `${Math.round(100 * s.fraction)} %` : s.waits || 'waiting' }}</span>
       </li>
     </ul>
     <p v-else class="small quiet">Not sliced yet on this machine: the figures are quick estimates.</p>
+    <div v-if="picked && picked.plates.length > 1" class="tabs small" role="group" aria-label="Plates">
+      <button v-for="p in picked.plates" :key="p.n" type="button" :aria-pressed="p.n === plate" @click="plate = p.n">Plate {{ p.n }}<span class="quiet"> × {{ p.spots.length }}</span></button>
+    </div>
     <p v-if="picked?.stale" class="small staleness">▲ {{ picked.stale }}</p>
     <ul v-if="picked?.overrides.length" class="diff small" aria-label="What differs from the recipe">
       <li v-for="d in picked.overrides" :key="d.key"><strong>{{ settingOf(d.key)?.name ?? d.key }}</strong> <span class="num">{{ d.was || '–' }} → {{ d.value }} {{ settingOf(d.key)?.unit }}</span><span class="quiet">{{ d.why }}<template v-if="d.who">, {{ d.who }}</template></span></li>
     </ul>
     <div v-for="s in running" :key="s.id" class="run small" role="status">
       <v-progress-linear :model-value="100 * s.fraction" color="primary" height="5" :aria-label="`Slice ${s.id}`" />
-      <span class="num slice-percent">{{ Math.round(100 * s.fraction) }} %</span><span>{{ s.label || 'slicing' }}</span>
+      <span class="num slice-percent">{{ Math.round(100 * s.fraction) }} %</span><span>{{ s.waits || s.label || 'slicing' }}</span>
       <v-btn size="x-small" class="slice-cancel" @click="cancel.mutate(s.id)">Cancel</v-btn>
     </div>
 
@@ -178,10 +190,16 @@ useKeys('Slicing', [{ key: 'l', does: 'Slice with the settings shown', run: slic
           </template>
         </tbody>
       </table>
+      <details v-if="spotsOf(picked, plate).length > 1" class="small">
+        <summary>What each copy takes</summary>
+        <table class="ledger small kinds">
+          <tbody><tr v-for="s in spotsOf(picked, plate)" :key="`${s.piece_id} ${s.copy}`"><td>{{ job.piece_set.find((p) => p.id === s.piece_id)?.name }} {{ s.copy }}</td><td class="right num">{{ f.number(s.x_mm) }}, {{ f.number(s.y_mm) }} mm</td><td class="right num">{{ f.duration(s.seconds) }}</td><td class="right num">{{ f.grams(s.grams) }}</td></tr></tbody>
+        </table>
+      </details>
       <p v-for="n in picked.notes" :key="n" class="small quiet">{{ n }}</p>
       <OverhangList v-if="overhangs.length" :overhangs="overhangs" :marks="marks" :may="may && !!row?.fits" @look="emit('look', $event)" @mark="mark" />
       <p class="row small">
-        <a id="gcode" :href="`/api/slices/${picked.id}/gcode`">G-code</a> <a id="plate" :href="`/api/slices/${picked.id}/plate`">Plate as 3MF</a>
+        <a id="gcode" :href="`/api/slices/${picked.id}/gcode?plate=${plate}`">G-code</a> <a id="plate" :href="`/api/slices/${picked.id}/plate?plate=${plate}`">Plate as 3MF</a>
         <label v-if="all.filter((s) => s.state === 'done').length > 1">beside <select v-model="other" aria-label="Compare with"><option :value="undefined">nothing</option><option v-for="s in all.filter((x) => x.state === 'done' && x.id !== picked?.id)" :key="s.id" :value="s.id">{{ named(s) }}<template v-if="s.machine_id !== row?.machine_id">, {{ s.machine }}</template></option></select></label>
       </p>
     </template>
@@ -195,6 +213,9 @@ useKeys('Slicing', [{ key: 'l', does: 'Slice with the settings shown', run: slic
 .variants li.on { border-left-color: var(--accent); background: var(--card); }
 .variants li > button:first-child { font-weight: 600; text-align: left; }
 .change { flex-basis: 100%; }
+.tabs { display: flex; flex-wrap: wrap; gap: 4px; }
+.tabs button { border: 1px solid var(--rule); border-radius: 3px; padding: 0 8px; }
+.tabs button[aria-pressed='true'] { border-color: var(--ink); font-weight: 600; }
 .counts { color: var(--accent-words); font-weight: 600; }
 .link { text-decoration: underline; color: var(--accent-words) !important; }
 .bad { color: var(--stop); }

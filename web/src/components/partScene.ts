@@ -157,11 +157,14 @@ export class PartScene {
     this.draw()
   }
 
-  /** Draws the evidence of a finding: faces, edges (faint where they are hidden) and a pin. */
-  setEvidence(m: Marks | undefined, pin: readonly number[] | undefined) {
+  /**
+   * Draws the evidence of a finding: faces, edges (faint where they are hidden) and a pin. aside is
+   * how far from the plate's middle the copy lies that it is shown on.
+   */
+  setEvidence(m: Marks | undefined, pin: readonly number[] | undefined, aside = { x: 0, y: 0 }) {
     empty(this.marks)
     this.marks.matrixAutoUpdate = false
-    this.marks.matrix.copy(this.placed)
+    this.marks.matrix.copy(this.placed).premultiply(new Matrix4().makeTranslation(aside.x, aside.y, 0))
     if (m?.faces?.length) {
       const g = new BufferGeometry()
       g.setAttribute('position', new BufferAttribute(new Float32Array(m.faces.flat()), 3))
@@ -269,9 +272,10 @@ export class PartScene {
   }
 
   /** Flies to a place of the part, to look at it from outside. */
-  fly(place: readonly number[]) {
+  fly(place: readonly number[], aside = { x: 0, y: 0 }) {
     const to = new Vector3(place[0], place[1], place[2]).applyMatrix4(this.placed)
     const out = to.clone().sub(new Vector3(0, 0, this.size.z / 2))
+    to.add(new Vector3(aside.x, aside.y, 0))
     if (out.lengthSq() < 1e-9) out.set(0.4, -0.8, 0.5)
     // From above the plate, unless the place is on the part's underside.
     if (to.z > this.size.z * 0.02) out.z = Math.max(out.z, 0.1 * out.length())
@@ -375,10 +379,14 @@ export class PartScene {
     this.room.add(s)
   }
 
-  /** Looks at the whole plate, or close at the part. */
-  frame(what: 'plate' | 'part') {
+  /** Looks at the machine's whole room, at all that lies on its plate, or close at the part. */
+  frame(what: 'plate' | 'copies' | 'part') {
     const h = this.half.value
-    const reach = what === 'plate' ? Math.max(h.x, h.y, this.size.x / 2, this.size.y / 2, h.z / 2) * 2.5 : Math.max(this.size.x, this.size.y, this.size.z) * 1.35
+    const reach = {
+      plate: Math.max(h.x, h.y, this.size.x / 2, this.size.y / 2, h.z / 2) * 2.5,
+      copies: Math.max(h.x, h.y) * 1.7,
+      part: Math.max(this.size.x, this.size.y, this.size.z) * 1.35,
+    }[what]
     const target = new Vector3(0, 0, what === 'plate' ? h.z * 0.42 : this.size.z / 2)
     const far = (reach / 2 / Math.tan((this.camera.fov * Math.PI) / 360)) * Math.max(1, 1.1 / this.camera.aspect) * 1.12
     this.camera.position.copy(target).add(new Vector3(0.42, -0.8, 0.5).normalize().multiplyScalar(far))

@@ -16,8 +16,8 @@ class Source extends EventTarget {
   close() {
     this.closed = true
   }
-  say(kind: string, data?: object) {
-    this.dispatchEvent(data ? new MessageEvent(kind, { data: JSON.stringify(data) }) : new Event(kind))
+  say(kind: string, data?: object, lastEventId = '') {
+    this.dispatchEvent(data ? new MessageEvent(kind, { data: JSON.stringify(data), lastEventId }) : new Event(kind))
   }
 }
 
@@ -44,7 +44,8 @@ describe('what the server tells', () => {
 
   it.each([
     [{ kind: 'job', job: 7 }, ['evidence', 'floor', 'job/7', 'shelf', 'slices']],
-    [{ kind: 'lane' }, ['floor', 'job', 'shelf']],
+    [{ kind: 'lanes' }, ['floor', 'job', 'shelf']],
+    [{ kind: 'job', job: 7, lanes: true }, ['evidence', 'floor', 'job', 'job/7', 'shelf', 'slices']],
     [{ kind: 'house' }, ['floor', 'house', 'job', 'shelf', 'slices']],
   ])('%o makes what shows it load anew', (event, keys) => {
     Source.all[0]!.say('changed', event)
@@ -63,7 +64,7 @@ describe('what the server tells', () => {
     Source.all[0]!.say('changed', { kind: 'job', job: 3 })
     expect(progress.has(3)).toBe(false)
   })
-  it('says whether it is live, and loads all that was missed', () => {
+  it('says whether it is live; before it has heard of anything it loads all that it may have missed', () => {
     Source.all[0]!.say('open')
     expect(isLive.value).toBe(true)
     expect(invalidate).not.toHaveBeenCalled()
@@ -71,8 +72,32 @@ describe('what the server tells', () => {
     expect(isLive.value).toBe(false)
     Source.all[0]!.say('open')
     expect(invalidate).toHaveBeenCalledOnce()
+    Source.all[0]!.say('alive', { at: 'now' }, '12')
+    Source.all[0]!.say('error')
     Source.all[0]!.say('open')
+    expect(invalidate, 'the server tells what was missed').toHaveBeenCalledOnce()
+  })
+  it('that nobody looked at before it had heard of anything loads all when it is looked at', () => {
+    const hidden = vi.spyOn(document, 'visibilityState', 'get')
+    for (const state of ['hidden', 'visible'] as const) {
+      hidden.mockReturnValue(state)
+      document.dispatchEvent(new Event('visibilitychange'))
+    }
+    Source.all[1]!.say('open')
     expect(invalidate).toHaveBeenCalledOnce()
+    hidden.mockRestore()
+  })
+  it('goes on from the last event that it heard of', () => {
+    const hidden = vi.spyOn(document, 'visibilityState', 'get')
+    Source.all[0]!.say('alive', { at: 'now' }, '12')
+    Source.all[0]!.say('changed', { kind: 'job', job: 3 }, '15')
+    Source.all[0]!.say('progress', { job: 3, fraction: 0.4, doing: 'cutting' })
+    for (const state of ['hidden', 'visible'] as const) {
+      hidden.mockReturnValue(state)
+      document.dispatchEvent(new Event('visibilitychange'))
+    }
+    expect(Source.all.map((x) => x.url)).toEqual(['/api/events', '/api/events?after=15'])
+    hidden.mockRestore()
   })
   it('lets go when nobody looks, and when its owner goes', () => {
     const hidden = vi.spyOn(document, 'visibilityState', 'get').mockReturnValue('hidden')
@@ -81,8 +106,6 @@ describe('what the server tells', () => {
     hidden.mockReturnValue('visible')
     document.dispatchEvent(new Event('visibilitychange'))
     expect(Source.all).toHaveLength(2)
-    Source.all[1]!.say('open')
-    expect(invalidate).toHaveBeenCalledOnce()
     s.stop()
     expect(Source.all[1]!.closed).toBe(true)
     hidden.mockRestore()

@@ -19,7 +19,8 @@ export const isLive = readonly(live)
 /**
  * Listens to the server for as long as the caller lives: progress goes into
  * `progress`, and a change makes what shows it load anew. The browser takes the
- * connection up again by itself; what was missed meanwhile is loaded.
+ * connection up again by itself, from the last event that it heard of: what was
+ * missed meanwhile is told, and only that is loaded.
  *
  * A tab that nobody sees lets go of its connection: browsers allow six to a
  * server, and a desk has more tabs than that.
@@ -27,7 +28,10 @@ export const isLive = readonly(live)
 export function useEvents() {
   const queries = useQueryClient()
   let source: EventSource | undefined
-  let missed = false
+  /** The number of the last event heard of: from there the stream goes on, and what was missed comes. */
+  let last = ''
+  let unheard = false
+  const heard = (e: Event) => (last = (e as MessageEvent).lastEventId || last)
   // Changes come in flocks (a recipe changed checks twenty jobs); gather them.
   const stale = new Set<string>()
   let timer: ReturnType<typeof setTimeout> | undefined
@@ -44,33 +48,35 @@ export function useEvents() {
   }
   function open() {
     if (source) return
-    source = new EventSource('/api/events')
+    source = new EventSource(last ? `/api/events?after=${last}` : '/api/events')
     source.addEventListener('open', () => {
       live.value = true
-      if (missed) queries.invalidateQueries()
-      missed = false
+      if (unheard) queries.invalidateQueries()
+      unheard = false
     })
     source.addEventListener('error', () => {
       live.value = false
-      missed = true
+      unheard = !last // nothing to go on from
     })
+    source.addEventListener('alive', heard)
     source.addEventListener('progress', (e) => {
       const p: Progress = JSON.parse((e as MessageEvent).data)
       running.set(p.job, p)
     })
     source.addEventListener('changed', (e) => {
-      const c: { kind: string; job?: number } = JSON.parse((e as MessageEvent).data)
+      heard(e)
+      const c: { kind: string; job?: number; lanes?: boolean } = JSON.parse((e as MessageEvent).data)
       if (c.job) running.delete(c.job)
       if (c.kind === 'house') touch('shelf', 'floor', 'house', 'job', 'slices')
-      else if (c.kind === 'lane') touch('shelf', 'floor', 'job')
-      else touch('shelf', 'floor', `job/${c.job}`, 'slices', 'evidence') // of whichever piece is looked at
+      if (c.kind === 'lanes' || c.lanes) touch('shelf', 'floor', 'job')
+      if (c.kind === 'job') touch('shelf', 'floor', `job/${c.job}`, 'slices', 'evidence') // of whichever piece is looked at
     })
   }
   function close() {
     source?.close()
     source = undefined
     live.value = false
-    missed = true
+    unheard = !last // as above
   }
   const follow = () => (document.visibilityState === 'hidden' ? close() : open())
   document.addEventListener('visibilitychange', follow)

@@ -8,7 +8,7 @@ vi.mock('../components/partScene', () => ({
   readLayers: (b: ArrayBuffer) => Array.from({ length: b.byteLength }, (_, i) => ({ top: 0.2 * (i + 1) })),
 }))
 
-const slice = (id: number, more: object = {}) => ({ id, scale: 1, tip: '', ...more }) as SliceView
+const slice = (id: number, more: object = {}) => ({ id, scale: 1, tip: '', plates: [{ n: 1, spots: [{}] }], ...more }) as SliceView
 const settled = async () => {
   for (let i = 0; i < 8; i++) await new Promise((r) => setTimeout(r))
 }
@@ -36,7 +36,7 @@ describe('the layers of a slice', () => {
   it('are fetched, and shown from the middle', async () => {
     const { l } = open(slice(7))
     await settled()
-    answers['/api/slices/7/layers']!(50)
+    answers['/api/slices/7/layers?plate=1']!(50)
     await settled()
     expect(l.layers.value).toHaveLength(50)
     expect(l.at.value).toBe(25)
@@ -47,9 +47,9 @@ describe('the layers of a slice', () => {
     await settled()
     which.value = slice(2)
     await settled()
-    answers['/api/slices/2/layers']!(20)
+    answers['/api/slices/2/layers?plate=1']!(20)
     await settled()
-    answers['/api/slices/1/layers']!(10)
+    answers['/api/slices/1/layers?plate=1']!(10)
     await settled()
     expect(l.layers.value).toHaveLength(20)
   })
@@ -58,7 +58,7 @@ describe('the layers of a slice', () => {
     await settled()
     let rest: (b: ArrayBuffer) => void = () => undefined
     vi.stubGlobal('fetch', () => Promise.resolve({ ok: true, arrayBuffer: () => Promise.resolve(new ArrayBuffer(20)) }))
-    halfRead['/api/slices/1/layers']!(new Promise((r) => (rest = r)))
+    halfRead['/api/slices/1/layers?plate=1']!(new Promise((r) => (rest = r)))
     await settled()
     which.value = slice(2)
     await settled()
@@ -72,7 +72,7 @@ describe('the layers of a slice', () => {
     await settled()
     which.value = undefined
     await settled()
-    answers['/api/slices/1/layers']!(10)
+    answers['/api/slices/1/layers?plate=1']!(10)
     await settled()
     expect(l.layers.value).toBeUndefined()
     expect(l.height.value).toBeUndefined()
@@ -81,31 +81,31 @@ describe('the layers of a slice', () => {
     const { scope, l } = open(slice(1))
     await settled()
     scope.stop()
-    answers['/api/slices/1/layers']!(10)
+    answers['/api/slices/1/layers?plate=1']!(10)
     await settled()
     expect(l.layers.value).toBeUndefined()
   })
   it('stay as they were when the next ones cannot be had, and at the same height where they can', async () => {
     const { which, l } = open(slice(1))
     await settled()
-    answers['/api/slices/1/layers']!(50)
+    answers['/api/slices/1/layers?plate=1']!(50)
     await settled()
     l.at.value = 40
     which.value = slice(2)
     await settled()
-    answers['/api/slices/2/layers']!(9, false)
+    answers['/api/slices/2/layers?plate=1']!(9, false)
     await settled()
     expect(l.layers.value).toHaveLength(50)
     which.value = slice(3)
     await settled()
-    answers['/api/slices/3/layers']!(30)
+    answers['/api/slices/3/layers?plate=1']!(30)
     await settled()
     expect(l.at.value).toBe(29)
   })
   it('are gone to by height: the layer that holds it, or the last', async () => {
     const { l } = open(slice(1))
     await settled()
-    answers['/api/slices/1/layers']!(10)
+    answers['/api/slices/1/layers?plate=1']!(10)
     await settled()
     for (const [mm, at] of [[0, 0], [0.2, 0], [0.201, 0], [0.21, 1], [1, 4], [2, 9], [99, 9]] as const) {
       l.goTo(mm)
@@ -115,9 +115,12 @@ describe('the layers of a slice', () => {
   it('show the body only where it stands as it came', async () => {
     const { which, l } = open(slice(1))
     await settled()
-    answers['/api/slices/1/layers']!(10)
+    answers['/api/slices/1/layers?plate=1']!(10)
     await settled()
     expect(l.shown.value?.body).toBe(true)
+    which.value = slice(1, { plates: [{ n: 1, spots: [{}, {}] }] })
+    await nextTick()
+    expect([l.shown.value?.body, l.shown.value?.many], 'of two copies').toEqual([false, true])
     which.value = slice(1, { scale: 1.5 })
     await nextTick()
     expect(l.shown.value?.body).toBe(false)

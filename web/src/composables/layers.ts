@@ -2,8 +2,8 @@ import { computed, onScopeDispose, ref, shallowRef, watch, type Ref } from 'vue'
 import type { SliceView } from '../api/client'
 import type { PathLayer } from '../components/partScene'
 
-/** The layers of a slice, fetched when it is shown, with what is drawn of them. */
-export function useLayers(slice: Ref<SliceView | undefined>) {
+/** The layers of a plate of a slice, fetched when it is shown, with what is drawn of them. */
+export function useLayers(slice: Ref<SliceView | undefined>, plate: Ref<number> = ref(1)) {
   const layers = shallowRef<PathLayer[]>()
   const at = ref(0)
   const kinds = ref(new Set([0, 1, 2, 3, 4, 5, 6, 7]))
@@ -16,15 +16,15 @@ export function useLayers(slice: Ref<SliceView | undefined>) {
     at.value = i < 0 ? Math.max(0, (layers.value?.length ?? 1) - 1) : i
   }
   watch(
-    () => slice.value?.id,
-    async (id) => {
+    [() => slice.value?.id, plate] as const,
+    async ([id, n]) => {
       const mine = ++newest
       if (!id) {
         layers.value = undefined
         return
       }
       const { readLayers } = await import('../components/partScene')
-      const answer = await fetch(`/api/slices/${id}/layers`)
+      const answer = await fetch(`/api/slices/${id}/layers?plate=${n}`)
       if (!answer.ok || mine !== newest) return
       const got = readLayers(await answer.arrayBuffer())
       if (mine !== newest) return // another slice was asked for meanwhile
@@ -63,7 +63,8 @@ export function useLayers(slice: Ref<SliceView | undefined>) {
 
   const shown = computed(() => {
     const layer = layers.value?.[at.value]
-    return layer && { layer, kinds: kinds.value, upTo: upTo.value, body: slice.value?.scale === 1 && !slice.value.tip }
+    const many = slice.value?.plates.some((p) => p.spots.length > 1) ?? false
+    return layer && { layer, kinds: kinds.value, upTo: upTo.value, many, body: slice.value?.scale === 1 && !slice.value.tip && !many && slice.value.plates.length === 1 }
   })
   function toggle(kind: number) {
     const next = new Set(kinds.value)

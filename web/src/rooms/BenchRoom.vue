@@ -2,7 +2,7 @@
 import { computed, ref, watch } from 'vue'
 import type { JobView, Overhang, SliceView } from '../api/client'
 import { useRoute, useRouter } from 'vue-router'
-import { useAdvance, useApprove, useJob, useShelf, useWho } from '../api/queries'
+import { useAdvance, useApprove, useJob, useShelf, useTakeBack, useWho, useWithdraw } from '../api/queries'
 import CheckProgress from '../components/CheckProgress.vue'
 import FindingList from '../components/FindingList.vue'
 import MachineLadder from '../components/MachineLadder.vue'
@@ -26,6 +26,8 @@ const who = useWho()
 const shelf = useShelf()
 const approve = useApprove()
 const advance = useAdvance()
+const takeBack = useTakeBack()
+const withdraw = useWithdraw()
 
 const jobs = computed(() => shelf.data.value?.slips ?? [])
 const id = computed(() => (route.params.id ? Number(route.params.id) : jobs.value[0]?.id))
@@ -41,11 +43,19 @@ const row = computed(() => {
   return l.find((r) => r.machine_id === (picked.value ?? job.value?.machine_id)) ?? l.find((r) => r.proposed) ?? l[0]
 })
 const slice = ref<SliceView>()
+const plate = ref(1)
+watch(() => slice.value?.id, () => (plate.value = 1))
 // What is looked at stays in view when another machine becomes the first to be done.
 watch(slice, (s) => {
   if (s) picked.value ??= s.machine_id
 })
-const { at: layer, height, goTo, shown: layerShown, kinds, toggle, play, playing } = useLayers(slice)
+const { at: layer, height, goTo, shown: layerShown, kinds, toggle, play, playing } = useLayers(slice, plate)
+// Of a plate that is like an earlier one, the layers are that one's.
+const strip = computed(() => {
+  const all = slice.value?.plates ?? []
+  const p = all.find((x) => x.n === plate.value)
+  return (p?.alike ? all.find((x) => x.n === p.alike) : p)?.by_layer ?? []
+})
 // A second variant stands beside, at the same height, seen from the same side.
 const beside = ref<SliceView>()
 const second = useLayers(beside)
@@ -60,8 +70,17 @@ const usedKinds = computed(() => kindNames.value.map((name, k) => ({ name, k, co
 const overhang = ref<Overhang>()
 function look(r: Overhang) {
   overhang.value = overhang.value === r ? undefined : r
-  if (overhang.value) goTo(r.min_mm[2] ?? 0)
+  if (!overhang.value) return
+  const shown = slice.value?.plates.find((p) => p.n === plate.value)
+  if (!shown?.spots.some(ofPiece)) plate.value = slice.value?.plates.find((p) => p.spots.some(ofPiece))?.n ?? 1
+  goTo(r.min_mm[2] ?? 0)
 }
+// It is shown on the first copy that lies on the plate looked at.
+const ofPiece = (s: { piece_id: number }) => s.piece_id === piece.value?.id
+const overhangAt = computed(() => {
+  const s = overhang.value && slice.value?.plates.find((p) => p.n === plate.value)?.spots.find(ofPiece)
+  return s ? { x: s.x_mm, y: s.y_mm } : undefined
+})
 watch(() => slice.value?.id, () => (overhang.value = undefined))
 const { piece, choose, finding, show, marks, place, stamp } = usePointing(job)
 // What was looked at of another piece goes; the slice desk gives what there is of this one.
@@ -77,7 +96,7 @@ const nextIs: Record<NonNullable<JobView['may']['next']>, string> = {
 
 function queue() {
   if (!canApprove.value || !job.value || !row.value) return
-  approve.mutate({ id: job.value.id, version: job.value.version, title: job.value.title, machine: row.value.name, machine_id: row.value.machine_id })
+  approve.mutate({ id: job.value.id, version: job.value.version, title: job.value.title, machine: row.value.name, machine_id: row.value.machine_id, sliced: !row.value.ceiling })
 }
 function go(d: number) {
   const i = jobs.value.findIndex((s) => s.id === id.value)
@@ -106,7 +125,10 @@ useKeys('Bench', [
       <h1>{{ job.title }} <span class="quiet num no">#{{ job.id }}</span></h1>
       <span>{{ job.member }}</span><span>{{ job.purpose }}</span><span class="tag">{{ job.step }}</span>
       <span v-if="job.needed_by">needed by {{ f.day(job.needed_by) }}</span>
-      <span v-if="job.run" class="num">{{ f.moment(job.run.start) }} → {{ f.moment(job.run.finish) }}</span>
+      <span v-if="job.runs[0]?.start" class="num">{{ f.moment(job.runs[0].start) }} → {{ f.moment(job.finish) }}</span>
+      <span class="spring" />
+      <v-btn v-if="desk && job.may.take_back" id="take-back" size="small" variant="text" @click="takeBack.mutate({ id: job.id, version: job.version, title: job.title })">Take the yes back</v-btn>
+      <v-btn v-if="job.may.withdraw" id="withdraw" size="small" variant="text" @click="withdraw.mutate({ id: job.id, version: job.version, title: job.title, reason: '' })">Withdraw it</v-btn>
       <v-btn v-if="desk && job.may.next" size="small" class="act" @click="advance.mutate({ id: job.id, version: job.version })">{{ nextIs[job.may.next] }}</v-btn>
     </header>
     <section class="left">
@@ -133,7 +155,7 @@ useKeys('Bench', [
     </section>
     <section class="middle" aria-label="The part on its plate">
       <div v-if="piece?.viewable" class="views" :class="{ two: beside }">
-        <PartView v-model:view="view" :piece-id="piece.id" :row="row" :stamp="stamp" :evidence="overhangMarks ?? marks" :place="overhangPlace ?? place" :layer="finding ? undefined : layerShown" :caption="beside ? titled(slice) : undefined" />
+        <PartView v-model:view="view" :piece-id="piece.id" :row="row" :stamp="stamp" :evidence="overhangMarks ?? marks" :place="overhangPlace ?? place" :at="overhangPlace && overhangAt" :layer="finding ? undefined : layerShown" :caption="beside ? titled(slice) : undefined" />
         <PartView v-if="beside" v-model:view="view" class="second" :piece-id="piece.id" :row="besideRow" :stamp="stamp" :layer="second.shown.value" follows :caption="titled(beside)" />
       </div>
       <p v-else class="nothing quiet">{{ piece?.problem ? 'There is nothing to show: the file cannot be read.' : piece?.gcode ? 'This is G-code sliced elsewhere; its layers are listed at the left.' : 'The part is shown when it has been read.' }}</p>
@@ -142,13 +164,24 @@ useKeys('Bench', [
           <label v-for="{ name, colour, k } in usedKinds" :key="k"><input type="checkbox" :checked="kinds.has(k)" @change="toggle(k)" /><span class="swatch" :style="{ background: colour }" />{{ name }}</label>
           <button type="button" class="play" @click="play">{{ playing ? 'Stop' : 'Play' }} <kbd>P</kbd></button>
         </div>
-        <HeightStrip v-model="layer" :strip="slice.full.by_layer" />
+        <HeightStrip v-model="layer" :strip="strip" />
       </div>
     </section>
     <section class="rightside">
       <MachineLadder :rows="job.ladder" :chosen="row?.machine_id" look @choose="picked = $event" />
       <v-btn v-if="desk && job.may.decide" color="primary" variant="flat" class="queue" :disabled="!canApprove" @click="queue">Yes, queue it on {{ row?.name }} <kbd class="on">Y</kbd></v-btn>
-      <SliceDesk v-if="piece?.surface.triangles" v-model="slice" v-model:beside="beside" :job="job" :piece="piece" :row="row" :may="desk && job.may.decide" @look="look" />
+      <SliceDesk v-if="piece?.surface.triangles" v-model="slice" v-model:beside="beside" v-model:plate="plate" :job="job" :piece="piece" :row="row" :may="desk && job.may.decide" @look="look" />
+      <template v-if="job.runs.length">
+        <h2>Runs</h2>
+        <ul class="runs small">
+          <li v-for="r in job.runs" :key="r.id">
+            <span>{{ r.plates && r.plates > 1 ? `Plate ${r.plate} of ${r.plates}` : 'Its plate' }}, {{ r.state }}</span>
+            <span class="num">{{ f.duration(r.seconds) }}</span><span class="num">{{ f.grams(r.grams) }}</span><span class="num">{{ f.money(r.price_cents) }}</span>
+            <span v-if="r.unsliced" class="stale">▲ to be sliced before the start</span>
+            <a v-else-if="desk" :href="`/api/runs/${r.id}/gcode`">G-code</a>
+          </li>
+        </ul>
+      </template>
       <template v-if="row?.lines?.length">
         <h2>Price on {{ row.name }}</h2>
         <table class="ledger sum">
@@ -179,7 +212,7 @@ useKeys('Bench', [
   min-height: calc(100vh - 54px);
 }
 header { grid-area: head; display: flex; flex-wrap: wrap; gap: 4px 18px; align-items: center; padding: 10px 18px; border-bottom: 1px solid var(--rule); }
-.act { margin-left: auto; }
+.spring { flex: 1; }
 .no { font-weight: 400; font-size: 0.9em; }
 .tag { border: 1.5px solid var(--ink); padding: 0 8px; border-radius: 3px; font-weight: 600; }
 .left { grid-area: left; padding: 12px 10px 12px 18px; }
@@ -200,6 +233,10 @@ header { grid-area: head; display: flex; flex-wrap: wrap; gap: 4px 18px; align-i
 .queue { margin-top: 10px; }
 .on { background: transparent; color: inherit; border-color: currentcolor; margin-left: 8px; }
 .sum td { padding: 2px 8px; }
+.runs { list-style: none; padding: 0; }
+.runs li { display: flex; flex-wrap: wrap; gap: 2px 12px; }
+.runs li span:first-child { flex: 1; }
+.stale { color: var(--attention-words); }
 dl { display: grid; grid-template-columns: auto minmax(0, 1fr); gap: 1px 12px; font-size: 0.92rem; }
 dt { color: var(--quiet); }
 dd { overflow-wrap: anywhere; }

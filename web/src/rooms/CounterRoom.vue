@@ -77,7 +77,7 @@ async function decide(deed: Promise<unknown>) {
 function yes() {
   if (!canApprove.value || !job.value || !row.value) return
   const { id, version, title } = job.value
-  void decide(approve.mutateAsync({ id, version, title, machine: row.value.name, machine_id: row.value.machine_id }))
+  void decide(approve.mutateAsync({ id, version, title, machine: row.value.name, machine_id: row.value.machine_id, sliced: !row.value.ceiling }))
 }
 
 function no() {
@@ -166,7 +166,8 @@ useKeys('Counter', [
         <div v-if="decidable" class="proposal">
           <template v-if="row && !stopped">
             <p class="big"><strong>{{ row.name }}</strong>, done <span class="num">{{ f.moment(row.finish) }}</span></p>
-            <p class="num">{{ f.duration(row.seconds) }} · {{ f.grams(row.grams) }} · {{ f.money(row.price_cents) }}</p>
+            <p class="num">{{ f.duration(row.seconds) }} · {{ f.grams(row.grams) }} · {{ f.money(row.price_cents) }}<template v-if="(row.plates ?? 1) > 1"> · {{ row.plates }} plates</template></p>
+            <p v-if="row.ceiling" class="small quiet ceiling">Not sliced yet: a yes is to no more than <span class="num">{{ f.duration(row.ceiling.seconds) }}, {{ f.grams(row.ceiling.grams) }}, {{ f.money(row.ceiling.price_cents) }}</span></p>
             <p v-if="row.stale" class="stale">▲ {{ row.stale }}</p>
           </template>
           <p v-else-if="stopped" class="big">Something stops it; see below.</p>

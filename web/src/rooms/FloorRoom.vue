@@ -62,6 +62,8 @@ const chosen = computed(() => all.value.find((r) => r.id === chosenId.value) ?? 
 const others = computed(() => floor.value?.lanes.filter((l) => l.in_service && l.machine_id !== chosen.value?.machine_id) ?? [])
 const scroller = ref<HTMLElement>()
 
+const named = (r: RunView) => (r.plates && r.plates > 1 ? `${r.title} ${r.plate}/${r.plates}` : r.title)
+
 function choose(r: RunView | undefined) {
   if (!r) return
   chosenId.value = r.id
@@ -192,7 +194,7 @@ useKeys('Floor', [
               :title="`${r.title}, ${f.moment(r.start)} to ${f.moment(r.finish)}`"
               @pointerdown="grab($event, r)" @pointermove="pull" @pointerup="drop" @focus="choose(r)"
             >
-              <span class="t">{{ r.title }}</span>
+              <span class="t">{{ named(r) }}</span>
               <span class="small num">{{ f.clock(r.start) }}–{{ f.clock(r.finish) }}</span>
               <span class="small">{{ r.state === 'printing' ? '▶ printing' : r.late ? '⚑ late' : r.member }}</span>
             </button>
@@ -204,8 +206,9 @@ useKeys('Floor', [
     <aside class="detail" aria-label="The chosen run" aria-live="polite">
       <template v-if="chosen">
         <div>
-          <strong>{{ chosen.title }}</strong> <span class="quiet">{{ chosen.member }}, {{ chosen.recipe }}</span><br />
+          <strong>{{ chosen.title }}</strong> <span v-if="chosen.plates && chosen.plates > 1">plate {{ chosen.plate }} of {{ chosen.plates }}, </span><span class="quiet">{{ chosen.member }}, {{ chosen.recipe }}</span><br />
           <span class="num"><span id="run-start">{{ f.moment(chosen.start) }}</span> → <span id="run-finish">{{ f.moment(chosen.finish) }}</span> · {{ f.duration(chosen.seconds) }} · {{ f.grams(chosen.grams) }} · {{ f.money(chosen.price_cents) }}</span>
+          <span v-if="chosen.unsliced" class="lateword"> · to be sliced before the start</span>
           <span v-if="chosen.needed_by" :class="{ lateword: chosen.late }"> · needed by {{ f.day(chosen.needed_by) }}{{ chosen.late ? ', late' : '' }}</span>
         </div>
         <div class="acts">
@@ -216,6 +219,7 @@ useKeys('Floor', [
           </template>
           <v-btn size="small" @click="stepOn">{{ chosen.movable ? 'It has been started' : 'It is off the machine' }} <kbd class="on">S</kbd></v-btn>
           <v-btn v-if="!chosen.movable" id="failed" size="small" @click="askWhy">It failed <kbd class="on">F</kbd></v-btn>
+          <v-btn v-if="!chosen.unsliced" id="run-gcode" size="small" variant="text" :href="`/api/runs/${chosen.id}/gcode`">G-code</v-btn>
           <v-btn size="small" variant="text" :to="`/bench/${chosen.job_id}`">Bench <kbd class="on">B</kbd></v-btn>
         </div>
       </template>

@@ -3,6 +3,7 @@ import { computed, ref, watch } from 'vue'
 import { useHouse, useSetHouse, useSettings, useWho } from '../api/queries'
 import { Refusal, type HouseSettings, type HouseView } from '../api/client'
 import EntryForm from '../components/EntryForm.vue'
+import WorkerList from '../components/WorkerList.vue'
 import { fieldsOf, hoursText, parseHours, recipeFields, valuesOf } from '../components/fields'
 import { useFormats } from '../composables/format'
 import { useKeys } from '../composables/keys'
@@ -14,8 +15,10 @@ const set = useSetHouse()
 const settings = useSettings()
 const editable = computed(() => who.data.value?.role === 'steward')
 
-const drawers = ['Machines', 'Materials', 'Recipes', 'Hours and fees'] as const
-const drawer = ref<(typeof drawers)[number]>('Machines')
+const all = ['Machines', 'Materials', 'Recipes', 'Hours and fees', 'Workers'] as const
+/** Who works is for the desk. */
+const drawers = computed(() => all.filter((d) => d !== 'Workers' || who.data.value?.role !== 'member'))
+const drawer = ref<(typeof all)[number]>('Machines')
 const chosen = ref<number>()
 watch(drawer, () => (chosen.value = undefined))
 const v = computed(() => house.data.value)
@@ -58,7 +61,7 @@ const saveRecipe = (data: object) => set.recipe({ ...recipe.value!, data: data a
 useKeys('House', [
   {
     key: 'd', does: 'Next drawer',
-    run: () => (drawer.value = drawers[(drawers.indexOf(drawer.value) + 1) % drawers.length]!),
+    run: () => (drawer.value = drawers.value[(drawers.value.indexOf(drawer.value) + 1) % drawers.value.length]!),
   },
 ])
 </script>
@@ -118,6 +121,7 @@ useKeys('House', [
       <EntryForm v-if="recipe" :key="recipe.id" :title="recipe.data.name" :data="recipe.data" :fields="recipeFields(settings.data.value?.recipe ?? [])" rows :editable="editable" :save="saveRecipe" />
     </div>
 
+    <WorkerList v-else-if="drawer === 'Workers'" />
     <form v-else-if="draft" class="settings" @submit.prevent="saveHouse">
       <fieldset>
         <legend><h2>Opening hours</h2></legend>

@@ -27,8 +27,10 @@ const found = computed(() => {
     return words.every((w) => text.includes(w))
   })
 })
+/** What waits for its slice lies with what is approved: it will be, in a moment. */
+const plank = (step: string) => (step === 'being sliced' ? 'approved' : step)
 const shelves = computed(() =>
-  (shelf.data.value?.steps ?? []).map((step) => ({ step, name: names[step]?.[0] ?? step, empty: names[step]?.[1] ?? '', slips: found.value.filter((s) => s.step === step) })),
+  (shelf.data.value?.steps ?? []).filter((step) => plank(step) === step).map((step) => ({ step, name: names[step]?.[0] ?? step, empty: names[step]?.[1] ?? '', slips: found.value.filter((s) => plank(s.step) === step) })),
 )
 const next = computed(() => shelf.data.value?.next)
 const place = (s: Slip) => (s.may.decide ? `/counter/${s.id}` : `/bench/${s.id}`)

@@ -16,6 +16,7 @@ import OverhangList from '../components/OverhangList.vue'
 import PasswordForm from '../components/PasswordForm.vue'
 import PieceCare from '../components/PieceCare.vue'
 import SignIn from '../components/SignIn.vue'
+import WorkerList from '../components/WorkerList.vue'
 import SliceDesk from '../components/SliceDesk.vue'
 import TopBand from '../components/TopBand.vue'
 import { readLayers } from '../components/partScene'
@@ -50,6 +51,7 @@ vi.mock('../api/client', async (original) => {
 
 const may = (step: string, stopped = false): Slip['may'] => ({
   decide: step === 'to decide', approve: step === 'to decide' && !stopped, change: ['arrived', 'to decide'].includes(step), send_back: ['arrived', 'to decide'].includes(step),
+  take_back: ['being sliced', 'approved'].includes(step), withdraw: ['arrived', 'to decide', 'being sliced', 'approved'].includes(step),
   next: ({ approved: 'its run starts', 'in production': 'its run ends', finishing: 'ready to be fetched', 'pick-up': 'fetched' } as const)[step],
 })
 const slip = (id: number, step: string, more: Partial<Slip> = {}): Slip => ({
@@ -65,7 +67,7 @@ const piece = (id: number): PieceView => ({
   surface: { triangles: 12, vertices: 8, bodies: 1, closed: true, oriented: true, size_mm: [10, 20.5, 30], volume_mm3: 6150, area_mm2: 10, boundary_edges: 0, crossing_pairs: 0, misoriented_edges: 0, nonmanifold_edges: 0 },
 })
 const jobView = (id: number, more: Partial<JobView> = {}): JobView => ({
-  ...slip(id, 'to decide'), stopped: false, findings: [], messages: [{ about: 'thin', text: 'Too thin, alas.' }, { about: 'ask the member', text: 'Please come by.' }], history: [], piece_set: [piece(id)], ladder: [row(1, 'Bowline'), row(2, 'Capstan', { proposed: true }), row(3, 'Halyard', { fits: false })], ...more,
+  ...slip(id, 'to decide'), stopped: false, findings: [], messages: [{ about: 'thin', text: 'Too thin, alas.' }, { about: 'ask the member', text: 'Please come by.' }], history: [], runs: [], piece_set: [piece(id)], ladder: [row(1, 'Bowline'), row(2, 'Capstan', { proposed: true }), row(3, 'Halyard', { fits: false })], ...more,
 })
 
 let shown: VueWrapper | undefined
@@ -226,6 +228,52 @@ describe('the bench', () => {
   })
 })
 
+describe('a yes', () => {
+  it('is to a ceiling while the plates are not sliced, and says so', async () => {
+    server.answers['/jobs'] = { steps: [], slips: [slip(6, 'to decide')] }
+    server.answers['/jobs/6'] = jobView(6, { ladder: [row(2, 'Capstan', { proposed: true, plates: 3, ceiling: { seconds: 5400, grams: 16, price_cents: 310 } })] })
+    const { w } = await room(CounterRoom, '/counter/6')
+    expect(w.find('.proposal').text()).toMatch(/3 plates.*no more than 1 h 30 min, 16(\.0)? g, .*3\.10/s)
+    expect(w.find('.ladder .plates').text()).toBe('3 plates')
+    w.unmount()
+    server.answers['/jobs/6'] = jobView(6, { ladder: [row(2, 'Capstan', { proposed: true, full: true, plates: 1 })] })
+    const { w: sliced } = await room(CounterRoom, '/counter/6')
+    expect(sliced.find('.ceiling').exists()).toBe(false)
+  })
+  it('is taken back, and a job withdrawn, while nothing of it is started; its runs give their programs', async () => {
+    const run = (id: number, plate: number, more: object = {}) => ({ id, job_id: 9, state: 'planned', movable: true, plate, plates: 2, seconds: 3600, grams: 9, price_cents: 150, ...more })
+    server.answers['/jobs'] = { steps: [], slips: [slip(9, 'approved')] }
+    server.answers['/jobs/9'] = jobView(9, { ...slip(9, 'approved'), runs: [run(4, 1), run(5, 2, { unsliced: true })] as never })
+    const { w } = await room(BenchRoom, '/bench/9')
+    expect(w.findAll('.runs li').map((l) => l.text())).toEqual([expect.stringMatching(/^Plate 1 of 2, planned.*G-code$/), expect.stringMatching(/^Plate 2 of 2.*to be sliced before the start$/)])
+    expect(w.find('.runs a').attributes('href')).toBe('/api/runs/4/gcode')
+    await w.find('#take-back').trigger('click')
+    await w.find('#withdraw').trigger('click')
+    expect(server.asked).toEqual([['POST', '/jobs/9/take-back', { version: 7 }], ['POST', '/jobs/9/withdraw', { version: 7, reason: '' }]])
+    w.unmount()
+    server.answers['/jobs/9'] = jobView(9, slip(9, 'in production'))
+    const { w: begun } = await room(BenchRoom, '/bench/9')
+    expect(begun.find('#take-back').exists() || begun.find('#withdraw').exists()).toBe(false)
+  })
+  it('that waits for its slice lies with what is approved', async () => {
+    server.answers['/jobs'] = { steps: ['to decide', 'being sliced', 'approved'], slips: [slip(1, 'being sliced'), slip(2, 'approved')] }
+    const { w } = await room(ShelfRoom)
+    expect(w.findAll('.plank h2').map((h) => h.text())).toEqual(['To decide0', 'Approved2'])
+    expect(w.findAll('.slicing').map((x) => x.text())).toEqual(['being sliced'])
+  })
+})
+
+describe('the workers of the house', () => {
+  it('are told with what they do, or that nobody works', async () => {
+    server.answers['/workers'] = [{ name: 'shed-7', queues: ['counter', 'bench'], cores: 4, memory_mb: 2000, version: 'abc', since: '2026-11-26T09:00:00Z' }, { name: 'loft-9', queues: ['night'], cores: 1, version: 'abd', since: '2026-11-26T09:30:00Z' }]
+    const w = await part(WorkerList, {})
+    expect(w.findAll('tbody tr').map((r) => r.findAll('td').slice(0, 5).map((d) => d.text()))).toEqual([['shed-7', 'checks, slices', '4', '2,000 MB', 'abc'], ['loft-9', 'alternatives', '1', 'no bound', 'abd']])
+    w.unmount()
+    server.answers['/workers'] = []
+    expect((await part(WorkerList, {})).text()).toContain('Nobody works')
+  })
+})
+
 describe('the floor', () => {
   const run = (id: number, state: RunView['state'], start: string, finish: string): RunView => ({
     id, job_id: 20 + id, job_version: 4, machine_id: 1, material: 'PLA', title: `Part ${id}`, member: 'Nia', recipe: 'Bowline everyday', state, movable: state === 'planned', start, finish, seconds: 3600, grams: 3, price_cents: 5, colour: '#888', late: false,
@@ -319,7 +367,7 @@ describe('the floor, by its keys', () => {
 })
 
 const slice = (id: number, more: object = {}): SliceView => ({
-  id, piece_id: 9, version: 1, machine_id: 1, machine: 'Bowline', label: '', overrides: [], support_marks: [], overhangs: [], scale: 1, tip: '', chosen: false, state: 'done', fraction: 1, error: '', notes: [], at: '2026-11-26T10:00:00Z',
+  id, piece_id: 9, version: 1, machine_id: 1, machine: 'Bowline', label: '', overrides: [], support_marks: [], overhangs: [], scale: 1, tip: '', chosen: false, state: 'done', fraction: 1, error: '', notes: [], at: '2026-11-26T10:00:00Z', plates: [{ n: 1, spots: [{ piece_id: 9, copy: 1, x_mm: 5, y_mm: 6, turn_deg: 0 }], by_layer: [] }],
   full: { seconds: 3600 + 600 * id, grams: 10 + id, price_cents: 200, seconds_by_kind: { infill: 600, 'outer shell': 1800 }, warm_up_seconds: 300, grams_support: 1, grams_purge: 0, grams_adhesion: 0, by_layer: [], nozzles: [] }, ...more,
 }) as never
 
@@ -333,8 +381,18 @@ describe('the slices of a piece', () => {
     server.answers['/house'] = { recipes: [{ machine_id: 1, data: { purpose: 'everyday', shells: 2, seam: 'at the back' } }] }
     return part(SliceDesk, { job: jobView(9), piece: piece(9), row: row(1, 'Bowline'), may: true })
   }
+  it('lie on plates, each to be looked at, with what every copy takes', async () => {
+    const spot = (copy: number, x_mm: number) => ({ piece_id: 9, copy, x_mm, y_mm: 40, turn_deg: 0, seconds: 900, grams: 3.5 })
+    const w = await desk([slice(1, { plates: [{ n: 1, spots: [spot(1, 30), spot(2, 60)], by_layer: [] }, { n: 2, spots: [spot(3, 110)], by_layer: [] }] })])
+    expect(w.find('.variants li').text()).toContain('3 copies on 2 plates')
+    expect(w.findAll('.tabs button').map((b) => [b.text(), b.attributes('aria-pressed')])).toEqual([['Plate 1 × 2', 'true'], ['Plate 2 × 1', 'false']])
+    expect(w.findAll('details td').map((d) => d.text())).toEqual(['part-9.stl 1', '30, 40 mm', '15 min', '3.5 g', 'part-9.stl 2', '60, 40 mm', '15 min', '3.5 g'])
+    expect(w.find('#gcode').attributes('href')).toBe('/api/slices/1/gcode?plate=1')
+    await w.findAll('.tabs button')[1]!.trigger('click')
+    expect(w.emitted('update:plate')).toEqual([[2]])
+  })
   it('are those of the version and machine looked at, the last one done in view', async () => {
-    const w = await desk([slice(1, { chosen: true }), slice(2, { overrides: [{ key: 'shells', was: '2', value: '3', why: 'stiff', who: 'Cato' }] }), slice(3, { machine_id: 2 }), slice(4, { version: 2 }), slice(5, { state: 'cancelled' }), slice(6, { state: 'failed', full: undefined, error: 'too thin' }), slice(7, { state: 'set aside', full: undefined, error: 'begun too often' })])
+    const w = await desk([slice(1, { chosen: true }), slice(2, { overrides: [{ key: 'shells', was: '2', value: '3', why: 'stiff', who: 'Cato' }] }), slice(3, { machine_id: 2 }), slice(4, { of: 'pieces have changed' }), slice(5, { state: 'cancelled' }), slice(6, { state: 'failed', full: undefined, error: 'too thin' }), slice(7, { state: 'set aside', full: undefined, error: 'begun too often' })])
     expect(w.findAll('.variants li > button:first-child').map((b) => b.text())).toEqual(['house recipe', 'Shells 3', 'house recipe', 'house recipe'])
     expect(w.find('.variants li.on').text()).toContain('+10 min, +1.0 g')
     expect(w.find('.diff').text()).toContain('Shells 2 → 3')
@@ -349,7 +407,7 @@ describe('the slices of a piece', () => {
     await w.find('#savings').trigger('click')
     await flushPromises()
     expect(server.asked).toEqual([['POST', '/slices/2/choose', undefined], ['POST', '/slices/6/again', undefined], ['POST', '/slices/1/savings', undefined]])
-    expect(w.find('#gcode').attributes('href')).toBe('/api/slices/1/gcode')
+    expect(w.find('#gcode').attributes('href')).toBe('/api/slices/1/gcode?plate=1')
   })
   it('are asked for with a value and a reason for each override', async () => {
     const w = await desk([])

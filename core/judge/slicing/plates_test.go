@@ -1,0 +1,278 @@
+package slicing
+
+import (
+	"bytes"
+	"math"
+	"strconv"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"jobshelf/core/print/machine"
+	"jobshelf/core/print/recipe"
+	"jobshelf/core/shape/mesh"
+	"jobshelf/core/shape/solid"
+)
+
+// fed is a piece of way on which filament was fed, as read by nothing of ours.
+type fed struct{ x0, y0, x, y, z, e float64 }
+
+// waysOf reads a program with relative filament.
+func waysOf(t require.TestingT, program string) (out []fed) {
+	var x, y, z float64
+	for _, line := range strings.Split(program, "\n") {
+		words := strings.Fields(strings.Split(line, ";")[0])
+		if len(words) == 0 || words[0] != "G0" && words[0] != "G1" {
+			continue
+		}
+		w := fed{x0: x, y0: y}
+		for _, f := range words[1:] {
+			v, err := strconv.ParseFloat(f[1:], 64)
+			require.NoError(t, err)
+			switch f[0] {
+			case 'X':
+				x = v
+			case 'Y':
+				y = v
+			case 'Z':
+				z = v
+			case 'E':
+				w.e = v
+			}
+		}
+		if w.x, w.y, w.z = x, y, z; w.e > 0 && (w.x != w.x0 || w.y != w.y0) {
+			out = append(out, w)
+		}
+	}
+	return out
+}
+
+// threePieces is a job of three pieces with copies, of different heights and sizes.
+func threePieces() Order {
+	o := order()
+	stool := o.Pieces[0]
+	stool.Copies = 2
+	o.Pieces = []Piece{stool,
+		{Name: "tile", Mesh: solid.Box(20, 12, 3.07), MMPerUnit: 1, Copies: 4},
+		{Name: "post", Mesh: solid.Box(0.3, 0.3, 0.5), MMPerUnit: 25.4, Orientation: Orientation{Tip: TipX}, Copies: 3}}
+	return o
+}
+
+// The program of a plate, read back, holds every copy at its place and nothing between them;
+// what each takes adds up to the plate, to the milligram and the second; filament read back in
+// its box is its share.
+func TestAProgramHoldsEveryCopyAtItsPlace(t *testing.T) {
+	for name, change := range map[string]func(*Order){
+		"as it is": func(*Order) {},
+		"round": func(o *Order) {
+			o.Machine.Volume.Shape = machine.Round
+		},
+		"small plate": func(o *Order) { o.Machine.Volume.XMM, o.Machine.Volume.YMM = 70, 50 },
+		"skirt":       func(o *Order) { o.Recipe.Adhesion = recipe.AdhesionSkirt },
+		"brim":        func(o *Order) { o.Recipe.Adhesion, o.Recipe.BrimMM = recipe.AdhesionBrim, 4 },
+		"raft":        func(o *Order) { o.Recipe.Adhesion = recipe.AdhesionRaft },
+		"pauses":      func(o *Order) { o.Recipe.PauseMM = []float64{2, 5} },
+		"cooled":      func(o *Order) { o.Recipe.MinLayerTimeS = 60 },
+		"two nozzles": func(o *Order) {
+			o.Machine.NozzlesMM, o.Machine.ChangeS, o.Machine.Second.Material = []float64{0.4, 0.4}, 9, "Soluble"
+			o.Recipe.SupportNozzle, o.Recipe.SupportPercent = 2, 60
+			o.Pieces[0].Mesh = o.Pieces[0].Mesh.Transformed(1.2, mesh.Vec3{})
+			o.Loaded = append(o.Loaded, &machine.Material{Name: "Soluble", DensityGPerCM: 1.24, SpoolGrams: 500, SpoolCents: 3000, NozzleC: 205, NozzleMaxC: 230})
+		},
+	} {
+		o := threePieces()
+		change(&o)
+		found := map[[2]int]int{}
+		plates := 0
+		require.NoError(t, Make(ctx, o, nil, func(p *Plate) error {
+			plates++
+			require.Equal(t, plates, p.N)
+			for _, s := range p.Spots {
+				found[[2]int{s.Piece, s.Copy}]++
+			}
+			if p.Like > 0 {
+				return nil
+			}
+			var b bytes.Buffer
+			require.NoError(t, p.WriteProgram(ctx, &b, nil), name)
+			holds(t, name, p, waysOf(t, b.String()))
+			return nil
+		}))
+		for k := range o.Pieces {
+			for n := range o.Pieces[k].Copies {
+				assert.Equal(t, 1, found[[2]int{k, n + 1}], "%s: piece %d, copy %d", name, k, n+1)
+			}
+		}
+		assert.Len(t, found, 9)
+		assert.Equal(t, name == "small plate", plates > 1, "%s: %d plates", name, plates)
+	}
+}
+
+// reach is how far what is laid of a copy may stand out beyond the part: the stool has support.
+func reach(s Spot) float64 {
+	if s.Piece == 0 {
+		return 1.2
+	}
+	return 0.3
+}
+
+// holds holds a plate against the ways of its program.
+func holds(t *testing.T, name string, p *Plate, ways []fed) {
+	var seconds, grams float64
+	for _, s := range p.Full.Shares {
+		seconds, grams = seconds+s.Seconds, grams+s.Grams
+	}
+	assert.InDelta(t, p.Full.WholeSeconds(), seconds, 0.01, name)
+	assert.InDelta(t, p.Full.Grams(), grams, 1e-4, name)
+	require.Len(t, p.Full.Shares, len(p.Spots))
+	own, all := make([]float64, len(p.Spots)), 0.0
+	low, high := make([][3]float64, len(p.Spots)), make([][3]float64, len(p.Spots))
+	for k := range low {
+		low[k], high[k] = [3]float64{1e9, 1e9, 1e9}, [3]float64{-1e9, -1e9, -1e9}
+	}
+	astray, foot := 0.0, p.Print.RaftMM // what lies lower is not told apart
+	if p.Order.Recipe.Adhesion == recipe.AdhesionBrim {
+		foot = 0.3 // its rounds meet the parts
+	}
+	for _, w := range ways {
+		all += w.e
+		in := -1
+		for k, s := range p.Spots {
+			b := p.stood[s.Piece].Bounds()
+			wide, deep := (b.Max.X-b.Min.X)/2+reach(s), (b.Max.Y-b.Min.Y)/2+reach(s)
+			if math.Abs(w.x-s.XMM) < wide && math.Abs(w.x0-s.XMM) < wide && math.Abs(w.y-s.YMM) < deep && math.Abs(w.y0-s.YMM) < deep && w.z > foot {
+				require.Equal(t, -1, in, "%s: copies lie over each other", name)
+				in = k
+			}
+		}
+		if in < 0 {
+			astray += w.e
+			continue
+		}
+		own[in] += w.e
+		for a, v := range [3][2]float64{{w.x, w.x0}, {w.y, w.y0}, {w.z, w.z}} {
+			low[in][a], high[in][a] = math.Min(low[in][a], math.Min(v[0], v[1])), math.Max(high[in][a], math.Max(v[0], v[1]))
+		}
+	}
+	sum := 0.0
+	for k := range own {
+		sum += own[k]
+	}
+	for k, s := range p.Spots {
+		size := p.stood[s.Piece].Bounds().Size()
+		half := p.Order.Recipe.LineMM
+		off := 0.01 + reach(s)
+		if s.Piece > 0 {
+			off = 0.01
+		}
+		require.InDelta(t, size.X, high[k][0]-low[k][0]+half, 2*off, "%s: copy %v", name, s)
+		require.InDelta(t, size.Y, high[k][1]-low[k][1]+half, 2*off, "%s: copy %v", name, s)
+		require.InDelta(t, s.XMM, (high[k][0]+low[k][0])/2, off)
+		require.InDelta(t, s.YMM, (high[k][1]+low[k][1])/2, off)
+		require.InDelta(t, size.Z, high[k][2]-p.Print.RaftMM, 0.01, "%s: the whole of it", name)
+		require.InDelta(t, own[k]/sum, p.Full.Shares[k].Grams/p.Full.Grams(), 2e-3+foot/10, "%s: its share", name)
+	}
+	if name == "as it is" || name == "round" || name == "pauses" || name == "cooled" {
+		assert.Zero(t, astray, "%s: nothing lies between copies", name)
+	} else if name != "small plate" {
+		assert.Greater(t, astray, 0., "%s: what belongs to the plate", name)
+	}
+	assert.InDelta(t, p.Full.FilamentMM, all, 0.01*float64(len(ways))/1000, name)
+}
+
+// Copies of one kind cost the same whoever lies beside them, but for the ways between; a layer
+// that is short alone is not when there are many.
+func TestManyCopiesTakeAsMuchAsOneEach(t *testing.T) {
+	one, err := One(ctx, order(), nil)
+	require.NoError(t, err)
+	o := order()
+	o.Pieces[0].Copies = 6
+	many, err := One(ctx, o, nil)
+	require.NoError(t, err)
+	assert.InEpsilon(t, 6*one.Full.Grams(), many.Full.Grams(), 1e-6)
+	assert.InEpsilon(t, 6*one.Full.Seconds, many.Full.Seconds, 0.1)
+	assert.InDelta(t, one.Full.WarmUpSeconds, many.Full.WarmUpSeconds, 1e-9, "once")
+	for _, s := range many.Full.Shares {
+		assert.InEpsilon(t, many.Full.WholeSeconds()/6, s.Seconds, 0.05, "alike")
+	}
+	o.Recipe.MinLayerTimeS, o.Pieces[0].Copies = 30, 1
+	slow, err := One(ctx, o, nil)
+	require.NoError(t, err)
+	o.Pieces[0].Copies = 6
+	all, err := One(ctx, o, nil)
+	require.NoError(t, err)
+	assert.Less(t, all.Full.Seconds, 3*slow.Full.Seconds, "a layer cools while the others are laid")
+}
+
+// What does not fit is refused by its piece's machine; what is kept ends it; plates that are
+// alike are made once.
+func TestPlatesEndAndRepeat(t *testing.T) {
+	o := order()
+	o.Pieces[0].Copies = 50
+	var like []int
+	progress := 0.0
+	require.NoError(t, Make(ctx, o, func(f float64) {
+		require.GreaterOrEqual(t, f, progress)
+		progress = f
+	}, func(p *Plate) error {
+		like = append(like, p.Like)
+		require.Equal(t, p.Like > 0, p.Print == nil)
+		return nil
+	}))
+	require.Greater(t, len(like), 3)
+	for n, l := range like[:len(like)-1] {
+		assert.Equal(t, min(n, 1), l, "all full ones are as the first")
+	}
+	assert.InDelta(t, 1, progress, 1e-9)
+	_, err := One(ctx, o, nil)
+	assert.ErrorContains(t, err, "does not lie on one plate")
+	assert.Equal(t, assert.AnError, Make(ctx, o, nil, func(*Plate) error { return assert.AnError }))
+	o.Pieces = append(o.Pieces, Piece{Mesh: solid.Box(200, 1, 1), MMPerUnit: 1})
+	var no *Refusal
+	assert.ErrorAs(t, Make(ctx, o, nil, nil), &no)
+}
+
+// Whatever pieces and copies, on whatever plate: programs are accepted, each copy is somewhere,
+// and shares add up.
+func TestDrawnPlatesAddUp(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		o := order()
+		o.Recipe.Adhesion = rapid.SampledFrom([]recipe.Adhesion{recipe.AdhesionNone, recipe.AdhesionSkirt, recipe.AdhesionBrim, recipe.AdhesionRaft}).Draw(t, "adhesion")
+		o.Recipe.BrimMM = 3
+		o.Machine.Volume.XMM, o.Machine.Volume.YMM = rapid.Float64Range(40, 90).Draw(t, "x"), rapid.Float64Range(40, 90).Draw(t, "y")
+		if rapid.Bool().Draw(t, "round") {
+			o.Machine.Volume.Shape, o.Machine.Volume.YMM = machine.Round, o.Machine.Volume.XMM
+		}
+		o.Pieces = nil
+		wanted := 0
+		for range rapid.IntRange(1, 3).Draw(t, "pieces") {
+			size := rapid.Float64Range(3, 25)
+			p := Piece{Mesh: solid.Box(size.Draw(t, "wide"), size.Draw(t, "deep"), rapid.Float64Range(0.3, 3).Draw(t, "high")), MMPerUnit: 1, Copies: rapid.IntRange(0, 5).Draw(t, "copies")}
+			o.Pieces = append(o.Pieces, p)
+			wanted += max(1, p.Copies)
+		}
+		require.NoError(t, Make(ctx, o, nil, func(p *Plate) error {
+			wanted -= len(p.Spots)
+			if p.Like > 0 {
+				return nil
+			}
+			var b bytes.Buffer
+			require.NoError(t, p.WriteProgram(ctx, &b, nil))
+			var seconds, grams, fedMM float64
+			for _, s := range p.Full.Shares {
+				seconds, grams = seconds+s.Seconds, grams+s.Grams
+			}
+			for _, w := range waysOf(t, b.String()) {
+				fedMM += w.e
+			}
+			require.InDelta(t, p.Full.WholeSeconds(), seconds, 1e-6)
+			require.InDelta(t, p.Full.Grams(), grams, 1e-9)
+			require.InDelta(t, p.Full.FilamentMM, fedMM, 0.05)
+			return nil
+		}))
+		require.Zero(t, wanted)
+	})
+}

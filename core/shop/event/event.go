@@ -1,0 +1,285 @@
+// Package event is what is done in the house: one struct for each kind, with what it was done
+// to. Readers (histories, browsers, later messages and reports) tell kinds apart by their type;
+// what a person reads is made from the same fields by the catalogue of package finding.
+package event
+
+import (
+	"encoding/json"
+	"fmt"
+	"reflect"
+	"strconv"
+
+	"jobshelf/core/shape/problem"
+)
+
+// Event is one of the kinds.
+type Event interface {
+	// Kind is its name, and the code of its text. The fields are the text's parameters, in order.
+	Kind() string
+}
+
+// Of jobs.
+type (
+	// HandedIn is a job made of files.
+	HandedIn struct {
+		Files string `json:"files"`
+	}
+	// Checked is a check that has ended; Unread one that could not read a file.
+	Checked struct{}
+	Unread  struct{}
+	// CheckedAgain is a round that a change in the house has asked for, CheckAsked one that somebody has.
+	CheckedAgain   struct{}
+	CheckAsked     struct{}
+	CheckCancelled struct{}
+	CheckSetAside  struct{}
+	// Approved is a yes whose plates are sliced, or that its slice has kept to.
+	Approved struct {
+		Machine string `json:"machine"`
+	}
+	// ApprovedUpTo is a yes that waits for its slice.
+	ApprovedUpTo struct {
+		Machine string  `json:"machine"`
+		Minutes float64 `json:"minutes" digits:"0"`
+		Grams   float64 `json:"grams" digits:"1"`
+		Money   float64 `json:"money" digits:"2"`
+	}
+	YesNotKept   struct{}
+	YesTakenBack struct{}
+	Withdrawn    struct{}
+	SentBack     struct{}
+	// Started, CameOff and Failed are of the job's run that is next.
+	Started        struct{}
+	CameOff        struct{}
+	Failed         struct{}
+	ReadyToFetch   struct{}
+	Fetched        struct{}
+	MovedInItsLane struct{}
+	RepairAskedFor struct {
+		Piece string `json:"piece"`
+		Steps string `json:"steps"`
+	}
+	Repaired struct {
+		Piece string `json:"piece"`
+	}
+	UnitLeft struct {
+		Piece string `json:"piece"`
+	}
+	UnitSaid struct {
+		Piece string `json:"piece"`
+		Unit  string `json:"unit"`
+	}
+	CopiesSaid struct {
+		Copies int    `json:"copies"`
+		Piece  string `json:"piece"`
+	}
+	CountsAsItCame struct {
+		Piece string `json:"piece"`
+	}
+	CountsMended struct {
+		Piece   string `json:"piece"`
+		Version int    `json:"version"`
+	}
+)
+
+// Of slices.
+type (
+	SliceOrdered struct {
+		Slice   int64  `json:"slice"`
+		Of      string `json:"of"`
+		Machine string `json:"machine"`
+	}
+	SliceAgain     struct{ OfSlice }
+	SliceCancelled struct{ OfSlice }
+	SliceChosen    struct{ OfSlice }
+	SliceDone      struct{ OfSlice }
+	SliceFailed    struct{ OfSlice }
+	SliceSetAside  struct{ OfSlice }
+	// OfSlice is which slice, and of what.
+	OfSlice struct {
+		Slice int64  `json:"slice"`
+		Of    string `json:"of"`
+	}
+)
+
+// Of the house and its people.
+type (
+	HouseChanged   struct{}
+	MachineChanged struct {
+		Name string `json:"name"`
+	}
+	MaterialChanged struct {
+		Name string `json:"name"`
+	}
+	RecipeChanged struct {
+		Name string `json:"name"`
+	}
+	HouseOpened struct {
+		Name string `json:"name"`
+	}
+	PersonAdded struct {
+		Name string `json:"name"`
+		Role string `json:"role"`
+	}
+	PasswordSet struct {
+		Name string `json:"name"`
+	}
+	RoleGiven struct {
+		Name string `json:"name"`
+		Role string `json:"role"`
+	}
+	AccountClosed struct {
+		Name string `json:"name"`
+	}
+	OwnPasswordChanged struct{}
+)
+
+// Several are things done at once.
+type Several struct{ Events []Event }
+
+func (HandedIn) Kind() string           { return "handed in" }
+func (Checked) Kind() string            { return "checked" }
+func (Unread) Kind() string             { return "could not be read" }
+func (CheckedAgain) Kind() string       { return "checked again" }
+func (CheckAsked) Kind() string         { return "check asked for again" }
+func (CheckCancelled) Kind() string     { return "check cancelled" }
+func (CheckSetAside) Kind() string      { return "check set aside" }
+func (Approved) Kind() string           { return "approved" }
+func (ApprovedUpTo) Kind() string       { return "approved up to" }
+func (YesNotKept) Kind() string         { return "yes not kept" }
+func (YesTakenBack) Kind() string       { return "yes taken back" }
+func (Withdrawn) Kind() string          { return "withdrawn" }
+func (SentBack) Kind() string           { return "sent back" }
+func (Started) Kind() string            { return "started" }
+func (CameOff) Kind() string            { return "came off" }
+func (Failed) Kind() string             { return "run failed" }
+func (ReadyToFetch) Kind() string       { return "ready to be fetched" }
+func (Fetched) Kind() string            { return "fetched" }
+func (MovedInItsLane) Kind() string     { return "moved in its lane" }
+func (RepairAskedFor) Kind() string     { return "repair asked for" }
+func (Repaired) Kind() string           { return "repaired" }
+func (UnitLeft) Kind() string           { return "unit left to the file" }
+func (UnitSaid) Kind() string           { return "unit is" }
+func (CopiesSaid) Kind() string         { return "copies are" }
+func (CountsAsItCame) Kind() string     { return "counts as it came" }
+func (CountsMended) Kind() string       { return "counts as a version" }
+func (SliceOrdered) Kind() string       { return "slice ordered" }
+func (SliceAgain) Kind() string         { return "slice again" }
+func (SliceCancelled) Kind() string     { return "slice cancelled" }
+func (SliceChosen) Kind() string        { return "slice chosen" }
+func (SliceDone) Kind() string          { return "slice done" }
+func (SliceFailed) Kind() string        { return "slice failed" }
+func (SliceSetAside) Kind() string      { return "slice set aside" }
+func (HouseChanged) Kind() string       { return "house changed" }
+func (MachineChanged) Kind() string     { return "machine changed" }
+func (MaterialChanged) Kind() string    { return "material changed" }
+func (RecipeChanged) Kind() string      { return "recipe changed" }
+func (HouseOpened) Kind() string        { return "house opened" }
+func (PersonAdded) Kind() string        { return "person added" }
+func (PasswordSet) Kind() string        { return "password set" }
+func (RoleGiven) Kind() string          { return "role given" }
+func (AccountClosed) Kind() string      { return "account closed" }
+func (OwnPasswordChanged) Kind() string { return "own password changed" }
+func (Several) Kind() string            { return "several" }
+
+// Kinds are all of them, as they are before anything is in them.
+var Kinds = []Event{
+	HandedIn{}, Checked{}, Unread{}, CheckedAgain{}, CheckAsked{}, CheckCancelled{}, CheckSetAside{}, Approved{}, ApprovedUpTo{}, YesNotKept{}, YesTakenBack{}, Withdrawn{},
+	SentBack{}, Started{}, CameOff{}, Failed{}, ReadyToFetch{}, Fetched{}, MovedInItsLane{}, RepairAskedFor{}, Repaired{}, UnitLeft{}, UnitSaid{}, CopiesSaid{}, CountsAsItCame{},
+	CountsMended{}, SliceOrdered{}, SliceAgain{}, SliceCancelled{}, SliceChosen{}, SliceDone{}, SliceFailed{}, SliceSetAside{}, HouseChanged{}, MachineChanged{}, MaterialChanged{},
+	RecipeChanged{}, HouseOpened{}, PersonAdded{}, PasswordSet{}, RoleGiven{}, AccountClosed{}, OwnPasswordChanged{}, Several{},
+}
+
+var types = map[string]reflect.Type{}
+
+func init() {
+	for _, e := range Kinds {
+		types[e.Kind()] = reflect.TypeOf(e)
+	}
+}
+
+// Phrase is what an event says: the code of its kind, with its fields.
+func Phrase(e Event) problem.Phrase {
+	if s, ok := e.(Several); ok {
+		all := make([]problem.Phrase, len(s.Events))
+		for i := range s.Events {
+			all[i] = Phrase(s.Events[i])
+		}
+		return problem.Say(e.Kind(), all)
+	}
+	return problem.Say(e.Kind(), params(reflect.ValueOf(e))...)
+}
+
+func params(v reflect.Value) (out []any) {
+	for i := range v.NumField() {
+		f := v.Type().Field(i)
+		switch {
+		case f.Anonymous:
+			out = append(out, params(v.Field(i))...)
+		case f.Tag.Get("digits") != "":
+			n, _ := strconv.Atoi(f.Tag.Get("digits"))
+			out = append(out, problem.Fixed(v.Field(i).Float(), n))
+		case v.Field(i).Kind() == reflect.Int64:
+			out = append(out, int(v.Field(i).Int()))
+		default:
+			out = append(out, v.Field(i).Interface())
+		}
+	}
+	return out
+}
+
+// All is several events as one; one is itself.
+func All(events []Event) Event {
+	if len(events) == 1 {
+		return events[0]
+	}
+	return Several{events}
+}
+
+// kept is an event as it is stored within Several.
+type kept struct {
+	Kind string          `json:"kind"`
+	Data json.RawMessage `json:"data"`
+}
+
+// MarshalJSON keeps each with its kind.
+func (s Several) MarshalJSON() ([]byte, error) {
+	out := make([]kept, len(s.Events))
+	for i, e := range s.Events {
+		raw, err := json.Marshal(e)
+		if err != nil {
+			return nil, err
+		}
+		out[i] = kept{e.Kind(), raw}
+	}
+	return json.Marshal(out)
+}
+
+// UnmarshalJSON undoes it.
+func (s *Several) UnmarshalJSON(b []byte) error {
+	var all []kept
+	if err := json.Unmarshal(b, &all); err != nil {
+		return err
+	}
+	s.Events = make([]Event, len(all))
+	for i, k := range all {
+		e, err := Read(k.Kind, k.Data)
+		if err != nil {
+			return err
+		}
+		s.Events[i] = e
+	}
+	return nil
+}
+
+// Read is an event from its kind and its stored fields.
+func Read(kind string, data []byte) (Event, error) {
+	t, ok := types[kind]
+	if !ok {
+		return nil, fmt.Errorf("there is no event %q", kind)
+	}
+	v := reflect.New(t)
+	if err := json.Unmarshal(data, v.Interface()); err != nil {
+		return nil, fmt.Errorf("event %q: %w", kind, err)
+	}
+	return v.Elem().Interface().(Event), nil //nolint:forcetypeassert // types are of Kinds
+}
