@@ -2,16 +2,18 @@ package desk
 
 import (
 	"context"
+	"slices"
 
 	"jobshelf/core/judge/verdict"
 	"jobshelf/core/print/machine"
 	"jobshelf/core/print/recipe"
+	"jobshelf/core/shop/revision"
 	"jobshelf/internal/store"
 )
 
-// Choices gives every machine, with its number, and the recipe for a purpose on
-// it with what its nozzles are loaded with.
-func Choices(ctx context.Context, q store.Q, p recipe.Purpose) (out []verdict.Choice, ids []int64, err error) {
+// Choices gives every machine and the recipe for a purpose on it with what its nozzles are
+// loaded with; and of each, the revisions that this was read from.
+func Choices(ctx context.Context, q store.Q, p recipe.Purpose) (out []verdict.Choice, from [][]revision.Ref, err error) {
 	machines, err := q.Machines(ctx)
 	if err != nil {
 		return nil, nil, err
@@ -30,18 +32,25 @@ func Choices(ctx context.Context, q store.Q, p recipe.Purpose) (out []verdict.Ch
 	}
 	for i := range machines {
 		c := verdict.Choice{ID: machines[i].ID, Machine: &machines[i].Data}
+		refs := []revision.Ref{{Of: "machine", ID: machines[i].ID, N: machines[i].Version}}
 		for k := range recipes {
 			if recipes[k].MachineID != machines[i].ID || recipes[k].Data.Purpose != p || !machines[i].Data.InService {
 				continue
 			}
 			c.Recipe = &recipes[k].Data
+			refs = append(refs, revision.Ref{Of: "recipe", ID: recipes[k].ID, N: recipes[k].Version})
 			for t := range rows {
 				if rows[t].ID == recipes[k].MaterialID {
 					c.Loaded = c.Machine.Load(&materials[t], materials)
 				}
 			}
 		}
-		out, ids = append(out, c), append(ids, machines[i].ID)
+		for t := range rows {
+			if slices.Contains(c.Loaded, &materials[t]) {
+				refs = append(refs, revision.Ref{Of: "material", ID: rows[t].ID, N: rows[t].Version})
+			}
+		}
+		out, from = append(out, c), append(from, refs)
 	}
-	return out, ids, nil
+	return out, from, nil
 }

@@ -123,10 +123,10 @@ func TestCommandsAreAnsweredAsTheyWere(t *testing.T) {
 		},
 		"RecordCheck": func() (any, error) {
 			id := where(jobs, `job_id FROM task WHERE state IN ('queued', 'running')`)
-			all, _ := h.Store.Pieces(ctx, id)
+			in, _ := intake.InputOf(ctx, h.Desk, id)
 			var found []intake.Checked
-			for _, p := range all {
-				c := intake.Checked{Piece: p, Judgement: store.Judgement{Verdict: one(h.Found, h.Found, &tall, &grave).(*verdict.Verdict), Picture: []byte("png"), Evidence: []finding.Evidence{{Check: "too thin", Lines: [][6]float32{{1}}}}}}
+			for _, p := range in.Pieces {
+				c := intake.Checked{Piece: p, Judgement: store.Judgement{Verdict: one(h.Found, h.Found, &tall, &grave).(*verdict.Verdict), By: in.By, Picture: []byte("png"), Evidence: []finding.Evidence{{Check: "too thin", Lines: [][6]float32{{1}}}}}}
 				switch r.IntN(12) {
 				case 0:
 					c.Verdict, c.Problem = nil, "It is no model."

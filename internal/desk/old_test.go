@@ -89,6 +89,20 @@ func TestTheOldHouse(t *testing.T) {
 	d := &desk.Desk{Store: s, Queue: &desktest.Queue{}, Now: func() time.Time { return noon }}
 	who, err := people.Named(ctx, d, "cato")
 	require.NoError(t, err)
+	// checkedAgain ends a check that finds what was found then.
+	checkedAgain := func(id int64) {
+		in, err := intake.InputOf(ctx, d, id)
+		require.NoError(t, err)
+		found := make([]intake.Checked, len(in.Pieces))
+		for i, p := range in.Pieces {
+			found[i] = intake.Checked{Piece: p, Judgement: store.Judgement{Verdict: p.Verdict, By: in.By}}
+		}
+		task, err := d.Store.TaskOf(ctx, id)
+		require.NoError(t, err)
+		ended, err := intake.RecordCheck(ctx, d, id, task.Round, found, func(*store.Tx) error { return nil })
+		require.NoError(t, err)
+		require.True(t, ended)
+	}
 	steps := map[string]bool{}
 	for id, want := range then {
 		v, err := decide.Job(ctx, d, who, id)
@@ -128,6 +142,8 @@ func TestTheOldHouse(t *testing.T) {
 		if v.Step == "approved" {
 			require.ErrorContains(t, decide.Advance(ctx, d, who, id, 0), "has no program yet")
 			require.NoError(t, decide.TakeBack(ctx, d, who, id, 0))
+			require.ErrorContains(t, decide.Approve(ctx, d, who, id, 0, 0), "check of job 9 is queued", "judged before it was kept by what")
+			checkedAgain(id)
 			require.NoError(t, decide.Approve(ctx, d, who, id, 0, 0))
 		}
 		for _, l := range v.History {
@@ -150,6 +166,9 @@ func TestTheOldHouse(t *testing.T) {
 	require.NoError(t, err)
 	assert.Len(t, shelf.Slips, len(then)-2, "all but what was fetched and sent back")
 	// And what was begun then goes on: the job that waits to be decided on can be.
+	require.ErrorContains(t, decide.Approve(ctx, d, who, 1, 0, 0), "Have it checked again", "a worker of this program does so when it starts")
+	require.NoError(t, intake.Renew(ctx, d))
+	checkedAgain(1)
 	require.NoError(t, decide.Approve(ctx, d, who, 1, 0, 0))
 	require.NoError(t, intake.Retry(ctx, d, who, 3))
 }

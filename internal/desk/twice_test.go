@@ -80,7 +80,11 @@ func commands() []command {
 				return err
 			}
 			p.Copies, p.Current = 1, 1 // as it was when the check began
-			ok, err := intake.RecordCheck(ctx, h.Desk, s.job, s.round, []intake.Checked{{Piece: p, Judgement: store.Judgement{Verdict: h.Found}}}, func(*store.Tx) error { return nil })
+			in, err := intake.InputOf(ctx, h.Desk, s.job)
+			if err != nil {
+				return err
+			}
+			ok, err := intake.RecordCheck(ctx, h.Desk, s.job, s.round, []intake.Checked{{Piece: p, Judgement: store.Judgement{Verdict: h.Found, By: in.By}}}, func(*store.Tx) error { return nil })
 			if err == nil && !ok {
 				err = errors.New("the round is over")
 			}

@@ -10,6 +10,7 @@ import (
 	"jobshelf/core/shape/mesh/repair"
 	"jobshelf/core/shape/units"
 	"jobshelf/core/shop/job"
+	"jobshelf/core/shop/revision"
 )
 
 // Job is a row with what a slip on the shelf shows of it besides its pieces.
@@ -102,9 +103,10 @@ type Piece struct {
 	ViewID  *int64
 	// Judgement is the number of its verdict, another for every check; 0 without one.
 	Judgement int64
+	By        revision.Judged // by what it was given
 }
 
-const pieceColumns = `SELECT p.id, job_id, name, copies, part, unit, current, v.blob_id, v.steps, v.verdict, v.problem, v.picture IS NOT NULL, v.view_id, v.judgement
+const pieceColumns = `SELECT p.id, job_id, name, copies, part, unit, current, v.blob_id, v.steps, v.verdict, v.problem, v.picture IS NOT NULL, v.view_id, v.judgement, v.judged_by
 	FROM piece p JOIN version v ON v.piece_id = p.id AND v.n = p.current `
 
 // Pieces lists a job's.
@@ -115,7 +117,7 @@ func (q Q) Pieces(ctx context.Context, job int64) ([]Piece, error) {
 // OpenPieces lists the pieces of all jobs on the shelf, of one member if member is
 // not 0, by job, without their verdicts; VerdictsOf reads those.
 func (q Q) OpenPieces(ctx context.Context, member int64) ([]Piece, error) {
-	return all[Piece](ctx, q, `SELECT p.id, job_id, name, copies, part, unit, current, v.blob_id, v.steps, NULL::jsonb, v.problem, v.picture IS NOT NULL, v.view_id, v.judgement
+	return all[Piece](ctx, q, `SELECT p.id, job_id, name, copies, part, unit, current, v.blob_id, v.steps, NULL::jsonb, v.problem, v.picture IS NOT NULL, v.view_id, v.judgement, v.judged_by
 		FROM piece p JOIN version v ON v.piece_id = p.id AND v.n = p.current JOIN job j ON j.id = p.job_id
 		WHERE j.step NOT IN ('fetched', 'sent back', 'withdrawn') AND ($1 = 0 OR j.member_id = $1) ORDER BY job_id, position`, member)
 }
@@ -193,6 +195,7 @@ func (q Q) AddVersion(ctx context.Context, piece int64, steps []string) (int, er
 type Judgement struct {
 	Verdict  *verdict.Verdict
 	Evidence []finding.Evidence
+	By       revision.Judged
 	Problem  string
 	Picture  []byte
 	ViewID   *int64
@@ -206,8 +209,8 @@ func (q Q) SetJudgement(ctx context.Context, piece int64, n int, j Judgement) er
 		j.Log = []repair.Done{}
 	}
 	return q.exec(ctx, `UPDATE version SET judgement = nextval('judgement'), verdict = $3, evidence = $4, problem = $5, picture = $6, view_id = $7,
-		log = CASE WHEN blob_id IS NULL THEN $9 ELSE log END, blob_id = coalesce(blob_id, $8) WHERE piece_id = $1 AND n = $2`,
-		piece, n, j.Verdict, j.Evidence, j.Problem, j.Picture, j.ViewID, j.BlobID, j.Log)
+		judged_by = $10, log = CASE WHEN blob_id IS NULL THEN $9 ELSE log END, blob_id = coalesce(blob_id, $8) WHERE piece_id = $1 AND n = $2`,
+		piece, n, j.Verdict, j.Evidence, j.Problem, j.Picture, j.ViewID, j.BlobID, j.Log, j.By)
 }
 
 // Picture is a version's picture, PNG.

@@ -247,9 +247,9 @@ func TestEveryColumnComesBackAsItWent(t *testing.T) {
 	piece.Name, piece.Copies, piece.Part, piece.Unit, piece.Current, piece.BlobID, piece.Steps = "other", 5, 6, units.Centimetre, 2, nil, []string{"weld", "holes"}
 	done(s.SetPiece(ctx, piece))
 	pieceStands()
-	j := store.Judgement{Verdict: new(full[verdict.Verdict]()), Evidence: full[[]finding.Evidence](), Problem: "problem", Picture: []byte("png"), ViewID: &view, BlobID: &mended, Log: full[[]repair.Done]()}
+	j := store.Judgement{Verdict: new(full[verdict.Verdict]()), By: full[revision.Judged](), Evidence: full[[]finding.Evidence](), Problem: "problem", Picture: []byte("png"), ViewID: &view, BlobID: &mended, Log: full[[]repair.Done]()}
 	done(s.SetJudgement(ctx, piece.ID, 2, j))
-	piece.Verdict, piece.Problem, piece.Seen, piece.ViewID, piece.BlobID = j.Verdict, j.Problem, true, &view, &mended
+	piece.Verdict, piece.By, piece.Problem, piece.Seen, piece.ViewID, piece.BlobID = j.Verdict, j.By, j.Problem, true, &view, &mended
 	pieceStands()
 	v, err := s.Version(ctx, piece.ID, 2)
 	is(store.Version{PieceID: piece.ID, N: 2, BlobID: &mended, Steps: piece.Steps, Log: j.Log, At: v.At, Verdict: j.Verdict, Problem: j.Problem, Seen: true, ViewID: &view}, v, err)

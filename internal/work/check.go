@@ -155,6 +155,9 @@ func (w *checkWorker) check(ctx context.Context, job *river.Job[CheckArgs]) erro
 		}
 		found = append(found, c...)
 	}
+	for i := range found {
+		found[i].By = in.By
+	}
 	ended, err := intake.RecordCheck(ctx, w.desk, job.Args.Job, job.Args.Round, found, func(tx *store.Tx) error {
 		_, err := river.JobCompleteTx[*riverpgxv5.Driver](ctx, tx.Raw(), job)
 		return err

@@ -25,6 +25,7 @@ import (
 	"os"
 	"runtime"
 	"runtime/debug"
+	"slices"
 	"sync"
 	"time"
 
@@ -36,6 +37,7 @@ import (
 	"jobshelf/core/shape/modelfile"
 	"jobshelf/core/shape/par"
 	"jobshelf/internal/desk"
+	"jobshelf/internal/desk/intake"
 	"jobshelf/internal/store"
 )
 
@@ -201,6 +203,11 @@ func Start(ctx context.Context, s *store.Store, d *desk.Desk, o Options) (*Worke
 	if err := <-held; err != nil {
 		w.stop()
 		return nil, err
+	}
+	if d != nil && slices.Contains(o.Queues, Counter) {
+		if err := intake.Renew(ctx, d); err != nil { // its yes is refused till somebody has it checked again
+			o.Log.Error("what was judged by another program is not checked again yet", "err", err)
+		}
 	}
 	if err := w.client.Start(ctx); err != nil {
 		w.stop()

@@ -7,6 +7,7 @@ import (
 	"io"
 	"log/slog"
 	"math"
+	"slices"
 	"strings"
 	"sync"
 	"testing"
@@ -136,6 +137,17 @@ func TestJobsOfTheDeadAreTakenUp(t *testing.T) {
 		}
 	}
 	assert.Equal(t, 1, checked, "its end is told once")
+	// What was judged by a program that judges otherwise is checked again when one like this starts.
+	_, err = pool.Exec(ctx, `UPDATE version SET judged_by = '{}' WHERE piece_id IN (SELECT id FROM piece WHERE job_id = $1)`, alive)
+	require.NoError(t, err)
+	was := len(h.view(alive).History)
+	next := h.worker()
+	defer func() { assert.NoError(t, next.Stop(ctx)) }()
+	h.until("the stale one is checked again", func() bool { return len(h.view(alive).History) == was+2 && h.over(alive)() })
+	assert.True(t, slices.ContainsFunc(h.view(alive).History, func(x decide.HistoryLine) bool {
+		return x.What == "Checked again" && x.Why == "This program judges otherwise than the one before."
+	}))
+	assert.Len(t, h.view(dead).History, 2, "the other is fresh")
 }
 
 // A worker that is stopped gives back what it is at; the next one ends it.

@@ -31,6 +31,8 @@ var history = texts{
 	"nothing to mend":               say("There was nothing to mend."),
 	"checked":                       say("Checked"),
 	"could not be read":             say("Could not be read"),
+	"judged by another program":     say("This program judges otherwise than the one before."),
+	"house changed meanwhile":       say("The house has changed since it was checked."),
 	"checked again":                 say("Checked again"),
 	"check asked for again":         say("Check asked for again"),
 	"check cancelled":               say("Check cancelled"),

@@ -115,6 +115,8 @@ var refusals = texts{
 	"its recipe":                         say("its recipe is another"),
 	"its machine":                        say("its machine works otherwise"),
 	"its material":                       say("its material is another"),
+	"the slicing":                        say("this program slices otherwise"),
+	"judged before":                      say("The house has changed since this was checked. Have it checked again; where a yes was given, take that back first."),
 	"made before that was kept":          say("it was made before the house kept what it was made by"),
 	"slice is stale":                     say("%[1]s for %[2]s is stale since it was sliced: %[3]s. Slice it again."), // piece, machine, of them "its recipe" and others
 	"not decided yet":                    say("Job %[1]v is %[2]s; decide on it first."),

@@ -29,6 +29,10 @@ import (
 	"jobshelf/core/shape/units"
 )
 
+// Revision counts up whenever the same order comes out otherwise than before, so that what was
+// sliced by an older program is seen to be stale. A test holds it to the golden files.
+const Revision = 1
+
 // Order is what is to be sliced, and how.
 type Order struct {
 	Pieces  []Piece

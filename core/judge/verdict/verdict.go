@@ -22,6 +22,10 @@ import (
 	"jobshelf/core/shape/units"
 )
 
+// Revision counts up whenever the same model is judged otherwise than before, so that it is
+// judged anew. A test holds it to the golden files.
+const Revision = 1
+
 // Choice is a machine and what would be done on it. Recipe and Loaded are nil
 // where the house has no recipe for the purpose; then only the fit is tried.
 type Choice struct {

@@ -11,19 +11,63 @@ import (
 	"slices"
 
 	"jobshelf/core/judge/slicing"
+	"jobshelf/core/judge/verdict"
 	"jobshelf/core/print/machine"
 	"jobshelf/core/print/recipe"
 	"jobshelf/core/shape/problem"
 	"jobshelf/core/shape/units"
 )
 
-// Made is by what a slice was made: sums over the facets of making. None of them is empty but
-// for what was made before they were kept.
+// Ref names a revision of something of the house: which one of what.
+type Ref struct {
+	Of string `json:"of"` // house, machine, material or recipe
+	ID int64  `json:"id"`
+	N  int    `json:"n"`
+}
+
+// Made is by what a slice was made: the revisions, and sums over their facets of making. No sum
+// is empty but for what was made before they were kept.
 type Made struct {
+	From      []Ref  `json:"from,omitempty"`
 	Machine   string `json:"machine,omitempty"`
 	Recipe    string `json:"recipe,omitempty"` // with its overrides
 	Materials string `json:"materials,omitempty"`
+	Slicing   int    `json:"slicing,omitempty"` // slicing.Revision of the program that made it
 }
+
+// Judged is by what a verdict was given: the revisions, and one sum over all of them that it
+// rests on. A verdict holds names and prices, so these are of it; what is only shown is not.
+type Judged struct {
+	From    []Ref  `json:"from,omitempty"`
+	Sum     string `json:"sum,omitempty"`
+	Judging int    `json:"judging,omitempty"` // verdict.Revision of the program that judged
+}
+
+// JudgedBy is by what a verdict would be given on these machines, where a start costs so much
+// and longestS is the longest run without asking.
+func JudgedBy(choices []verdict.Choice, start units.Cents, longestS float64, from []Ref) Judged {
+	type way struct {
+		ID      int64
+		Machine machine.Machine
+		Recipe  *recipe.Recipe
+		Loaded  machine.Loaded
+	}
+	ways := make([]way, len(choices))
+	for i, c := range choices {
+		ways[i] = way{c.ID, *c.Machine, c.Recipe, c.Loaded}
+		m := &ways[i].Machine
+		m.Colour, m.ColourName, m.Second.ColourName = "", "", ""
+		m.Dialect = machine.Dialect{} // it makes programs, not verdicts
+	}
+	return Judged{from, sum(struct {
+		Ways     []way
+		Start    units.Cents
+		LongestS float64
+	}{ways, start, longestS}), verdict.Revision}
+}
+
+// Fresh says that a verdict would be given by the same now.
+func (j Judged) Fresh(now Judged) bool { return j.Sum == now.Sum && j.Judging == now.Judging }
 
 // Piece is a model of a slice, as it was when that was ordered: which version of it, in which
 // unit, how many, and how it stands.
@@ -57,7 +101,7 @@ func (p *Piece) Like(o *Piece) bool {
 
 // Of is by what a slice would be made on a machine, with a recipe, its overrides among it, and
 // what is loaded. What nozzle 2 is loaded with matters where the recipe uses it.
-func Of(m *machine.Machine, r recipe.Recipe, loaded machine.Loaded) Made {
+func Of(m *machine.Machine, r recipe.Recipe, loaded machine.Loaded, from []Ref) Made {
 	own := *m
 	own.Name, own.InService, own.RateCents, own.Material, own.Colour, own.ColourName = "", false, 0, "", "", ""
 	own.Second = machine.NozzleLoad{}
@@ -74,7 +118,7 @@ func Of(m *machine.Machine, r recipe.Recipe, loaded machine.Loaded) Made {
 			materials = append(materials, own)
 		}
 	}
-	return Made{sum(own), sum(r), sum(materials)}
+	return Made{from, sum(own), sum(r), sum(materials), slicing.Revision}
 }
 
 func sum(v any) string {
@@ -88,7 +132,7 @@ func sum(v any) string {
 
 // Changed is what is otherwise now, in the order in which people look: none if it is fresh.
 func (m Made) Changed(now Made) []problem.Phrase {
-	if m == (Made{}) {
+	if m.Recipe == "" {
 		return []problem.Phrase{problem.Say("made before that was kept")}
 	}
 	var out []problem.Phrase
@@ -100,6 +144,9 @@ func (m Made) Changed(now Made) []problem.Phrase {
 	}
 	if m.Materials != now.Materials {
 		out = append(out, problem.Say("its material"))
+	}
+	if m.Slicing != now.Slicing {
+		out = append(out, problem.Say("the slicing"))
 	}
 	return out
 }

@@ -57,7 +57,7 @@ func TestEveryFieldIsOfAFacet(t *testing.T) {
 		return machine.Machine{Name: "A", NozzlesMM: []float64{0.4}, Volume: machine.Volume{XMM: 200}}, recipe.Recipe{Name: "R", LayerMM: 0.2}, machine.Material{Name: "PLA", DensityGPerCM: 1.24}
 	}
 	m, r, mat := base()
-	was := revision.Of(&m, r, machine.Loaded{&mat})
+	was := revision.Of(&m, r, machine.Loaded{&mat}, nil)
 	label := map[string]bool{"m.Name": true, "m.InService": true, "m.RateCents": true, "m.Material": true, "m.Colour": true, "m.ColourName": true, "m.Second.Material": true, "m.Second.ColourName": true,
 		"r.Name": true, "r.Purpose": true, "r.Machine": true, "r.Material": true, "t.Name": true, "t.SpoolGrams": true, "t.SpoolCents": true}
 	for part, code := range map[string]string{"m": "its machine", "r": "its recipe", "t": "its material"} {
@@ -70,7 +70,7 @@ func TestEveryFieldIsOfAFacet(t *testing.T) {
 				break
 			}
 			fields++
-			got := was.Changed(revision.Of(&m, r, machine.Loaded{&mat}))
+			got := was.Changed(revision.Of(&m, r, machine.Loaded{&mat}, nil))
 			if label[part+"."+field] {
 				assert.Empty(t, got, "%s.%s", part, field)
 				continue
@@ -90,9 +90,9 @@ func TestWhatIsUsedMatters(t *testing.T) {
 	pla, soluble, other := machine.Material{DensityGPerCM: 1.24}, machine.Material{DensityGPerCM: 1.1}, machine.Material{DensityGPerCM: 1.2}
 	for nozzle, stale := range map[int]bool{0: false, 1: false, 2: true} {
 		r := recipe.Recipe{SupportNozzle: nozzle}
-		was := revision.Of(&m, r, machine.Loaded{&pla, &soluble})
+		was := revision.Of(&m, r, machine.Loaded{&pla, &soluble}, nil)
 		assert.Empty(t, was.Changed(was))
-		assert.Equal(t, stale, len(was.Changed(revision.Of(&m, r, machine.Loaded{&pla, &other}))) > 0, "nozzle %d", nozzle)
+		assert.Equal(t, stale, len(was.Changed(revision.Of(&m, r, machine.Loaded{&pla, &other}, nil))) > 0, "nozzle %d", nozzle)
 		assert.Len(t, revision.Made{}.Changed(was), 1)
 	}
 }

@@ -14,6 +14,7 @@ import (
 	"jobshelf/core/shop/task"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/desk/floor"
+	"jobshelf/internal/desk/intake"
 	"jobshelf/internal/desk/plates"
 	"jobshelf/internal/store"
 )
@@ -53,6 +54,11 @@ func approve(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, j st
 	if row.Stale != "" {
 		return desk.Refuse("told", row.Stale)
 	}
+	if fresh, err := intake.Fresh(ctx, tx.Q, j, pieces); err != nil {
+		return err
+	} else if !fresh {
+		return desk.Refuse("judged before")
+	}
 	var what event.Event = event.Approved{Machine: row.Name}
 	yes := &job.Promise{MachineID: row.MachineID, SliceID: row.SliceID, Seconds: row.Seconds, Grams: row.Grams, Cents: row.Price, Person: a.ID, Place: place}
 	said := job.Yes
@@ -90,7 +96,7 @@ func TakeBack(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, version
 			return err
 		}
 		desk.Touched(tx, j, a, event.YesTakenBack{}, problem.Phrase{})
-		return nil
+		return intake.RejudgeStale(ctx, d, tx, j, a, problem.Say("house changed meanwhile"))
 	})
 }
 

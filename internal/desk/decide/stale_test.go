@@ -7,10 +7,12 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"jobshelf/core/judge/slicing"
 	"jobshelf/core/shop/job"
 	"jobshelf/internal/desk/decide"
 	"jobshelf/internal/desk/desktest"
 	"jobshelf/internal/desk/house"
+	"jobshelf/internal/desk/intake"
 	"jobshelf/internal/desk/plates"
 	"jobshelf/internal/store"
 )
@@ -69,13 +71,24 @@ func TestWhatGoesStale(t *testing.T) {
 		m := house.MachineView(machineOf())
 		change(&m)
 		require.NoError(t, house.SetMachine(ctx, h.Desk, h.Owner, m))
-		h.Checked(id)
 	}
 	setRecipe := func(change func(*house.RecipeView)) {
 		r := house.RecipeView(recipeOf())
 		change(&r)
 		require.NoError(t, house.SetRecipe(ctx, h.Desk, h.Owner, r))
-		h.Checked(id)
+	}
+	// again says whether the verdict went stale too, and ends its new check.
+	again := func() bool {
+		t, err := h.Store.TaskOf(ctx, id)
+		require.NoError(h.T, err)
+		if t.State != "done" {
+			h.Checked(id)
+		}
+		return t.State != "done"
+	}
+	sql := func(text string) {
+		_, err := h.Store.Pool.Exec(ctx, text)
+		require.NoError(t, err)
 	}
 	name := machineOf().Data.Name
 	for _, c := range []struct {
@@ -83,18 +96,34 @@ func TestWhatGoesStale(t *testing.T) {
 		change func()
 		says   string // in what is stale; empty: it stays fresh
 		prices bool   // the price is another
+		judged bool   // the verdict goes stale
 	}{
-		{"out of service", func() { setMachine(func(m *house.MachineView) { m.Data.InService = false }) }, "", true}, // the one that was kept: none, here
-		{"in service again", func() { setMachine(func(m *house.MachineView) { m.Data.InService = true }) }, "", false},
-		{"a colour", func() { setMachine(func(m *house.MachineView) { m.Data.ColourName = "Fog" }) }, "", false},
-		{"an hour's price", func() { setMachine(func(m *house.MachineView) { m.Data.RateCents += 600 }) }, "", true},
-		{"a recipe's name", func() { setRecipe(func(r *house.RecipeView) { r.Data.Name = "Anew" }) }, "", true},
-		{"shells", func() { setRecipe(func(r *house.RecipeView) { r.Data.Shells++ }) }, "recipe is another", true},
-		{"shells back", func() { setRecipe(func(r *house.RecipeView) { r.Data.Shells-- }) }, "", true},
-		{"the nozzle", func() { setMachine(func(m *house.MachineView) { m.Data.NozzlesMM[0] = 0.41 }) }, "machine works otherwise", true},
-		{"the nozzle back", func() { setMachine(func(m *house.MachineView) { m.Data.NozzlesMM[0] = 0.4 }) }, "", true},
+		{"out of service", func() { setMachine(func(m *house.MachineView) { m.Data.InService = false }) }, "", true, true}, // the one that was kept: none, here
+		{"in service again", func() { setMachine(func(m *house.MachineView) { m.Data.InService = true }) }, "", false, true},
+		{"a colour", func() { setMachine(func(m *house.MachineView) { m.Data.ColourName = "Fog" }) }, "", false, false},
+		{"an hour's price", func() { setMachine(func(m *house.MachineView) { m.Data.RateCents += 600 }) }, "", true, true},
+		{"a recipe's name", func() { setRecipe(func(r *house.RecipeView) { r.Data.Name = "Anew" }) }, "", true, true},
+		{"shells", func() { setRecipe(func(r *house.RecipeView) { r.Data.Shells++ }) }, "recipe is another", true, true},
+		{"shells back", func() { setRecipe(func(r *house.RecipeView) { r.Data.Shells-- }) }, "", true, true},
+		{"the nozzle", func() { setMachine(func(m *house.MachineView) { m.Data.NozzlesMM[0] = 0.41 }) }, "machine works otherwise", true, true},
+		{"the nozzle back", func() { setMachine(func(m *house.MachineView) { m.Data.NozzlesMM[0] = 0.4 }) }, "", true, true},
+		{"a block of the program", func() {
+			setMachine(func(m *house.MachineView) { m.Data.Dialect.Start = "G28\nM109 S{first_nozzle_c}" })
+		}, "machine works otherwise", true, false},
+		{"the common block", func() { setMachine(func(m *house.MachineView) { m.Data.Dialect.Start = "" }) }, "", true, false},
+		{"another program slices", func() { sql(`UPDATE slice SET made = jsonb_set(made, '{slicing}', '0')`) }, "slices otherwise", true, false},
+		{"the same again", func() {
+			sql(fmt.Sprintf(`UPDATE slice SET made = jsonb_set(made, '{slicing}', '%d')`, slicing.Revision))
+		}, "", true, false},
+		{"another program judges", func() {
+			sql(`UPDATE version SET judged_by = jsonb_set(judged_by, '{judging}', '0')`)
+			assert.ErrorContains(t, decide.Approve(ctx, h.Desk, h.Cato, id, 0, h.Machines[0].ID), "Have it checked again")
+			require.NoError(t, intake.Renew(ctx, h.Desk))
+		}, "", true, true},
+		{"nothing", func() { require.NoError(t, intake.Renew(ctx, h.Desk)) }, "", true, false},
 	} {
 		c.change()
+		assert.Equal(t, c.judged, again(), c.what)
 		stale, now := look()
 		if c.says == "" {
 			assert.Empty(t, stale, c.what)
@@ -108,6 +137,7 @@ func TestWhatGoesStale(t *testing.T) {
 	}
 	// Under another name it is the same machine, for those that were judged before, too.
 	setMachine(func(m *house.MachineView) { m.Data.Name = name + " the Second" })
+	require.True(t, again(), "a verdict tells names")
 	for _, step := range []string{job.Approved, job.ToDecide} {
 		v := h.Job(map[string]int64{job.Approved: at[job.Approved], job.ToDecide: id}[step])
 		for _, r := range v.Ladder {
@@ -122,6 +152,13 @@ func TestWhatGoesStale(t *testing.T) {
 	v := h.Job(id)
 	_, now := look()
 	assert.Equal(t, now, int64(v.Runs[0].Price), "the price of the day of the yes")
+	// Results name the revisions that they are of, all of which are there.
+	for _, from := range []string{`slice, jsonb_array_elements(made -> 'from') f WHERE state = 'done'`, `version, jsonb_array_elements(judged_by -> 'from') f WHERE true`} {
+		var named, kept int
+		require.NoError(t, h.Store.Pool.QueryRow(ctx, `SELECT count(*), count(*) FILTER (WHERE EXISTS (SELECT FROM revision r WHERE r.of = f ->> 'of' AND r.of_id = (f -> 'id')::bigint AND r.n = (f -> 'n')::int)) FROM `+from).Scan(&named, &kept))
+		assert.GreaterOrEqual(t, named, 3)
+		assert.Equal(t, named, kept)
+	}
 	// Every version stays as it was, and nobody can change one.
 	var n int
 	require.NoError(t, h.Store.Pool.QueryRow(ctx, `SELECT count(*) FROM revision WHERE of = 'recipe' AND of_id = $1`, recipeOf().ID).Scan(&n))

@@ -133,8 +133,10 @@ func (h *House) Checked(job int64) {
 func (h *House) Record(job int64, round int) bool {
 	pieces, err := h.Store.Pieces(ctx, job)
 	require.NoError(h.T, err)
+	in, err := intake.InputOf(ctx, h.Desk, job)
+	require.NoError(h.T, err)
 	p := pieces[0]
-	ok, err := intake.RecordCheck(ctx, h.Desk, job, round, []intake.Checked{{Piece: p, Judgement: store.Judgement{Verdict: h.Found}}}, func(*store.Tx) error { return nil })
+	ok, err := intake.RecordCheck(ctx, h.Desk, job, round, []intake.Checked{{Piece: p, Judgement: store.Judgement{Verdict: h.Found, By: in.By}}}, func(*store.Tx) error { return nil })
 	require.NoError(h.T, err)
 	return ok
 }

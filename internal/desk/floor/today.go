@@ -18,7 +18,7 @@ import (
 // is held.
 type Today struct {
 	choices []verdict.Choice
-	ids     []int64
+	from    [][]revision.Ref
 	start   units.Cents
 }
 
@@ -29,23 +29,27 @@ func TodayFor(ctx context.Context, q store.Q, purpose string) (*Today, error) {
 		return nil, err
 	}
 	t := &Today{start: h.StartCents}
-	t.choices, t.ids, err = desk.Choices(ctx, q, recipe.Purpose(purpose))
+	t.choices, t.from, err = desk.Choices(ctx, q, recipe.Purpose(purpose))
 	return t, err
 }
 
 // Machine is the name of one.
 func (t *Today) Machine(id int64) string {
-	if k := slices.Index(t.ids, id); k >= 0 {
+	if k := t.find(id); k >= 0 {
 		return t.choices[k].Machine.Name
 	}
 	return ""
+}
+
+func (t *Today) find(machine int64) int {
+	return slices.IndexFunc(t.choices, func(c verdict.Choice) bool { return c.ID == machine })
 }
 
 // Of holds a slice against today: its figures at today's prices, and what is made otherwise
 // since. Where the machine has no recipe any more, that is another; one out of service makes
 // nothing now, and nothing stale.
 func (t *Today) Of(machine int64, full *price.Full, overrides []recipe.Override, made revision.Made) (*price.Full, []problem.Phrase) {
-	k := slices.Index(t.ids, machine)
+	k := t.find(machine)
 	if k >= 0 && !t.choices[k].Machine.InService {
 		return full, nil
 	}
@@ -57,5 +61,5 @@ func (t *Today) Of(machine int64, full *price.Full, overrides []recipe.Override,
 	if err != nil {
 		return full, []problem.Phrase{problem.Say("its recipe")}
 	}
-	return full.Today(c.Loaded, c.Machine, t.start), made.Changed(revision.Of(c.Machine, r, c.Loaded))
+	return full.Today(c.Loaded, c.Machine, t.start), made.Changed(revision.Of(c.Machine, r, c.Loaded, t.from[k]))
 }

@@ -315,8 +315,20 @@ func CancelCheck(ctx context.Context, d *desk.Desk, a desk.Actor, job int64) err
 	})
 }
 
-// Rejudge checks anew all jobs still being weighed, after the house changed.
+// Rejudge checks anew, of the jobs still being weighed, those whose verdicts are stale or on
+// their way, after the house changed.
 func Rejudge(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, why problem.Phrase) error {
+	return rejudge(ctx, d, tx, a, why, true)
+}
+
+// Renew checks anew what was judged by a program that judges otherwise.
+func Renew(ctx context.Context, d *desk.Desk) error {
+	return d.Store.InTx(ctx, func(tx *store.Tx) error {
+		return rejudge(ctx, d, tx, desk.Actor{}, problem.Say("judged by another program"), false)
+	})
+}
+
+func rejudge(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, why problem.Phrase, unready bool) error {
 	ids, err := tx.JobsToRejudge(ctx)
 	if err != nil {
 		return err
@@ -326,9 +338,26 @@ func Rejudge(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, why 
 		if err != nil {
 			return err
 		}
-		if err := Recheck(ctx, d, tx, j, a, event.CheckedAgain{}, why); err != nil {
+		if j.TaskState == task.Done {
+			err = RejudgeStale(ctx, d, tx, j, a, why)
+		} else if unready {
+			err = Recheck(ctx, d, tx, j, a, event.CheckedAgain{}, why)
+		}
+		if err != nil {
 			return err
 		}
 	}
 	return nil
+}
+
+// RejudgeStale checks a job anew that has been checked, if by something that is otherwise now.
+func RejudgeStale(ctx context.Context, d *desk.Desk, tx *store.Tx, j store.Job, a desk.Actor, why problem.Phrase) error {
+	pieces, err := tx.Pieces(ctx, j.ID)
+	if err != nil {
+		return err
+	}
+	if fresh, err := Fresh(ctx, tx.Q, j, pieces); fresh || err != nil {
+		return err
+	}
+	return Recheck(ctx, d, tx, j, a, event.CheckedAgain{}, why)
 }

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 	"path"
+	"slices"
 	"strings"
 	"time"
 
@@ -15,6 +16,7 @@ import (
 	"jobshelf/core/print/recipe"
 	"jobshelf/core/shape/modelfile"
 	"jobshelf/core/shape/units"
+	"jobshelf/core/shop/revision"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/store"
 )
@@ -26,6 +28,7 @@ type CheckInput struct {
 	Choices    []verdict.Choice
 	StartCents units.Cents
 	LongestS   float64 // the longest run without asking; 0: any
+	By         revision.Judged
 }
 
 // InputOf gathers a job's pieces and the house's machines with the recipe for
@@ -39,13 +42,29 @@ func InputOf(ctx context.Context, d *desk.Desk, job int64) (CheckInput, error) {
 	if in.Pieces, err = d.Store.Pieces(ctx, job); err != nil {
 		return in, err
 	}
-	h, err := d.Store.House(ctx)
+	return in, in.today(ctx, d.Store.Q)
+}
+
+// today fills in by what the house judges now.
+func (in *CheckInput) today(ctx context.Context, q store.Q) error {
+	h, err := q.House(ctx)
 	if err != nil {
-		return in, err
+		return err
 	}
 	in.StartCents, in.LongestS = h.StartCents, 60*float64(h.LongestRunMin)
-	in.Choices, _, err = desk.Choices(ctx, d.Store.Q, recipe.Purpose(in.Job.Purpose))
-	return in, err
+	var from [][]revision.Ref
+	if in.Choices, from, err = desk.Choices(ctx, q, recipe.Purpose(in.Job.Purpose)); err != nil {
+		return err
+	}
+	in.By = revision.JudgedBy(in.Choices, in.StartCents, in.LongestS, append(slices.Concat(from...), revision.Ref{Of: "house", ID: 1, N: h.Version}))
+	return nil
+}
+
+// Fresh says whether the verdicts on a job's pieces would be given by the same now.
+func Fresh(ctx context.Context, q store.Q, j store.Job, pieces []store.Piece) (bool, error) {
+	in := CheckInput{Job: j}
+	err := in.today(ctx, q)
+	return !slices.ContainsFunc(pieces, func(p store.Piece) bool { return !p.By.Fresh(in.By) }), err
 }
 
 // Piece finds a piece that the actor may see.

@@ -19,6 +19,7 @@ import (
 	"jobshelf/core/shop/task"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/desk/floor"
+	"jobshelf/internal/desk/intake"
 	"jobshelf/internal/store"
 )
 
@@ -157,7 +158,7 @@ func sameAs(ctx context.Context, tx *store.Tx, s store.Slice, made revision.Made
 		return 0, err
 	}
 	for _, o := range slices.Backward(all) {
-		fresh := task.Busy(o.State) || o.State == task.Done && o.Made == made
+		fresh := task.Busy(o.State) || o.State == task.Done && len(o.Made.Changed(made)) == 0
 		if fresh && o.MachineID == s.MachineID && slices.EqualFunc(o.Overrides, s.Overrides, func(a, b recipe.Override) bool { return a.Key == b.Key && a.Value == b.Value }) &&
 			slices.EqualFunc(o.Pieces, s.Pieces, func(a, b revision.Piece) bool { return a.Like(&b) }) {
 			return o.ID, nil
@@ -442,7 +443,7 @@ func settle(ctx context.Context, d *desk.Desk, tx *store.Tx, j store.Job, s stor
 			return err
 		}
 		desk.Touched(tx, j, desk.Actor{}, event.YesNotKept{}, why)
-		return nil
+		return intake.RejudgeStale(ctx, d, tx, j, desk.Actor{}, problem.Say("house changed meanwhile"))
 	}
 	if err := floor.QueueRuns(ctx, tx, row, pieces, j.Yes.Place); err != nil {
 		return err

@@ -32,6 +32,7 @@ type SliceInput struct {
 	verdict.Choice
 	StartCents units.Cents
 	Made       revision.Made // by what it is made now
+	from       []revision.Ref
 	// FilePattern is how the house names files.
 	FilePattern string
 }
@@ -76,13 +77,13 @@ func gather(ctx context.Context, q store.Q, s store.Slice, j store.Job) (SliceIn
 		return in, err
 	}
 	in.StartCents, in.FilePattern = h.StartCents, cmp.Or(h.FilePattern, naming.FilePattern)
-	all, ids, err := desk.Choices(ctx, q, recipe.Purpose(j.Purpose))
+	all, from, err := desk.Choices(ctx, q, recipe.Purpose(j.Purpose))
 	if err != nil {
 		return in, err
 	}
-	for i, id := range ids {
-		if id == s.MachineID {
-			in.Choice = all[i]
+	for i := range all {
+		if all[i].ID == s.MachineID {
+			in.Choice, in.from = all[i], from[i]
 		}
 	}
 	if in.Machine == nil {
@@ -97,7 +98,7 @@ func (in *SliceInput) made() error {
 		return desk.Refuse("no recipe for a purpose on", in.Job.Purpose, in.Machine.Name)
 	}
 	if r, err := in.Recipe.Apply(in.Slice.Overrides); err == nil { // else it is refused where it is made
-		in.Made = revision.Of(in.Machine, r, in.Loaded)
+		in.Made = revision.Of(in.Machine, r, in.Loaded, in.from)
 	}
 	return nil
 }
