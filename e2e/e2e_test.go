@@ -217,7 +217,7 @@ func checkedOnce(t testing.TB, v decide.JobView) {
 	}
 	assert.Equal(t, 1, n, "the check ends once")
 	assert.Equal(t, "done", v.Check.State)
-	assert.Equal(t, "to decide", v.Step)
+	assert.Equal(t, "to decide", v.State)
 	assert.NotZero(t, v.Seconds)
 }
 

@@ -65,7 +65,7 @@ func TestTablesAreWhole(t *testing.T) {
 // What may be done with a job, by its state, its check, and whether something stops it.
 func TestWhatMayBeDone(t *testing.T) {
 	for _, c := range []struct {
-		step, check string
+		state, check string
 		stopped     bool
 		runs        []string
 		want        job.May
@@ -84,7 +84,7 @@ func TestWhatMayBeDone(t *testing.T) {
 		{job.Fetched, task.Done, false, nil, job.May{}},
 		{job.SentBack, task.Cancelled, false, nil, job.May{}},
 	} {
-		assert.Equal(t, c.want, job.Can(job.Facts{Step: c.step, Check: c.check, Stopped: c.stopped, Runs: c.runs}), "%s, %s", c.step, c.check)
+		assert.Equal(t, c.want, job.Can(job.Facts{State: c.state, Check: c.check, Stopped: c.stopped, Runs: c.runs}), "%s, %s", c.state, c.check)
 	}
 	// A job is where its runs are.
 	for _, c := range []struct {

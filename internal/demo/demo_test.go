@@ -92,7 +92,7 @@ func TestTheDemoIsAsItWas(t *testing.T) {
 		v, err := decide.Job(ctx, d, cato, slip.ID)
 		require.NoError(t, err)
 		book.Line("%s", v.Title)
-		book.Tell("", v, "title", "member", "wish", "need", "purpose", "step", "machine", "late", "worst", "copies", "unit", "seconds", "price", "what", "check", "finish")
+		book.Tell("", v, "title", "member", "wish", "need", "purpose", "state", "machine", "late", "worst", "copies", "unit", "seconds", "price", "what", "check", "finish")
 	}
 	golden.Assert(t, book.String(), "demo.txt")
 }

@@ -86,7 +86,7 @@ type order struct {
 	purpose             recipe.Purpose
 	copies, dueDays     int
 	wish                string
-	step                string
+	state               string
 	machine             string // where it was approved for; empty: the proposal
 	hoursAgo            float64
 }
@@ -162,7 +162,7 @@ func Jobs(ctx context.Context, d *desk.Desk) error {
 	for _, steps := range [][]string{{finish, pickUp}, {onFloor}, {approved, toDecide}} {
 		for i, o := range orders {
 			for _, s := range steps {
-				if o.step == s {
+				if o.state == s {
 					if err := bring(ctx, d, by["cato"], ids[i], o); err != nil {
 						return fmt.Errorf("demo job %s: %w", o.part, err)
 					}
@@ -192,7 +192,7 @@ func handIn(ctx context.Context, d *desk.Desk, who desk.Actor, o order, file []b
 // bring moves a job as far as its order says.
 func bring(ctx context.Context, d *desk.Desk, who desk.Actor, id int64, o order) error {
 	v, err := checked(ctx, d, who, id)
-	if err != nil || o.step == toDecide {
+	if err != nil || o.state == toDecide {
 		return err
 	}
 	var on int64
@@ -201,7 +201,7 @@ func bring(ctx context.Context, d *desk.Desk, who desk.Actor, id int64, o order)
 			on = r.MachineID
 		}
 	}
-	if err := decide.Approve(ctx, d, who, id, v.Version, on); err != nil {
+	if err := decide.Approve(ctx, d, who, id, v.Revision, on); err != nil {
 		return err
 	}
 	v, err = checked(ctx, d, who, id) // and sliced
@@ -210,7 +210,7 @@ func bring(ctx context.Context, d *desk.Desk, who desk.Actor, id int64, o order)
 	}
 	then := &desk.Desk{Store: d.Store, Queue: d.Queue, Quota: d.Quota}
 	then.Now = func() time.Time { return d.Now().Add(-time.Duration(o.hoursAgo * float64(time.Hour))) }
-	for v.Step != o.step {
+	for v.State != o.state {
 		if err := decide.Advance(ctx, then, who, id, 0); err != nil {
 			return err
 		}
@@ -225,7 +225,7 @@ func bring(ctx context.Context, d *desk.Desk, who desk.Actor, id int64, o order)
 func checked(ctx context.Context, d *desk.Desk, who desk.Actor, id int64) (decide.JobView, error) {
 	for {
 		v, err := decide.Job(ctx, d, who, id)
-		if err != nil || (v.Check.State != "queued" && v.Check.State != "running" && v.Step != job.BeingSliced) {
+		if err != nil || (v.Check.State != "queued" && v.Check.State != "running" && v.State != job.BeingSliced) {
 			return v, err
 		}
 		select {

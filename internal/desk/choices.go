@@ -32,13 +32,13 @@ func Choices(ctx context.Context, q store.Q, p recipe.Purpose) (out []verdict.Ch
 	}
 	for i := range machines {
 		c := verdict.Choice{ID: machines[i].ID, Machine: &machines[i].Data}
-		refs := []revision.Ref{{Of: "machine", ID: machines[i].ID, N: machines[i].Version}}
+		refs := []revision.Ref{{Of: "machine", ID: machines[i].ID, N: machines[i].Revision}}
 		for k := range recipes {
 			if recipes[k].MachineID != machines[i].ID || recipes[k].Data.Purpose != p || !machines[i].Data.InService {
 				continue
 			}
 			c.Recipe = &recipes[k].Data
-			refs = append(refs, revision.Ref{Of: "recipe", ID: recipes[k].ID, N: recipes[k].Version})
+			refs = append(refs, revision.Ref{Of: "recipe", ID: recipes[k].ID, N: recipes[k].Revision})
 			for t := range rows {
 				if rows[t].ID == recipes[k].MaterialID {
 					c.Loaded = c.Machine.Load(&materials[t], materials)
@@ -47,7 +47,7 @@ func Choices(ctx context.Context, q store.Q, p recipe.Purpose) (out []verdict.Ch
 		}
 		for t := range rows {
 			if slices.Contains(c.Loaded, &materials[t]) {
-				refs = append(refs, revision.Ref{Of: "material", ID: rows[t].ID, N: rows[t].Version})
+				refs = append(refs, revision.Ref{Of: "material", ID: rows[t].ID, N: rows[t].Revision})
 			}
 		}
 		out, from = append(out, c), append(from, refs)

@@ -118,9 +118,9 @@ func (d *Desk) Words(ctx context.Context) finding.Speaker {
 	return finding.Speak(h.Locale)
 }
 
-// LockJob finds a job that the actor may touch, locked, at the version the actor
+// LockJob finds a job that the actor may touch, locked, at the revision the actor
 // has seen (0: any).
-func LockJob(ctx context.Context, tx *store.Tx, a Actor, id int64, version int) (store.Job, error) {
+func LockJob(ctx context.Context, tx *store.Tx, a Actor, id int64, revision int) (store.Job, error) {
 	j, err := tx.LockJob(ctx, id)
 	if err != nil {
 		return j, err
@@ -128,7 +128,7 @@ func LockJob(ctx context.Context, tx *store.Tx, a Actor, id int64, version int) 
 	if !Sees(a, j) {
 		return j, store.ErrNotFound
 	}
-	if version != 0 && version != j.Version {
+	if revision != 0 && revision != j.Revision {
 		return j, Refuse("job changed meanwhile", id)
 	}
 	return j, nil

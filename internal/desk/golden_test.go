@@ -68,9 +68,9 @@ func TestCommandsAreAnsweredAsTheyWere(t *testing.T) {
 		}
 		return ids[r.IntN(len(ids))]
 	}
-	version := func(job int64) int {
+	revision := func(job int64) int {
 		if j, err := h.Store.Job(ctx, job); err == nil && r.IntN(6) > 0 {
-			return j.Version * min(1, r.IntN(5))
+			return j.Revision * min(1, r.IntN(5))
 		}
 		return 1 + r.IntN(9)
 	}
@@ -160,27 +160,27 @@ func TestCommandsAreAnsweredAsTheyWere(t *testing.T) {
 			return nil, errors.Join(err, intake.Progress(ctx, h.Desk, j, round(id), "reading", 0.5))
 		},
 		"Approve": func() (any, error) {
-			id := where(jobs, `id FROM job WHERE step IN ('to decide')`)
-			return nil, decide.Approve(ctx, h.Desk, h.Cato, id, version(id), one(int64(0), number(6)).(int64))
+			id := where(jobs, `id FROM job WHERE state IN ('to decide')`)
+			return nil, decide.Approve(ctx, h.Desk, h.Cato, id, revision(id), one(int64(0), number(6)).(int64))
 		},
 		"SendBack": func() (any, error) {
 			id := job()
-			return nil, decide.SendBack(ctx, h.Desk, h.Cato, id, version(id), word("It leans.", " ", "Too large."))
+			return nil, decide.SendBack(ctx, h.Desk, h.Cato, id, revision(id), word("It leans.", " ", "Too large."))
 		},
 		"Advance": func() (any, error) {
-			id := where(jobs, `id FROM job WHERE step IN ('approved', 'in production', 'finishing', 'pick-up')`)
-			return nil, decide.Advance(ctx, h.Desk, h.Cato, id, version(id))
+			id := where(jobs, `id FROM job WHERE state IN ('approved', 'in production', 'finishing', 'pick-up')`)
+			return nil, decide.Advance(ctx, h.Desk, h.Cato, id, revision(id))
 		},
 		"RunFailed": func() (any, error) {
-			id := where(jobs, `id FROM job WHERE step IN ('in production', 'approved')`)
-			return nil, decide.RunFailed(ctx, h.Desk, h.Cato, id, version(id), word("It warped.", " ", "The nozzle was blocked."))
+			id := where(jobs, `id FROM job WHERE state IN ('in production', 'approved')`)
+			return nil, decide.RunFailed(ctx, h.Desk, h.Cato, id, revision(id), word("It warped.", " ", "The nozzle was blocked."))
 		},
 		"MoveRun": func() (any, error) {
 			return nil, decide.Move(ctx, h.Desk, h.Cato, late(runs()), number(6), r.IntN(4))
 		},
 		"ChangePiece": func() (any, error) {
 			id := piece()
-			in := intake.PieceChange{Version: version(of(id))}
+			in := intake.PieceChange{Revision: revision(of(id))}
 			switch r.IntN(3) {
 			case 0:
 				in.Unit = new(word("", "cm", "in"))
@@ -193,7 +193,7 @@ func TestCommandsAreAnsweredAsTheyWere(t *testing.T) {
 		},
 		"Repair": func() (any, error) {
 			id := piece()
-			return nil, intake.Repair(ctx, h.Desk, actor(), id, version(of(id)), [][]string{{"holes"}, {"weld", "turn"}, {"magic"}, {}}[r.IntN(4)])
+			return nil, intake.Repair(ctx, h.Desk, actor(), id, revision(of(id)), [][]string{{"holes"}, {"weld", "turn"}, {"magic"}, {}}[r.IntN(4)])
 		},
 		"OrderSlice": func() (any, error) {
 			in := plates.SliceOrder{MachineID: number(6), Scale: one(0.0, 1.0, 0.5).(float64), Tip: slicing.Tip(word("", "x", "y"))}
@@ -244,7 +244,7 @@ func TestCommandsAreAnsweredAsTheyWere(t *testing.T) {
 		},
 		"SetHouse": func() (any, error) {
 			v, _ := house.Read(ctx, h.Desk)
-			v.House.Version -= r.IntN(3) / 2
+			v.House.Revision -= r.IntN(3) / 2
 			v.House.StartCents, v.House.AttendanceMin, v.House.LongestRunMin = units.Cents(r.IntN(200)), r.IntN(40), []int{0, 60, 720}[r.IntN(3)]
 			v.House.TimeZone, v.House.FilePattern = word("Europe/Amsterdam", "Asia/Tokyo", "Nowhere"), word("", "{part}-{minutes}", "{colour}")
 			return nil, house.SetHouse(ctx, h.Desk, actor(), v.House)
@@ -252,7 +252,7 @@ func TestCommandsAreAnsweredAsTheyWere(t *testing.T) {
 		"SetMachine": func() (any, error) {
 			v, _ := house.Read(ctx, h.Desk)
 			m := v.Machines[r.IntN(len(v.Machines))]
-			m.Version -= r.IntN(4) / 3
+			m.Revision -= r.IntN(4) / 3
 			m.Data.InService, m.Data.RateCents = m.Data.Process != "material extrusion" == (r.IntN(6) == 0), units.Cents(100+r.IntN(100))
 			m.Data.NozzleMaxC, m.Data.Second.Material = one(280.0, 280.0, 200.0).(float64), word("", m.Data.Second.Material, "Brass")
 			return nil, house.SetMachine(ctx, h.Desk, actor(), m)

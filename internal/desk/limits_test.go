@@ -40,7 +40,7 @@ func TestFieldsAreTakenUpToTheirLimits(t *testing.T) {
 		{intake.HandInPiece{}, "upload_id", long(1) + "," + long(60), `"",` + long(61)},
 		{intake.HandInPiece{}, "copies", "1, 999", "0, 1000, 1.5"},
 		{intake.HandInPiece{}, "unit", units, `"", "yd"`},
-		{intake.PieceChange{}, "version", "1", "0"},
+		{intake.PieceChange{}, "revision", "1", "0"},
 		{intake.PieceChange{}, "copies", "1, 999", "0, 1000"},
 		{intake.PieceChange{}, "current", "1", "0"},
 		{intake.PieceChange{}, "unit", `"", ` + units, `"yd"`},

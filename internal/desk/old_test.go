@@ -42,7 +42,7 @@ func restored(t *testing.T, file string) string {
 	return url
 }
 
-// A house of the first version, with a job at every step, opens in this one and shows
+// A house of the first version, with a job at every state, opens in this one and shows
 // what it showed then: the dump and the facts beside it were made by the program of that
 // version, at its revision abe6361.
 func TestTheOldHouse(t *testing.T) {
@@ -107,7 +107,7 @@ func TestTheOldHouse(t *testing.T) {
 	for id, want := range then {
 		v, err := decide.Job(ctx, d, who, id)
 		require.NoError(t, err)
-		got := fact{Title: v.Title, Step: v.Step, Reason: v.Reason, Check: v.Check.State, Member: v.Member, Purpose: v.Purpose, Wish: v.Wish, NeededBy: v.NeededBy, Machine: v.Machine,
+		got := fact{Title: v.Title, Step: v.State, Reason: v.Reason, Check: v.Check.State, Member: v.Member, Purpose: v.Purpose, Wish: v.Wish, NeededBy: v.NeededBy, Machine: v.Machine,
 			Seconds: v.Seconds, Grams: v.Grams, Price: int64(v.Price)}
 		for _, f := range v.Findings {
 			got.Findings = append(got.Findings, f.Check)
@@ -139,7 +139,7 @@ func TestTheOldHouse(t *testing.T) {
 		for _, r := range v.Runs {
 			assert.Equal(t, r.State == "planned", r.Unsliced, "to be sliced before the start")
 		}
-		if v.Step == "approved" {
+		if v.State == "approved" {
 			require.ErrorContains(t, decide.Advance(ctx, d, who, id, 0), "has no program yet")
 			require.NoError(t, decide.TakeBack(ctx, d, who, id, 0))
 			require.ErrorContains(t, decide.Approve(ctx, d, who, id, 0, 0), "check of job 9 is queued", "judged before it was kept by what")
@@ -157,10 +157,10 @@ func TestTheOldHouse(t *testing.T) {
 			}
 		}
 		assert.Equal(t, want, got, "job %d", id)
-		steps[v.Step] = true
+		steps[v.State] = true
 	}
-	for _, step := range everyStep {
-		assert.Equal(t, step != "being sliced" && step != "withdrawn", steps[step], step)
+	for _, state := range everyStep {
+		assert.Equal(t, state != "being sliced" && state != "withdrawn", steps[state], state)
 	}
 	shelf, err := decide.Shelf(ctx, d, who)
 	require.NoError(t, err)

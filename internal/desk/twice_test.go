@@ -26,7 +26,7 @@ import (
 // that counts.
 type scene struct {
 	job, piece          int64
-	version             int
+	revision            int
 	done, waits, counts int64
 	round               int
 }
@@ -44,7 +44,7 @@ func (h *home) scene(checked bool) scene {
 	}
 	t, err := h.Store.TaskOf(ctx, job)
 	require.NoError(h.T, err)
-	s.version, s.round = h.Job(job).Version, t.Round
+	s.revision, s.round = h.Job(job).Revision, t.Round
 	return s
 }
 
@@ -61,16 +61,16 @@ func commands() []command {
 		{"take back", func(h *home, s scene) error { return decide.TakeBack(ctx, h.Desk, h.Cato, s.job, 0) }},
 		{"withdraw", func(h *home, s scene) error { return decide.Withdraw(ctx, h.Desk, h.Owner, s.job, 0, "") }},
 		{"send back", func(h *home, s scene) error {
-			return decide.SendBack(ctx, h.Desk, h.Cato, s.job, s.version, "It leans.")
+			return decide.SendBack(ctx, h.Desk, h.Cato, s.job, s.revision, "It leans.")
 		}},
 		{"copies", func(h *home, s scene) error {
-			return intake.ChangePiece(ctx, h.Desk, h.Cato, s.piece, intake.PieceChange{Version: s.version, Copies: &three})
+			return intake.ChangePiece(ctx, h.Desk, h.Cato, s.piece, intake.PieceChange{Revision: s.revision, Copies: &three})
 		}},
 		{"more copies", func(h *home, s scene) error {
 			return intake.ChangePiece(ctx, h.Desk, h.Cato, s.piece, intake.PieceChange{Copies: &seven})
 		}},
 		{"repair", func(h *home, s scene) error {
-			return intake.Repair(ctx, h.Desk, h.Cato, s.piece, s.version, []string{string(repair.Weld)})
+			return intake.Repair(ctx, h.Desk, h.Cato, s.piece, s.revision, []string{string(repair.Weld)})
 		}},
 		{"retry", func(h *home, s scene) error { return intake.Retry(ctx, h.Desk, h.Cato, s.job) }},
 		{"cancel the check", func(h *home, s scene) error { return intake.CancelCheck(ctx, h.Desk, h.Cato, s.job) }},
@@ -106,7 +106,7 @@ func (h *home) told(s scene) string {
 	v := h.Job(s.job)
 	t, err := h.Store.TaskOf(ctx, s.job)
 	require.NoError(h.T, err)
-	out := []string{fmt.Sprintf("%s %q v%d, check %s %+d", v.Step, v.Reason, v.Version-s.version, t.State, t.Round-s.round)}
+	out := []string{fmt.Sprintf("%s %q v%d, check %s %+d", v.State, v.Reason, v.Revision-s.revision, t.State, t.Round-s.round)}
 	for _, p := range v.PieceSet {
 		out = append(out, fmt.Sprintf("%d copies, version %d", p.Copies, p.Current))
 	}

@@ -185,7 +185,7 @@ func (h *home) job(id int64) decide.JobView {
 		a := h.call("GET", fmt.Sprintf("/jobs/%d", id), nil)
 		require.Equal(h.t, 200, a.code, "%s", a.body)
 		a.into(h.t, &v)
-		if v.Check.State != "queued" && v.Check.State != "running" && v.Step != "being sliced" {
+		if v.Check.State != "queued" && v.Check.State != "running" && v.State != "being sliced" {
 			return v
 		}
 		time.Sleep(10 * time.Millisecond)
@@ -193,7 +193,7 @@ func (h *home) job(id int64) decide.JobView {
 }
 
 func (h *home) approve(v decide.JobView, machineID int64) answer {
-	return h.call("POST", fmt.Sprintf("/jobs/%d/approve", v.ID), map[string]any{"version": v.Version, "machine_id": machineID})
+	return h.call("POST", fmt.Sprintf("/jobs/%d/approve", v.ID), map[string]any{"revision": v.Revision, "machine_id": machineID})
 }
 
 func (h *home) machine(name string) int64 {
@@ -290,7 +290,7 @@ func TestSignInIsGuarded(t *testing.T) {
 
 	// Another site's page may not post here with the visitor's cookie.
 	h.signIn("cato")
-	req := httptest.NewRequest("POST", "http://shelf.test/api/jobs/1/approve", strings.NewReader(`{"version":1}`))
+	req := httptest.NewRequest("POST", "http://shelf.test/api/jobs/1/approve", strings.NewReader(`{"revision":1}`))
 	req.Header.Set("Sec-Fetch-Site", "cross-site")
 	req.Header.Set("Content-Type", "application/json")
 	req.AddCookie(h.jar["cato"])
@@ -310,7 +310,7 @@ func TestLongEntriesAreRefused(t *testing.T) {
 	}
 }
 
-// Every command that names the version it has seen is refused where that one is over.
+// Every command that names the revision it has seen is refused where that one is over.
 func TestStaleVersionsAreRefusedOverTheLine(t *testing.T) {
 	h := open(t)
 	h.signIn("cato")
@@ -329,10 +329,10 @@ func TestStaleVersionsAreRefusedOverTheLine(t *testing.T) {
 			if schema.Ref != "" {
 				schema = h.api.OpenAPI().Components.Schemas.SchemaFromRef(schema.Ref)
 			}
-			if schema.Properties["version"] == nil {
+			if schema.Properties["revision"] == nil {
 				continue
 			}
-			send := map[string]any{"version": v.Version + 7}
+			send := map[string]any{"revision": v.Revision + 7}
 			for k, x := range body {
 				if schema.Properties[k] != nil {
 					send[k] = x
@@ -348,5 +348,5 @@ func TestStaleVersionsAreRefusedOverTheLine(t *testing.T) {
 		}
 	}
 	assert.GreaterOrEqual(t, asked, 5)
-	assert.Equal(t, v.Version, h.job(id).Version)
+	assert.Equal(t, v.Revision, h.job(id).Revision)
 }

@@ -97,27 +97,27 @@ var table = []route{
 			return decide.Job(ctx, d, a, in.ID)
 		})),
 	on(desk.Coordinator, "approve", "POST /jobs/{id}/approve", "Queue a job on a machine", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[approval]) error {
-		return decide.Approve(ctx, d, a, in.ID, in.Body.Version, in.Body.MachineID)
+		return decide.Approve(ctx, d, a, in.ID, in.Body.Revision, in.Body.MachineID)
 	})),
 	on(desk.Coordinator, "send-back", "POST /jobs/{id}/send-back", "Say no, with a reason",
 		does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[sendingBack]) error {
-			return decide.SendBack(ctx, d, a, in.ID, in.Body.Version, in.Body.Reason)
+			return decide.SendBack(ctx, d, a, in.ID, in.Body.Revision, in.Body.Reason)
 		})),
 	on(desk.Coordinator, "advance", "POST /jobs/{id}/advance", "Started, finished, ready, fetched: one step on",
 		does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[Versioned]) error {
-			return decide.Advance(ctx, d, a, in.ID, in.Body.Version)
+			return decide.Advance(ctx, d, a, in.ID, in.Body.Revision)
 		})),
 	on(desk.Coordinator, "take-back", "POST /jobs/{id}/take-back", "Take a yes back while nothing has been started",
 		does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[Versioned]) error {
-			return decide.TakeBack(ctx, d, a, in.ID, in.Body.Version)
+			return decide.TakeBack(ctx, d, a, in.ID, in.Body.Revision)
 		})),
 	on(desk.Member, "withdraw", "POST /jobs/{id}/withdraw", "It is not wanted any more; while nothing has been started",
 		does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[sendingBack]) error {
-			return decide.Withdraw(ctx, d, a, in.ID, in.Body.Version, in.Body.Reason)
+			return decide.Withdraw(ctx, d, a, in.ID, in.Body.Revision, in.Body.Reason)
 		})),
 	on(desk.Coordinator, "run-failed", "POST /jobs/{id}/run-failed", "Its run did not come out: another is planned, first in its lane",
 		does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[sendingBack]) error {
-			return decide.RunFailed(ctx, d, a, in.ID, in.Body.Version, in.Body.Reason)
+			return decide.RunFailed(ctx, d, a, in.ID, in.Body.Revision, in.Body.Reason)
 		})),
 	on(desk.Member, "check-again", "POST /jobs/{id}/check", "Check a job again", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *ByID) error {
 		return intake.Retry(ctx, d, a, in.ID)
@@ -143,7 +143,7 @@ var table = []route{
 			return intake.ChangePiece(ctx, d, a, in.ID, in.Body)
 		})),
 	on(desk.Coordinator, "repair-piece", "POST /pieces/{id}/repair", "Make a mended version", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[mending]) error {
-		return intake.Repair(ctx, d, a, in.ID, in.Body.Version, in.Body.Steps)
+		return intake.Repair(ctx, d, a, in.ID, in.Body.Revision, in.Body.Steps)
 	})),
 
 	on(desk.Coordinator, "order-slice", "POST /pieces/{id}/slices", "Slice a piece for a machine",
@@ -216,7 +216,7 @@ type (
 	}
 	// Versioned is a change to a job as it was seen.
 	Versioned struct {
-		Version int `json:"version" minimum:"1" doc:"The version of the job that was seen"`
+		Revision int `json:"revision" minimum:"1" doc:"The revision of the job that was seen"`
 	}
 	approval struct {
 		Versioned

@@ -127,7 +127,7 @@ func TestUnchangedAnswersAreTagged(t *testing.T) {
 	packed := ask("/house", "", true)
 	assert.Equal(t, "gzip", packed.head.Get("Content-Encoding"), "others are packed as they are made")
 	require.Equal(t, 204, h.approve(v, 0).code)
-	require.Equal(t, "approved", h.job(id).Step)
+	require.Equal(t, "approved", h.job(id).State)
 	for path, tag := range tags {
 		a := ask(path, tag, false)
 		assert.Equal(t, 200, a.code, "%s changed", path)
@@ -265,7 +265,7 @@ func TestSigningOutBesideWhatIsDone(t *testing.T) {
 	}{{"check", nil}, {"approve", map[string]any{"machine_id": h.machine("Bowline")}}, {"advance", map[string]any{}}, {"send-back", map[string]any{"reason": "It leans."}}} {
 		before, cookie := h.job(id), h.jar["cato"]
 		if c.body != nil {
-			c.body["version"] = before.Version
+			c.body["revision"] = before.Revision
 		}
 		ask := func(method, path string, with any) chan int {
 			body, err := json.Marshal(with)
@@ -307,10 +307,10 @@ func TestSigningOutBesideWhatIsDone(t *testing.T) {
 		h.signIn("cato")
 		after := h.job(id)
 		if code == 204 {
-			assert.Greater(t, after.Version, before.Version, c.path)
+			assert.Greater(t, after.Revision, before.Revision, c.path)
 		} else {
-			assert.Equal(t, before.Version, after.Version, c.path)
-			assert.Equal(t, before.Step, after.Step, c.path)
+			assert.Equal(t, before.Revision, after.Revision, c.path)
+			assert.Equal(t, before.State, after.State, c.path)
 			assert.Equal(t, before.History, after.History, c.path)
 		}
 	}

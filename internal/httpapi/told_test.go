@@ -32,7 +32,7 @@ import (
 //	wait job N, wait slices N   until nothing of a job's check, or a piece's slices, goes on
 //	change KIND N JSON      the Nth of the house's machines, materials or recipes as it is, changed by
 //	                        what is given, put back; "change house 0 JSON" the house itself
-//	METHOD PATH [JSON]      a request; $v is the version that was seen last
+//	METHOD PATH [JSON]      a request; $v is the revision that was seen last
 //	show METHOD PATH [JSON] TEXT…  only those fields of the answer that hold one of the texts
 func TestTold(t *testing.T) {
 	scripts, err := filepath.Glob("testdata/*.script")
@@ -157,8 +157,8 @@ func (h *teller) tell(key string, a answer, only []string) {
 		return
 	}
 	h.told.Line("    %d", a.code)
-	if m, ok := v.(map[string]any); ok && m["version"] != nil {
-		h.v = m["version"]
+	if m, ok := v.(map[string]any); ok && m["revision"] != nil {
+		h.v = m["revision"]
 		// Slices that were ordered together end in any order.
 		slices.SortStableFunc(m["history"].([]any), func(a, b any) int {
 			return strings.Compare(fmt.Sprint(a.(map[string]any)["what"]), fmt.Sprint(b.(map[string]any)["what"]))

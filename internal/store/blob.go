@@ -158,7 +158,7 @@ func (q Q) SweepBlobs(ctx context.Context, olderThan time.Duration) error {
 func (q Q) DropVariants(ctx context.Context, olderThan time.Duration) error {
 	return q.exec(ctx, `UPDATE plate p SET layers_id = NULL, gcode_id = NULL, standing_id = NULL
 		FROM slice s JOIN job j ON j.id = s.job_id
-		WHERE s.id = p.slice_id AND NOT s.chosen AND s.at < now() - make_interval(secs => $1) AND j.step IN ('fetched', 'sent back', 'withdrawn')
+		WHERE s.id = p.slice_id AND NOT s.chosen AND s.at < now() - make_interval(secs => $1) AND j.state IN ('fetched', 'sent back', 'withdrawn')
 		AND NOT EXISTS (SELECT FROM run r JOIN plate o ON o.id = r.plate_id WHERE o.slice_id = s.id)
 		AND (p.layers_id IS NOT NULL OR p.gcode_id IS NOT NULL OR p.standing_id IS NOT NULL)`, olderThan.Seconds())
 }

@@ -23,62 +23,62 @@ type House struct {
 	StartCents    units.Cents
 	LongestRunMin int
 	FilePattern   string
-	Version       int
+	Revision      int
 }
 
 // House gives the settings.
 func (q Q) House(ctx context.Context) (House, error) {
-	return one[House](ctx, q, `SELECT name, locale, currency, time_zone, week, attendance_min, start_cents, longest_run_min, file_pattern, version FROM house`)
+	return one[House](ctx, q, `SELECT name, locale, currency, time_zone, week, attendance_min, start_cents, longest_run_min, file_pattern, revision FROM house`)
 }
 
-// SetHouse writes the settings if h.Version is still theirs; version 0 makes
+// SetHouse writes the settings if h.Version is still theirs; revision 0 makes
 // the first.
 func (q Q) SetHouse(ctx context.Context, h House) error {
-	if h.Version == 0 {
+	if h.Revision == 0 {
 		return q.exec(ctx, `INSERT INTO house (id, name, locale, currency, time_zone, week, attendance_min, start_cents, longest_run_min, file_pattern)
 			VALUES (1, $1, $2, $3, $4, $5, $6, $7, $8, $9)`, h.Name, h.Locale, h.Currency, h.TimeZone, h.Week, h.AttendanceMin, h.StartCents, h.LongestRunMin, h.FilePattern)
 	}
 	return q.changed(ctx, `UPDATE house SET name = $1, locale = $2, currency = $3, time_zone = $4, week = $5,
-		attendance_min = $6, start_cents = $7, longest_run_min = $8, file_pattern = $10, version = version + 1 WHERE version = $9`,
-		h.Name, h.Locale, h.Currency, h.TimeZone, h.Week, h.AttendanceMin, h.StartCents, h.LongestRunMin, h.Version, h.FilePattern)
+		attendance_min = $6, start_cents = $7, longest_run_min = $8, file_pattern = $10, revision = revision + 1 WHERE revision = $9`,
+		h.Name, h.Locale, h.Currency, h.TimeZone, h.Week, h.AttendanceMin, h.StartCents, h.LongestRunMin, h.Revision, h.FilePattern)
 }
 
 // Machine, Material and Recipe are the core's, with their rows' numbers.
 type Machine struct {
-	ID      int64
-	Version int
-	Data    machine.Machine
+	ID       int64
+	Revision int
+	Data     machine.Machine
 }
 
 // Material is a row.
 type Material struct {
-	ID      int64
-	Version int
-	Data    machine.Material
+	ID       int64
+	Revision int
+	Data     machine.Material
 }
 
 // Recipe is a row.
 type Recipe struct {
 	ID                    int64
-	Version               int
+	Revision              int
 	MachineID, MaterialID int64
 	Data                  recipe.Recipe
 }
 
 // Machines lists all, in the order they were set up.
 func (q Q) Machines(ctx context.Context) ([]Machine, error) {
-	return all[Machine](ctx, q, `SELECT id, version, data FROM machine ORDER BY id`)
+	return all[Machine](ctx, q, `SELECT id, revision, data FROM machine ORDER BY id`)
 }
 
 // Materials lists all by name.
 func (q Q) Materials(ctx context.Context) ([]Material, error) {
-	return all[Material](ctx, q, `SELECT id, version, data FROM material ORDER BY name`)
+	return all[Material](ctx, q, `SELECT id, revision, data FROM material ORDER BY name`)
 }
 
 // Recipes lists all, by machine and purpose. The names of machine and material
 // are those of today, whatever they were when the recipe was written.
 func (q Q) Recipes(ctx context.Context) ([]Recipe, error) {
-	return all[Recipe](ctx, q, `SELECT r.id, r.version, machine_id, material_id,
+	return all[Recipe](ctx, q, `SELECT r.id, r.revision, machine_id, material_id,
 		r.data || jsonb_build_object('machine', m.name, 'material', t.name)
 		FROM recipe r JOIN machine m ON m.id = machine_id JOIN material t ON t.id = material_id ORDER BY machine_id, r.id`)
 }
@@ -99,22 +99,22 @@ func (q Q) AddRecipe(ctx context.Context, machineID, materialID int64, r recipe.
 		machineID, materialID, r.Purpose, r)
 }
 
-// SetMachine, SetMaterial and SetRecipe write a row if the version is still its.
+// SetMachine, SetMaterial and SetRecipe write a row if the revision is still its.
 func (q Q) SetMachine(ctx context.Context, m Machine) error {
-	return q.changed(ctx, `UPDATE machine SET name = $3, data = $4, version = version + 1 WHERE id = $1 AND version = $2`,
-		m.ID, m.Version, m.Data.Name, m.Data)
+	return q.changed(ctx, `UPDATE machine SET name = $3, data = $4, revision = revision + 1 WHERE id = $1 AND revision = $2`,
+		m.ID, m.Revision, m.Data.Name, m.Data)
 }
 
-// SetMaterial writes a row if the version is still its.
+// SetMaterial writes a row if the revision is still its.
 func (q Q) SetMaterial(ctx context.Context, m Material) error {
-	return q.changed(ctx, `UPDATE material SET name = $3, data = $4, version = version + 1 WHERE id = $1 AND version = $2`,
-		m.ID, m.Version, m.Data.Name, m.Data)
+	return q.changed(ctx, `UPDATE material SET name = $3, data = $4, revision = revision + 1 WHERE id = $1 AND revision = $2`,
+		m.ID, m.Revision, m.Data.Name, m.Data)
 }
 
-// SetRecipe writes a row if the version is still its; machine and purpose stay.
+// SetRecipe writes a row if the revision is still its; machine and purpose stay.
 func (q Q) SetRecipe(ctx context.Context, r Recipe) error {
-	return q.changed(ctx, `UPDATE recipe SET material_id = $3, data = $4, version = version + 1 WHERE id = $1 AND version = $2`,
-		r.ID, r.Version, r.MaterialID, r.Data)
+	return q.changed(ctx, `UPDATE recipe SET material_id = $3, data = $4, revision = revision + 1 WHERE id = $1 AND revision = $2`,
+		r.ID, r.Revision, r.MaterialID, r.Data)
 }
 
 // Person is somebody of the house.

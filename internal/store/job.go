@@ -22,10 +22,10 @@ type Job struct {
 	Purpose    string
 	Wish       string
 	NeededBy   *time.Time // a date
-	Step       string
+	State      string
 	Reason     string
 	CreatedAt  time.Time
-	Version    int
+	Revision   int
 	TaskState  string // of its check
 	TaskDoing  string
 	Fraction   float32
@@ -33,7 +33,7 @@ type Job struct {
 	Yes        *job.Promise
 }
 
-const jobColumns = `SELECT j.id, title, member_id, p.name, purpose, wish, needed_by, step, reason, j.created_at, j.version,
+const jobColumns = `SELECT j.id, title, member_id, p.name, purpose, wish, needed_by, j.state, reason, j.created_at, j.revision,
 	t.state, t.doing, t.fraction, t.error, j.yes
 	FROM job j JOIN person p ON p.id = member_id JOIN task t ON t.job_id = j.id `
 
@@ -53,12 +53,12 @@ func (q Q) LockJob(ctx context.Context, id int64) (Job, error) {
 // OpenJobs lists those on the shelf, oldest first; of one member if member is
 // not 0.
 func (q Q) OpenJobs(ctx context.Context, member int64) ([]Job, error) {
-	return all[Job](ctx, q, jobColumns+`WHERE step NOT IN ('fetched', 'sent back', 'withdrawn') AND ($1 = 0 OR member_id = $1) ORDER BY j.id`, member)
+	return all[Job](ctx, q, jobColumns+`WHERE j.state NOT IN ('fetched', 'sent back', 'withdrawn') AND ($1 = 0 OR member_id = $1) ORDER BY j.id`, member)
 }
 
-// AddJob makes a row at the step "arrived", with its check queued.
+// AddJob makes a row in the state "arrived", with its check queued.
 func (q Q) AddJob(ctx context.Context, j Job) (int64, error) {
-	id, err := scalar[int64](ctx, q, `INSERT INTO job (title, member_id, purpose, wish, needed_by, step) VALUES ($1, $2, $3, $4, $5, 'arrived') RETURNING id`,
+	id, err := scalar[int64](ctx, q, `INSERT INTO job (title, member_id, purpose, wish, needed_by, state) VALUES ($1, $2, $3, $4, $5, 'arrived') RETURNING id`,
 		j.Title, j.MemberID, j.Purpose, j.Wish, j.NeededBy)
 	if err != nil {
 		return 0, err
@@ -66,9 +66,9 @@ func (q Q) AddJob(ctx context.Context, j Job) (int64, error) {
 	return id, q.exec(ctx, `INSERT INTO task (job_id, state) VALUES ($1, 'queued')`, id)
 }
 
-// SetStep moves a job and counts its version up.
-func (q Q) SetStep(ctx context.Context, id int64, step, reason string) error {
-	return q.exec(ctx, `UPDATE job SET step = $2, reason = $3, version = version + 1 WHERE id = $1`, id, step, reason)
+// SetState moves a job and counts its revision up.
+func (q Q) SetState(ctx context.Context, id int64, state, reason string) error {
+	return q.exec(ctx, `UPDATE job SET state = $2, reason = $3, revision = revision + 1 WHERE id = $1`, id, state, reason)
 }
 
 // SetYes writes what was said yes to.
@@ -78,7 +78,7 @@ func (q Q) SetYes(ctx context.Context, id int64, y *job.Promise) error {
 
 // JobsToRejudge lists the jobs whose verdict is still being weighed.
 func (q Q) JobsToRejudge(ctx context.Context) ([]int64, error) {
-	rows, err := all[struct{ ID int64 }](ctx, q, `SELECT id FROM job WHERE step IN ('arrived', 'to decide') ORDER BY id`)
+	rows, err := all[struct{ ID int64 }](ctx, q, `SELECT id FROM job WHERE state IN ('arrived', 'to decide') ORDER BY id`)
 	ids := make([]int64, len(rows))
 	for i, r := range rows {
 		ids[i] = r.ID
@@ -119,7 +119,7 @@ func (q Q) Pieces(ctx context.Context, job int64) ([]Piece, error) {
 func (q Q) OpenPieces(ctx context.Context, member int64) ([]Piece, error) {
 	return all[Piece](ctx, q, `SELECT p.id, job_id, name, copies, part, unit, current, v.blob_id, v.steps, NULL::jsonb, v.problem, v.picture IS NOT NULL, v.view_id, v.judgement, v.judged_by
 		FROM piece p JOIN version v ON v.piece_id = p.id AND v.n = p.current JOIN job j ON j.id = p.job_id
-		WHERE j.step NOT IN ('fetched', 'sent back', 'withdrawn') AND ($1 = 0 OR j.member_id = $1) ORDER BY job_id, position`, member)
+		WHERE j.state NOT IN ('fetched', 'sent back', 'withdrawn') AND ($1 = 0 OR j.member_id = $1) ORDER BY job_id, position`, member)
 }
 
 // VerdictsOf reads verdicts by the numbers of their judgements.
@@ -293,37 +293,37 @@ func (q Q) Progress(ctx context.Context, job int64, round int, doing string, fra
 
 // Run is a row with the title of its job.
 type Run struct {
-	ID         int64
-	JobID      int64
-	JobTitle   string
-	MemberName string
-	MachineID  int64
-	Position   int
-	Recipe     string
-	Material   string
-	Colour     string
-	Seconds    float64
-	Grams      float64
-	PriceCents units.Cents
-	State      string
-	StartedAt  *time.Time
-	NeededBy   *time.Time
-	JobVersion int
-	Reason     string // why it failed
-	AfterID    *int64 // the one that failed before it
-	PlateID    *int64 // nil: a program sliced elsewhere, or a run of before there were plates
-	GCodeID    *int64 // its program; nil: to be sliced before the start
-	Plate      int    // the plate's number of its slice, and how many there are; 0 without a plate
-	Plates     int
+	ID          int64
+	JobID       int64
+	JobTitle    string
+	MemberName  string
+	MachineID   int64
+	Position    int
+	Recipe      string
+	Material    string
+	Colour      string
+	Seconds     float64
+	Grams       float64
+	PriceCents  units.Cents
+	State       string
+	StartedAt   *time.Time
+	NeededBy    *time.Time
+	JobRevision int
+	Reason      string // why it failed
+	AfterID     *int64 // the one that failed before it
+	PlateID     *int64 // nil: a program sliced elsewhere, or a run of before there were plates
+	GCodeID     *int64 // its program; nil: to be sliced before the start
+	Plate       int    // the plate's number of its slice, and how many there are; 0 without a plate
+	Plates      int
 }
 
-const runColumns = `SELECT r.id, job_id, j.title, p.name, machine_id, position, recipe, material, colour, seconds, grams, price_cents, state, started_at, j.needed_by, j.version, r.reason, after_id,
+const runColumns = `SELECT r.id, job_id, j.title, p.name, machine_id, position, recipe, material, colour, seconds, grams, price_cents, r.state, started_at, j.needed_by, j.revision, r.reason, after_id,
 	r.plate_id, r.gcode_id, coalesce(l.n, 0), CASE WHEN l.id IS NULL THEN 0 ELSE (SELECT count(*)::int FROM plate o WHERE o.slice_id = l.slice_id) END
 	FROM run r JOIN job j ON j.id = job_id JOIN person p ON p.id = j.member_id LEFT JOIN plate l ON l.id = r.plate_id `
 
 // Lanes lists all runs that are planned or printing, by machine and place.
 func (q Q) Lanes(ctx context.Context) ([]Run, error) {
-	return all[Run](ctx, q, runColumns+`WHERE state IN ('planned', 'printing') ORDER BY machine_id, position, r.id`)
+	return all[Run](ctx, q, runColumns+`WHERE r.state IN ('planned', 'printing') ORDER BY machine_id, position, r.id`)
 }
 
 // Run finds one.
@@ -333,14 +333,14 @@ func (q Q) Run(ctx context.Context, id int64) (Run, error) {
 
 // RunsOffLanes lists the runs of open jobs that are off the machine.
 func (q Q) RunsOffLanes(ctx context.Context) ([]Run, error) {
-	return all[Run](ctx, q, runColumns+`WHERE state = 'off the machine' AND j.step NOT IN ('fetched', 'sent back', 'withdrawn')`)
+	return all[Run](ctx, q, runColumns+`WHERE r.state = 'off the machine' AND j.state NOT IN ('fetched', 'sent back', 'withdrawn')`)
 }
 
 // RunsOfJob lists a job's but those that failed or were cancelled: what prints, then what
 // waits, as they stand in their lanes, then what is off the machine.
 func (q Q) RunsOfJob(ctx context.Context, job int64) ([]Run, error) {
-	return all[Run](ctx, q, runColumns+`WHERE job_id = $1 AND state NOT IN ('failed', 'cancelled')
-		ORDER BY array_position(ARRAY['printing', 'planned', 'off the machine'], state), machine_id, position, r.id`, job)
+	return all[Run](ctx, q, runColumns+`WHERE job_id = $1 AND r.state NOT IN ('failed', 'cancelled')
+		ORDER BY array_position(ARRAY['printing', 'planned', 'off the machine'], r.state), machine_id, position, r.id`, job)
 }
 
 // LockLanes keeps others from changing the order of any lane until the

@@ -85,7 +85,7 @@ func full[T any]() (v T) {
 func TestEveryColumnComesBackAsItWent(t *testing.T) {
 	s := pgtest.New(t)
 	house := full[store.House]()
-	house.Version = 0
+	house.Revision = 0
 	require.NoError(t, s.SetHouse(ctx, house))
 	is := func(want, got any, err error) {
 		t.Helper()
@@ -108,15 +108,15 @@ func TestEveryColumnComesBackAsItWent(t *testing.T) {
 	}
 
 	// The house's own, added and written over.
-	machines := []store.Machine{{Version: 1, Data: full[machine.Machine]()}, {Version: 1, Data: machine.Machine{Name: "bare"}}}
-	materials := []store.Material{{Version: 1, Data: machine.Material{Name: "bare"}}, {Version: 1, Data: full[machine.Material]()}}
+	machines := []store.Machine{{Revision: 1, Data: full[machine.Machine]()}, {Revision: 1, Data: machine.Machine{Name: "bare"}}}
+	materials := []store.Material{{Revision: 1, Data: machine.Material{Name: "bare"}}, {Revision: 1, Data: full[machine.Material]()}}
 	for k := range 2 {
 		machines[k].ID = id(s.AddMachine(ctx, machines[k].Data))
 		materials[1-k].ID = id(s.AddMaterial(ctx, materials[1-k].Data))
 	}
 	recipes := []store.Recipe{ // by machine, whichever was added first
-		{Version: 1, MachineID: machines[0].ID, MaterialID: materials[0].ID, Data: recipe.Recipe{Purpose: "quick look"}},
-		{Version: 1, MachineID: machines[1].ID, MaterialID: materials[1].ID, Data: full[recipe.Recipe]()},
+		{Revision: 1, MachineID: machines[0].ID, MaterialID: materials[0].ID, Data: recipe.Recipe{Purpose: "quick look"}},
+		{Revision: 1, MachineID: machines[1].ID, MaterialID: materials[1].ID, Data: full[recipe.Recipe]()},
 	}
 	for _, r := range []*store.Recipe{&recipes[1], &recipes[0]} {
 		r.ID = id(s.AddRecipe(ctx, r.MachineID, r.MaterialID, r.Data))
@@ -127,7 +127,7 @@ func TestEveryColumnComesBackAsItWent(t *testing.T) {
 		}
 	}
 	named()
-	house.Version = 1
+	house.Revision = 1
 	stands := func() {
 		t.Helper()
 		h, err := s.House(ctx)
@@ -150,12 +150,12 @@ func TestEveryColumnComesBackAsItWent(t *testing.T) {
 	for what, err := range map[string]error{
 		"house": s.SetHouse(ctx, house), "machine": s.SetMachine(ctx, machines[1]), "material": s.SetMaterial(ctx, materials[0]), "recipe": s.SetRecipe(ctx, recipes[1]),
 	} {
-		assert.ErrorIs(t, err, store.ErrChanged, "%s: the second writer has seen an old version", what)
+		assert.ErrorIs(t, err, store.ErrChanged, "%s: the second writer has seen an old revision", what)
 	}
 	named()
 	recipes[1].Data.Material = materials[0].Data.Name
-	for _, version := range []*int{&house.Version, &machines[1].Version, &materials[0].Version, &recipes[1].Version} {
-		*version++
+	for _, revision := range []*int{&house.Revision, &machines[1].Revision, &materials[0].Revision, &recipes[1].Revision} {
+		*revision++
 	}
 	stands()
 
@@ -176,7 +176,7 @@ func TestEveryColumnComesBackAsItWent(t *testing.T) {
 
 	// A job with its check.
 	day := time.Date(2031, 2, 3, 0, 0, 0, 0, time.UTC)
-	job := store.Job{Title: "title", MemberID: ada.ID, MemberName: "B", Purpose: "purpose", Wish: "wish", NeededBy: &day, Step: "arrived", Version: 1, TaskState: "queued"}
+	job := store.Job{Title: "title", MemberID: ada.ID, MemberName: "B", Purpose: "purpose", Wish: "wish", NeededBy: &day, State: "arrived", Revision: 1, TaskState: "queued"}
 	job.ID = id(s.AddJob(ctx, job))
 	jobStands := func() {
 		t.Helper()
@@ -203,8 +203,8 @@ func TestEveryColumnComesBackAsItWent(t *testing.T) {
 	jobStands()
 	assert.ErrorIs(t, s.Progress(ctx, job.ID, 1, "reading", 0.5), store.ErrChanged, "an old round")
 	done(s.SetTask(ctx, job.ID, "failed", "why"))
-	done(s.SetStep(ctx, job.ID, "sent back", "no"))
-	job.TaskState, job.TaskDoing, job.Fraction, job.TaskError, job.Step, job.Reason, job.Version = "failed", "", 0, "why", "sent back", "no", 2
+	done(s.SetState(ctx, job.ID, "sent back", "no"))
+	job.TaskState, job.TaskDoing, job.Fraction, job.TaskError, job.State, job.Reason, job.Revision = "failed", "", 0, "why", "sent back", "no", 2
 	jobStands()
 	done(s.InTx(ctx, func(tx *store.Tx) error {
 		tx.Tell(store.Event{Kind: store.OfJob, JobID: job.ID, Person: ada.ID, What: "what", Why: "why", Says: problem.Say("moved to", "A"), Because: problem.Say("told", "so"), Name: "approved", Data: json.RawMessage(`{"machine": "A"}`)})
@@ -321,7 +321,7 @@ func TestEveryColumnComesBackAsItWent(t *testing.T) {
 	done(s.SetYes(ctx, job.ID, nil))
 
 	// Its run.
-	other := id(s.AddJob(ctx, store.Job{Title: "other", MemberID: ada.ID, Purpose: "purpose", Step: "arrived"}))
+	other := id(s.AddJob(ctx, store.Job{Title: "other", MemberID: ada.ID, Purpose: "purpose", State: "arrived"}))
 	defer func() { // whatever came to the others, each is found by its own number
 		id(s.AddRun(ctx, store.Run{JobID: other, MachineID: machines[0].ID, Recipe: "r", Material: "m", Colour: "#", State: "planned", Seconds: 1, Grams: 1, PriceCents: 1}))
 		for _, n := range []int64{job.ID, other} {
@@ -334,7 +334,7 @@ func TestEveryColumnComesBackAsItWent(t *testing.T) {
 		}
 	}()
 	run := store.Run{JobID: job.ID, JobTitle: "title", MemberName: "B", MachineID: machines[0].ID, Position: 1, Recipe: "r", Material: "m", Colour: "#", Seconds: 3.5, Grams: 4.5, PriceCents: 6,
-		State: "planned", NeededBy: &day, JobVersion: 2, PlateID: &alike.ID, GCodeID: plate.GCodeID, Plate: 2, Plates: 2}
+		State: "planned", NeededBy: &day, JobRevision: 2, PlateID: &alike.ID, GCodeID: plate.GCodeID, Plate: 2, Plates: 2}
 	run.ID = id(s.AddRun(ctx, run))
 	runStands := func() {
 		t.Helper()

@@ -143,14 +143,14 @@ func TestVariantsGoAfterATime(t *testing.T) {
 	machine := int64(0)
 	require.NoError(t, s.Pool.QueryRow(ctx, `INSERT INTO machine (name, data) VALUES ('m', '{}') RETURNING id`).Scan(&machine))
 	slice := map[string]int64{}
-	for _, step := range []string{"fetched", "approved"} {
-		job, err := s.AddJob(ctx, store.Job{Title: step, MemberID: person, Purpose: "everyday"})
+	for _, state := range []string{"fetched", "approved"} {
+		job, err := s.AddJob(ctx, store.Job{Title: state, MemberID: person, Purpose: "everyday"})
 		require.NoError(t, err)
-		require.NoError(t, s.SetStep(ctx, job, step, ""))
+		require.NoError(t, s.SetState(ctx, job, state, ""))
 		_, err = s.AddPiece(ctx, store.Piece{JobID: job, Name: "x", Copies: 1})
 		require.NoError(t, err)
 		for _, chosen := range []bool{false, true} {
-			name := fmt.Sprintf("%s, chosen: %t", step, chosen)
+			name := fmt.Sprintf("%s, chosen: %t", state, chosen)
 			b, err := s.PutBlob(ctx, bytes.NewReader([]byte(name)))
 			require.NoError(t, err)
 			id, err := s.AddSlice(ctx, store.Slice{JobID: job, MachineID: machine, Pieces: []revision.Piece{}}, 0)

@@ -30,7 +30,7 @@ import (
 var (
 	// ErrNotFound: there is no such row.
 	ErrNotFound = errors.New("not found")
-	// ErrChanged: the row has another version than the one the caller saw.
+	// ErrChanged: the row has another revision than the one the caller saw.
 	ErrChanged = errors.New("changed by somebody else meanwhile")
 	// ErrTaken: a name or place that must be unique is in use.
 	ErrTaken = errors.New("already in use")
@@ -312,8 +312,8 @@ func (q Q) exec(ctx context.Context, sql string, args ...any) error {
 	return known(err)
 }
 
-// changed runs an update that is bound to a version; no row means that the
-// version has moved on.
+// changed runs an update that is bound to a revision; no row means that the
+// revision has moved on.
 func (q Q) changed(ctx context.Context, sql string, args ...any) error {
 	tag, err := q.db.Exec(ctx, sql, args...)
 	if err == nil && tag.RowsAffected() == 0 {

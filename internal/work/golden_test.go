@@ -86,13 +86,13 @@ func TestWorkComesOutAsItDid(t *testing.T) {
 			for _, s := range p.Mend {
 				steps = append(steps, string(s))
 			}
-			require.NoError(t, intake.Repair(ctx, h.desk, h.cato, p.ID, v.Version, steps))
+			require.NoError(t, intake.Repair(ctx, h.desk, h.cato, p.ID, v.Revision, steps))
 			v = tell(f.name+", mended", job)
 		}
 		if p := v.PieceSet[0]; p.Surface.Triangles > 0 {
-			require.NoError(t, intake.ChangePiece(ctx, h.desk, h.cato, p.ID, intake.PieceChange{Version: v.Version, Unit: new("cm")}))
+			require.NoError(t, intake.ChangePiece(ctx, h.desk, h.cato, p.ID, intake.PieceChange{Revision: v.Revision, Unit: new("cm")}))
 			tell(f.name+", in centimetres", job)
-			require.NoError(t, intake.ChangePiece(ctx, h.desk, h.cato, p.ID, intake.PieceChange{Version: h.view(job).Version, Unit: new("")}))
+			require.NoError(t, intake.ChangePiece(ctx, h.desk, h.cato, p.ID, intake.PieceChange{Revision: h.view(job).Revision, Unit: new("")}))
 			tell(f.name+", as it came", job)
 		}
 	}

@@ -539,7 +539,7 @@ func TestWhatIsProposedIsSliced(t *testing.T) {
 	require.NoError(t, decide.Approve(ctx, h.desk, h.cato, id, 0, 0))
 	h.until("where lanes have changed, the other machine that is proposed now", func() bool { return proposed(next) != nil && proposed(next).MachineID != was.MachineID })
 	v := h.view(id)
-	require.Equal(t, "approved", v.Step)
+	require.Equal(t, "approved", v.State)
 	assert.InDelta(t, row.Seconds, v.Runs[0].Seconds, 1e-9)
 	d, err := plates.RunProgram(ctx, h.desk, h.cato, v.Runs[0].ID)
 	require.NoError(t, err)

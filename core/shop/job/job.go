@@ -77,24 +77,24 @@ type May struct {
 // Facts are what can be done with a job depends on: its state, that of its check, that
 // something found stops it, and the states of its runs.
 type Facts struct {
-	Step, Check string
-	Stopped     bool
-	Runs        []string
+	State, Check string
+	Stopped      bool
+	Runs         []string
 }
 
 // Can is what can be done with a job.
 func Can(f Facts) May {
 	begun := slices.ContainsFunc(f.Runs, func(s string) bool { return s != run.Planned && s != run.Cancelled })
-	m := May{Decide: Table.Can(f.Step, Yes), Approve: Table.Can(f.Step, Yes) && f.Check == task.Done && !f.Stopped, SendBack: Table.Can(f.Step, No), Change: Weighed(f.Step),
-		TakeBack: Table.Can(f.Step, TakeBack) && !begun, Withdraw: Table.Can(f.Step, Withdraw) && !begun}
+	m := May{Decide: Table.Can(f.State, Yes), Approve: Table.Can(f.State, Yes) && f.Check == task.Done && !f.Stopped, SendBack: Table.Can(f.State, No), Change: Weighed(f.State),
+		TakeBack: Table.Can(f.State, TakeBack) && !begun, Withdraw: Table.Can(f.State, Withdraw) && !begun}
 	switch {
 	case slices.Contains(f.Runs, run.Printing):
 		m.Next = RunEnds
 	case slices.Contains(f.Runs, run.Planned):
 		m.Next = RunStarts
-	case Table.Can(f.Step, Ready):
+	case Table.Can(f.State, Ready):
 		m.Next = Ready
-	case Table.Can(f.Step, Handed):
+	case Table.Can(f.State, Handed):
 		m.Next = Handed
 	}
 	return m

@@ -22,16 +22,16 @@ import (
 // Approve says yes to a job on a machine; machineID 0 takes the proposal. Where its plates are
 // sliced, its runs go to the end of the machine's lane; else they are sliced first, and the yes
 // holds if that keeps to the ceiling that was shown.
-func Approve(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, version int, machineID int64) error {
-	return onFloor(ctx, d, a, id, version, func(tx *store.Tx, j store.Job) error {
+func Approve(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, revision int, machineID int64) error {
+	return onFloor(ctx, d, a, id, revision, func(tx *store.Tx, j store.Job) error {
 		return approve(ctx, d, tx, a, j, machineID, nil)
 	})
 }
 
 // approve says yes to a job under the lanes' lock; place is where in the lane, nil its end.
 func approve(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, j store.Job, machineID int64, place *int) error {
-	if !job.Table.Can(j.Step, job.Yes) {
-		return desk.Refuse("not to be approved", j.ID, j.Step)
+	if !job.Table.Can(j.State, job.Yes) {
+		return desk.Refuse("not to be approved", j.ID, j.State)
 	}
 	if j.TaskState != task.Done {
 		return desk.Refuse("check not done", j.ID, j.TaskState)
@@ -75,8 +75,8 @@ func approve(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, j st
 	if err := tx.SetYes(ctx, j.ID, yes); err != nil {
 		return err
 	}
-	to, _ := job.Table.To(j.Step, said)
-	if err := tx.SetStep(ctx, j.ID, to, ""); err != nil {
+	to, _ := job.Table.To(j.State, said)
+	if err := tx.SetState(ctx, j.ID, to, ""); err != nil {
 		return err
 	}
 	if err := desk.LanesChanged(ctx, d, tx); err != nil {
@@ -87,10 +87,10 @@ func approve(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, j st
 }
 
 // TakeBack takes a yes back while nothing has been started: the job is to be decided again.
-func TakeBack(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, version int) error {
-	return onFloor(ctx, d, a, id, version, func(tx *store.Tx, j store.Job) error {
-		if !job.Table.Can(j.Step, job.TakeBack) {
-			return desk.Refuse("no yes to take back", id, j.Step)
+func TakeBack(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, revision int) error {
+	return onFloor(ctx, d, a, id, revision, func(tx *store.Tx, j store.Job) error {
+		if !job.Table.Can(j.State, job.TakeBack) {
+			return desk.Refuse("no yes to take back", id, j.State)
 		}
 		if err := unsay(ctx, d, tx, j, job.TakeBack, ""); err != nil {
 			return err
@@ -102,11 +102,11 @@ func TakeBack(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, version
 
 // Withdraw ends a job before anything of it has been started: whose it is does not want it any
 // more.
-func Withdraw(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, version int, reason string) error {
+func Withdraw(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, revision int, reason string) error {
 	reason = strings.TrimSpace(reason)
-	return onFloor(ctx, d, a, id, version, func(tx *store.Tx, j store.Job) error {
-		if !job.Table.Can(j.Step, job.Withdraw) {
-			return desk.Refuse("not to be withdrawn", id, j.Step)
+	return onFloor(ctx, d, a, id, revision, func(tx *store.Tx, j store.Job) error {
+		if !job.Table.Can(j.State, job.Withdraw) {
+			return desk.Refuse("not to be withdrawn", id, j.State)
 		}
 		if err := stopCheck(ctx, d, tx, id, "The job was withdrawn."); err != nil {
 			return err
@@ -135,7 +135,7 @@ func unsay(ctx context.Context, d *desk.Desk, tx *store.Tx, j store.Job, by, rea
 			return err
 		}
 	}
-	if j.Step == job.BeingSliced && j.Yes != nil {
+	if j.State == job.BeingSliced && j.Yes != nil {
 		s, err := tx.LockSlice(ctx, j.Yes.SliceID)
 		if err != nil {
 			return err
@@ -153,8 +153,8 @@ func unsay(ctx context.Context, d *desk.Desk, tx *store.Tx, j store.Job, by, rea
 	if err := tx.SetYes(ctx, j.ID, nil); err != nil {
 		return err
 	}
-	to, _ := job.Table.To(j.Step, by)
-	if err := tx.SetStep(ctx, j.ID, to, reason); err != nil {
+	to, _ := job.Table.To(j.State, by)
+	if err := tx.SetState(ctx, j.ID, to, reason); err != nil {
 		return err
 	}
 	return desk.LanesChanged(ctx, d, tx)
@@ -186,7 +186,7 @@ func Move(ctx context.Context, d *desk.Desk, a desk.Actor, runID, machineID int6
 		if r, err = tx.Run(ctx, runID); err != nil { // as it is under the lock
 			return err
 		}
-		if !run.Movable(r.State) || !job.Table.Can(j.Step, job.TakeBack) {
+		if !run.Movable(r.State) || !job.Table.Can(j.State, job.TakeBack) {
 			return desk.Refuse("run stays", r.JobTitle, r.State)
 		}
 		if err := unsay(ctx, d, tx, j, job.TakeBack, ""); err != nil {
@@ -200,23 +200,23 @@ func Move(ctx context.Context, d *desk.Desk, a desk.Actor, runID, machineID int6
 }
 
 // SendBack says no, with the reason the member gets.
-func SendBack(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, version int, reason string) error {
+func SendBack(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, revision int, reason string) error {
 	reason = strings.TrimSpace(reason)
 	if reason == "" {
 		return desk.Wrong("reason", "no reason for a no")
 	}
 	return d.Store.InTx(ctx, func(tx *store.Tx) error {
-		j, err := desk.LockJob(ctx, tx, a, id, version)
+		j, err := desk.LockJob(ctx, tx, a, id, revision)
 		if err != nil {
 			return err
 		}
-		if !job.Table.Can(j.Step, job.No) {
-			return desk.Refuse("not to be sent back", id, j.Step)
+		if !job.Table.Can(j.State, job.No) {
+			return desk.Refuse("not to be sent back", id, j.State)
 		}
 		if err := stopCheck(ctx, d, tx, id, "The job was sent back."); err != nil {
 			return err
 		}
-		if err := tx.SetStep(ctx, id, job.SentBack, reason); err != nil {
+		if err := tx.SetState(ctx, id, job.SentBack, reason); err != nil {
 			return err
 		}
 		desk.Touched(tx, j, a, event.SentBack{}, desk.Told(reason))
@@ -235,24 +235,24 @@ var told = map[string]struct {
 	job.Handed:    {"", event.Fetched{}},
 }
 
-// Advance moves an approved job one step on: the next of its runs is started, the one that
+// Advance moves an approved job on by one state: the next of its runs is started, the one that
 // prints has come off, it is ready to be fetched, fetched.
-func Advance(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, version int) error {
-	return onFloor(ctx, d, a, id, version, func(tx *store.Tx, j store.Job) error {
+func Advance(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, revision int) error {
+	return onFloor(ctx, d, a, id, revision, func(tx *store.Tx, j store.Job) error {
 		runs, err := tx.RunsOfJob(ctx, id)
 		if err != nil {
 			return err
 		}
-		next := job.Can(job.Facts{Step: j.Step, Check: j.TaskState, Runs: states(runs)}).Next
+		next := job.Can(job.Facts{State: j.State, Check: j.TaskState, Runs: states(runs)}).Next
 		t := told[next]
 		switch {
-		case next == "" || !job.Table.Can(j.Step, next):
-			return desk.Refuse("not decided yet", id, j.Step)
+		case next == "" || !job.Table.Can(j.State, next):
+			return desk.Refuse("not decided yet", id, j.State)
 		case t.run != "":
 			return moveRun(ctx, d, tx, a, j, runs[0], t.run, "")
 		}
-		to, _ := job.Table.To(j.Step, next)
-		if err := tx.SetStep(ctx, id, to, ""); err != nil {
+		to, _ := job.Table.To(j.State, next)
+		if err := tx.SetState(ctx, id, to, ""); err != nil {
 			return err
 		}
 		desk.Touched(tx, j, a, t.says, problem.Phrase{})
@@ -262,18 +262,18 @@ func Advance(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, version 
 
 // RunFailed says that the run of a job that prints did not come out, and why. Another takes its
 // place, first in the lane.
-func RunFailed(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, version int, reason string) error {
+func RunFailed(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, revision int, reason string) error {
 	reason = strings.TrimSpace(reason)
 	if reason == "" {
 		return desk.Wrong("reason", "no reason for a failure")
 	}
-	return onFloor(ctx, d, a, id, version, func(tx *store.Tx, j store.Job) error {
+	return onFloor(ctx, d, a, id, revision, func(tx *store.Tx, j store.Job) error {
 		runs, err := tx.RunsOfJob(ctx, id)
 		if err != nil {
 			return err
 		}
 		if len(runs) == 0 || !run.Table.Can(runs[0].State, run.Fails) {
-			return desk.Refuse("no run to fail", id, j.Step)
+			return desk.Refuse("no run to fail", id, j.State)
 		}
 		return moveRun(ctx, d, tx, a, j, runs[0], run.Fails, reason)
 	})
@@ -288,12 +288,12 @@ func states(runs []store.Run) []string {
 }
 
 // onFloor changes a job under the lanes' lock.
-func onFloor(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, version int, change func(*store.Tx, store.Job) error) error {
+func onFloor(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, revision int, change func(*store.Tx, store.Job) error) error {
 	return d.Store.InTx(ctx, func(tx *store.Tx) error {
 		if err := tx.LockLanes(ctx); err != nil {
 			return err
 		}
-		j, err := desk.LockJob(ctx, tx, a, id, version)
+		j, err := desk.LockJob(ctx, tx, a, id, revision)
 		if err != nil {
 			return err
 		}
@@ -325,10 +325,10 @@ func moveRun(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, j st
 	if err != nil {
 		return err
 	}
-	if step := job.Follow(states(runs)); step != j.Step {
-		err = tx.SetStep(ctx, j.ID, step, "")
+	if step := job.Follow(states(runs)); step != j.State {
+		err = tx.SetState(ctx, j.ID, step, "")
 	} else {
-		err = tx.SetStep(ctx, j.ID, j.Step, j.Reason) // its version counts on all the same
+		err = tx.SetState(ctx, j.ID, j.State, j.Reason) // its revision counts on all the same
 	}
 	if err != nil {
 		return err

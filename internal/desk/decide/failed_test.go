@@ -25,7 +25,7 @@ func TestAFailedRunHasASuccessor(t *testing.T) {
 		require.Error(t, decide.RunFailed(ctx, h.Desk, h.Cato, first, 0, "  "), "no reason")
 		require.NoError(t, decide.RunFailed(ctx, h.Desk, h.Cato, first, 0, "It came off the bed."))
 		v := h.Job(first)
-		assert.Equal(t, job.Approved, v.Step)
+		assert.Equal(t, job.Approved, v.State)
 		assert.Equal(t, run.Planned, v.Runs[0].State)
 		assert.NotEqual(t, was.Runs[0].ID, v.Runs[0].ID)
 		assert.Equal(t, was.Runs[0].Price, v.Runs[0].Price)
@@ -49,7 +49,7 @@ func TestAFailedRunHasASuccessor(t *testing.T) {
 		was = h.Job(first)
 	}
 	require.NoError(t, decide.Advance(ctx, h.Desk, h.Cato, first, 0))
-	assert.Equal(t, job.Finishing, h.Job(first).Step)
+	assert.Equal(t, job.Finishing, h.Job(first).State)
 	// An older program knows one run of a job, and keeps what people wrote.
 	require.NoError(t, h.Store.MigrateDownTo(ctx, 7))
 	var runs, told int
@@ -57,5 +57,5 @@ func TestAFailedRunHasASuccessor(t *testing.T) {
 	assert.Equal(t, [2]int{1, 2}, [2]int{runs, told})
 	require.NoError(t, h.Store.Migrate(ctx))
 	v := h.Job(first)
-	assert.Equal(t, job.Finishing+" "+run.Off, v.Step+" "+v.Runs[0].State)
+	assert.Equal(t, job.Finishing+" "+run.Off, v.State+" "+v.Runs[0].State)
 }

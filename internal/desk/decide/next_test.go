@@ -15,8 +15,8 @@ import (
 // First what is to be decided, of it what is due soonest, of those the oldest; what nobody
 // waits for comes last.
 func TestWhatIsNext(t *testing.T) {
-	slip := func(id int64, step, due string) Slip {
-		return Slip{ID: id, Title: "Oarlock", Member: "Ada", Step: step, NeededBy: due}
+	slip := func(id int64, state, due string) Slip {
+		return Slip{ID: id, Title: "Oarlock", Member: "Ada", State: state, NeededBy: due}
 	}
 	for _, c := range []struct {
 		slips []Slip

@@ -29,7 +29,7 @@ func TestAYesWaitsForItsSlice(t *testing.T) {
 	for _, c := range []struct {
 		name    string
 		ends    func(id int64, yes *job.Promise) error
-		step    string
+		state   string
 		because string
 	}{
 		{"kept", func(id int64, yes *job.Promise) error { return h.EndSlice(id, yes.Seconds-200) }, job.Approved, ""},
@@ -60,7 +60,7 @@ func TestAYesWaitsForItsSlice(t *testing.T) {
 		id, _ := h.ToDecide()
 		require.NoError(t, decide.Approve(ctx, h.Desk, h.Cato, id, 0, h.Machines[0].ID), c.name)
 		v := h.Job(id)
-		require.Equal(t, job.BeingSliced, v.Step)
+		require.Equal(t, job.BeingSliced, v.State)
 		require.Empty(t, v.Runs)
 		require.True(t, v.May.TakeBack && v.May.Withdraw && !v.May.Approve && !v.May.Change && v.May.Next == "")
 		require.Equal(t, h.Machines[0].ID, v.MachineID, "where it is to go")
@@ -76,12 +76,12 @@ func TestAYesWaitsForItsSlice(t *testing.T) {
 		require.Error(t, decide.Approve(ctx, h.Desk, h.Cato, id, 0, h.Machines[0].ID), "twice")
 		require.NoError(t, c.ends(j.Yes.SliceID, j.Yes), c.name)
 		v = h.Job(id)
-		assert.Equal(t, c.step, v.Step, c.name)
-		assert.Len(t, v.Runs, map[string]int{job.Approved: 1}[c.step], c.name)
+		assert.Equal(t, c.state, v.State, c.name)
+		assert.Len(t, v.Runs, map[string]int{job.Approved: 1}[c.state], c.name)
 		if c.because != "" {
 			assert.Contains(t, fmt.Sprint(v.History), c.because, c.name)
 		}
-		if c.step == job.Approved {
+		if c.state == job.Approved {
 			require.NoError(t, decide.TakeBack(ctx, h.Desk, h.Cato, id, 0))
 		}
 		require.NoError(t, decide.Withdraw(ctx, h.Desk, h.Cato, id, 0, "not wanted"))
@@ -199,7 +199,7 @@ func change(h *desktest.House, what string, id, piece, machine int64, n int) err
 		return decide.Approve(ctx, h.Desk, h.Cato, id, 0, machine)
 	case "end":
 		j, err := h.Store.Job(ctx, id)
-		if err != nil || j.Step != job.BeingSliced {
+		if err != nil || j.State != job.BeingSliced {
 			return err
 		}
 		return h.EndSlice(j.Yes.SliceID, j.Yes.Seconds*float64(n)/8)
@@ -233,10 +233,10 @@ func TestAMoveToAnotherMachineIsAnotherYes(t *testing.T) {
 	h.Approved(id, from)
 	was := h.Job(id).Runs[0]
 	require.NoError(t, decide.Move(ctx, h.Desk, h.Cato, was.ID, to, 0))
-	require.Equal(t, job.BeingSliced, h.Job(id).Step)
+	require.Equal(t, job.BeingSliced, h.Job(id).State)
 	h.SlicedForYes(id)
 	v := h.Job(id)
-	require.Equal(t, job.Approved, v.Step)
+	require.Equal(t, job.Approved, v.State)
 	assert.Equal(t, to, v.Runs[0].MachineID)
 	assert.NotEqual(t, was.ID, v.Runs[0].ID)
 	order := func() (out []int64) {
@@ -254,7 +254,7 @@ func TestAMoveToAnotherMachineIsAnotherYes(t *testing.T) {
 	assert.Equal(t, []int64{id, waiting}, order(), "first, as it was put")
 	require.NoError(t, decide.Move(ctx, h.Desk, h.Cato, v.Runs[0].ID, from, 5), "sliced for it already")
 	v = h.Job(id)
-	require.Equal(t, job.Approved, v.Step)
+	require.Equal(t, job.Approved, v.State)
 	assert.Equal(t, was.Seconds, v.Runs[0].Seconds)
 	require.NoError(t, decide.Advance(ctx, h.Desk, h.Cato, id, 0))
 	assert.ErrorContains(t, decide.Move(ctx, h.Desk, h.Cato, v.Runs[0].ID, to, 0), "stays where it is")
@@ -290,20 +290,20 @@ func TestAJobOfSeveralPlates(t *testing.T) {
 	var went []string
 	for _, fails := range []bool{false, true, false, false} {
 		require.NoError(t, decide.Advance(ctx, h.Desk, h.Cato, id, 0))
-		went = append(went, h.Job(id).Step)
+		went = append(went, h.Job(id).State)
 		if fails {
 			require.NoError(t, decide.RunFailed(ctx, h.Desk, h.Cato, id, 0, "It came off."))
 		} else {
 			require.NoError(t, decide.Advance(ctx, h.Desk, h.Cato, id, 0))
 		}
-		went = append(went, h.Job(id).Step)
+		went = append(went, h.Job(id).State)
 	}
 	in := job.InProduction
 	assert.Equal(t, []string{in, in, in, in, in, in, in, job.Finishing}, went)
 	// The version before knew slices of one piece, once: a job of several goes there and back.
 	require.NoError(t, h.Store.MigrateDownTo(ctx, 10))
 	require.NoError(t, h.Store.Migrate(ctx))
-	assert.Equal(t, job.Finishing, h.Job(id).Step)
+	assert.Equal(t, job.Finishing, h.Job(id).State)
 }
 
 // What counts unchosen is of the recipe and of the pieces as they are: not what was made smaller
@@ -350,7 +350,7 @@ func TestAYesTakesWhatIsSlicedAlready(t *testing.T) {
 	for _, machine := range []int64{on, other} {
 		require.True(t, full(machine))
 		require.NoError(t, decide.Approve(ctx, h.Desk, h.Cato, id, 0, machine))
-		require.Equal(t, job.Approved, h.Job(id).Step)
+		require.Equal(t, job.Approved, h.Job(id).State)
 		require.NoError(t, decide.TakeBack(ctx, h.Desk, h.Cato, id, 0))
 	}
 }

@@ -27,10 +27,10 @@ type Slip struct {
 	Wish      string       `json:"wish"`
 	NeededBy  string       `json:"needed_by,omitempty" doc:"Date, YYYY-MM-DD"`
 	Late      bool         `json:"late" doc:"It would be, or will be, finished after that day"`
-	Step      string       `json:"step"`
+	State     string       `json:"state"`
 	Reason    string       `json:"reason,omitempty"`
 	ArrivedAt time.Time    `json:"arrived_at"`
-	Version   int          `json:"version"`
+	Revision  int          `json:"revision"`
 	PieceID   int64        `json:"piece_id" doc:"The first piece, whose picture stands for the job"`
 	Pictured  bool         `json:"pictured"`
 	Pieces    int          `json:"pieces" doc:"How many, copies counted"`
@@ -55,9 +55,9 @@ type Check struct {
 
 // ShelfView is the board.
 type ShelfView struct {
-	Steps []string `json:"steps"`
-	Slips []Slip   `json:"slips"`
-	Next  *Next    `json:"next,omitempty"`
+	States []string `json:"states"`
+	Slips  []Slip   `json:"slips"`
+	Next   *Next    `json:"next,omitempty"`
 }
 
 // Next is the thing to do first.
@@ -69,7 +69,7 @@ type Next struct {
 
 // Shelf lists the open jobs the actor may see.
 func Shelf(ctx context.Context, d *desk.Desk, a desk.Actor) (ShelfView, error) {
-	view := ShelfView{Steps: job.Shelves, Slips: []Slip{}}
+	view := ShelfView{States: job.Shelves, Slips: []Slip{}}
 	member := a.ID
 	if a.Role.AtLeast(desk.Coordinator) {
 		member = 0
@@ -119,21 +119,21 @@ func Shelf(ctx context.Context, d *desk.Desk, a desk.Actor) (ShelfView, error) {
 func next(slips []Slip) *Next {
 	waiting := make([]job.Waiting, len(slips))
 	for i, s := range slips {
-		waiting[i] = job.Waiting{ID: s.ID, Step: s.Step, Needs: s.NeededBy}
+		waiting[i] = job.Waiting{ID: s.ID, Step: s.State, Needs: s.NeededBy}
 	}
 	first, ok := job.First(waiting)
 	if !ok {
 		return nil
 	}
 	s := slips[slices.IndexFunc(slips, func(s Slip) bool { return s.ID == first.ID })]
-	say := map[string][2]string{job.ToDecide: {"Decide on %s for %s", "counter"}, job.Approved: {"Start %s for %s", "floor"}, job.Finishing: {"Finish %s for %s", "bench"}}[s.Step]
+	say := map[string][2]string{job.ToDecide: {"Decide on %s for %s", "counter"}, job.Approved: {"Start %s for %s", "floor"}, job.Finishing: {"Finish %s for %s", "bench"}}[s.State]
 	return &Next{s.ID, fmt.Sprintf(say[0], s.Title, s.Member), say[1]}
 }
 
 func slipOf(h *floor.State, j store.Job, pieces []store.Piece, runs []store.Run) Slip {
 	s := Slip{ID: j.ID, Title: j.Title, MemberID: j.MemberID, Member: j.MemberName, Purpose: j.Purpose, Wish: j.Wish,
-		Step: j.Step, Reason: j.Reason, ArrivedAt: j.CreatedAt, Version: j.Version,
-		May:   job.Can(job.Facts{Step: j.Step, Check: j.TaskState, Stopped: stopped(pieces), Runs: states(runs)}),
+		State: j.State, Reason: j.Reason, ArrivedAt: j.CreatedAt, Revision: j.Revision,
+		May:   job.Can(job.Facts{State: j.State, Check: j.TaskState, Stopped: stopped(pieces), Runs: states(runs)}),
 		Check: Check{State: j.TaskState, Doing: j.TaskDoing, Fraction: float64(j.Fraction), Error: j.TaskError}}
 	if j.NeededBy != nil {
 		s.NeededBy = j.NeededBy.Format(time.DateOnly)
@@ -167,7 +167,7 @@ func stand(h *floor.State, s *Slip, j store.Job, runs []store.Run, ladder []floo
 		return
 	}
 	for _, r := range ladder {
-		if r.Proposed && j.Step != job.BeingSliced || j.Step == job.BeingSliced && j.Yes != nil && r.MachineID == j.Yes.MachineID {
+		if r.Proposed && j.State != job.BeingSliced || j.State == job.BeingSliced && j.Yes != nil && r.MachineID == j.Yes.MachineID {
 			s.Machine, s.MachineID, s.Seconds, s.Grams, s.Price, s.Finish = r.Name, r.MachineID, r.Seconds, r.Grams, r.Price, r.Finish
 		}
 	}

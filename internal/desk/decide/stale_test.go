@@ -23,8 +23,8 @@ import (
 func TestWhatGoesStale(t *testing.T) {
 	h := desktest.Open(t)
 	at := map[string]int64{}
-	for _, step := range []string{job.Approved, job.InProduction, job.Finishing, job.PickUp} {
-		at[step], _ = h.At(step)
+	for _, state := range []string{job.Approved, job.InProduction, job.Finishing, job.PickUp} {
+		at[state], _ = h.At(state)
 	}
 	id, piece := h.At(job.ToDecide)
 	slice := h.Sliced(piece, h.Machines[0].ID, 5400)
@@ -41,9 +41,9 @@ func TestWhatGoesStale(t *testing.T) {
 		return s[0].Stale, int64(s[0].Full.Price)
 	}
 	runs := func() (out []string) {
-		for _, step := range []string{job.Approved, job.InProduction, job.Finishing, job.PickUp} {
-			v := h.Job(at[step])
-			require.Equal(t, step, v.Step)
+		for _, state := range []string{job.Approved, job.InProduction, job.Finishing, job.PickUp} {
+			v := h.Job(at[state])
+			require.Equal(t, state, v.State)
 			out = append(out, fmt.Sprintf("%s on %d, %s, %v s, %v g, %d cents", v.Runs[0].Title, v.Runs[0].MachineID, v.Runs[0].Recipe, v.Runs[0].Seconds, v.Runs[0].Grams, v.Runs[0].Price))
 		}
 		return out
@@ -138,11 +138,11 @@ func TestWhatGoesStale(t *testing.T) {
 	// Under another name it is the same machine, for those that were judged before, too.
 	setMachine(func(m *house.MachineView) { m.Data.Name = name + " the Second" })
 	require.True(t, again(), "a verdict tells names")
-	for _, step := range []string{job.Approved, job.ToDecide} {
-		v := h.Job(map[string]int64{job.Approved: at[job.Approved], job.ToDecide: id}[step])
+	for _, state := range []string{job.Approved, job.ToDecide} {
+		v := h.Job(map[string]int64{job.Approved: at[job.Approved], job.ToDecide: id}[state])
 		for _, r := range v.Ladder {
 			if r.MachineID == h.Machines[0].ID {
-				assert.Equal(t, name+" the Second, fits: true", fmt.Sprintf("%s, fits: %v", r.Name, r.Fits), step)
+				assert.Equal(t, name+" the Second, fits: true", fmt.Sprintf("%s, fits: %v", r.Name, r.Fits), state)
 			}
 		}
 	}

@@ -205,7 +205,7 @@ func (h *House) SlicedForYes(job int64) {
 	h.T.Helper()
 	j, err := h.Store.Job(ctx, job)
 	require.NoError(h.T, err)
-	if j.Step == "being sliced" {
+	if j.State == "being sliced" {
 		require.NoError(h.T, h.EndSlice(j.Yes.SliceID, j.Yes.Seconds/1.25))
 	}
 }
@@ -218,15 +218,15 @@ func (h *House) Job(id int64) decide.JobView {
 	return v
 }
 
-// At brings a job to a step of the shelf.
-func (h *House) At(step string) (job, piece int64) {
+// At brings a job to a state.
+func (h *House) At(state string) (job, piece int64) {
 	h.T.Helper()
 	job, piece = h.Arrived()
-	if step == "arrived" {
+	if state == "arrived" {
 		return job, piece
 	}
 	h.Checked(job)
-	switch step {
+	switch state {
 	case "to decide":
 		return job, piece
 	case "sent back":
@@ -235,7 +235,7 @@ func (h *House) At(step string) (job, piece int64) {
 	}
 	// On the machine where nobody waits before it.
 	require.NoError(h.T, decide.Approve(ctx, h.Desk, h.Cato, job, 0, h.EmptyLane()))
-	switch step {
+	switch state {
 	case "being sliced":
 		return job, piece
 	case "withdrawn":
@@ -243,7 +243,7 @@ func (h *House) At(step string) (job, piece int64) {
 		return job, piece
 	}
 	h.SlicedForYes(job)
-	for h.Job(job).Step != step {
+	for h.Job(job).State != state {
 		require.NoError(h.T, decide.Advance(ctx, h.Desk, h.Cato, job, 0))
 	}
 	return job, piece

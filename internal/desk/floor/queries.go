@@ -40,31 +40,31 @@ type LaneView struct {
 
 // RunView is one block in a lane.
 type RunView struct {
-	ID         int64       `json:"id"`
-	JobID      int64       `json:"job_id"`
-	JobVersion int         `json:"job_version"`
-	Title      string      `json:"title"`
-	Member     string      `json:"member"`
-	MachineID  int64       `json:"machine_id"`
-	Recipe     string      `json:"recipe"`
-	Material   string      `json:"material"`
-	Colour     string      `json:"colour"`
-	State      string      `json:"state" enum:"planned,printing,off the machine,failed"`
-	Movable    bool        `json:"movable" doc:"It can be put elsewhere"`
-	Seconds    float64     `json:"seconds"`
-	Grams      float64     `json:"grams"`
-	Price      units.Cents `json:"price_cents"`
-	Start      *time.Time  `json:"start,omitempty"`
-	Finish     *time.Time  `json:"finish,omitempty"`
-	NeededBy   string      `json:"needed_by,omitempty"`
-	Late       bool        `json:"late" doc:"Finishes after the day it is needed"`
-	Plate      int         `json:"plate,omitempty" doc:"Which plate of its slice"`
-	Plates     int         `json:"plates,omitempty" doc:"Of how many"`
-	Unsliced   bool        `json:"unsliced,omitempty" doc:"It has no program: it is to be sliced before the start"`
+	ID          int64       `json:"id"`
+	JobID       int64       `json:"job_id"`
+	JobRevision int         `json:"job_revision"`
+	Title       string      `json:"title"`
+	Member      string      `json:"member"`
+	MachineID   int64       `json:"machine_id"`
+	Recipe      string      `json:"recipe"`
+	Material    string      `json:"material"`
+	Colour      string      `json:"colour"`
+	State       string      `json:"state" enum:"planned,printing,off the machine,failed"`
+	Movable     bool        `json:"movable" doc:"It can be put elsewhere"`
+	Seconds     float64     `json:"seconds"`
+	Grams       float64     `json:"grams"`
+	Price       units.Cents `json:"price_cents"`
+	Start       *time.Time  `json:"start,omitempty"`
+	Finish      *time.Time  `json:"finish,omitempty"`
+	NeededBy    string      `json:"needed_by,omitempty"`
+	Late        bool        `json:"late" doc:"Finishes after the day it is needed"`
+	Plate       int         `json:"plate,omitempty" doc:"Which plate of its slice"`
+	Plates      int         `json:"plates,omitempty" doc:"Of how many"`
+	Unsliced    bool        `json:"unsliced,omitempty" doc:"It has no program: it is to be sliced before the start"`
 }
 
 func (h *State) RunView(r store.Run) RunView {
-	v := RunView{ID: r.ID, JobID: r.JobID, JobVersion: r.JobVersion, Title: r.JobTitle, Member: r.MemberName, MachineID: r.MachineID, Recipe: r.Recipe,
+	v := RunView{ID: r.ID, JobID: r.JobID, JobRevision: r.JobRevision, Title: r.JobTitle, Member: r.MemberName, MachineID: r.MachineID, Recipe: r.Recipe,
 		Material: r.Material, Colour: r.Colour, State: r.State, Movable: run.Movable(r.State), Plate: r.Plate, Plates: r.Plates, Unsliced: r.GCodeID == nil && run.Movable(r.State), Seconds: r.Seconds, Grams: r.Grams, Price: r.PriceCents}
 	if s, ok := h.Slots[r.ID]; ok && !s.Finish.IsZero() {
 		v.Start, v.Finish = &s.Start, &s.Finish

@@ -55,7 +55,7 @@ type House struct {
 	StartCents    units.Cents        `json:"start_cents" minimum:"0" maximum:"100000" doc:"Fee for starting a run, cents"`
 	LongestRunMin int                `json:"longest_run_min" minimum:"0" maximum:"100000" doc:"Longest run without asking, minutes; 0: any"`
 	FilePattern   string             `json:"file_pattern" maxLength:"200" doc:"How files are named, with named values; empty: the common way"`
-	Version       int                `json:"version"`
+	Revision      int                `json:"revision"`
 }
 
 // Texts are what holds where the house has written none of its own, and the values
@@ -77,22 +77,22 @@ type Word struct {
 
 // MachineView, MaterialView and RecipeView are settings with their version.
 type MachineView struct {
-	ID      int64           `json:"id"`
-	Version int             `json:"version"`
-	Data    machine.Machine `json:"data"`
+	ID       int64           `json:"id"`
+	Revision int             `json:"revision"`
+	Data     machine.Machine `json:"data"`
 }
 
 // MaterialView is a material's settings.
 type MaterialView struct {
-	ID      int64            `json:"id"`
-	Version int              `json:"version"`
-	Data    machine.Material `json:"data"`
+	ID       int64            `json:"id"`
+	Revision int              `json:"revision"`
+	Data     machine.Material `json:"data"`
 }
 
 // RecipeView is a recipe's settings.
 type RecipeView struct {
 	ID         int64         `json:"id"`
-	Version    int           `json:"version"`
+	Revision   int           `json:"revision"`
 	MachineID  int64         `json:"machine_id"`
 	MaterialID int64         `json:"material_id"`
 	Data       recipe.Recipe `json:"data"`

@@ -161,16 +161,16 @@ func titleFrom(name string) string {
 // PieceChange is what can be set of a piece while its job is being weighed.
 // Fields left out stay as they are.
 type PieceChange struct {
-	Version int     `json:"version" minimum:"1" doc:"The version of the job that was seen"`
-	Unit    *string `json:"unit,omitempty" enum:",mm,cm,m,in,ft,µm" doc:"The unit it is in; empty: as the file says"`
-	Copies  *int    `json:"copies,omitempty" minimum:"1" maximum:"999"`
-	Current *int    `json:"current,omitempty" minimum:"1" doc:"The version of the model that counts"`
+	Revision int     `json:"revision" minimum:"1" doc:"The revision of the job that was seen"`
+	Unit     *string `json:"unit,omitempty" enum:",mm,cm,m,in,ft,µm" doc:"The unit it is in; empty: as the file says"`
+	Copies   *int    `json:"copies,omitempty" minimum:"1" maximum:"999"`
+	Current  *int    `json:"current,omitempty" minimum:"1" doc:"The version of the model that counts"`
 }
 
 // ChangePiece sets unit, copies or the version that counts, and has the job
 // checked again.
 func ChangePiece(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, in PieceChange) error {
-	return onPiece(ctx, d, a, id, in.Version, func(tx *store.Tx, p *store.Piece) (what []event.Event, err error) {
+	return onPiece(ctx, d, a, id, in.Revision, func(tx *store.Tx, p *store.Piece) (what []event.Event, err error) {
 		if in.Unit != nil && units.Length(*in.Unit) != p.Unit {
 			p.Unit = units.Length(*in.Unit)
 			if p.Unit == "" {
@@ -200,7 +200,7 @@ func ChangePiece(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, in P
 
 // Repair makes a new version of a piece, from the file as it came, by the given
 // steps, and lets it count. The work is done by the check that this queues.
-func Repair(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, version int, steps []string) error {
+func Repair(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, revision int, steps []string) error {
 	for i, s := range steps {
 		if !slices.Contains(repair.Steps, repair.Step(s)) {
 			return desk.Wrong(fmt.Sprintf("steps[%d]", i), "no such repair", s)
@@ -209,7 +209,7 @@ func Repair(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, version i
 	if len(steps) == 0 {
 		return desk.Wrong("steps", "no step chosen")
 	}
-	return onPiece(ctx, d, a, id, version, func(tx *store.Tx, p *store.Piece) (what []event.Event, err error) {
+	return onPiece(ctx, d, a, id, revision, func(tx *store.Tx, p *store.Piece) (what []event.Event, err error) {
 		if p.Verdict == nil || p.Verdict.Format == modelfile.GCode {
 			return nil, desk.Refuse("no model to repair", p.Name)
 		}
@@ -221,21 +221,21 @@ func Repair(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, version i
 
 // onPiece changes a piece of a job that is being weighed and has it checked
 // again. An empty account of what was done leaves all as it is.
-func onPiece(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, version int, change func(*store.Tx, *store.Piece) ([]event.Event, error)) error {
+func onPiece(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, revision int, change func(*store.Tx, *store.Piece) ([]event.Event, error)) error {
 	return d.Store.InTx(ctx, func(tx *store.Tx) error {
 		p, err := tx.Piece(ctx, id)
 		if err != nil {
 			return err
 		}
-		j, err := desk.LockJob(ctx, tx, a, p.JobID, version)
+		j, err := desk.LockJob(ctx, tx, a, p.JobID, revision)
 		if err != nil {
 			return err
 		}
 		if p, err = tx.Piece(ctx, id); err != nil { // as it is under the lock
 			return err
 		}
-		if !states.Weighed(j.Step) {
-			return desk.Refuse("pieces settled", j.ID, j.Step)
+		if !states.Weighed(j.State) {
+			return desk.Refuse("pieces settled", j.ID, j.State)
 		}
 		what, err := change(tx, &p)
 		if err != nil || len(what) == 0 {
@@ -244,7 +244,7 @@ func onPiece(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, version 
 		if err := tx.SetPiece(ctx, p); err != nil {
 			return err
 		}
-		if err := tx.SetStep(ctx, j.ID, j.Step, ""); err != nil { // its version counts up
+		if err := tx.SetState(ctx, j.ID, j.State, ""); err != nil { // its revision counts up
 			return err
 		}
 		return Recheck(ctx, d, tx, j, a, event.All(what), problem.Phrase{})
@@ -258,8 +258,8 @@ func Retry(ctx context.Context, d *desk.Desk, a desk.Actor, job int64) error {
 		if err != nil {
 			return err
 		}
-		if !states.Weighed(j.Step) {
-			return desk.Refuse("check closed", job, j.Step)
+		if !states.Weighed(j.State) {
+			return desk.Refuse("check closed", job, j.State)
 		}
 		return Recheck(ctx, d, tx, j, a, event.CheckAsked{}, problem.Phrase{})
 	})

@@ -42,7 +42,7 @@ func TestOldRoundsWriteNothing(t *testing.T) {
 	require.NoError(t, intake.Progress(ctx, h.Desk, j, now.Round, "cutting", 0.5))
 	assert.InDelta(t, 0.5, h.Job(job).Check.Fraction, 1e-6)
 	assert.True(t, h.Record(job, now.Round))
-	assert.Equal(t, "to decide", h.Job(job).Step)
+	assert.Equal(t, "to decide", h.Job(job).State)
 	assert.False(t, h.Record(job, now.Round), "twice")
 	assert.ErrorIs(t, intake.Progress(ctx, h.Desk, j, now.Round, "cutting", 0.7), store.ErrChanged)
 }

@@ -56,7 +56,7 @@ func (in *CheckInput) today(ctx context.Context, q store.Q) error {
 	if in.Choices, from, err = desk.Choices(ctx, q, recipe.Purpose(in.Job.Purpose)); err != nil {
 		return err
 	}
-	in.By = revision.JudgedBy(in.Choices, in.StartCents, in.LongestS, append(slices.Concat(from...), revision.Ref{Of: "house", ID: 1, N: h.Version}))
+	in.By = revision.JudgedBy(in.Choices, in.StartCents, in.LongestS, append(slices.Concat(from...), revision.Ref{Of: "house", ID: 1, N: h.Revision}))
 	return nil
 }
 

@@ -72,8 +72,8 @@ func RecordCheck(ctx context.Context, d *desk.Desk, job int64, round int, found 
 		if err := tx.SetTask(ctx, job, state, text); err != nil {
 			return err
 		}
-		if to, ok := states.Table.To(j.Step, states.CheckEnds); ok {
-			if err := tx.SetStep(ctx, job, to, ""); err != nil {
+		if to, ok := states.Table.To(j.State, states.CheckEnds); ok {
+			if err := tx.SetState(ctx, job, to, ""); err != nil {
 				return err
 			}
 		}

@@ -422,7 +422,7 @@ func EndSlice(ctx context.Context, d *desk.Desk, s store.Slice, made []store.Pla
 // settle settles a yes that waits for a slice: the job is approved if the slice keeps to it, or
 // else is to be decided again, and why.
 func settle(ctx context.Context, d *desk.Desk, tx *store.Tx, j store.Job, s store.Slice) error {
-	if j.Step != job.BeingSliced || j.Yes == nil || j.Yes.SliceID != s.ID {
+	if j.State != job.BeingSliced || j.Yes == nil || j.Yes.SliceID != s.ID {
 		return nil
 	}
 	pieces, err := tx.Pieces(ctx, j.ID)
@@ -438,8 +438,8 @@ func settle(ctx context.Context, d *desk.Desk, tx *store.Tx, j store.Job, s stor
 		if err := tx.SetYes(ctx, j.ID, nil); err != nil {
 			return err
 		}
-		to, _ := job.Table.To(j.Step, job.NotKept)
-		if err := tx.SetStep(ctx, j.ID, to, ""); err != nil {
+		to, _ := job.Table.To(j.State, job.NotKept)
+		if err := tx.SetState(ctx, j.ID, to, ""); err != nil {
 			return err
 		}
 		desk.Touched(tx, j, desk.Actor{}, event.YesNotKept{}, why)
@@ -451,8 +451,8 @@ func settle(ctx context.Context, d *desk.Desk, tx *store.Tx, j store.Job, s stor
 	if err := tx.ChooseSlice(ctx, s); err != nil {
 		return err
 	}
-	to, _ := job.Table.To(j.Step, job.Kept)
-	if err := tx.SetStep(ctx, j.ID, to, ""); err != nil {
+	to, _ := job.Table.To(j.State, job.Kept)
+	if err := tx.SetState(ctx, j.ID, to, ""); err != nil {
 		return err
 	}
 	if err := desk.LanesChanged(ctx, d, tx); err != nil {
@@ -500,7 +500,7 @@ func ProposeAll(ctx context.Context, d *desk.Desk) error {
 // stopped, or has no models, or is sliced already, needs none.
 func Propose(ctx context.Context, d *desk.Desk, tx *store.Tx, id int64) error {
 	j, err := tx.LockJob(ctx, id)
-	if err != nil || j.Step != job.ToDecide || j.TaskState != task.Done {
+	if err != nil || j.State != job.ToDecide || j.TaskState != task.Done {
 		return err
 	}
 	pieces, err := tx.Pieces(ctx, id)

@@ -57,43 +57,43 @@ function useDeed<V>(run: (v: V) => Promise<unknown>, done?: (v: V) => string) {
 
 interface At {
   id: number
-  version: number
+  revision: number
 }
 
 export const useApprove = () =>
   useDeed(
     (v: At & { machine_id?: number; machine: string; title: string; sliced: boolean }) =>
-      take(api.POST('/jobs/{id}/approve', { params: { path: { id: v.id } }, body: { version: v.version, machine_id: v.machine_id } })),
+      take(api.POST('/jobs/{id}/approve', { params: { path: { id: v.id } }, body: { revision: v.revision, machine_id: v.machine_id } })),
     (v) => (v.sliced ? `${v.title} is queued on ${v.machine}.` : `${v.title} is sliced for ${v.machine}, and queued if that keeps to the yes.`),
   )
 
 export const useTakeBack = () =>
   useDeed(
-    (v: At & { title: string }) => take(api.POST('/jobs/{id}/take-back', { params: { path: { id: v.id } }, body: { version: v.version } })),
+    (v: At & { title: string }) => take(api.POST('/jobs/{id}/take-back', { params: { path: { id: v.id } }, body: { revision: v.revision } })),
     (v) => `${v.title} is to be decided again.`,
   )
 
 export const useWithdraw = () =>
   useDeed(
-    (v: At & { title: string; reason: string }) => take(api.POST('/jobs/{id}/withdraw', { params: { path: { id: v.id } }, body: { version: v.version, reason: v.reason } })),
+    (v: At & { title: string; reason: string }) => take(api.POST('/jobs/{id}/withdraw', { params: { path: { id: v.id } }, body: { revision: v.revision, reason: v.reason } })),
     (v) => `${v.title} is withdrawn.`,
   )
 
 export const useSendBack = () =>
   useDeed(
     (v: At & { reason: string; title: string }) =>
-      take(api.POST('/jobs/{id}/send-back', { params: { path: { id: v.id } }, body: { version: v.version, reason: v.reason } })),
+      take(api.POST('/jobs/{id}/send-back', { params: { path: { id: v.id } }, body: { revision: v.revision, reason: v.reason } })),
     (v) => `${v.title} is sent back.`,
   )
 
 export const useRunFailed = () =>
   useDeed(
-    (v: At & { reason: string; title: string }) => take(api.POST('/jobs/{id}/run-failed', { params: { path: { id: v.id } }, body: { version: v.version, reason: v.reason } })),
+    (v: At & { reason: string; title: string }) => take(api.POST('/jobs/{id}/run-failed', { params: { path: { id: v.id } }, body: { revision: v.revision, reason: v.reason } })),
     (v) => `${v.title} is planned again, first on its machine.`,
   )
 
 export const useAdvance = () =>
-  useDeed((v: At) => take(api.POST('/jobs/{id}/advance', { params: { path: { id: v.id } }, body: { version: v.version } })))
+  useDeed((v: At) => take(api.POST('/jobs/{id}/advance', { params: { path: { id: v.id } }, body: { revision: v.revision } })))
 
 export const useCheckAgain = () => useDeed((id: number) => take(api.POST('/jobs/{id}/check', { params: { path: { id } } })))
 
@@ -104,7 +104,7 @@ export const useChangePiece = () =>
 
 export const useRepair = () =>
   useDeed(
-    (v: At & { steps: string[] }) => take(api.POST('/pieces/{id}/repair', { params: { path: { id: v.id } }, body: { version: v.version, steps: v.steps } })),
+    (v: At & { steps: string[] }) => take(api.POST('/pieces/{id}/repair', { params: { path: { id: v.id } }, body: { revision: v.revision, steps: v.steps } })),
     () => 'The repaired version is being made.',
   )
 

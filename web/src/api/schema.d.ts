@@ -679,9 +679,9 @@ export interface components {
             machine_id?: number;
             /**
              * Format: int64
-             * @description The version of the job that was seen
+             * @description The revision of the job that was seen
              */
-            version: number;
+            revision: number;
         };
         Arrived: {
             /** Format: int64 */
@@ -891,6 +891,8 @@ export interface components {
              */
             longest_run_min: number;
             name: string;
+            /** Format: int64 */
+            revision: number;
             /**
              * Format: int64
              * @description Fee for starting a run, cents
@@ -898,8 +900,6 @@ export interface components {
             start_cents: number;
             /** @description IANA name */
             time_zone: string;
-            /** Format: int64 */
-            version: number;
             /** @description Opening hours, Sunday first */
             week: components["schemas"]["Span"][][];
         };
@@ -977,6 +977,8 @@ export interface components {
             price_cents?: number;
             purpose: string;
             reason?: string;
+            /** Format: int64 */
+            revision: number;
             /** @description Of its plates: what prints, then what waits, then what is off the machine */
             runs: components["schemas"]["RunView"][];
             /**
@@ -984,12 +986,10 @@ export interface components {
              * @description On that machine, with warm-up
              */
             seconds?: number;
-            step: string;
+            state: string;
             /** @description Something found stops it: it cannot be approved */
             stopped: boolean;
             title: string;
-            /** Format: int64 */
-            version: number;
             wish: string;
             worst?: components["schemas"]["FindingView"];
         };
@@ -1133,7 +1133,7 @@ export interface components {
             /** Format: int64 */
             id: number;
             /** Format: int64 */
-            version: number;
+            revision: number;
         };
         Material: {
             /**
@@ -1180,7 +1180,7 @@ export interface components {
             /** Format: int64 */
             id: number;
             /** Format: int64 */
-            version: number;
+            revision: number;
         };
         May: {
             /** @description A yes to a machine that takes it */
@@ -1200,12 +1200,12 @@ export interface components {
             withdraw: boolean;
         };
         Mending: {
-            steps: string[];
             /**
              * Format: int64
-             * @description The version of the job that was seen
+             * @description The revision of the job that was seen
              */
-            version: number;
+            revision: number;
+            steps: string[];
         };
         Message: {
             /** @description The check that it is about */
@@ -1333,15 +1333,15 @@ export interface components {
              */
             current?: number;
             /**
+             * Format: int64
+             * @description The revision of the job that was seen
+             */
+            revision: number;
+            /**
              * @description The unit it is in; empty: as the file says
              * @enum {string}
              */
             unit?: "" | "mm" | "cm" | "m" | "in" | "ft" | "µm";
-            /**
-             * Format: int64
-             * @description The version of the job that was seen
-             */
-            version: number;
         };
         PieceView: {
             /** Format: int64 */
@@ -1690,7 +1690,7 @@ export interface components {
             /** Format: int64 */
             material_id: number;
             /** Format: int64 */
-            version: number;
+            revision: number;
         };
         RunView: {
             colour: string;
@@ -1703,7 +1703,7 @@ export interface components {
             /** Format: int64 */
             job_id: number;
             /** Format: int64 */
-            job_version: number;
+            job_revision: number;
             /** @description Finishes after the day it is needed */
             late: boolean;
             /** Format: int64 */
@@ -1740,9 +1740,9 @@ export interface components {
             reason: string;
             /**
              * Format: int64
-             * @description The version of the job that was seen
+             * @description The revision of the job that was seen
              */
-            version: number;
+            revision: number;
         };
         Setting: {
             choices?: string[];
@@ -1781,7 +1781,7 @@ export interface components {
         ShelfView: {
             next?: components["schemas"]["Next"];
             slips: components["schemas"]["Slip"][];
-            steps: string[];
+            states: string[];
         };
         SignIn: {
             login: string;
@@ -1881,15 +1881,15 @@ export interface components {
             price_cents?: number;
             purpose: string;
             reason?: string;
+            /** Format: int64 */
+            revision: number;
             /**
              * Format: double
              * @description On that machine, with warm-up
              */
             seconds?: number;
-            step: string;
+            state: string;
             title: string;
-            /** Format: int64 */
-            version: number;
             wish: string;
             worst?: components["schemas"]["FindingView"];
         };
@@ -2025,9 +2025,9 @@ export interface components {
         Versioned: {
             /**
              * Format: int64
-             * @description The version of the job that was seen
+             * @description The revision of the job that was seen
              */
-            version: number;
+            revision: number;
         };
         Volume: {
             /**

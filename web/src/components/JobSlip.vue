@@ -24,7 +24,7 @@ const checking = computed(() => ['queued', 'running', 'set aside'].includes(prop
         <span v-if="slip.seconds" class="num">{{ f.duration(slip.seconds) }}</span>
         <span v-if="slip.grams" class="num">{{ f.grams(slip.grams) }}</span>
         <span v-if="slip.price_cents" class="num">{{ f.money(slip.price_cents) }}</span>
-        <span v-if="slip.step === 'being sliced'" class="slicing">being sliced</span>
+        <span v-if="slip.state === 'being sliced'" class="slicing">being sliced</span>
       </template>
     </span>
     <span class="foot small">

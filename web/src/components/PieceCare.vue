@@ -20,12 +20,12 @@ function ask() {
   steps.value = [...props.piece.mend]
   asking.value = !asking.value
 }
-const set = (v: Omit<PieceChange, 'version'>) => change.mutate({ id: props.piece.id, body: { version: props.job.version, ...v } })
+const set = (v: Omit<PieceChange, 'revision'>) => change.mutate({ id: props.piece.id, body: { revision: props.job.revision, ...v } })
 const mayMend = computed(() => open.value && props.mayRepair && props.piece.mend.length > 0)
 /** For a key of the room: asks which steps, where there is something to mend. */
 defineExpose({ ask: () => mayMend.value && !busy.value && ask() })
 function mend() {
-  repair.mutate({ id: props.piece.id, version: props.job.version, steps: words.steps.value.map((s) => s.key).filter((s) => steps.value.includes(s)) })
+  repair.mutate({ id: props.piece.id, revision: props.job.revision, steps: words.steps.value.map((s) => s.key).filter((s) => steps.value.includes(s)) })
   asking.value = false
 }
 </script>

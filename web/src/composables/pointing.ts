@@ -12,7 +12,7 @@ export function usePointing(job: ComputedRef<JobView | undefined>) {
     pieceId.value = undefined
     forget()
   })
-  watch(() => job.value?.version, forget)
+  watch(() => job.value?.revision, forget)
   const piece = computed(() => job.value?.piece_set.find((p) => p.id === pieceId.value) ?? job.value?.piece_set[0])
   const evidence = useEvidence(() => piece.value?.id, () => piece.value?.current, () => !!finding.value)
   function show(x: JobFinding, place: number) {

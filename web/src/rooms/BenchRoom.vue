@@ -96,7 +96,7 @@ const nextIs: Record<NonNullable<JobView['may']['next']>, string> = {
 
 function queue() {
   if (!canApprove.value || !job.value || !row.value) return
-  approve.mutate({ id: job.value.id, version: job.value.version, title: job.value.title, machine: row.value.name, machine_id: row.value.machine_id, sliced: !row.value.ceiling })
+  approve.mutate({ id: job.value.id, revision: job.value.revision, title: job.value.title, machine: row.value.name, machine_id: row.value.machine_id, sliced: !row.value.ceiling })
 }
 function go(d: number) {
   const i = jobs.value.findIndex((s) => s.id === id.value)
@@ -123,13 +123,13 @@ useKeys('Bench', [
   <div v-if="job" class="bench">
     <header>
       <h1>{{ job.title }} <span class="quiet num no">#{{ job.id }}</span></h1>
-      <span>{{ job.member }}</span><span>{{ job.purpose }}</span><span class="tag">{{ job.step }}</span>
+      <span>{{ job.member }}</span><span>{{ job.purpose }}</span><span class="tag">{{ job.state }}</span>
       <span v-if="job.needed_by">needed by {{ f.day(job.needed_by) }}</span>
       <span v-if="job.runs[0]?.start" class="num">{{ f.moment(job.runs[0].start) }} → {{ f.moment(job.finish) }}</span>
       <span class="spring" />
-      <v-btn v-if="desk && job.may.take_back" id="take-back" size="small" variant="text" @click="takeBack.mutate({ id: job.id, version: job.version, title: job.title })">Take the yes back</v-btn>
-      <v-btn v-if="job.may.withdraw" id="withdraw" size="small" variant="text" @click="withdraw.mutate({ id: job.id, version: job.version, title: job.title, reason: '' })">Withdraw it</v-btn>
-      <v-btn v-if="desk && job.may.next" size="small" class="act" @click="advance.mutate({ id: job.id, version: job.version })">{{ nextIs[job.may.next] }}</v-btn>
+      <v-btn v-if="desk && job.may.take_back" id="take-back" size="small" variant="text" @click="takeBack.mutate({ id: job.id, revision: job.revision, title: job.title })">Take the yes back</v-btn>
+      <v-btn v-if="job.may.withdraw" id="withdraw" size="small" variant="text" @click="withdraw.mutate({ id: job.id, revision: job.revision, title: job.title, reason: '' })">Withdraw it</v-btn>
+      <v-btn v-if="desk && job.may.next" size="small" class="act" @click="advance.mutate({ id: job.id, revision: job.revision })">{{ nextIs[job.may.next] }}</v-btn>
     </header>
     <section class="left">
       <CheckProgress :job="job" />

@@ -76,8 +76,8 @@ async function decide(deed: Promise<unknown>) {
 
 function yes() {
   if (!canApprove.value || !job.value || !row.value) return
-  const { id, version, title } = job.value
-  void decide(approve.mutateAsync({ id, version, title, machine: row.value.name, machine_id: row.value.machine_id, sliced: !row.value.ceiling }))
+  const { id, revision, title } = job.value
+  void decide(approve.mutateAsync({ id, revision, title, machine: row.value.name, machine_id: row.value.machine_id, sliced: !row.value.ceiling }))
 }
 
 function no() {
@@ -94,8 +94,8 @@ function noBecause(x: JobFinding) {
 
 function send() {
   if (!job.value) return
-  const { id, version, title } = job.value
-  void decide(sendBack.mutateAsync({ id, version, title, reason: reason.value }))
+  const { id, revision, title } = job.value
+  void decide(sendBack.mutateAsync({ id, revision, title, reason: reason.value }))
 }
 
 function nextMachine() {
@@ -174,7 +174,7 @@ useKeys('Counter', [
           <p v-else class="big">No machine in service can take it.</p>
         </div>
         <p v-else-if="job.may.change" class="proposal big">{{ verdictLine[job.check.state] }}</p>
-        <p v-else class="proposal big">This job is {{ job.step }}<template v-if="job.machine"> on {{ job.machine }}</template>.</p>
+        <p v-else class="proposal big">This job is {{ job.state }}<template v-if="job.machine"> on {{ job.machine }}</template>.</p>
         <div class="acts">
           <v-btn id="yes" color="primary" variant="flat" size="large" :disabled="!canApprove" @click="yes">Yes, queue it <kbd class="on">Y</kbd></v-btn>
           <v-btn id="no" :disabled="!job.may.send_back" size="large" @click="no">No <kbd class="on">N</kbd></v-btn>

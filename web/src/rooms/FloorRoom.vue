@@ -99,11 +99,11 @@ function askWhy() {
 }
 function failed() {
   if (!chosen.value || !why.value?.trim()) return
-  fail.mutate({ id: chosen.value.job_id, version: chosen.value.job_version, title: chosen.value.title, reason: why.value })
+  fail.mutate({ id: chosen.value.job_id, revision: chosen.value.job_revision, title: chosen.value.title, reason: why.value })
   why.value = undefined
 }
 function stepOn() {
-  if (chosen.value) advance.mutate({ id: chosen.value.job_id, version: chosen.value.job_version })
+  if (chosen.value) advance.mutate({ id: chosen.value.job_id, revision: chosen.value.job_revision })
 }
 
 // Dragging: the block follows the pointer; where it is let go decides.

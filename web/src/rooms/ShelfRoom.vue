@@ -28,9 +28,9 @@ const found = computed(() => {
   })
 })
 /** What waits for its slice lies with what is approved: it will be, in a moment. */
-const plank = (step: string) => (step === 'being sliced' ? 'approved' : step)
+const plank = (state: string) => (state === 'being sliced' ? 'approved' : state)
 const shelves = computed(() =>
-  (shelf.data.value?.steps ?? []).filter((step) => plank(step) === step).map((step) => ({ step, name: names[step]?.[0] ?? step, empty: names[step]?.[1] ?? '', slips: found.value.filter((s) => plank(s.step) === step) })),
+  (shelf.data.value?.states ?? []).filter((state) => plank(state) === state).map((state) => ({ state, name: names[state]?.[0] ?? state, empty: names[state]?.[1] ?? '', slips: found.value.filter((s) => plank(s.state) === state) })),
 )
 const next = computed(() => shelf.data.value?.next)
 const place = (s: Slip) => (s.may.decide ? `/counter/${s.id}` : `/bench/${s.id}`)
@@ -71,7 +71,7 @@ useKeys('Shelf', [
       <p v-else-if="shelf.data.value && !shelf.data.value.slips.length" class="next">Nothing is on the shelf. Hand in a model with <kbd>H</kbd>, or drop one anywhere.</p>
       <v-text-field ref="searchField" v-model="search" class="search" label="Search jobs, members, machines  ( / )" clearable />
     </div>
-    <section v-for="s in shelves" :key="s.step" class="plank" :aria-label="s.name">
+    <section v-for="s in shelves" :key="s.state" class="plank" :aria-label="s.name">
       <h2><span>{{ s.name }}</span><span class="num count">{{ s.slips.length }}</span></h2>
       <div class="slips">
         <JobSlip v-for="x in s.slips" :key="x.id" :slip="x" :to="place(x)" />

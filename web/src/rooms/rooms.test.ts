@@ -49,14 +49,14 @@ vi.mock('../api/client', async (original) => {
   return { ...(await original<object>()), api }
 })
 
-const may = (step: string, stopped = false): Slip['may'] => ({
-  decide: step === 'to decide', approve: step === 'to decide' && !stopped, change: ['arrived', 'to decide'].includes(step), send_back: ['arrived', 'to decide'].includes(step),
-  take_back: ['being sliced', 'approved'].includes(step), withdraw: ['arrived', 'to decide', 'being sliced', 'approved'].includes(step),
-  next: ({ approved: 'its run starts', 'in production': 'its run ends', finishing: 'ready to be fetched', 'pick-up': 'fetched' } as const)[step],
+const may = (state: string, stopped = false): Slip['may'] => ({
+  decide: state === 'to decide', approve: state === 'to decide' && !stopped, change: ['arrived', 'to decide'].includes(state), send_back: ['arrived', 'to decide'].includes(state),
+  take_back: ['being sliced', 'approved'].includes(state), withdraw: ['arrived', 'to decide', 'being sliced', 'approved'].includes(state),
+  next: ({ approved: 'its run starts', 'in production': 'its run ends', finishing: 'ready to be fetched', 'pick-up': 'fetched' } as const)[state],
 })
-const slip = (id: number, step: string, more: Partial<Slip> = {}): Slip => ({
-  id, title: `Part ${id}`, step, member: 'Nia Marlow', member_id: 3, purpose: 'everyday', late: false, wish: '', piece_id: id, pieces: 1, pictured: false, version: 7,
-  arrived_at: '2026-11-25T09:00:00Z', check: { state: 'done', fraction: 1, error: '', doing: '' }, may: may(step), ...more,
+const slip = (id: number, state: string, more: Partial<Slip> = {}): Slip => ({
+  id, title: `Part ${id}`, state, member: 'Nia Marlow', member_id: 3, purpose: 'everyday', late: false, wish: '', piece_id: id, pieces: 1, pictured: false, revision: 7,
+  arrived_at: '2026-11-25T09:00:00Z', check: { state: 'done', fraction: 1, error: '', doing: '' }, may: may(state), ...more,
 })
 const row = (machine_id: number, name: string, more: Partial<LadderRow> = {}): LadderRow => ({
   machine_id, name, in_service: true, fits: true, takes: (more.fits ?? true) && (more.in_service ?? true), full: false, seconds: 3600, grams: 12, price_cents: 240, proposed: false, over_mm: [0, 0, 0], scale_to_fit: 1, shape: 'rectangle', turn_deg: 0,
@@ -119,7 +119,7 @@ afterEach(() => {
 describe('the shelf', () => {
   it('has every slip on its shelf, each with the way to its own job', async () => {
     server.answers['/jobs'] = {
-      steps: ['arrived', 'to decide', 'approved'],
+      states: ['arrived', 'to decide', 'approved'],
       slips: [slip(1, 'to decide'), slip(2, 'to decide', { title: 'Cleat', member: 'Ola Berg' }), slip(3, 'approved'), slip(4, 'arrived')],
       next: { room: 'counter', job_id: 2, text: 'Decide on Cleat' },
     }
@@ -135,7 +135,7 @@ describe('the shelf', () => {
     expect(router.currentRoute.value.path).toBe('/counter/2')
   })
   it('is walked with the arrows, along a shelf and between shelves', async () => {
-    server.answers['/jobs'] = { steps: ['arrived', 'to decide', 'approved'], slips: [slip(1, 'to decide'), slip(2, 'to decide'), slip(3, 'approved'), slip(4, 'arrived')], next: { room: 'floor', job_id: 3, text: 'Start it' } }
+    server.answers['/jobs'] = { states: ['arrived', 'to decide', 'approved'], slips: [slip(1, 'to decide'), slip(2, 'to decide'), slip(3, 'approved'), slip(4, 'arrived')], next: { room: 'floor', job_id: 3, text: 'Start it' } }
     const { router } = await room(ShelfRoom)
     const at = () => document.activeElement?.getAttribute('href')
     for (const [key, slipNow] of [['ArrowRight', 4], ['ArrowRight', 4], ['ArrowDown', 1], ['ArrowRight', 2], ['ArrowRight', 2], ['ArrowLeft', 1], ['ArrowRight', 2], ['ArrowDown', 3], ['ArrowDown', 3], ['ArrowUp', 1], ['ArrowUp', 4], ['ArrowUp', 4]] as const) {
@@ -151,13 +151,13 @@ describe('the shelf', () => {
 
 describe('the counter', () => {
   beforeEach(() => {
-    server.answers['/jobs'] = { steps: [], slips: [slip(5, 'to decide'), slip(6, 'to decide', { needed_by: '2026-12-01' }), slip(7, 'arrived', { needed_by: '2026-11-30' }), slip(8, 'approved')] }
+    server.answers['/jobs'] = { states: [], slips: [slip(5, 'to decide'), slip(6, 'to decide', { needed_by: '2026-12-01' }), slip(7, 'arrived', { needed_by: '2026-11-30' }), slip(8, 'approved')] }
     for (const id of [5, 6, 7]) server.answers[`/jobs/${id}`] = jobView(id)
   })
   it('says so when all is decided', async () => {
     expect((await room(CounterRoom)).w.text()).not.toContain('All decided')
     shown?.unmount()
-    server.answers['/jobs'] = { steps: [], slips: [slip(8, 'approved')] }
+    server.answers['/jobs'] = { states: [], slips: [slip(8, 'approved')] }
     expect((await room(CounterRoom)).w.find('main h1').text()).toBe('All decided')
   })
   it('has arrivals and what is to decide, soonest needed first', async () => {
@@ -170,11 +170,11 @@ describe('the counter', () => {
     const { w, router } = await room(CounterRoom, '/counter/6')
     await w.find('#yes').trigger('click')
     await flushPromises()
-    expect(server.asked).toEqual([['POST', '/jobs/6/approve', { version: 7, machine_id: 2 }]])
+    expect(server.asked).toEqual([['POST', '/jobs/6/approve', { revision: 7, machine_id: 2 }]])
     expect(router.currentRoute.value.path, 'the next one comes up').toBe('/counter/5')
     await press('m')
     await press('y')
-    expect(server.asked[1]).toEqual(['POST', '/jobs/5/approve', { version: 7, machine_id: 1 }])
+    expect(server.asked[1]).toEqual(['POST', '/jobs/5/approve', { revision: 7, machine_id: 1 }])
   })
   it('says no with the message, and stays where it was refused', async () => {
     const { w, router } = await room(CounterRoom, '/counter/6')
@@ -183,7 +183,7 @@ describe('the counter', () => {
     server.refuses = { detail: 'Job 6 was changed by somebody else meanwhile.' }
     await w.find('form.message').trigger('submit')
     await flushPromises()
-    expect(server.asked).toEqual([['POST', '/jobs/6/send-back', { version: 7, reason: 'It leans.' }]])
+    expect(server.asked).toEqual([['POST', '/jobs/6/send-back', { revision: 7, reason: 'It leans.' }]])
     expect(router.currentRoute.value.path).toBe('/counter/6')
     expect(notices.at(-1)).toMatchObject({ kind: 'refused', text: 'Job 6 was changed by somebody else meanwhile.' })
   })
@@ -199,15 +199,15 @@ describe('the counter', () => {
 
 describe('the bench', () => {
   it('tells the facts of a piece and steps its job on', async () => {
-    server.answers['/jobs'] = { steps: [], slips: [slip(9, 'finishing'), slip(10, 'finishing')] }
-    server.answers['/jobs/9'] = jobView(9, { step: 'finishing', may: may('finishing') })
+    server.answers['/jobs'] = { states: [], slips: [slip(9, 'finishing'), slip(10, 'finishing')] }
+    server.answers['/jobs/9'] = jobView(9, { state: 'finishing', may: may('finishing') })
     const { w, router } = await room(BenchRoom, '/bench/9')
     const facts = Object.fromEntries(w.findAll('dl dt').map((t) => [t.text(), t.element.nextElementSibling?.textContent?.trim()]))
     expect(facts).toMatchObject({ Copies: '3', File: 'part-9.stl' })
     await w.find('header .act').trigger('click')
     await flushPromises()
     expect(w.find('header .act').text()).toBe('Ready to be fetched')
-    expect(server.asked).toEqual([['POST', '/jobs/9/advance', { version: 7 }]])
+    expect(server.asked).toEqual([['POST', '/jobs/9/advance', { revision: 7 }]])
     await press('j')
     expect(router.currentRoute.value.path).toBe('/bench/10')
     await press('k')
@@ -217,20 +217,20 @@ describe('the bench', () => {
 
 describe('the bench', () => {
   it('queues a job on the machine shown, and not on one that it does not fit', async () => {
-    server.answers['/jobs'] = { steps: [], slips: [slip(9, 'to decide')] }
+    server.answers['/jobs'] = { states: [], slips: [slip(9, 'to decide')] }
     server.answers['/jobs/9'] = jobView(9, { ladder: [row(1, 'Bowline', { fits: false, proposed: true }), row(2, 'Capstan')] })
     await room(BenchRoom, '/bench/9')
     for (const key of ['y', 'm', 'm', 'y']) await press(key) // round to the first
     expect(server.asked).toEqual([])
     await press('m')
     await press('y')
-    expect(server.asked).toEqual([['POST', '/jobs/9/approve', { version: 7, machine_id: 2 }]])
+    expect(server.asked).toEqual([['POST', '/jobs/9/approve', { revision: 7, machine_id: 2 }]])
   })
 })
 
 describe('a yes', () => {
   it('is to a ceiling while the plates are not sliced, and says so', async () => {
-    server.answers['/jobs'] = { steps: [], slips: [slip(6, 'to decide')] }
+    server.answers['/jobs'] = { states: [], slips: [slip(6, 'to decide')] }
     server.answers['/jobs/6'] = jobView(6, { ladder: [row(2, 'Capstan', { proposed: true, plates: 3, ceiling: { seconds: 5400, grams: 16, price_cents: 310 } })] })
     const { w } = await room(CounterRoom, '/counter/6')
     expect(w.find('.proposal').text()).toMatch(/3 plates.*no more than 1 h 30 min, 16(\.0)? g, .*3\.10/s)
@@ -242,21 +242,21 @@ describe('a yes', () => {
   })
   it('is taken back, and a job withdrawn, while nothing of it is started; its runs give their programs', async () => {
     const run = (id: number, plate: number, more: object = {}) => ({ id, job_id: 9, state: 'planned', movable: true, plate, plates: 2, seconds: 3600, grams: 9, price_cents: 150, ...more })
-    server.answers['/jobs'] = { steps: [], slips: [slip(9, 'approved')] }
+    server.answers['/jobs'] = { states: [], slips: [slip(9, 'approved')] }
     server.answers['/jobs/9'] = jobView(9, { ...slip(9, 'approved'), runs: [run(4, 1), run(5, 2, { unsliced: true })] as never })
     const { w } = await room(BenchRoom, '/bench/9')
     expect(w.findAll('.runs li').map((l) => l.text())).toEqual([expect.stringMatching(/^Plate 1 of 2, planned.*G-code$/), expect.stringMatching(/^Plate 2 of 2.*to be sliced before the start$/)])
     expect(w.find('.runs a').attributes('href')).toBe('/api/runs/4/gcode')
     await w.find('#take-back').trigger('click')
     await w.find('#withdraw').trigger('click')
-    expect(server.asked).toEqual([['POST', '/jobs/9/take-back', { version: 7 }], ['POST', '/jobs/9/withdraw', { version: 7, reason: '' }]])
+    expect(server.asked).toEqual([['POST', '/jobs/9/take-back', { revision: 7 }], ['POST', '/jobs/9/withdraw', { revision: 7, reason: '' }]])
     w.unmount()
     server.answers['/jobs/9'] = jobView(9, slip(9, 'in production'))
     const { w: begun } = await room(BenchRoom, '/bench/9')
     expect(begun.find('#take-back').exists() || begun.find('#withdraw').exists()).toBe(false)
   })
   it('that waits for its slice lies with what is approved', async () => {
-    server.answers['/jobs'] = { steps: ['to decide', 'being sliced', 'approved'], slips: [slip(1, 'being sliced'), slip(2, 'approved')] }
+    server.answers['/jobs'] = { states: ['to decide', 'being sliced', 'approved'], slips: [slip(1, 'being sliced'), slip(2, 'approved')] }
     const { w } = await room(ShelfRoom)
     expect(w.findAll('.plank h2').map((h) => h.text())).toEqual(['To decide0', 'Approved2'])
     expect(w.findAll('.slicing').map((x) => x.text())).toEqual(['being sliced'])
@@ -276,7 +276,7 @@ describe('the workers of the house', () => {
 
 describe('the floor', () => {
   const run = (id: number, state: RunView['state'], start: string, finish: string): RunView => ({
-    id, job_id: 20 + id, job_version: 4, machine_id: 1, material: 'PLA', title: `Part ${id}`, member: 'Nia', recipe: 'Bowline everyday', state, movable: state === 'planned', start, finish, seconds: 3600, grams: 3, price_cents: 5, colour: '#888', late: false,
+    id, job_id: 20 + id, job_revision: 4, machine_id: 1, material: 'PLA', title: `Part ${id}`, member: 'Nia', recipe: 'Bowline everyday', state, movable: state === 'planned', start, finish, seconds: 3600, grams: 3, price_cents: 5, colour: '#888', late: false,
   })
   const lane = (machine_id: number, name: string, runs: RunView[]): LaneView => ({ machine_id, name, runs, in_service: true, process: 'material extrusion', loaded: 'PLA', colour: '#888', size: '200', free: '2026-11-26T14:00:00Z' })
   beforeEach(() => {
@@ -341,14 +341,14 @@ describe('the floor', () => {
     expect(server.asked).toEqual([
       ['POST', '/runs/3/move', { machine_id: 1, place: 0 }],
       ['POST', '/runs/3/move', { machine_id: 2, place: 9999 }],
-      ['POST', '/jobs/23/advance', { version: 4 }],
+      ['POST', '/jobs/23/advance', { revision: 4 }],
     ])
   })
 })
 
 describe('the floor, by its keys', () => {
   it('walks from block to block, and moves the one it stands on', async () => {
-    const run = (id: number, machine_id: number): RunView => ({ id, job_id: 20 + id, job_version: 4, machine_id, material: 'PLA', title: `Part ${id}`, member: 'Nia', recipe: '', state: 'planned', movable: true, start: `2026-11-26T1${id}:00:00Z`, finish: `2026-11-26T1${id}:30:00Z`, seconds: 1800, grams: 3, price_cents: 5, colour: '#888', late: false })
+    const run = (id: number, machine_id: number): RunView => ({ id, job_id: 20 + id, job_revision: 4, machine_id, material: 'PLA', title: `Part ${id}`, member: 'Nia', recipe: '', state: 'planned', movable: true, start: `2026-11-26T1${id}:00:00Z`, finish: `2026-11-26T1${id}:30:00Z`, seconds: 1800, grams: 3, price_cents: 5, colour: '#888', late: false })
     const lane = (machine_id: number, runs: RunView[]): LaneView => ({ machine_id, name: `M${machine_id}`, runs, in_service: true, process: 'material extrusion', loaded: 'PLA', colour: '#888', size: '200' })
     server.answers['/floor'] = { now: '2026-11-26T10:30:00Z', open: [], lanes: [lane(1, [run(1, 1), run(2, 1), run(3, 1)]), lane(2, []), lane(3, [run(4, 3)])] }
     const { w, router } = await room(FloorRoom)
@@ -454,9 +454,9 @@ describe('the care of a piece', () => {
     await w.find('#repair').trigger('click')
     await w.find('.steps').trigger('submit')
     await flushPromises()
-    expect(server.asked).toEqual([['PUT', '/pieces/9', { version: 7, unit: 'in' }], ['PUT', '/pieces/9', { version: 7, current: 1 }], ['POST', '/pieces/9/repair', { version: 7, steps: ['weld', 'holes'] }]])
-    for (const step of ['arrived', 'approved', 'to decide']) {
-      await w.setProps({ job: jobView(9, { step, may: may(step), check: { state: step === 'arrived' ? 'running' : 'done', fraction: 0, error: '', doing: '' } }), mayRepair: step !== 'arrived' })
+    expect(server.asked).toEqual([['PUT', '/pieces/9', { revision: 7, unit: 'in' }], ['PUT', '/pieces/9', { revision: 7, current: 1 }], ['POST', '/pieces/9/repair', { revision: 7, steps: ['weld', 'holes'] }]])
+    for (const state of ['arrived', 'approved', 'to decide']) {
+      await w.setProps({ job: jobView(9, { state, may: may(state), check: { state: state === 'arrived' ? 'running' : 'done', fraction: 0, error: '', doing: '' } }), mayRepair: state !== 'arrived' })
       await flushPromises()
       asItWas()
     }
@@ -498,7 +498,7 @@ describe('the machine ladder', () => {
 describe('the house', () => {
   it('shows its drawers, and is saved with hours and fees as they were typed', async () => {
     server.answers['/session'] = { id: 1, name: 'Cato', role: 'steward' }
-    const of = (id: number, data: object) => ({ id, version: 1, data })
+    const of = (id: number, data: object) => ({ id, revision: 1, data })
     server.answers['/house'] = {
       house: { name: 'Loft', locale: 'en-GB', currency: 'EUR', time_zone: 'UTC', week: [[], [{ from: 600, to: 1080 }], [], [], [], [], []], attendance_min: 10, start_cents: 50, longest_run_min: 360, file_pattern: '', version: 3 },
       machines: ['Bowline', 'Capstan'].map((name, k) => of(k + 1, { name, in_service: true, process: 'material extrusion', volume: { shape: 'round', x_mm: 200, y_mm: 200, z_mm: 180 }, nozzles_mm: [0.4, 0.6], rate_cents_per_hour: 120, material: 'PLA', colour: '#888888', colour_name: 'grey' })),
@@ -662,7 +662,7 @@ describe('a hurry', () => {
     })
   const finding = (piece_id: number, grade: string, check: string, more: object = {}) => ({ check, grade, text: `${check} ${grade}`, piece_id, piece: `part-${piece_id}.stl`, value: 3, limit: 1, unit: 'edges', places: [[1, 2, 3], [4, 5, 6]], mend: null, ...more }) as never
   const overhang = (up: number) => ({ why: `a roof ${up} up`, corners_mm: [[0, 0, up], [1, 1, up]], min_mm: [0, 0, up], max_mm: [1, 1, up + 1], area_mm2: 7.5 * up, carried: up % 2 > 0 })
-  const run = (id: number, state: RunView['state'], from: number): RunView => ({ id, job_id: id, job_version: 4, machine_id: 1 + (id % 2), material: 'PLA', title: `Part ${id}`, member: 'Nia', recipe: 'everyday', state, movable: state === 'planned', start: `2026-11-26T${String(from).padStart(2, '0')}:00:00Z`, finish: `2026-11-26T${String(from + 1).padStart(2, '0')}:30:00Z`, seconds: 5400, grams: 3, price_cents: 5, colour: '#888', late: id === 12, needed_by: id === 12 ? '2026-11-26' : undefined })
+  const run = (id: number, state: RunView['state'], from: number): RunView => ({ id, job_id: id, job_revision: 4, machine_id: 1 + (id % 2), material: 'PLA', title: `Part ${id}`, member: 'Nia', recipe: 'everyday', state, movable: state === 'planned', start: `2026-11-26T${String(from).padStart(2, '0')}:00:00Z`, finish: `2026-11-26T${String(from + 1).padStart(2, '0')}:30:00Z`, seconds: 5400, grams: 3, price_cents: 5, colour: '#888', late: id === 12, needed_by: id === 12 ? '2026-11-26' : undefined })
   function rich(role: string) {
     const versions = [1, 2].map((n) => ({ n, log: [{ step: 'weld', text: 'Drew 3 corners together' }], surface: piece(9).surface }))
     const odd = { ...piece(5), viewable: true, pictured: true, mend: ['holes', 'weld'], unit_proposals: [{ unit: 'in', longest_mm: 254, machines: 1 }], versions, unit: 'mm', current: 2 } as never
@@ -675,13 +675,13 @@ describe('a hurry', () => {
     const history = [{ at: '2026-11-25T09:00:00Z', who: 'Nia', what: 'handed it in' }, { at: '2026-11-25T10:00:00Z', who: '', what: 'checked it', why: 'it came' }]
     Object.assign(server.answers, {
       '/session': { id: 1, name: 'Cato', role }, '/storage': { used_bytes: 6e6, limit_bytes: 1e7 }, '/people': [{ id: 3, name: 'Nia Marlow', role: 'member' }],
-      '/jobs': { steps: ['arrived', 'to decide', 'approved', 'finishing', 'pick-up'], slips, next: { room: 'counter', job_id: 6, text: 'Decide on Part 6' } },
+      '/jobs': { states: ['arrived', 'to decide', 'approved', 'finishing', 'pick-up'], slips, next: { room: 'counter', job_id: 6, text: 'Decide on Part 6' } },
       '/jobs/5': jobView(5, { history, piece_set: [odd, piece(6), unread], ladder, findings: [finding(5, 'decide', 'thin'), finding(6, 'worth knowing', 'flat', { places: null }), finding(25, 'stops it', 'unreadable', { places: null }), finding(5, 'worth knowing', 'open surface', { mend: ['holes'], evidence: true })] } as never),
       ...Object.fromEntries([6, 7, 8, 9, 10, 11].map((id) => [`/jobs/${id}`, jobView(id, { ...slips.find((x) => x.id === id), history, ladder, piece_set: [{ ...piece(id), viewable: id !== 8, gcode: id === 11 ? { layers: [] } : undefined } as never] } as never)])),
       '/floor': { now: '2026-11-26T10:30:00Z', open: [{ from: '2026-11-26T09:00:00Z', to: '2026-11-26T17:00:00Z' }], lanes: [1, 2, 3].map((id) => ({ machine_id: id, name: ['Bowline', 'Capstan', 'Sheave'][id - 1], in_service: id < 3, process: 'material extrusion', loaded: 'PLA', colour: '#888', size: '200', free: '2026-11-26T14:00:00Z', runs: [run(10, 'printing', 9), run(12, 'planned', 11), run(14, 'planned', 13), run(11, 'printing', 10), run(13, 'planned', 12)].filter((r) => r.machine_id === id) })) },
       '/settings': { ...described, recipe: [{ key: 'shells', name: 'Shells', text: 'Outline passes', type: 'whole number', least: 1, most: 20 }, { key: 'seam', name: 'Seam', text: 'Where outlines begin', type: 'choice', choices: ['at the back', 'closest'] }] },
     })
-    const entry = (id: number, data: object, more: object = {}) => ({ id, version: 1, data, ...more })
+    const entry = (id: number, data: object, more: object = {}) => ({ id, revision: 1, data, ...more })
     Object.assign(server.answers['/house'] as object, {
       house: { name: 'Loft', locale: 'en-GB', currency: 'EUR', time_zone: 'UTC', week: [[], [{ from: 600, to: 1080 }], [], [], [], [], []], attendance_min: 10, start_cents: 50, longest_run_min: 360, file_pattern: '', version: 3 },
       machines: ['Bowline', 'Capstan'].map((name, k) => entry(k + 1, { name, in_service: k === 0, process: 'material extrusion', volume: { shape: 'round', x_mm: 200, y_mm: 200, z_mm: 180 }, nozzles_mm: [0.4, 0.6].slice(k), rate_cents_per_hour: 120, material: 'PLA', colour: '#888888', colour_name: 'grey', motion: { speed_mm_per_s: 120 }, warm_up: {}, dialect: {}, second: {} }, { problems: k ? [{ path: 'volume', text: 'It is small.' }] : [] })),
