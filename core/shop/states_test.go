@@ -66,9 +66,9 @@ func TestTablesAreWhole(t *testing.T) {
 func TestWhatMayBeDone(t *testing.T) {
 	for _, c := range []struct {
 		state, check string
-		stopped     bool
-		runs        []string
-		want        job.May
+		stopped      bool
+		runs         []string
+		want         job.May
 	}{
 		{job.Arrived, task.Running, false, nil, job.May{SendBack: true, Withdraw: true, Change: true}},
 		{job.ToDecide, task.Done, false, nil, job.May{Decide: true, Approve: true, SendBack: true, Withdraw: true, Change: true}},
