@@ -57,7 +57,13 @@ watch(handIn, (open) => {
 <template>
   <v-app @dragenter="onDrag($event, 1)" @dragover.prevent @dragleave="onDrag($event, -1)" @drop="onDrop">
     <template v-if="who.data.value">
-      <TopBand :who="who.data.value" @hand-in="handIn = true" @theme="turnTheme" @sign-out="signOut" @keys="keysOpen = !keysOpen" />
+      <TopBand
+        :who="who.data.value"
+        @hand-in="handIn = true"
+        @theme="turnTheme"
+        @sign-out="signOut"
+        @keys="keysOpen = !keysOpen"
+      />
       <HouseKeys v-model="keysOpen" :who="who.data.value" @hand-in="handIn = true" @theme="turnTheme" />
       <HandInPanel v-model="handIn" :who="who.data.value" :dropped="dropped" />
       <v-main><router-view /></v-main>

@@ -5,4 +5,12 @@ globalThis.ResizeObserver ??= class {
   disconnect() {}
 }
 // Nor a visual viewport.
-globalThis.visualViewport ??= Object.assign(new EventTarget(), { width: 1280, height: 800, offsetLeft: 0, offsetTop: 0, pageLeft: 0, pageTop: 0, scale: 1 }) as VisualViewport
+globalThis.visualViewport ??= Object.assign(new EventTarget(), {
+  width: 1280,
+  height: 800,
+  offsetLeft: 0,
+  offsetTop: 0,
+  pageLeft: 0,
+  pageTop: 0,
+  scale: 1,
+}) as VisualViewport

@@ -44,7 +44,8 @@ api.use({
   async onResponse({ request, response }) {
     if (request.method !== 'GET') return undefined
     const had = tagged.get(request.url)
-    if (response.status === 304 && had) return new Response(had.text, { status: 200, headers: { 'Content-Type': 'application/json' } })
+    if (response.status === 304 && had)
+      return new Response(had.text, { status: 200, headers: { 'Content-Type': 'application/json' } })
     const tag = response.headers.get('ETag')
     tagged.delete(request.url)
     if (response.ok && tag) {

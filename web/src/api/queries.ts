@@ -19,13 +19,15 @@ export function useWho() {
 
 export const useShelf = () => useQuery({ queryKey: ['shelf'], queryFn: () => take(api.GET('/jobs')) })
 
-export const useFloor = () => useQuery({ queryKey: ['floor'], queryFn: () => take(api.GET('/floor')), refetchInterval: 60_000 })
+export const useFloor = () =>
+  useQuery({ queryKey: ['floor'], queryFn: () => take(api.GET('/floor')), refetchInterval: 60_000 })
 
 export const useHouse = (enabled: MaybeRefOrGetter<boolean> = true) =>
   useQuery({ queryKey: ['house'], queryFn: () => take(api.GET('/house')), enabled: () => toValue(enabled) })
 
 /** Who works in the house now. */
-export const useWorkers = () => useQuery({ queryKey: ['workers'], queryFn: () => take(api.GET('/workers')), refetchInterval: 10_000 })
+export const useWorkers = () =>
+  useQuery({ queryKey: ['workers'], queryFn: () => take(api.GET('/workers')), refetchInterval: 10_000 })
 
 /** How much room the own files take, and the house's for its coordinators. */
 export const useStorage = (enabled: MaybeRefOrGetter<boolean>) =>
@@ -63,56 +65,103 @@ interface At {
 export const useApprove = () =>
   useDeed(
     (v: At & { machine_id?: number; machine: string; title: string; sliced: boolean }) =>
-      take(api.POST('/jobs/{id}/approve', { params: { path: { id: v.id } }, body: { revision: v.revision, machine_id: v.machine_id } })),
-    (v) => (v.sliced ? `${v.title} is queued on ${v.machine}.` : `${v.title} is sliced for ${v.machine}, and queued if that keeps to the yes.`),
+      take(
+        api.POST('/jobs/{id}/approve', {
+          params: { path: { id: v.id } },
+          body: { revision: v.revision, machine_id: v.machine_id },
+        }),
+      ),
+    (v) =>
+      v.sliced
+        ? `${v.title} is queued on ${v.machine}.`
+        : `${v.title} is sliced for ${v.machine}, and queued if that keeps to the yes.`,
   )
 
 export const useTakeBack = () =>
   useDeed(
-    (v: At & { title: string }) => take(api.POST('/jobs/{id}/take-back', { params: { path: { id: v.id } }, body: { revision: v.revision } })),
+    (v: At & { title: string }) =>
+      take(api.POST('/jobs/{id}/take-back', { params: { path: { id: v.id } }, body: { revision: v.revision } })),
     (v) => `${v.title} is to be decided again.`,
   )
 
 export const useWithdraw = () =>
   useDeed(
-    (v: At & { title: string; reason: string }) => take(api.POST('/jobs/{id}/withdraw', { params: { path: { id: v.id } }, body: { revision: v.revision, reason: v.reason } })),
+    (v: At & { title: string; reason: string }) =>
+      take(
+        api.POST('/jobs/{id}/withdraw', {
+          params: { path: { id: v.id } },
+          body: { revision: v.revision, reason: v.reason },
+        }),
+      ),
     (v) => `${v.title} is withdrawn.`,
   )
 
 export const useSendBack = () =>
   useDeed(
     (v: At & { reason: string; title: string }) =>
-      take(api.POST('/jobs/{id}/send-back', { params: { path: { id: v.id } }, body: { revision: v.revision, reason: v.reason } })),
+      take(
+        api.POST('/jobs/{id}/send-back', {
+          params: { path: { id: v.id } },
+          body: { revision: v.revision, reason: v.reason },
+        }),
+      ),
     (v) => `${v.title} is sent back.`,
   )
 
 export const useRunFailed = () =>
   useDeed(
-    (v: At & { reason: string; title: string }) => take(api.POST('/jobs/{id}/run-failed', { params: { path: { id: v.id } }, body: { revision: v.revision, reason: v.reason } })),
+    (v: At & { reason: string; title: string }) =>
+      take(
+        api.POST('/jobs/{id}/run-failed', {
+          params: { path: { id: v.id } },
+          body: { revision: v.revision, reason: v.reason },
+        }),
+      ),
     (v) => `${v.title} is planned again, first on its machine.`,
   )
 
 export const useAdvance = () =>
-  useDeed((v: At) => take(api.POST('/jobs/{id}/advance', { params: { path: { id: v.id } }, body: { revision: v.revision } })))
+  useDeed((v: At) =>
+    take(api.POST('/jobs/{id}/advance', { params: { path: { id: v.id } }, body: { revision: v.revision } })),
+  )
 
-export const useCheckAgain = () => useDeed((id: number) => take(api.POST('/jobs/{id}/check', { params: { path: { id } } })))
+export const useCheckAgain = () =>
+  useDeed((id: number) => take(api.POST('/jobs/{id}/check', { params: { path: { id } } })))
 
-export const useCancelCheck = () => useDeed((id: number) => take(api.DELETE('/jobs/{id}/check', { params: { path: { id } } })))
+export const useCancelCheck = () =>
+  useDeed((id: number) => take(api.DELETE('/jobs/{id}/check', { params: { path: { id } } })))
 
 export const useChangePiece = () =>
-  useDeed((v: { id: number; body: PieceChange }) => take(api.PUT('/pieces/{id}', { params: { path: { id: v.id } }, body: v.body })))
+  useDeed((v: { id: number; body: PieceChange }) =>
+    take(api.PUT('/pieces/{id}', { params: { path: { id: v.id } }, body: v.body })),
+  )
 
 export const useRepair = () =>
   useDeed(
-    (v: At & { steps: string[] }) => take(api.POST('/pieces/{id}/repair', { params: { path: { id: v.id } }, body: { revision: v.revision, steps: v.steps } })),
+    (v: At & { steps: string[] }) =>
+      take(
+        api.POST('/pieces/{id}/repair', {
+          params: { path: { id: v.id } },
+          body: { revision: v.revision, steps: v.steps },
+        }),
+      ),
     () => 'The repaired version is being made.',
   )
 
 /** What a piece's findings are drawn with; fetched when one is to be shown. */
-export function useEvidence(piece: MaybeRefOrGetter<number | undefined>, version: MaybeRefOrGetter<number | undefined>, wanted: MaybeRefOrGetter<boolean>) {
+export function useEvidence(
+  piece: MaybeRefOrGetter<number | undefined>,
+  version: MaybeRefOrGetter<number | undefined>,
+  wanted: MaybeRefOrGetter<boolean>,
+) {
   return useQuery({
     queryKey: computed(() => ['evidence', toValue(piece), toValue(version)]),
-    queryFn: () => take(api.GET('/pieces/{id}/evidence', { params: { path: { id: toValue(piece)! }, query: { version: toValue(version) } } })),
+    queryFn: () =>
+      take(
+        api.GET('/pieces/{id}/evidence', {
+          params: { path: { id: toValue(piece)! }, query: { version: toValue(version) } },
+        }),
+      ),
     enabled: () => toValue(piece) !== undefined && toValue(wanted),
   })
 }
@@ -127,14 +176,19 @@ export function useSlices(piece: MaybeRefOrGetter<number | undefined>) {
   })
 }
 
-export const useSettings = () => useQuery({ queryKey: ['settings'], queryFn: () => take(api.GET('/settings')), staleTime: Infinity })
+export const useSettings = () =>
+  useQuery({ queryKey: ['settings'], queryFn: () => take(api.GET('/settings')), staleTime: Infinity })
 
 export const useOrderSlice = () =>
-  useDeed((v: { piece: number; order: SliceOrder }) => take(api.POST('/pieces/{id}/slices', { params: { path: { id: v.piece } }, body: v.order })))
+  useDeed((v: { piece: number; order: SliceOrder }) =>
+    take(api.POST('/pieces/{id}/slices', { params: { path: { id: v.piece } }, body: v.order })),
+  )
 
-export const useCancelSlice = () => useDeed((id: number) => take(api.DELETE('/slices/{id}', { params: { path: { id } } })))
+export const useCancelSlice = () =>
+  useDeed((id: number) => take(api.DELETE('/slices/{id}', { params: { path: { id } } })))
 
-export const useAgainSlice = () => useDeed((id: number) => take(api.POST('/slices/{id}/again', { params: { path: { id } } })))
+export const useAgainSlice = () =>
+  useDeed((id: number) => take(api.POST('/slices/{id}/again', { params: { path: { id } } })))
 
 export const useChooseSlice = () =>
   useDeed(
@@ -142,11 +196,17 @@ export const useChooseSlice = () =>
     () => 'It counts now: a yes is to its plates.',
   )
 
-export const useSavings = () => useDeed((id: number) => take(api.POST('/slices/{id}/savings', { params: { path: { id } } })))
+export const useSavings = () =>
+  useDeed((id: number) => take(api.POST('/slices/{id}/savings', { params: { path: { id } } })))
 
 export const useMoveRun = () =>
   useDeed((v: { id: number; machine_id: number; place: number }) =>
-    take(api.POST('/runs/{id}/move', { params: { path: { id: v.id } }, body: { machine_id: v.machine_id, place: v.place } })),
+    take(
+      api.POST('/runs/{id}/move', {
+        params: { path: { id: v.id } },
+        body: { machine_id: v.machine_id, place: v.place },
+      }),
+    ),
   )
 
 type Machine = HouseView['machines'][number]
@@ -163,8 +223,11 @@ export function useSetHouse() {
   }
   return {
     house: (h: HouseView['house']) => after(take(api.PUT('/house', { body: h })), 'The house'),
-    machine: (m: Machine) => after(take(api.PUT('/machines/{id}', { params: { path: { id: m.id } }, body: m })), m.data.name),
-    material: (m: Material) => after(take(api.PUT('/materials/{id}', { params: { path: { id: m.id } }, body: m })), m.data.name),
-    recipe: (r: Recipe) => after(take(api.PUT('/recipes/{id}', { params: { path: { id: r.id } }, body: r })), r.data.name),
+    machine: (m: Machine) =>
+      after(take(api.PUT('/machines/{id}', { params: { path: { id: m.id } }, body: m })), m.data.name),
+    material: (m: Material) =>
+      after(take(api.PUT('/materials/{id}', { params: { path: { id: m.id } }, body: m })), m.data.name),
+    recipe: (r: Recipe) =>
+      after(take(api.PUT('/recipes/{id}', { params: { path: { id: r.id } }, body: r })), r.data.name),
   }
 }

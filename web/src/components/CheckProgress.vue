@@ -22,15 +22,36 @@ const doing = computed(() => now.value?.doing || props.job.check.doing || 'waiti
     <v-progress-linear :model-value="percent" color="primary" height="5" :aria-label="`Check of job ${job.id}`" />
   </div>
   <div v-else-if="job.check.state !== 'done'" class="check over">
-    <span>■ <strong v-if="job.check.state === 'set aside'">Set aside. </strong>{{ job.check.error || 'The check was cancelled.' }}</span>
-    <v-btn size="x-small" class="check-again" @click.stop.prevent="again.mutate(job.id)">{{ job.check.state === 'set aside' ? 'Try once more' : 'Check again' }}</v-btn>
+    <span
+      >■ <strong v-if="job.check.state === 'set aside'">Set aside. </strong
+      >{{ job.check.error || 'The check was cancelled.' }}</span
+    >
+    <v-btn size="x-small" class="check-again" @click.stop.prevent="again.mutate(job.id)">{{
+      job.check.state === 'set aside' ? 'Try once more' : 'Check again'
+    }}</v-btn>
   </div>
 </template>
 
 <style scoped>
-.check { display: grid; gap: 4px; font-size: 0.88rem; }
-.line { display: flex; gap: 10px; align-items: center; }
-.line .num { margin-left: auto; }
-.over { color: var(--stop); justify-items: start; }
-.check .v-btn { height: auto; padding-block: 1px; }
+.check {
+  display: grid;
+  gap: 4px;
+  font-size: 0.88rem;
+}
+.line {
+  display: flex;
+  gap: 10px;
+  align-items: center;
+}
+.line .num {
+  margin-left: auto;
+}
+.over {
+  color: var(--stop);
+  justify-items: start;
+}
+.check .v-btn {
+  height: auto;
+  padding-block: 1px;
+}
 </style>

@@ -3,7 +3,12 @@ import { ref } from 'vue'
 import type { JobFinding } from '../api/client'
 import GradeMark from './GradeMark.vue'
 
-const props = defineProps<{ findings: readonly JobFinding[]; several?: boolean; chosen?: JobFinding; messages?: boolean }>()
+const props = defineProps<{
+  findings: readonly JobFinding[]
+  several?: boolean
+  chosen?: JobFinding
+  messages?: boolean
+}>()
 const emit = defineEmits<{ show: [finding: JobFinding, place: number]; message: [finding: JobFinding] }>()
 
 // Each click on the same finding goes to its next place.
@@ -17,13 +22,24 @@ function show(x: JobFinding) {
 
 <template>
   <ul class="findings">
-    <li v-for="(x, i) in findings" :key="i" :class="[x.grade.replace(' ', '-'), { chosen: x === chosen }]" :data-check="x.check">
+    <li
+      v-for="(x, i) in findings"
+      :key="i"
+      :class="[x.grade.replace(' ', '-'), { chosen: x === chosen }]"
+      :data-check="x.check"
+    >
       <GradeMark :grade="x.grade" /> <strong>{{ x.check }}</strong>
       <p v-if="several" class="small quiet">{{ x.piece }}</p>
       <p>{{ x.text }}</p>
       <p v-if="x.places?.length || messages" class="acts small">
-        <button v-if="x.places?.length" type="button" @click="show(x)">Show it<template v-if="x.places.length > 1">&nbsp;<span class="num">{{ x === chosen ? at + 1 : 1 }}/{{ x.places.length }}</span></template></button>
-        <button v-if="messages && x.grade !== 'worth knowing'" type="button" @click="emit('message', x)">Send back for this</button>
+        <button v-if="x.places?.length" type="button" @click="show(x)">
+          Show it<template v-if="x.places.length > 1"
+            >&nbsp;<span class="num">{{ x === chosen ? at + 1 : 1 }}/{{ x.places.length }}</span></template
+          >
+        </button>
+        <button v-if="messages && x.grade !== 'worth knowing'" type="button" @click="emit('message', x)">
+          Send back for this
+        </button>
       </p>
     </li>
     <li v-if="findings.length === 0" class="none">✓ Nothing found that needs a look.</li>
@@ -31,14 +47,41 @@ function show(x: JobFinding) {
 </template>
 
 <style scoped>
-.findings { list-style: none; display: grid; gap: 8px; padding: 0; }
-li { border-left: 4px solid var(--rule); padding: 1px 0 1px 10px; }
-.stops-it { border-left-color: var(--stop); }
-.decide { border-left-color: var(--attention); }
-.none { border-left-color: var(--accent); }
-.chosen { background: color-mix(in srgb, var(--attention) 12%, transparent); }
-strong { margin-left: 6px; }
-p { margin: 1px 0 0; }
-.acts { display: flex; gap: 14px; }
-.acts button { text-decoration: underline; text-underline-offset: 3px; color: var(--accent); }
+.findings {
+  list-style: none;
+  display: grid;
+  gap: 8px;
+  padding: 0;
+}
+li {
+  border-left: 4px solid var(--rule);
+  padding: 1px 0 1px 10px;
+}
+.stops-it {
+  border-left-color: var(--stop);
+}
+.decide {
+  border-left-color: var(--attention);
+}
+.none {
+  border-left-color: var(--accent);
+}
+.chosen {
+  background: color-mix(in srgb, var(--attention) 12%, transparent);
+}
+strong {
+  margin-left: 6px;
+}
+p {
+  margin: 1px 0 0;
+}
+.acts {
+  display: flex;
+  gap: 14px;
+}
+.acts button {
+  text-decoration: underline;
+  text-underline-offset: 3px;
+  color: var(--accent);
+}
 </style>

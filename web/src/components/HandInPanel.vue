@@ -19,8 +19,10 @@ const storage = useStorage(() => open.value)
 const room = computed(() => {
   const s = storage.data.value
   if (!s) return ''
-  if (s.limit_bytes && s.used_bytes > 0.5 * s.limit_bytes) return `Your files take ${megabytes(s.used_bytes)} of the ${megabytes(s.limit_bytes)} that each member has.`
-  if (s.house_limit_bytes && (s.house_used_bytes ?? 0) > 0.8 * s.house_limit_bytes) return `The house’s storage is filling up: ${megabytes(s.house_used_bytes ?? 0)} of ${megabytes(s.house_limit_bytes)} are used.`
+  if (s.limit_bytes && s.used_bytes > 0.5 * s.limit_bytes)
+    return `Your files take ${megabytes(s.used_bytes)} of the ${megabytes(s.limit_bytes)} that each member has.`
+  if (s.house_limit_bytes && (s.house_used_bytes ?? 0) > 0.8 * s.house_limit_bytes)
+    return `The house’s storage is filling up: ${megabytes(s.house_used_bytes ?? 0)} of ${megabytes(s.house_limit_bytes)} are used.`
   return ''
 })
 
@@ -71,7 +73,16 @@ async function handIn() {
       pieces.push({ upload_id: id, copies: c.copies, ...(c.unit ? { unit: c.unit as 'mm' } : {}) })
     }
     const made = await take(
-      api.POST('/jobs', { body: { title: title.value, member_id: member.value, purpose: purpose.value, needed_by: neededBy.value, wish: wish.value, pieces } }),
+      api.POST('/jobs', {
+        body: {
+          title: title.value,
+          member_id: member.value,
+          purpose: purpose.value,
+          needed_by: neededBy.value,
+          wish: wish.value,
+          pieces,
+        },
+      }),
     )
     say(`Job ${made.id} is handed in and being checked.`)
     files.value = []
@@ -94,24 +105,53 @@ async function handIn() {
     <form class="pad" @submit.prevent="handIn">
       <h1>Hand in</h1>
       <label class="pick">
-        <input id="file-input" type="file" multiple accept=".stl,.obj,.3mf,.amf,.gcode,.gco,.g,model/stl,model/obj,model/3mf" @change="choose" />
+        <input
+          id="file-input"
+          type="file"
+          multiple
+          accept=".stl,.obj,.3mf,.amf,.gcode,.gco,.g,model/stl,model/obj,model/3mf"
+          @change="choose"
+        />
         <span>Choose model files, or drop them here</span>
         <span class="quiet small">STL, OBJ, 3MF, AMF or G-code, up to 300 MB each</span>
       </label>
       <div v-for="(c, i) in files" :key="i" class="file">
         <span class="name">{{ c.file.name }}</span><span class="num small quiet">{{ megabytes(c.file.size) }}</span>
-        <label class="small copies">copies <input v-model.number="c.copies" type="number" min="1" max="999" class="num" :aria-label="`Copies of ${c.file.name}`" /></label>
-        <label class="small copies">in
-          <select v-model="c.unit" :aria-label="`Unit of ${c.file.name}`"><option value="">not sure</option><option v-for="u in units" :key="u.key" :value="u.key">{{ u.key }}, {{ u.name }}</option></select>
+        <label class="small copies"
+          >copies
+          <input
+            v-model.number="c.copies"
+            type="number"
+            min="1"
+            max="999"
+            class="num"
+            :aria-label="`Copies of ${c.file.name}`"
+        /></label>
+        <label class="small copies"
+          >in
+          <select v-model="c.unit" :aria-label="`Unit of ${c.file.name}`">
+            <option value="">not sure</option>
+            <option v-for="u in units" :key="u.key" :value="u.key">{{ u.key }}, {{ u.name }}</option>
+          </select>
         </label>
         <button type="button" :aria-label="`Leave out ${c.file.name}`" @click="files.splice(i, 1)">×</button>
         <v-progress-linear v-if="abort" class="bar" :model-value="c.share * 100" color="primary" />
         <span v-if="abort" class="num small">{{ Math.round(c.share * 100) }} %</span>
       </div>
-      <v-autocomplete v-if="desk" v-model="member" label="For" :items="people.data.value ?? [who]" item-title="name" item-value="id" :error-messages="fields.member_id" />
+      <v-autocomplete
+        v-if="desk"
+        v-model="member"
+        label="For"
+        :items="people.data.value ?? [who]"
+        item-title="name"
+        item-value="id"
+        :error-messages="fields.member_id"
+      />
       <fieldset>
         <legend class="small quiet">Purpose</legend>
-        <label v-for="p in purposes" :key="p.value" class="purpose"><input v-model="purpose" type="radio" name="purpose" :value="p.value" /> {{ p.text }}</label>
+        <label v-for="p in purposes" :key="p.value" class="purpose"
+          ><input v-model="purpose" type="radio" name="purpose" :value="p.value" /> {{ p.text }}</label
+        >
       </fieldset>
       <v-text-field v-model="title" label="Title (else the file's name)" maxlength="120" />
       <v-text-field v-model="neededBy" label="Needed by" type="date" :error-messages="fields.needed_by" />
@@ -119,7 +159,15 @@ async function handIn() {
       <p v-if="room" class="small quiet room">▲ {{ room }}</p>
       <p v-if="problem" role="alert" class="problem">■ {{ problem }}</p>
       <div class="row">
-        <v-btn id="hand-in-send" type="submit" color="primary" variant="flat" :disabled="!files.length || !!abort" :loading="!!abort">Hand in</v-btn>
+        <v-btn
+          id="hand-in-send"
+          type="submit"
+          color="primary"
+          variant="flat"
+          :disabled="!files.length || !!abort"
+          :loading="!!abort"
+          >Hand in</v-btn
+        >
         <v-btn v-if="abort" @click="abort?.abort()">Cancel</v-btn>
         <v-btn v-else variant="text" @click="open = false">Close</v-btn>
       </div>
@@ -128,18 +176,82 @@ async function handIn() {
 </template>
 
 <style scoped>
-.pad { padding: 18px; display: grid; gap: 12px; }
-.pick { display: grid; justify-items: center; gap: 2px; padding: 20px; border: 2px dashed var(--rule); border-radius: 4px; cursor: pointer; position: relative; }
-.pick:focus-within { border-color: var(--accent); }
-.pick input { position: absolute; opacity: 0; inset: 0; cursor: pointer; }
-.file { display: flex; flex-wrap: wrap; gap: 4px 10px; align-items: center; border-bottom: 1px solid var(--rule); padding-bottom: 6px; }
-.name { overflow-wrap: anywhere; flex: 1 1 100%; font-weight: 600; }
-.copies input { width: 56px; border: 1px solid var(--rule); border-radius: 3px; padding: 1px 4px; text-align: right; }
-.copies select { border: 1px solid var(--rule); border-radius: 3px; padding: 1px 4px; max-width: 120px; background: var(--card); color: var(--ink); }
-.file button { font-size: 1.2rem; line-height: 1; padding: 0 4px; margin-left: auto; }
-.bar { flex: 1 1 60%; }
-fieldset { border: none; display: grid; gap: 3px; }
-.purpose { display: flex; gap: 8px; }
-.problem { color: var(--stop); font-weight: 600; }
-.row { display: flex; gap: 10px; }
+.pad {
+  padding: 18px;
+  display: grid;
+  gap: 12px;
+}
+.pick {
+  display: grid;
+  justify-items: center;
+  gap: 2px;
+  padding: 20px;
+  border: 2px dashed var(--rule);
+  border-radius: 4px;
+  cursor: pointer;
+  position: relative;
+}
+.pick:focus-within {
+  border-color: var(--accent);
+}
+.pick input {
+  position: absolute;
+  opacity: 0;
+  inset: 0;
+  cursor: pointer;
+}
+.file {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px 10px;
+  align-items: center;
+  border-bottom: 1px solid var(--rule);
+  padding-bottom: 6px;
+}
+.name {
+  overflow-wrap: anywhere;
+  flex: 1 1 100%;
+  font-weight: 600;
+}
+.copies input {
+  width: 56px;
+  border: 1px solid var(--rule);
+  border-radius: 3px;
+  padding: 1px 4px;
+  text-align: right;
+}
+.copies select {
+  border: 1px solid var(--rule);
+  border-radius: 3px;
+  padding: 1px 4px;
+  max-width: 120px;
+  background: var(--card);
+  color: var(--ink);
+}
+.file button {
+  font-size: 1.2rem;
+  line-height: 1;
+  padding: 0 4px;
+  margin-left: auto;
+}
+.bar {
+  flex: 1 1 60%;
+}
+fieldset {
+  border: none;
+  display: grid;
+  gap: 3px;
+}
+.purpose {
+  display: flex;
+  gap: 8px;
+}
+.problem {
+  color: var(--stop);
+  font-weight: 600;
+}
+.row {
+  display: flex;
+  gap: 10px;
+}
 </style>

@@ -20,7 +20,9 @@ const most = computed(() => Math.max(1e-9, ...props.strip.map(value)))
 const index = computed(() => Math.min(at.value, props.strip.length - 1))
 const here = computed(() => props.strip[index.value])
 const supportEnds = computed(() => props.strip.findLastIndex((l) => l.support_grams > 0))
-const slowest = computed(() => props.strip.reduce((best, l, i) => (l.seconds > props.strip[best]!.seconds ? i : best), 0))
+const slowest = computed(() =>
+  props.strip.reduce((best, l, i) => (l.seconds > props.strip[best]!.seconds ? i : best), 0),
+)
 const go = (to: number) => (at.value = Math.min(props.strip.length - 1, Math.max(0, to)))
 
 function draw() {
@@ -41,7 +43,12 @@ function draw() {
     g.fillStyle = css.getPropertyValue(i === index.value ? '--attention' : '--accent')
     g.globalAlpha = i <= index.value ? 1 : 0.4
     const tall = (value(l) / most.value) * (h - 20)
-    g.fillRect(x(below), h - 16 - tall, Math.max(1, x(l.top_mm) - x(below) - (w / props.strip.length > 4 ? 1 : 0)), tall)
+    g.fillRect(
+      x(below),
+      h - 16 - tall,
+      Math.max(1, x(l.top_mm) - x(below) - (w / props.strip.length > 4 ? 1 : 0)),
+      tall,
+    )
     below = l.top_mm
   })
   g.globalAlpha = 1
@@ -89,24 +96,71 @@ useKeys('Layers', [
 <template>
   <div class="strip">
     <div class="head small">
-      <strong>Layer <span id="layer-number" class="num">{{ index + 1 }}</span> of <span class="num">{{ strip.length }}</span></strong>
-      <span v-if="here" class="num">top {{ f.number(here.top_mm, 2) }} mm · {{ f.number(here.seconds, 1) }} s · {{ f.number(here.grams, 2) }} g</span>
+      <strong
+        >Layer <span id="layer-number" class="num">{{ index + 1 }}</span> of
+        <span class="num">{{ strip.length }}</span></strong
+      >
+      <span v-if="here" class="num"
+        >top {{ f.number(here.top_mm, 2) }} mm · {{ f.number(here.seconds, 1) }} s ·
+        {{ f.number(here.grams, 2) }} g</span
+      >
       <span class="jumps">
         <button type="button" @click="go(0)">first <kbd>Home</kbd></button>
         <button v-if="supportEnds >= 0" type="button" @click="go(supportEnds)">support ends <kbd>U</kbd></button>
         <button type="button" @click="go(slowest)">slowest <kbd>W</kbd></button>
-        <select v-model="mode" aria-label="What the strip shows"><option v-for="m in modes" :key="m" :value="m">{{ m }} per layer</option></select>
+        <select v-model="mode" aria-label="What the strip shows">
+          <option v-for="m in modes" :key="m" :value="m">{{ m }} per layer</option>
+        </select>
       </span>
     </div>
-    <canvas ref="canvas" tabindex="0" role="slider" aria-label="Layer" :aria-valuenow="index + 1" :aria-valuemin="1" :aria-valuemax="strip.length" @pointerdown="grab" @pointermove="pull" />
+    <canvas
+      ref="canvas"
+      tabindex="0"
+      role="slider"
+      aria-label="Layer"
+      :aria-valuenow="index + 1"
+      :aria-valuemin="1"
+      :aria-valuemax="strip.length"
+      @pointerdown="grab"
+      @pointermove="pull"
+    />
   </div>
 </template>
 
 <style scoped>
-.strip { border-top: 1px solid var(--rule); padding: 4px 10px 6px; display: grid; gap: 3px; background: var(--card); }
-.head { display: flex; flex-wrap: wrap; gap: 2px 14px; align-items: center; }
-.jumps { margin-left: auto; display: flex; gap: 10px; align-items: center; }
-.jumps button { text-decoration: underline; text-underline-offset: 3px; }
-canvas { width: 100%; height: 84px; cursor: ew-resize; touch-action: none; }
-select { border: 1px solid var(--rule); border-radius: 3px; background: var(--card); color: var(--ink); }
+.strip {
+  border-top: 1px solid var(--rule);
+  padding: 4px 10px 6px;
+  display: grid;
+  gap: 3px;
+  background: var(--card);
+}
+.head {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 2px 14px;
+  align-items: center;
+}
+.jumps {
+  margin-left: auto;
+  display: flex;
+  gap: 10px;
+  align-items: center;
+}
+.jumps button {
+  text-decoration: underline;
+  text-underline-offset: 3px;
+}
+canvas {
+  width: 100%;
+  height: 84px;
+  cursor: ew-resize;
+  touch-action: none;
+}
+select {
+  border: 1px solid var(--rule);
+  border-radius: 3px;
+  background: var(--card);
+  color: var(--ink);
+}
 </style>

@@ -29,7 +29,12 @@ const shown = computed(() => [...allKeys].reverse())
       <section v-for="g in shown" :key="g.title">
         <h3>{{ g.title }}</h3>
         <dl>
-          <template v-for="k in g.keys" :key="k.key"><dt><kbd>{{ spell(k.key) }}</kbd></dt><dd>{{ k.does }}</dd></template>
+          <template v-for="k in g.keys" :key="k.key"
+            ><dt>
+              <kbd>{{ spell(k.key) }}</kbd>
+            </dt>
+            <dd>{{ k.does }}</dd></template
+          >
         </dl>
       </section>
     </div>
@@ -37,7 +42,16 @@ const shown = computed(() => [...allKeys].reverse())
 </template>
 
 <style scoped>
-.pad { padding: 18px; }
-h3 { margin: 14px 0 4px; }
-dl { display: grid; grid-template-columns: auto 1fr; gap: 5px 12px; align-items: baseline; }
+.pad {
+  padding: 18px;
+}
+h3 {
+  margin: 14px 0 4px;
+}
+dl {
+  display: grid;
+  grid-template-columns: auto 1fr;
+  gap: 5px 12px;
+  align-items: baseline;
+}
 </style>

@@ -12,11 +12,20 @@ const checking = computed(() => ['queued', 'running', 'set aside'].includes(prop
 
 <template>
   <router-link :to="to" class="slip" :data-job="slip.id">
-    <img v-if="slip.pictured" :src="`/api/pieces/${slip.piece_id}/picture`" alt="" width="64" height="48" loading="lazy" />
+    <img
+      v-if="slip.pictured"
+      :src="`/api/pieces/${slip.piece_id}/picture`"
+      alt=""
+      width="64"
+      height="48"
+      loading="lazy"
+    />
     <span v-else class="blank" aria-hidden="true">?</span>
     <span class="words">
       <span class="title">{{ slip.title }}</span>
-      <span class="quiet small">{{ slip.member }}<template v-if="slip.pieces > 1">, {{ slip.pieces }} pieces</template></span>
+      <span class="quiet small"
+        >{{ slip.member }}<template v-if="slip.pieces > 1">, {{ slip.pieces }} pieces</template></span
+      >
     </span>
     <span class="facts small">
       <CheckProgress v-if="checking" :job="slip" />
@@ -28,8 +37,16 @@ const checking = computed(() => ['queued', 'running', 'set aside'].includes(prop
       </template>
     </span>
     <span class="foot small">
-      <GradeMark v-if="slip.worst" :grade="slip.worst.grade" :word="slip.worst.check" class="what" :title="slip.worst.text" />
-      <span v-if="slip.needed_by" :class="['due', { late: slip.late }]">{{ slip.late ? '⚑ late for' : 'by' }} {{ f.day(slip.needed_by) }}</span>
+      <GradeMark
+        v-if="slip.worst"
+        :grade="slip.worst.grade"
+        :word="slip.worst.check"
+        class="what"
+        :title="slip.worst.text"
+      />
+      <span v-if="slip.needed_by" :class="['due', { late: slip.late }]"
+        >{{ slip.late ? '⚑ late for' : 'by' }} {{ f.day(slip.needed_by) }}</span
+      >
     </span>
   </router-link>
 </template>
@@ -48,17 +65,72 @@ const checking = computed(() => ['queued', 'running', 'set aside'].includes(prop
   border-bottom: none;
   border-radius: 3px 3px 0 0;
 }
-.slip:hover { border-color: var(--ink); }
-img, .blank { grid-area: img; width: 64px; height: 48px; object-fit: contain; }
-.blank { display: grid; place-items: center; color: var(--quiet); border: 1px dashed var(--rule); }
-.slicing { color: var(--accent-words); font-weight: 600; }
-.words .quiet { overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
-.words { grid-area: words; display: flex; flex-direction: column; min-width: 0; }
-.title { font-weight: 650; line-height: 1.15; display: -webkit-box; -webkit-line-clamp: 2; line-clamp: 2; -webkit-box-orient: vertical; overflow: hidden; }
-.facts { grid-area: facts; display: flex; justify-content: space-between; gap: 8px; }
-.facts > :deep(.check) { width: 100%; }
-.foot { grid-area: foot; display: flex; gap: 6px; align-items: end; white-space: nowrap; overflow: hidden; }
-.what { overflow: hidden; text-overflow: ellipsis; }
-.due { margin-left: auto; }
-.late { color: var(--stop); font-weight: 650; }
+.slip:hover {
+  border-color: var(--ink);
+}
+img,
+.blank {
+  grid-area: img;
+  width: 64px;
+  height: 48px;
+  object-fit: contain;
+}
+.blank {
+  display: grid;
+  place-items: center;
+  color: var(--quiet);
+  border: 1px dashed var(--rule);
+}
+.slicing {
+  color: var(--accent-words);
+  font-weight: 600;
+}
+.words .quiet {
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+.words {
+  grid-area: words;
+  display: flex;
+  flex-direction: column;
+  min-width: 0;
+}
+.title {
+  font-weight: 650;
+  line-height: 1.15;
+  display: -webkit-box;
+  -webkit-line-clamp: 2;
+  line-clamp: 2;
+  -webkit-box-orient: vertical;
+  overflow: hidden;
+}
+.facts {
+  grid-area: facts;
+  display: flex;
+  justify-content: space-between;
+  gap: 8px;
+}
+.facts > :deep(.check) {
+  width: 100%;
+}
+.foot {
+  grid-area: foot;
+  display: flex;
+  gap: 6px;
+  align-items: end;
+  white-space: nowrap;
+  overflow: hidden;
+}
+.what {
+  overflow: hidden;
+  text-overflow: ellipsis;
+}
+.due {
+  margin-left: auto;
+}
+.late {
+  color: var(--stop);
+  font-weight: 650;
+}
 </style>

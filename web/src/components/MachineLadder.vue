@@ -15,29 +15,66 @@ function choose(r: LadderRow) {
 
 <template>
   <table class="ledger ladder">
-    <caption class="quiet small">Machine ladder, by the house recipe</caption>
+    <caption class="quiet small">
+      Machine ladder, by the house recipe
+    </caption>
     <thead>
-      <tr><th>Machine</th><th class="right" title="With warm-up">Time</th><th class="right">Filament</th><th class="right">Price</th><th class="right">Finished</th></tr>
+      <tr>
+        <th>Machine</th>
+        <th class="right" title="With warm-up">Time</th>
+        <th class="right">Filament</th>
+        <th class="right">Price</th>
+        <th class="right">Finished</th>
+      </tr>
     </thead>
     <tbody>
-      <tr v-for="r in rows" :key="r.machine_id" :class="{ chosen: chosen === r.machine_id, not: !r.takes, can: look || (r.takes && !locked) }" @click="choose(r)">
+      <tr
+        v-for="r in rows"
+        :key="r.machine_id"
+        :class="{ chosen: chosen === r.machine_id, not: !r.takes, can: look || (r.takes && !locked) }"
+        @click="choose(r)"
+      >
         <td>
           <label>
-            <input v-if="look || !locked" type="radio" name="machine" :checked="chosen === r.machine_id" :disabled="!look && !r.takes" :aria-label="r.name" @change="choose(r)" />
+            <input
+              v-if="look || !locked"
+              type="radio"
+              name="machine"
+              :checked="chosen === r.machine_id"
+              :disabled="!look && !r.takes"
+              :aria-label="r.name"
+              @change="choose(r)"
+            />
             <strong>{{ r.name }}</strong>
           </label>
           <div class="small quiet loaded"><span class="dot" :style="{ background: r.colour }" />{{ r.loaded }}</div>
         </td>
         <template v-if="r.takes">
-          <td class="right num" :title="`${f.duration(r.warm_up_seconds)} of it warm-up`">{{ f.duration(r.seconds) }}<div v-if="(r.plates ?? 1) > 1" class="small quiet plates">{{ r.plates }} plates</div></td>
+          <td class="right num" :title="`${f.duration(r.warm_up_seconds)} of it warm-up`">
+            {{ f.duration(r.seconds) }}
+            <div v-if="(r.plates ?? 1) > 1" class="small quiet plates">{{ r.plates }} plates</div>
+          </td>
           <td class="right num">{{ f.grams(r.grams) }}</td>
           <td class="right num">{{ f.money(r.price_cents) }}</td>
-          <td class="right num">{{ f.soon(r.finish) }}<div v-if="r.proposed" class="small first">◆ first done</div><div v-if="r.stale" class="small stale" :title="r.stale">▲ stale</div></td>
+          <td class="right num">
+            {{ f.soon(r.finish) }}
+            <div v-if="r.proposed" class="small first">◆ first done</div>
+            <div v-if="r.stale" class="small stale" :title="r.stale">▲ stale</div>
+          </td>
         </template>
         <td v-else colspan="4" class="why">
-          <template v-if="!r.in_service">Not yet in service<template v-if="!r.fits && overWords(r, f)">, and {{ overWords(r, f) }}</template></template>
+          <template v-if="!r.in_service"
+            >Not yet in service<template v-if="!r.fits && overWords(r, f)"
+              >, and {{ overWords(r, f) }}</template
+            ></template
+          >
           <template v-else-if="!r.fits && !overWords(r, f)">Not for this: see the findings</template>
-          <template v-else-if="!r.fits">✕ {{ overWords(r, f) }}<template v-if="r.scale_to_fit < 1">; fits at {{ f.number(Math.floor(r.scale_to_fit * 1000) / 10, 1) }} %</template></template>
+          <template v-else-if="!r.fits"
+            >✕ {{ overWords(r, f)
+            }}<template v-if="r.scale_to_fit < 1"
+              >; fits at {{ f.number(Math.floor(r.scale_to_fit * 1000) / 10, 1) }} %</template
+            ></template
+          >
           <template v-else>No recipe for this purpose</template>
         </td>
       </tr>
@@ -46,17 +83,60 @@ function choose(r: LadderRow) {
 </template>
 
 <style scoped>
-caption { text-align: left; padding-bottom: 4px; }
-.can { cursor: pointer; }
-.can:hover td { background: var(--faint); }
-.chosen td { background: color-mix(in srgb, var(--accent) 14%, var(--card)); }
-.not { color: var(--quiet); }
-label { display: flex; gap: 6px; align-items: center; }
-.loaded { display: flex; gap: 5px; align-items: center; white-space: nowrap; }
-.dot { width: 10px; height: 10px; border-radius: 50%; border: 1px solid var(--ink); flex: none; }
-.stale { color: var(--attention-words); font-family: var(--font-text); font-weight: 600; }
-.plates { font-family: var(--font-text); }
-.first { color: var(--accent-words); font-family: var(--font-text); font-weight: 600; }
-td, th { font-size: 0.9rem; padding-left: 5px !important; padding-right: 5px !important; }
-.why { padding-top: 8px; }
+caption {
+  text-align: left;
+  padding-bottom: 4px;
+}
+.can {
+  cursor: pointer;
+}
+.can:hover td {
+  background: var(--faint);
+}
+.chosen td {
+  background: color-mix(in srgb, var(--accent) 14%, var(--card));
+}
+.not {
+  color: var(--quiet);
+}
+label {
+  display: flex;
+  gap: 6px;
+  align-items: center;
+}
+.loaded {
+  display: flex;
+  gap: 5px;
+  align-items: center;
+  white-space: nowrap;
+}
+.dot {
+  width: 10px;
+  height: 10px;
+  border-radius: 50%;
+  border: 1px solid var(--ink);
+  flex: none;
+}
+.stale {
+  color: var(--attention-words);
+  font-family: var(--font-text);
+  font-weight: 600;
+}
+.plates {
+  font-family: var(--font-text);
+}
+.first {
+  color: var(--accent-words);
+  font-family: var(--font-text);
+  font-weight: 600;
+}
+td,
+th {
+  font-size: 0.9rem;
+  padding-left: 5px !important;
+  padding-right: 5px !important;
+}
+.why {
+  padding-top: 8px;
+}
 </style>

@@ -13,7 +13,15 @@ import { hush, notices } from '../composables/notices'
 </template>
 
 <style scoped>
-.notices { position: fixed; bottom: 16px; left: 18px; z-index: 2500; display: grid; gap: 8px; max-width: 460px; }
+.notices {
+  position: fixed;
+  bottom: 16px;
+  left: 18px;
+  z-index: 2500;
+  display: grid;
+  gap: 8px;
+  max-width: 460px;
+}
 .notice {
   display: flex;
   gap: 10px;
@@ -23,7 +31,15 @@ import { hush, notices } from '../composables/notices'
   border-radius: 4px;
   border-left: 5px solid var(--accent);
 }
-.refused { border-left-color: var(--stop); }
-.mark { font-weight: 700; }
-button { margin-left: auto; font-size: 1.1rem; line-height: 1; }
+.refused {
+  border-left-color: var(--stop);
+}
+.mark {
+  font-weight: 700;
+}
+button {
+  margin-left: auto;
+  font-size: 1.1rem;
+  line-height: 1;
+}
 </style>

@@ -57,15 +57,26 @@ let newest = 0
 
 const looks = () => {
   const dark = theme.global.current.value.dark
-  return { part: '#E4DCCB', ink: dark ? '#ECE6D9' : '#1F2A37', paper: dark ? '#171D25' : '#F6F3EC', rule: dark ? '#3A4452' : '#CFC8BA', stop: '#B0413E', attention: '#D99A2B' }
+  return {
+    part: '#E4DCCB',
+    ink: dark ? '#ECE6D9' : '#1F2A37',
+    paper: dark ? '#171D25' : '#F6F3EC',
+    rule: dark ? '#3A4452' : '#CFC8BA',
+    stop: '#B0413E',
+    attention: '#D99A2B',
+  }
 }
 
 function stand() {
   if (!scene.value || !bytes || !props.row) return
   scene.value.setLooks(looks())
   scene.value.setPart(lib.readView(bytes.slice(0)), props.row.turn_deg)
-  scene.value.setVolume({ shape: props.row.shape, mm: props.row.volume_mm }, props.row.fits ? [] : overWords(props.row, f.value).split(', '))
-  if (props.follows && view.value) scene.value.setView(view.value) // the view beside leads
+  scene.value.setVolume(
+    { shape: props.row.shape, mm: props.row.volume_mm },
+    props.row.fits ? [] : overWords(props.row, f.value).split(', '),
+  )
+  if (props.follows && view.value)
+    scene.value.setView(view.value) // the view beside leads
   else scene.value.frame(close.value ? near.value : 'plate')
   point()
   showLayer()
@@ -77,7 +88,13 @@ watch(near, () => close.value && scene.value?.frame(near.value))
 
 function showLayer() {
   if (!scene.value || !props.row) return
-  scene.value.setLayer(props.layer?.layer, middle(), props.layer?.kinds ?? new Set(), props.layer?.upTo ?? 1, props.layer?.body ?? true)
+  scene.value.setLayer(
+    props.layer?.layer,
+    middle(),
+    props.layer?.kinds ?? new Set(),
+    props.layer?.upTo ?? 1,
+    props.layer?.body ?? true,
+  )
 }
 
 /** The plate's middle, in the plate's own coordinates. */
@@ -156,15 +173,48 @@ if (!props.follows) {
   <div ref="box" class="view" :data-state="state" :data-pins="place ? 1 : 0">
     <canvas ref="canvas" :aria-label="`The part on ${row?.name ?? 'its plate'}`" />
     <p v-if="caption" class="caption small">{{ caption }}</p>
-    <p v-if="state !== 'shown'" class="state quiet" role="status">{{ state === 'loading' ? 'Fetching the part …' : 'The part cannot be shown here.' }}</p>
-    <button v-if="!follows" type="button" class="near small" @click="swap">{{ close ? 'Whole plate' : 'Close up' }} <kbd>F</kbd></button>
+    <p v-if="state !== 'shown'" class="state quiet" role="status">
+      {{ state === 'loading' ? 'Fetching the part …' : 'The part cannot be shown here.' }}
+    </p>
+    <button v-if="!follows" type="button" class="near small" @click="swap">
+      {{ close ? 'Whole plate' : 'Close up' }} <kbd>F</kbd>
+    </button>
   </div>
 </template>
 
 <style scoped>
-.view { position: relative; min-height: 0; overflow: hidden; }
-canvas { position: absolute; inset: 0; width: 100%; height: 100%; cursor: grab; }
-.state { position: absolute; inset: 0; display: grid; place-items: center; }
-.caption { position: absolute; left: 8px; top: 4px; padding: 0 6px; background: var(--paper); font-weight: 600; }
-.near { position: absolute; right: 8px; bottom: 6px; padding: 0 4px; background: var(--paper); color: var(--ink); }
+.view {
+  position: relative;
+  min-height: 0;
+  overflow: hidden;
+}
+canvas {
+  position: absolute;
+  inset: 0;
+  width: 100%;
+  height: 100%;
+  cursor: grab;
+}
+.state {
+  position: absolute;
+  inset: 0;
+  display: grid;
+  place-items: center;
+}
+.caption {
+  position: absolute;
+  left: 8px;
+  top: 4px;
+  padding: 0 6px;
+  background: var(--paper);
+  font-weight: 600;
+}
+.near {
+  position: absolute;
+  right: 8px;
+  bottom: 6px;
+  padding: 0 4px;
+  background: var(--paper);
+  color: var(--ink);
+}
 </style>

@@ -14,36 +14,70 @@ const emit = defineEmits<{ handIn: []; theme: []; signOut: []; keys: [] }>()
 const ownOpen = ref(false)
 const house = useHouse()
 const route = useRoute()
-const mine = computed(() => (props.who.role === 'member' ? rooms.filter((r) => r.path === '/shelf' || r.path === '/bench') : rooms))
+const mine = computed(() =>
+  props.who.role === 'member' ? rooms.filter((r) => r.path === '/shelf' || r.path === '/bench') : rooms,
+)
 </script>
 
 <template>
-  <v-app-bar flat height="54" class="bar" tag="header"><div class="band">
-    <div class="sign">
-      <strong>Job Shelf</strong>
-      <span class="quiet small">{{ house.data.value?.house.name }}</span>
-    </div>
-    <nav aria-label="Rooms">
-      <router-link v-for="r in mine" :key="r.path" :to="r.path" :class="['room', { here: route.path.startsWith(r.path) }]" :aria-current="route.path.startsWith(r.path) ? 'page' : undefined">{{ r.name }}<kbd>{{ r.key }}</kbd></router-link>
-    </nav>
-    <div class="right">
-      <span v-if="!isLive" class="off" role="status">Not live: trying to reach the server</span>
-      <v-btn id="hand-in" color="primary" variant="flat" @click="emit('handIn')">Hand in <kbd class="on">H</kbd></v-btn>
-      <v-btn :icon="mdiKeyboardOutline" variant="text" size="small" aria-label="Show the keys" @click="emit('keys')" />
-      <v-btn :icon="mdiThemeLightDark" variant="text" size="small" aria-label="Light or dark" @click="emit('theme')" />
-      <v-menu v-model="ownOpen" :close-on-content-click="false" location="bottom end">
-        <template #activator="{ props: at }">
-          <button v-bind="at" id="own" type="button" class="small person" :aria-label="`${who.name}, ${who.role}: change your password`">{{ who.name }}<br /><span class="quiet">{{ who.role }}</span></button>
-        </template>
-        <PasswordForm @done="ownOpen = false" />
-      </v-menu>
-      <v-btn :icon="mdiLogout" variant="text" size="small" aria-label="Sign out" @click="emit('signOut')" />
-    </div>
-  </div></v-app-bar>
+  <v-app-bar flat height="54" class="bar" tag="header"
+    ><div class="band">
+      <div class="sign">
+        <strong>Job Shelf</strong>
+        <span class="quiet small">{{ house.data.value?.house.name }}</span>
+      </div>
+      <nav aria-label="Rooms">
+        <router-link
+          v-for="r in mine"
+          :key="r.path"
+          :to="r.path"
+          :class="['room', { here: route.path.startsWith(r.path) }]"
+          :aria-current="route.path.startsWith(r.path) ? 'page' : undefined"
+          >{{ r.name }}<kbd>{{ r.key }}</kbd></router-link
+        >
+      </nav>
+      <div class="right">
+        <span v-if="!isLive" class="off" role="status">Not live: trying to reach the server</span>
+        <v-btn id="hand-in" color="primary" variant="flat" @click="emit('handIn')"
+          >Hand in <kbd class="on">H</kbd></v-btn
+        >
+        <v-btn
+          :icon="mdiKeyboardOutline"
+          variant="text"
+          size="small"
+          aria-label="Show the keys"
+          @click="emit('keys')"
+        />
+        <v-btn
+          :icon="mdiThemeLightDark"
+          variant="text"
+          size="small"
+          aria-label="Light or dark"
+          @click="emit('theme')"
+        />
+        <v-menu v-model="ownOpen" :close-on-content-click="false" location="bottom end">
+          <template #activator="{ props: at }">
+            <button
+              v-bind="at"
+              id="own"
+              type="button"
+              class="small person"
+              :aria-label="`${who.name}, ${who.role}: change your password`"
+            >
+              {{ who.name }}<br /><span class="quiet">{{ who.role }}</span>
+            </button>
+          </template>
+          <PasswordForm @done="ownOpen = false" />
+        </v-menu>
+        <v-btn :icon="mdiLogout" variant="text" size="small" aria-label="Sign out" @click="emit('signOut')" />
+      </div></div
+  ></v-app-bar>
 </template>
 
 <style scoped>
-.bar { border-bottom: 2px solid var(--ink) !important; }
+.bar {
+  border-bottom: 2px solid var(--ink) !important;
+}
 .band {
   display: flex;
   align-items: stretch;
@@ -53,9 +87,22 @@ const mine = computed(() => (props.who.role === 'member' ? rooms.filter((r) => r
   width: 100%;
   height: 100%;
 }
-.sign { display: flex; flex-direction: column; justify-content: center; line-height: 1.15; }
-.sign strong { font-family: var(--font-head); font-size: 1.2rem; letter-spacing: -0.02em; }
-nav { display: flex; gap: 2px; align-items: stretch; }
+.sign {
+  display: flex;
+  flex-direction: column;
+  justify-content: center;
+  line-height: 1.15;
+}
+.sign strong {
+  font-family: var(--font-head);
+  font-size: 1.2rem;
+  letter-spacing: -0.02em;
+}
+nav {
+  display: flex;
+  gap: 2px;
+  align-items: stretch;
+}
 .room {
   display: flex;
   align-items: center;
@@ -68,11 +115,36 @@ nav { display: flex; gap: 2px; align-items: stretch; }
   border-bottom: 4px solid transparent;
   border-top: 4px solid transparent;
 }
-.room:hover { background: var(--faint); }
-.room.here { border-bottom-color: var(--accent); }
-.right { margin-left: auto; display: flex; align-items: center; gap: 6px; }
-.person { line-height: 1.15; margin-left: 8px; text-align: left; padding: 3px 8px; border-radius: 3px; }
-.person:hover { background: var(--faint); }
-.on { background: transparent; color: inherit; border-color: currentcolor; margin-left: 8px; }
-.off { color: var(--stop); font-weight: 600; }
+.room:hover {
+  background: var(--faint);
+}
+.room.here {
+  border-bottom-color: var(--accent);
+}
+.right {
+  margin-left: auto;
+  display: flex;
+  align-items: center;
+  gap: 6px;
+}
+.person {
+  line-height: 1.15;
+  margin-left: 8px;
+  text-align: left;
+  padding: 3px 8px;
+  border-radius: 3px;
+}
+.person:hover {
+  background: var(--faint);
+}
+.on {
+  background: transparent;
+  color: inherit;
+  border-color: currentcolor;
+  margin-left: 8px;
+}
+.off {
+  color: var(--stop);
+  font-weight: 600;
+}
 </style>

@@ -32,16 +32,36 @@ export function idle(needs: string | undefined, data: unknown): boolean {
 }
 
 const kinds: Record<Setting['type'], NonNullable<Field['kind']>> = {
-  number: 'number', 'whole number': 'number', text: 'text', lines: 'lines', choice: 'choice', list: 'numbers', money: 'money', colour: 'colour', 'yes or no': 'bool',
+  number: 'number',
+  'whole number': 'number',
+  text: 'text',
+  lines: 'lines',
+  choice: 'choice',
+  list: 'numbers',
+  money: 'money',
+  colour: 'colour',
+  'yes or no': 'bool',
 }
 
 /** A form is made of what the server says can be set. */
 export const fieldsOf = (settings: readonly Setting[]): Field[] =>
   settings.map((s) => ({
-    path: s.key, label: s.name, does: s.text, unit: s.unit, choices: s.choices ?? undefined, empty: s.unset, zero: s.zero, needs: s.with, kind: kinds[s.type],
-    hint: s.values ? valuesOf(s.values) : undefined, only: s.of && { extrusion, 'two nozzles': twoNozzles }[s.of],
+    path: s.key,
+    label: s.name,
+    does: s.text,
+    unit: s.unit,
+    choices: s.choices ?? undefined,
+    empty: s.unset,
+    zero: s.zero,
+    needs: s.with,
+    kind: kinds[s.type],
+    hint: s.values ? valuesOf(s.values) : undefined,
+    only: s.of && { extrusion, 'two nozzles': twoNozzles }[s.of],
   }))
-export const recipeFields = (settings: readonly Setting[]): Field[] => [{ path: 'name', label: 'Name', kind: 'text' }, ...fieldsOf(settings)]
+export const recipeFields = (settings: readonly Setting[]): Field[] => [
+  { path: 'name', label: 'Name', kind: 'text' },
+  ...fieldsOf(settings),
+]
 
 /** A setting's value in a recipe, or what holds where it is left out. */
 export function holds(s: Setting, recipe: object | undefined): string {
@@ -69,7 +89,11 @@ export function readNumber(text: string): number | undefined {
 /** The fields in whose label or name every word is found. */
 export function fieldsWith(fields: readonly Field[], words: string): Field[] {
   const all = words.toLowerCase().split(/\s+/).filter(Boolean)
-  return fields.filter((x) => all.every((w) => `${x.label} ${x.does ?? ''} ${x.path.replaceAll('_', ' ')} ${x.unit ?? ''}`.toLowerCase().includes(w)))
+  return fields.filter((x) =>
+    all.every((w) =>
+      `${x.label} ${x.does ?? ''} ${x.path.replaceAll('_', ' ')} ${x.unit ?? ''}`.toLowerCase().includes(w),
+    ),
+  )
 }
 
 type Bag = Record<string, unknown>

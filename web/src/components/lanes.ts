@@ -30,6 +30,8 @@ export function moved(floor: FloorView, run: RunView, by: number): Place | undef
 
 /** The place for a run dropped on a lane at a moment: after every run whose middle lies before it. */
 export function placeAt(lane: LaneView, run: RunView, at: number): Place {
-  const place = queued(lane).filter((r) => r.id !== run.id && r.start && r.finish && (Date.parse(r.start) + Date.parse(r.finish)) / 2 < at).length
+  const place = queued(lane).filter(
+    (r) => r.id !== run.id && r.start && r.finish && (Date.parse(r.start) + Date.parse(r.finish)) / 2 < at,
+  ).length
   return { machine_id: lane.machine_id, place }
 }

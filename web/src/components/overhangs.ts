@@ -5,7 +5,8 @@ export function boxLines(corners: Overhang['corners_mm']): number[][] {
   const c = corners ?? []
   if (c.length !== 8) return []
   const out: number[][] = []
-  for (let a = 0; a < 8; a++) for (const bit of [1, 2, 4]) if (!(a & bit)) out.push([...(c[a] ?? []), ...(c[a | bit] ?? [])])
+  for (let a = 0; a < 8; a++)
+    for (const bit of [1, 2, 4]) if (!(a & bit)) out.push([...(c[a] ?? []), ...(c[a | bit] ?? [])])
   return out
 }
 
@@ -18,7 +19,11 @@ export function middle(corners: Overhang['corners_mm']): number[] {
 /** Marks a overhang; one that is marked already is changed. */
 export function marked(marks: readonly SupportMark[], overhang: Overhang, putIn: boolean): SupportMark[] {
   const same = JSON.stringify(overhang.corners_mm)
-  return [...marks.filter((m) => JSON.stringify(m.corners_mm) !== same), { corners_mm: overhang.corners_mm, put_in: putIn, why: '' }]
+  return [
+    ...marks.filter((m) => JSON.stringify(m.corners_mm) !== same),
+    { corners_mm: overhang.corners_mm, put_in: putIn, why: '' },
+  ]
 }
 
-export const markOf = (marks: readonly SupportMark[], overhang: Overhang) => marks.find((m) => JSON.stringify(m.corners_mm) === JSON.stringify(overhang.corners_mm))
+export const markOf = (marks: readonly SupportMark[], overhang: Overhang) =>
+  marks.find((m) => JSON.stringify(m.corners_mm) === JSON.stringify(overhang.corners_mm))

@@ -1,6 +1,28 @@
 import {
-  AmbientLight, BufferAttribute, BufferGeometry, CanvasTexture, Color, DirectionalLight, DoubleSide, EdgesGeometry, EllipseCurve, Group,
-  LineBasicMaterial, LineLoop, LineSegments, Matrix4, Mesh, MeshBasicMaterial, MeshLambertMaterial, PerspectiveCamera, Plane, Scene, Sprite, SpriteMaterial, Vector3, WebGLRenderer,
+  AmbientLight,
+  BufferAttribute,
+  BufferGeometry,
+  CanvasTexture,
+  Color,
+  DirectionalLight,
+  DoubleSide,
+  EdgesGeometry,
+  EllipseCurve,
+  Group,
+  LineBasicMaterial,
+  LineLoop,
+  LineSegments,
+  Matrix4,
+  Mesh,
+  MeshBasicMaterial,
+  MeshLambertMaterial,
+  PerspectiveCamera,
+  Plane,
+  Scene,
+  Sprite,
+  SpriteMaterial,
+  Vector3,
+  WebGLRenderer,
 } from 'three'
 import { LineMaterial } from 'three/examples/jsm/lines/LineMaterial.js'
 import { LineSegments2 } from 'three/examples/jsm/lines/LineSegments2.js'
@@ -108,7 +130,10 @@ export class PartScene {
   /** Told when somebody moves the view. */
   onView?: (v: CameraView) => void
 
-  constructor(canvas: HTMLCanvasElement, private looks: Looks) {
+  constructor(
+    canvas: HTMLCanvasElement,
+    private looks: Looks,
+  ) {
     this.renderer = new WebGLRenderer({ canvas, antialias: false, alpha: true })
     this.renderer.localClippingEnabled = true
     this.renderer.setPixelRatio(Math.min(devicePixelRatio, 2))
@@ -141,7 +166,9 @@ export class PartScene {
     g.computeBoundingBox()
     const box = g.boundingBox!
     const mid = box.getCenter(new Vector3())
-    this.placed = new Matrix4().makeRotationZ((turnDeg * Math.PI) / 180).multiply(new Matrix4().makeTranslation(-mid.x, -mid.y, -box.min.z))
+    this.placed = new Matrix4()
+      .makeRotationZ((turnDeg * Math.PI) / 180)
+      .multiply(new Matrix4().makeTranslation(-mid.x, -mid.y, -box.min.z))
     g.applyMatrix4(this.placed)
     g.computeBoundingBox()
     const turned = g.boundingBox!.getCenter(new Vector3())
@@ -152,7 +179,12 @@ export class PartScene {
     g.boundingBox!.getSize(this.size)
     this.part.add(new Mesh(g, this.matter()))
     if (g.index!.count / 3 <= inkTriangles) {
-      this.part.add(new LineSegments(new EdgesGeometry(g, inkDegrees), new LineBasicMaterial({ color: this.looks.ink, clippingPlanes: [this.cut] })))
+      this.part.add(
+        new LineSegments(
+          new EdgesGeometry(g, inkDegrees),
+          new LineBasicMaterial({ color: this.looks.ink, clippingPlanes: [this.cut] }),
+        ),
+      )
     }
     this.draw()
   }
@@ -168,12 +200,37 @@ export class PartScene {
     if (m?.faces?.length) {
       const g = new BufferGeometry()
       g.setAttribute('position', new BufferAttribute(new Float32Array(m.faces.flat()), 3))
-      this.marks.add(new Mesh(g, new MeshBasicMaterial({ color: this.looks.attention, side: DoubleSide, transparent: true, opacity: 0.8, polygonOffset: true, polygonOffsetFactor: -1, polygonOffsetUnits: -1 })))
+      this.marks.add(
+        new Mesh(
+          g,
+          new MeshBasicMaterial({
+            color: this.looks.attention,
+            side: DoubleSide,
+            transparent: true,
+            opacity: 0.8,
+            polygonOffset: true,
+            polygonOffsetFactor: -1,
+            polygonOffsetUnits: -1,
+          }),
+        ),
+      )
     }
     if (m?.lines?.length) {
       for (const hidden of [true, false]) {
         const g = new LineSegmentsGeometry().setPositions(m.lines.flat())
-        const l = new LineSegments2(g, new LineMaterial({ color: this.looks.attention, linewidth: 4, transparent: true, opacity: hidden ? 0.3 : 1, depthTest: !hidden, polygonOffset: true, polygonOffsetFactor: -2, polygonOffsetUnits: -2 }))
+        const l = new LineSegments2(
+          g,
+          new LineMaterial({
+            color: this.looks.attention,
+            linewidth: 4,
+            transparent: true,
+            opacity: hidden ? 0.3 : 1,
+            depthTest: !hidden,
+            polygonOffset: true,
+            polygonOffsetFactor: -2,
+            polygonOffsetUnits: -2,
+          }),
+        )
         l.renderOrder = hidden ? 3 : 4
         this.marks.add(l)
       }
@@ -212,7 +269,13 @@ export class PartScene {
    * Draws the lines of one layer as wide as they are, up to a share of its way;
    * below it the part is shown as a body. Without a layer the part is whole.
    */
-  setLayer(layer: PathLayer | undefined, plate: { x: number; y: number }, shown: ReadonlySet<number>, upTo: number, body: boolean) {
+  setLayer(
+    layer: PathLayer | undefined,
+    plate: { x: number; y: number },
+    shown: ReadonlySet<number>,
+    upTo: number,
+    body: boolean,
+  ) {
     empty(this.paths)
     this.part.visible = !layer || body
     this.cut.constant = layer ? layer.top - layer.height / 2 : 1e6
@@ -235,7 +298,26 @@ export class PartScene {
           // Nearly as wide as it is: neighbours show a seam.
           const nx = ((ay - by) / d) * l.width * 0.46
           const ny = ((bx - ax) / d) * l.width * 0.46
-          position.push(ax + nx, ay + ny, z, ax - nx, ay - ny, z, bx - nx, by - ny, z, ax + nx, ay + ny, z, bx - nx, by - ny, z, bx + nx, by + ny, z)
+          position.push(
+            ax + nx,
+            ay + ny,
+            z,
+            ax - nx,
+            ay - ny,
+            z,
+            bx - nx,
+            by - ny,
+            z,
+            ax + nx,
+            ay + ny,
+            z,
+            bx - nx,
+            by - ny,
+            z,
+            bx + nx,
+            by + ny,
+            z,
+          )
           c.set(kindColours[l.kind]!)
           for (let k = 0; k < 6; k++) colour.push(c.r, c.g, c.b)
         }
@@ -250,7 +332,9 @@ export class PartScene {
 
   /** Looks from where another view looks. */
   setView(v: CameraView) {
-    const same = this.camera.position.distanceTo(new Vector3(...v.from)) + this.controls.target.distanceTo(new Vector3(...v.at)) < 1e-6
+    const same =
+      this.camera.position.distanceTo(new Vector3(...v.from)) + this.controls.target.distanceTo(new Vector3(...v.at)) <
+      1e-6
     if (same) return
     this.camera.position.set(v.from[0]!, v.from[1]!, v.from[2]!)
     this.controls.target.set(v.at[0]!, v.at[1]!, v.at[2]!)
@@ -279,7 +363,10 @@ export class PartScene {
     if (out.lengthSq() < 1e-9) out.set(0.4, -0.8, 0.5)
     // From above the plate, unless the place is on the part's underside.
     if (to.z > this.size.z * 0.02) out.z = Math.max(out.z, 0.1 * out.length())
-    const dir = out.normalize().add(new Vector3(0.15, -0.45, 0.3)).normalize()
+    const dir = out
+      .normalize()
+      .add(new Vector3(0.15, -0.45, 0.3))
+      .normalize()
     const reach = Math.max(this.size.x, this.size.y, this.size.z) * 0.9
     const end = to.clone().addScaledVector(dir, reach)
     const from = { at: this.camera.position.clone(), target: this.controls.target.clone() }
@@ -302,17 +389,31 @@ export class PartScene {
   }
 
   private matter() {
-    const m = new MeshLambertMaterial({ color: this.looks.part, side: DoubleSide, flatShading: true, clippingPlanes: [this.cut], polygonOffset: true, polygonOffsetFactor: 1, polygonOffsetUnits: 1 })
+    const m = new MeshLambertMaterial({
+      color: this.looks.part,
+      side: DoubleSide,
+      flatShading: true,
+      clippingPlanes: [this.cut],
+      polygonOffset: true,
+      polygonOffsetFactor: 1,
+      polygonOffsetUnits: 1,
+    })
     const stop = { value: new Color(this.looks.stop) }
     m.onBeforeCompile = (s) => {
       Object.assign(s.uniforms, { half_: this.half, round_: this.round, stop_: stop })
       s.vertexShader = s.vertexShader.replace('void main() {', 'varying vec3 at_;\nvoid main() {\nat_ = position;')
-      s.fragmentShader = s.fragmentShader.replace('void main() {', 'varying vec3 at_; uniform vec3 half_; uniform float round_; uniform vec3 stop_;\nvoid main() {').replace(
-        '#include <color_fragment>',
-        `#include <color_fragment>
-        bool out_ = at_.z > half_.z + 0.01 || (round_ > 0.5 ? length(at_.xy) > half_.x + 0.01 : abs(at_.x) > half_.x + 0.01 || abs(at_.y) > half_.y + 0.01);
+      s.fragmentShader = s.fragmentShader
+        .replace(
+          'void main() {',
+          'varying vec3 at_; uniform vec3 half_; uniform float round_; uniform vec3 stop_;\nvoid main() {',
+        )
+        .replace(
+          '#include <color_fragment>',
+          `#include <color_fragment>
+        bool beside_ = abs(at_.x) > half_.x + 0.01 || abs(at_.y) > half_.y + 0.01;
+        bool out_ = at_.z > half_.z + 0.01 || (round_ > 0.5 ? length(at_.xy) > half_.x + 0.01 : beside_);
         if (out_) diffuseColor.rgb = mod(gl_FragCoord.x + gl_FragCoord.y, 9.0) < 4.5 ? stop_ : mix(stop_, diffuseColor.rgb, 0.7);`,
-      )
+        )
     }
     return m
   }
@@ -326,9 +427,12 @@ export class PartScene {
     const strong = new LineBasicMaterial({ color: this.looks.ink })
     const faint = new LineBasicMaterial({ color: this.looks.rule })
     const lines: number[] = []
-    const chord = (at: number, half: number) => (v.shape === 'round' ? Math.sqrt(Math.max(0, half * half - at * at)) : half)
-    for (let i = -Math.floor(x / 20) * 10; i <= x / 2; i += 10) lines.push(i, -chord(i, y / 2), 0, i, chord(i, y / 2), 0)
-    for (let i = -Math.floor(y / 20) * 10; i <= y / 2; i += 10) lines.push(-chord(i, x / 2), i, 0, chord(i, x / 2), i, 0)
+    const chord = (at: number, half: number) =>
+      v.shape === 'round' ? Math.sqrt(Math.max(0, half * half - at * at)) : half
+    for (let i = -Math.floor(x / 20) * 10; i <= x / 2; i += 10)
+      lines.push(i, -chord(i, y / 2), 0, i, chord(i, y / 2), 0)
+    for (let i = -Math.floor(y / 20) * 10; i <= y / 2; i += 10)
+      lines.push(-chord(i, x / 2), i, 0, chord(i, x / 2), i, 0)
     this.room.add(segments(lines, faint))
     const posts: number[] = []
     if (v.shape === 'round') {
@@ -342,7 +446,12 @@ export class PartScene {
         posts.push((c * x) / 2, (s * x) / 2, 0, (c * x) / 2, (s * x) / 2, z)
       }
     } else {
-      const c: [number, number][] = [[-x / 2, -y / 2], [x / 2, -y / 2], [x / 2, y / 2], [-x / 2, y / 2]]
+      const c: [number, number][] = [
+        [-x / 2, -y / 2],
+        [x / 2, -y / 2],
+        [x / 2, y / 2],
+        [-x / 2, y / 2],
+      ]
       const base: number[] = []
       c.forEach(([px, py], k) => {
         const [qx, qy] = c[(k + 1) % 4]!
@@ -355,7 +464,9 @@ export class PartScene {
     const far = Math.max(x, y) / 2
     this.label(v.shape === 'round' ? `⌀ ${x} mm` : `${x} mm`, new Vector3(0, -far * 1.16, 0), this.looks.ink)
     this.label(`${z} mm`, new Vector3(far * 1.02, far * 1.02, z), this.looks.ink)
-    over.forEach((text, k) => this.label(text, new Vector3(0, 0, this.size.z + far * (0.12 + 0.13 * k)), this.looks.stop))
+    over.forEach((text, k) =>
+      this.label(text, new Vector3(0, 0, this.size.z + far * (0.12 + 0.13 * k)), this.looks.stop),
+    )
     this.draw()
   }
 
@@ -436,7 +547,8 @@ function segments(points: number[], material: LineBasicMaterial) {
 
 function empty(group: Group) {
   group.traverse((o) => {
-    if (o instanceof Mesh || o instanceof LineSegments || o instanceof LineLoop) { // LineSegments2 is a Mesh
+    if (o instanceof Mesh || o instanceof LineSegments || o instanceof LineLoop) {
+      // LineSegments2 is a Mesh
       o.geometry.dispose()
       o.material.dispose()
     } else if (o instanceof Sprite) {

@@ -17,9 +17,17 @@ describe('numbers as the house writes them', () => {
   })
   const f = formats('en-GB', 'EUR', 'UTC')
   it('says nothing of what nobody knows', () => {
-    expect([f.money(undefined), f.grams(undefined), f.metres(undefined), f.duration(undefined), f.day(undefined), f.day(''), f.moment(undefined), f.soon(undefined), f.clock(undefined)]).toEqual(
-      Array(9).fill('–'),
-    )
+    expect([
+      f.money(undefined),
+      f.grams(undefined),
+      f.metres(undefined),
+      f.duration(undefined),
+      f.day(undefined),
+      f.day(''),
+      f.moment(undefined),
+      f.soon(undefined),
+      f.clock(undefined),
+    ]).toEqual(Array(9).fill('–'))
     expect(f.money(0)).toBe('€0.00')
     expect(f.grams(0)).toBe('0.0 g')
   })

@@ -22,12 +22,23 @@ export function formats(locale: string, currency: string, timeZone: string): For
   const plain = new Map<number, Intl.NumberFormat>()
   const number = (v: number, digits = 0) => {
     let f = plain.get(digits)
-    if (!f) plain.set(digits, (f = new Intl.NumberFormat(locale, { minimumFractionDigits: digits, maximumFractionDigits: digits })))
+    if (!f)
+      plain.set(
+        digits,
+        (f = new Intl.NumberFormat(locale, { minimumFractionDigits: digits, maximumFractionDigits: digits })),
+      )
     return f.format(v)
   }
   const money = new Intl.NumberFormat(locale, { style: 'currency', currency })
   const day = new Intl.DateTimeFormat(locale, { weekday: 'short', day: 'numeric', month: 'short', timeZone: 'UTC' })
-  const moment = new Intl.DateTimeFormat(locale, { weekday: 'short', day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit', timeZone })
+  const moment = new Intl.DateTimeFormat(locale, {
+    weekday: 'short',
+    day: 'numeric',
+    month: 'short',
+    hour: '2-digit',
+    minute: '2-digit',
+    timeZone,
+  })
   const dayOf = new Intl.DateTimeFormat(locale, { weekday: 'short', day: 'numeric', month: 'short', timeZone })
   const weekday = new Intl.DateTimeFormat(locale, { weekday: 'short', timeZone })
   const clock = new Intl.DateTimeFormat(locale, { hour: '2-digit', minute: '2-digit', timeZone })
@@ -83,4 +94,8 @@ export function useCurrency() {
 }
 
 /** The house's formats; until they are loaded, plain ones. */
-export const useFormats = () => inject(formatsKey, computed(() => beforeLoaded))
+export const useFormats = () =>
+  inject(
+    formatsKey,
+    computed(() => beforeLoaded),
+  )

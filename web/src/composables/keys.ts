@@ -15,12 +15,20 @@ const groups = reactive<{ title: string; keys: Key[] }[]>([])
 export const allKeys = readonly(groups)
 
 const spelled: Record<string, string> = { ArrowDown: '↓', ArrowUp: '↑', ArrowLeft: '←', ArrowRight: '→', Escape: 'Esc' }
-export const spell = (key: string) => key.split('+').map((k) => spelled[k] ?? (k.length === 1 ? k.toUpperCase() : k)).join(' + ')
+export const spell = (key: string) =>
+  key
+    .split('+')
+    .map((k) => spelled[k] ?? (k.length === 1 ? k.toUpperCase() : k))
+    .join(' + ')
 
 /** True where a key means text, not a command. */
 export function typing(target: EventTarget | null): boolean {
   if (!(target instanceof HTMLElement)) return false
-  return target.isContentEditable || ['INPUT', 'TEXTAREA', 'SELECT'].includes(target.tagName) || target.getAttribute('role') === 'combobox'
+  return (
+    target.isContentEditable ||
+    ['INPUT', 'TEXTAREA', 'SELECT'].includes(target.tagName) ||
+    target.getAttribute('role') === 'combobox'
+  )
 }
 
 function onKey(e: KeyboardEvent) {
@@ -34,7 +42,12 @@ function onKey(e: KeyboardEvent) {
       const k = g.keys.find((x) => x.key === name && (x.when?.() ?? true))
       if (!k) continue
       // Enter and space on a focused control are that control's.
-      if ((k.key === 'Enter' || k.key === ' ') && e.target instanceof HTMLElement && e.target.closest('button, a, [role=button]')) return
+      if (
+        (k.key === 'Enter' || k.key === ' ') &&
+        e.target instanceof HTMLElement &&
+        e.target.closest('button, a, [role=button]')
+      )
+        return
       e.preventDefault()
       k.run(e)
       return

@@ -8,7 +8,8 @@ vi.mock('../components/partScene', () => ({
   readLayers: (b: ArrayBuffer) => Array.from({ length: b.byteLength }, (_, i) => ({ top: 0.2 * (i + 1) })),
 }))
 
-const slice = (id: number, more: object = {}) => ({ id, scale: 1, tip: '', plates: [{ n: 1, spots: [{}] }], ...more }) as SliceView
+const slice = (id: number, more: object = {}) =>
+  ({ id, scale: 1, tip: '', plates: [{ n: 1, spots: [{}] }], ...more }) as SliceView
 const settled = async () => {
   for (let i = 0; i < 8; i++) await new Promise((r) => setTimeout(r))
 }
@@ -19,11 +20,13 @@ describe('the layers of a slice', () => {
   beforeEach(() => {
     answers = {}
     halfRead = {}
-    vi.stubGlobal('fetch', (url: string) =>
-      new Promise((resolve) => {
-        halfRead[url] = (body) => resolve({ ok: true, arrayBuffer: () => body })
-        answers[url] = (n, ok = true) => resolve({ ok, arrayBuffer: () => Promise.resolve(new ArrayBuffer(n)) })
-      }),
+    vi.stubGlobal(
+      'fetch',
+      (url: string) =>
+        new Promise((resolve) => {
+          halfRead[url] = (body) => resolve({ ok: true, arrayBuffer: () => body })
+          answers[url] = (n, ok = true) => resolve({ ok, arrayBuffer: () => Promise.resolve(new ArrayBuffer(n)) })
+        }),
     )
   })
   const open = (first?: SliceView) => {
@@ -107,7 +110,15 @@ describe('the layers of a slice', () => {
     await settled()
     answers['/api/slices/1/layers?plate=1']!(10)
     await settled()
-    for (const [mm, at] of [[0, 0], [0.2, 0], [0.201, 0], [0.21, 1], [1, 4], [2, 9], [99, 9]] as const) {
+    for (const [mm, at] of [
+      [0, 0],
+      [0.2, 0],
+      [0.201, 0],
+      [0.21, 1],
+      [1, 4],
+      [2, 9],
+      [99, 9],
+    ] as const) {
       l.goTo(mm)
       expect(l.at.value, `${mm} mm`).toBe(at)
     }

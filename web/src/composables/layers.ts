@@ -64,7 +64,15 @@ export function useLayers(slice: Ref<SliceView | undefined>, plate: Ref<number> 
   const shown = computed(() => {
     const layer = layers.value?.[at.value]
     const many = slice.value?.plates.some((p) => p.spots.length > 1) ?? false
-    return layer && { layer, kinds: kinds.value, upTo: upTo.value, many, body: slice.value?.scale === 1 && !slice.value.tip && !many && slice.value.plates.length === 1 }
+    return (
+      layer && {
+        layer,
+        kinds: kinds.value,
+        upTo: upTo.value,
+        many,
+        body: slice.value?.scale === 1 && !slice.value.tip && !many && slice.value.plates.length === 1,
+      }
+    )
   })
   function toggle(kind: number) {
     const next = new Set(kinds.value)

@@ -8,13 +8,20 @@ export function usePointing(job: ComputedRef<JobView | undefined>) {
   const finding = ref<JobFinding>()
   const at = ref(0)
   const forget = () => (finding.value = undefined)
-  watch(() => job.value?.id, () => {
-    pieceId.value = undefined
-    forget()
-  })
+  watch(
+    () => job.value?.id,
+    () => {
+      pieceId.value = undefined
+      forget()
+    },
+  )
   watch(() => job.value?.revision, forget)
   const piece = computed(() => job.value?.piece_set.find((p) => p.id === pieceId.value) ?? job.value?.piece_set[0])
-  const evidence = useEvidence(() => piece.value?.id, () => piece.value?.current, () => !!finding.value)
+  const evidence = useEvidence(
+    () => piece.value?.id,
+    () => piece.value?.current,
+    () => !!finding.value,
+  )
   function show(x: JobFinding, place: number) {
     pieceId.value = x.piece_id
     finding.value = x
@@ -28,9 +35,13 @@ export function usePointing(job: ComputedRef<JobView | undefined>) {
     },
     finding: computed(() => finding.value),
     show,
-    marks: computed(() => (finding.value ? evidence.data.value?.find((e) => e.check === finding.value?.check) : undefined)),
+    marks: computed(() =>
+      finding.value ? evidence.data.value?.find((e) => e.check === finding.value?.check) : undefined,
+    ),
     place: computed(() => finding.value?.places?.[at.value]),
     /** Changes when the piece's surface has. */
-    stamp: computed(() => (piece.value ? `${piece.value.current}/${piece.value.unit}/${piece.value.surface.volume_mm3}` : '')),
+    stamp: computed(() =>
+      piece.value ? `${piece.value.current}/${piece.value.unit}/${piece.value.surface.volume_mm3}` : '',
+    ),
   }
 }

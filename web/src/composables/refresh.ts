@@ -6,7 +6,10 @@ import type { QueryClient } from '@tanstack/vue-query'
  * once more when it has come.
  */
 export async function refresh(queries: QueryClient, queryKey: readonly unknown[]) {
-  const early = queries.getQueryCache().findAll({ queryKey }).some((q) => q.state.fetchStatus === 'fetching' && q.state.data === undefined)
+  const early = queries
+    .getQueryCache()
+    .findAll({ queryKey })
+    .some((q) => q.state.fetchStatus === 'fetching' && q.state.data === undefined)
   await queries.invalidateQueries({ queryKey })
   if (early) await queries.invalidateQueries({ queryKey })
 }

@@ -44,7 +44,10 @@ const row = computed(() => {
 })
 const slice = ref<SliceView>()
 const plate = ref(1)
-watch(() => slice.value?.id, () => (plate.value = 1))
+watch(
+  () => slice.value?.id,
+  () => (plate.value = 1),
+)
 // What is looked at stays in view when another machine becomes the first to be done.
 watch(slice, (s) => {
   if (s) picked.value ??= s.machine_id
@@ -63,9 +66,18 @@ const view = ref<CameraView>()
 watch([height, second.layers], () => height.value !== undefined && second.goTo(height.value))
 watch(kinds, (k) => (second.kinds.value = k))
 const besideRow = computed(() => job.value?.ladder.find((r) => r.machine_id === beside.value?.machine_id))
-const titled = (s: SliceView | undefined) => s && `${s.label || (s.overrides.length || s.support_marks?.length ? `variant ${s.id}` : 'house recipe')} on ${s.machine}: ${f.value.duration(s.full?.seconds ?? 0)}, ${f.value.grams(s.full?.grams ?? 0)}`.replace(/(\d) /g, '$1\u00a0')
+function titled(s: SliceView | undefined) {
+  if (!s) return undefined
+  const name = s.label || (s.overrides.length || s.support_marks?.length ? `variant ${s.id}` : 'house recipe')
+  const takes = `${f.value.duration(s.full?.seconds ?? 0)}, ${f.value.grams(s.full?.grams ?? 0)}`
+  return `${name} on ${s.machine}: ${takes}`.replace(/(\d) /g, '$1\u00a0')
+}
 const { kinds: kindNames } = useWords()
-const usedKinds = computed(() => kindNames.value.map((name, k) => ({ name, k, colour: kindColours[k] })).filter(({ name }) => name !== 'purge' || slice.value?.full?.grams_purge))
+const usedKinds = computed(() =>
+  kindNames.value
+    .map((name, k) => ({ name, k, colour: kindColours[k] }))
+    .filter(({ name }) => name !== 'purge' || slice.value?.full?.grams_purge),
+)
 // A place that hangs is shown as a box about it, at its layer.
 const overhang = ref<Overhang>()
 function look(r: Overhang) {
@@ -81,22 +93,40 @@ const overhangAt = computed(() => {
   const s = overhang.value && slice.value?.plates.find((p) => p.n === plate.value)?.spots.find(ofPiece)
   return s ? { x: s.x_mm, y: s.y_mm } : undefined
 })
-watch(() => slice.value?.id, () => (overhang.value = undefined))
+watch(
+  () => slice.value?.id,
+  () => (overhang.value = undefined),
+)
 const { piece, choose, finding, show, marks, place, stamp } = usePointing(job)
 // What was looked at of another piece goes; the slice desk gives what there is of this one.
-watch(() => piece.value?.id, () => {
-  slice.value = beside.value = overhang.value = undefined
-})
-const overhangMarks = computed(() => (overhang.value && !finding.value ? { check: 'overhangs', lines: boxLines(overhang.value.corners_mm) } : undefined))
+watch(
+  () => piece.value?.id,
+  () => {
+    slice.value = beside.value = overhang.value = undefined
+  },
+)
+const overhangMarks = computed(() =>
+  overhang.value && !finding.value ? { check: 'overhangs', lines: boxLines(overhang.value.corners_mm) } : undefined,
+)
 const overhangPlace = computed(() => (overhang.value && !finding.value ? middle(overhang.value.corners_mm) : undefined))
 const canApprove = computed(() => desk.value && job.value?.may.approve && row.value?.takes && !row.value.stale)
 const nextIs: Record<NonNullable<JobView['may']['next']>, string> = {
-  'its run starts': 'It has been started', 'its run ends': 'It is off the machine', 'ready to be fetched': 'Ready to be fetched', fetched: 'It has been fetched',
+  'its run starts': 'It has been started',
+  'its run ends': 'It is off the machine',
+  'ready to be fetched': 'Ready to be fetched',
+  fetched: 'It has been fetched',
 }
 
 function queue() {
   if (!canApprove.value || !job.value || !row.value) return
-  approve.mutate({ id: job.value.id, revision: job.value.revision, title: job.value.title, machine: row.value.name, machine_id: row.value.machine_id, sliced: !row.value.ceiling })
+  approve.mutate({
+    id: job.value.id,
+    revision: job.value.revision,
+    title: job.value.title,
+    machine: row.value.name,
+    machine_id: row.value.machine_id,
+    sliced: !row.value.ceiling,
+  })
 }
 function go(d: number) {
   const i = jobs.value.findIndex((s) => s.id === id.value)
@@ -122,14 +152,37 @@ useKeys('Bench', [
 <template>
   <div v-if="job" class="bench">
     <header>
-      <h1>{{ job.title }} <span class="quiet num no">#{{ job.id }}</span></h1>
-      <span>{{ job.member }}</span><span>{{ job.purpose }}</span><span class="tag">{{ job.state }}</span>
+      <h1>
+        {{ job.title }} <span class="quiet num no">#{{ job.id }}</span>
+      </h1>
+      <span>{{ job.member }}</span><span>{{ job.purpose }}</span
+      ><span class="tag">{{ job.state }}</span>
       <span v-if="job.needed_by">needed by {{ f.day(job.needed_by) }}</span>
       <span v-if="job.runs[0]?.start" class="num">{{ f.moment(job.runs[0].start) }} → {{ f.moment(job.finish) }}</span>
       <span class="spring" />
-      <v-btn v-if="desk && job.may.take_back" id="take-back" size="small" variant="text" @click="takeBack.mutate({ id: job.id, revision: job.revision, title: job.title })">Take the yes back</v-btn>
-      <v-btn v-if="job.may.withdraw" id="withdraw" size="small" variant="text" @click="withdraw.mutate({ id: job.id, revision: job.revision, title: job.title, reason: '' })">Withdraw it</v-btn>
-      <v-btn v-if="desk && job.may.next" size="small" class="act" @click="advance.mutate({ id: job.id, revision: job.revision })">{{ nextIs[job.may.next] }}</v-btn>
+      <v-btn
+        v-if="desk && job.may.take_back"
+        id="take-back"
+        size="small"
+        variant="text"
+        @click="takeBack.mutate({ id: job.id, revision: job.revision, title: job.title })"
+        >Take the yes back</v-btn
+      >
+      <v-btn
+        v-if="job.may.withdraw"
+        id="withdraw"
+        size="small"
+        variant="text"
+        @click="withdraw.mutate({ id: job.id, revision: job.revision, title: job.title, reason: '' })"
+        >Withdraw it</v-btn
+      >
+      <v-btn
+        v-if="desk && job.may.next"
+        size="small"
+        class="act"
+        @click="advance.mutate({ id: job.id, revision: job.revision })"
+        >{{ nextIs[job.may.next] }}</v-btn
+      >
     </header>
     <section class="left">
       <CheckProgress :job="job" />
@@ -138,30 +191,84 @@ useKeys('Bench', [
       <PieceCare v-if="piece" class="care" :job="job" :piece="piece" :may-repair="desk" />
       <h2>Measured</h2>
       <div v-if="job.piece_set.length > 1" class="tabs">
-        <button v-for="p in job.piece_set" :key="p.id" type="button" :aria-pressed="p.id === piece?.id" @click="choose(p.id)">{{ p.name }}</button>
+        <button
+          v-for="p in job.piece_set"
+          :key="p.id"
+          type="button"
+          :aria-pressed="p.id === piece?.id"
+          @click="choose(p.id)"
+        >
+          {{ p.name }}
+        </button>
       </div>
       <dl v-if="piece">
         <template v-if="piece.surface.triangles">
-          <dt>Size</dt><dd class="num wrap">{{ piece.surface.size_mm.map((v) => f.number(v, 1)).join(' × ') }} mm</dd>
-          <dt>Volume</dt><dd class="num">{{ f.number(piece.surface.volume_mm3 / 1000, 2) }} cm³</dd>
-          <dt>Surface</dt><dd class="num">{{ f.number(piece.surface.area_mm2 / 100, 1) }} cm²</dd>
-          <dt>Triangles</dt><dd class="num">{{ f.number(piece.surface.triangles) }}</dd>
-          <dt>Bodies</dt><dd class="num">{{ piece.surface.bodies }}</dd>
-          <dt>Skin</dt><dd>{{ piece.surface.closed ? 'closed' : 'open' }}, {{ piece.surface.oriented ? 'facing one way' : 'partly turned' }}</dd>
+          <dt>Size</dt>
+          <dd class="num wrap">{{ piece.surface.size_mm.map((v) => f.number(v, 1)).join(' × ') }} mm</dd>
+          <dt>Volume</dt>
+          <dd class="num">{{ f.number(piece.surface.volume_mm3 / 1000, 2) }} cm³</dd>
+          <dt>Surface</dt>
+          <dd class="num">{{ f.number(piece.surface.area_mm2 / 100, 1) }} cm²</dd>
+          <dt>Triangles</dt>
+          <dd class="num">{{ f.number(piece.surface.triangles) }}</dd>
+          <dt>Bodies</dt>
+          <dd class="num">{{ piece.surface.bodies }}</dd>
+          <dt>Skin</dt>
+          <dd>
+            {{ piece.surface.closed ? 'closed' : 'open' }},
+            {{ piece.surface.oriented ? 'facing one way' : 'partly turned' }}
+          </dd>
         </template>
-        <dt>File</dt><dd><a :href="`/api/pieces/${piece.id}/file?version=1`">{{ piece.name }}</a></dd>
-        <dt>Copies</dt><dd class="num">{{ piece.copies }}</dd>
+        <dt>File</dt>
+        <dd>
+          <a :href="`/api/pieces/${piece.id}/file?version=1`">{{ piece.name }}</a>
+        </dd>
+        <dt>Copies</dt>
+        <dd class="num">{{ piece.copies }}</dd>
       </dl>
     </section>
     <section class="middle" aria-label="The part on its plate">
       <div v-if="piece?.viewable" class="views" :class="{ two: beside }">
-        <PartView v-model:view="view" :piece-id="piece.id" :row="row" :stamp="stamp" :evidence="overhangMarks ?? marks" :place="overhangPlace ?? place" :at="overhangPlace && overhangAt" :layer="finding ? undefined : layerShown" :caption="beside ? titled(slice) : undefined" />
-        <PartView v-if="beside" v-model:view="view" class="second" :piece-id="piece.id" :row="besideRow" :stamp="stamp" :layer="second.shown.value" follows :caption="titled(beside)" />
+        <PartView
+          v-model:view="view"
+          :piece-id="piece.id"
+          :row="row"
+          :stamp="stamp"
+          :evidence="overhangMarks ?? marks"
+          :place="overhangPlace ?? place"
+          :at="overhangPlace && overhangAt"
+          :layer="finding ? undefined : layerShown"
+          :caption="beside ? titled(slice) : undefined"
+        />
+        <PartView
+          v-if="beside"
+          v-model:view="view"
+          class="second"
+          :piece-id="piece.id"
+          :row="besideRow"
+          :stamp="stamp"
+          :layer="second.shown.value"
+          follows
+          :caption="titled(beside)"
+        />
       </div>
-      <p v-else class="nothing quiet">{{ piece?.problem ? 'There is nothing to show: the file cannot be read.' : piece?.gcode ? 'This is G-code sliced elsewhere; its layers are listed at the left.' : 'The part is shown when it has been read.' }}</p>
+      <p v-else class="nothing quiet">
+        {{
+          piece?.problem
+            ? 'There is nothing to show: the file cannot be read.'
+            : piece?.gcode
+              ? 'This is G-code sliced elsewhere; its layers are listed at the left.'
+              : 'The part is shown when it has been read.'
+        }}
+      </p>
       <div v-if="slice?.full && layerShown" class="below">
         <div class="toggles small">
-          <label v-for="{ name, colour, k } in usedKinds" :key="k"><input type="checkbox" :checked="kinds.has(k)" @change="toggle(k)" /><span class="swatch" :style="{ background: colour }" />{{ name }}</label>
+          <label v-for="{ name, colour, k } in usedKinds" :key="k"
+            ><input type="checkbox" :checked="kinds.has(k)" @change="toggle(k)" /><span
+              class="swatch"
+              :style="{ background: colour }"
+            />{{ name }}</label
+          >
           <button type="button" class="play" @click="play">{{ playing ? 'Stop' : 'Play' }} <kbd>P</kbd></button>
         </div>
         <HeightStrip v-model="layer" :strip="strip" />
@@ -169,14 +276,33 @@ useKeys('Bench', [
     </section>
     <section class="rightside">
       <MachineLadder :rows="job.ladder" :chosen="row?.machine_id" look @choose="picked = $event" />
-      <v-btn v-if="desk && job.may.decide" color="primary" variant="flat" class="queue" :disabled="!canApprove" @click="queue">Yes, queue it on {{ row?.name }} <kbd class="on">Y</kbd></v-btn>
-      <SliceDesk v-if="piece?.surface.triangles" v-model="slice" v-model:beside="beside" v-model:plate="plate" :job="job" :piece="piece" :row="row" :may="desk && job.may.decide" @look="look" />
+      <v-btn
+        v-if="desk && job.may.decide"
+        color="primary"
+        variant="flat"
+        class="queue"
+        :disabled="!canApprove"
+        @click="queue"
+        >Yes, queue it on {{ row?.name }} <kbd class="on">Y</kbd></v-btn
+      >
+      <SliceDesk
+        v-if="piece?.surface.triangles"
+        v-model="slice"
+        v-model:beside="beside"
+        v-model:plate="plate"
+        :job="job"
+        :piece="piece"
+        :row="row"
+        :may="desk && job.may.decide"
+        @look="look"
+      />
       <template v-if="job.runs.length">
         <h2>Runs</h2>
         <ul class="runs small">
           <li v-for="r in job.runs" :key="r.id">
             <span>{{ r.plates && r.plates > 1 ? `Plate ${r.plate} of ${r.plates}` : 'Its plate' }}, {{ r.state }}</span>
-            <span class="num">{{ f.duration(r.seconds) }}</span><span class="num">{{ f.grams(r.grams) }}</span><span class="num">{{ f.money(r.price_cents) }}</span>
+            <span class="num">{{ f.duration(r.seconds) }}</span><span class="num">{{ f.grams(r.grams) }}</span
+            ><span class="num">{{ f.money(r.price_cents) }}</span>
             <span v-if="r.unsliced" class="stale">▲ to be sliced before the start</span>
             <a v-else-if="desk" :href="`/api/runs/${r.id}/gcode`">G-code</a>
           </li>
@@ -186,65 +312,212 @@ useKeys('Bench', [
         <h2>Price on {{ row.name }}</h2>
         <table class="ledger sum">
           <tbody>
-            <tr v-for="l in row.lines" :key="l.text"><td>{{ l.text }}</td><td class="right num">{{ f.money(l.cents) }}</td></tr>
-            <tr><td><strong>Together</strong></td><td class="right num"><strong>{{ f.money(row.price_cents) }}</strong></td></tr>
+            <tr v-for="l in row.lines" :key="l.text">
+              <td>{{ l.text }}</td>
+              <td class="right num">{{ f.money(l.cents) }}</td>
+            </tr>
+            <tr>
+              <td><strong>Together</strong></td>
+              <td class="right num">
+                <strong>{{ f.money(row.price_cents) }}</strong>
+              </td>
+            </tr>
           </tbody>
         </table>
-        <p class="small quiet">{{ row.recipe }}: <span class="num">{{ row.layers }}</span> layers, <span class="num">{{ f.metres(row.filament_m) }}</span> of filament; <span class="num">{{ f.duration(row.warm_up_seconds) }}</span> of the time is warm-up. {{ row.full ? 'From the layers.' : 'Quick estimate.' }}</p>
+        <p class="small quiet">
+          {{ row.recipe }}: <span class="num">{{ row.layers }}</span> layers,
+          <span class="num">{{ f.metres(row.filament_m) }}</span> of filament;
+          <span class="num">{{ f.duration(row.warm_up_seconds) }}</span> of the time is warm-up.
+          {{ row.full ? 'From the layers.' : 'Quick estimate.' }}
+        </p>
       </template>
     </section>
     <footer aria-label="History">
       <h2>History</h2>
       <ol>
-        <li v-for="(h, i) in job.history" :key="i"><span class="num small">{{ f.moment(h.at) }}</span> {{ h.who || 'Job Shelf' }}: {{ h.what }}<template v-if="h.why">. {{ h.why }}</template></li>
+        <li v-for="(h, i) in job.history" :key="i">
+          <span class="num small">{{ f.moment(h.at) }}</span> {{ h.who || 'Job Shelf' }}: {{ h.what
+          }}<template v-if="h.why">. {{ h.why }}</template>
+        </li>
       </ol>
     </footer>
   </div>
   <p v-else-if="query.isError.value" class="empty">This job is not there, or not yours to see.</p>
-  <p v-else-if="shelf.data.value && !jobs.length" class="empty">The bench is empty. Hand in a model with <kbd>H</kbd>.</p>
+  <p v-else-if="shelf.data.value && !jobs.length" class="empty">
+    The bench is empty. Hand in a model with <kbd>H</kbd>.
+  </p>
   <p v-else class="empty quiet" role="status">Loading …</p>
 </template>
 
 <style scoped>
 .bench {
   display: grid;
-  grid-template: 'head head head' auto 'left middle right' minmax(420px, 1fr) 'foot foot foot' auto / 250px minmax(300px, 1fr) 486px;
+  grid-template:
+    'head head head' auto 'left middle right' minmax(420px, 1fr) 'foot foot foot' auto / 250px minmax(300px, 1fr)
+    486px;
   min-height: calc(100vh - 54px);
 }
-header { grid-area: head; display: flex; flex-wrap: wrap; gap: 4px 18px; align-items: center; padding: 10px 18px; border-bottom: 1px solid var(--rule); }
-.spring { flex: 1; }
-.no { font-weight: 400; font-size: 0.9em; }
-.tag { border: 1.5px solid var(--ink); padding: 0 8px; border-radius: 3px; font-weight: 600; }
-.left { grid-area: left; padding: 12px 10px 12px 18px; }
-.left h2:not(:first-child) { margin-top: 16px; }
-.left h2 { margin-bottom: 6px; }
-.care:not(:empty) { margin-top: 12px; }
-.middle { grid-area: middle; display: grid; grid-template-rows: minmax(320px, 1fr) auto; min-width: 0; position: sticky; top: 54px; height: calc(100vh - 104px); min-height: 460px; align-self: start; border-left: 1px solid var(--rule); border-right: 1px solid var(--rule); background: var(--paper); }
-.views { display: grid; min-height: 0; }
-.views.two { grid-template-columns: 1fr 1fr; }
-.second { border-left: 1px solid var(--rule); }
-.toggles { display: flex; flex-wrap: wrap; gap: 1px 12px; padding: 4px 10px; border-top: 1px solid var(--rule); background: var(--card); }
-.toggles label { display: flex; gap: 4px; align-items: center; }
-.swatch { width: 14px; height: 10px; border: 1px solid var(--ink); }
-.play { margin-left: auto; }
-.nothing { place-self: center; max-width: 30ch; text-align: center; }
-.rightside { grid-area: right; padding: 12px 18px 12px 12px; }
-.rightside h2 { margin: 16px 0 4px; }
-.queue { margin-top: 10px; }
-.on { background: transparent; color: inherit; border-color: currentcolor; margin-left: 8px; }
-.sum td { padding: 2px 8px; }
-.runs { list-style: none; padding: 0; }
-.runs li { display: flex; flex-wrap: wrap; gap: 2px 12px; }
-.runs li span:first-child { flex: 1; }
-.stale { color: var(--attention-words); }
-dl { display: grid; grid-template-columns: auto minmax(0, 1fr); gap: 1px 12px; font-size: 0.92rem; }
-dt { color: var(--quiet); }
-dd { overflow-wrap: anywhere; }
-.wrap { white-space: normal; }
-.tabs { display: flex; flex-wrap: wrap; gap: 4px; margin-bottom: 6px; }
-.tabs button { border: 1px solid var(--rule); border-radius: 3px; padding: 0 8px; }
-.tabs button[aria-pressed='true'] { border-color: var(--ink); font-weight: 600; }
-footer { grid-area: foot; border-top: 1px solid var(--rule); padding: 8px 18px 16px; }
-footer ol { list-style: none; padding: 0; columns: 2; font-size: 0.92rem; }
-.empty { padding: 40px; }
+header {
+  grid-area: head;
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px 18px;
+  align-items: center;
+  padding: 10px 18px;
+  border-bottom: 1px solid var(--rule);
+}
+.spring {
+  flex: 1;
+}
+.no {
+  font-weight: 400;
+  font-size: 0.9em;
+}
+.tag {
+  border: 1.5px solid var(--ink);
+  padding: 0 8px;
+  border-radius: 3px;
+  font-weight: 600;
+}
+.left {
+  grid-area: left;
+  padding: 12px 10px 12px 18px;
+}
+.left h2:not(:first-child) {
+  margin-top: 16px;
+}
+.left h2 {
+  margin-bottom: 6px;
+}
+.care:not(:empty) {
+  margin-top: 12px;
+}
+.middle {
+  grid-area: middle;
+  display: grid;
+  grid-template-rows: minmax(320px, 1fr) auto;
+  min-width: 0;
+  position: sticky;
+  top: 54px;
+  height: calc(100vh - 104px);
+  min-height: 460px;
+  align-self: start;
+  border-left: 1px solid var(--rule);
+  border-right: 1px solid var(--rule);
+  background: var(--paper);
+}
+.views {
+  display: grid;
+  min-height: 0;
+}
+.views.two {
+  grid-template-columns: 1fr 1fr;
+}
+.second {
+  border-left: 1px solid var(--rule);
+}
+.toggles {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 1px 12px;
+  padding: 4px 10px;
+  border-top: 1px solid var(--rule);
+  background: var(--card);
+}
+.toggles label {
+  display: flex;
+  gap: 4px;
+  align-items: center;
+}
+.swatch {
+  width: 14px;
+  height: 10px;
+  border: 1px solid var(--ink);
+}
+.play {
+  margin-left: auto;
+}
+.nothing {
+  place-self: center;
+  max-width: 30ch;
+  text-align: center;
+}
+.rightside {
+  grid-area: right;
+  padding: 12px 18px 12px 12px;
+}
+.rightside h2 {
+  margin: 16px 0 4px;
+}
+.queue {
+  margin-top: 10px;
+}
+.on {
+  background: transparent;
+  color: inherit;
+  border-color: currentcolor;
+  margin-left: 8px;
+}
+.sum td {
+  padding: 2px 8px;
+}
+.runs {
+  list-style: none;
+  padding: 0;
+}
+.runs li {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 2px 12px;
+}
+.runs li span:first-child {
+  flex: 1;
+}
+.stale {
+  color: var(--attention-words);
+}
+dl {
+  display: grid;
+  grid-template-columns: auto minmax(0, 1fr);
+  gap: 1px 12px;
+  font-size: 0.92rem;
+}
+dt {
+  color: var(--quiet);
+}
+dd {
+  overflow-wrap: anywhere;
+}
+.wrap {
+  white-space: normal;
+}
+.tabs {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px;
+  margin-bottom: 6px;
+}
+.tabs button {
+  border: 1px solid var(--rule);
+  border-radius: 3px;
+  padding: 0 8px;
+}
+.tabs button[aria-pressed='true'] {
+  border-color: var(--ink);
+  font-weight: 600;
+}
+footer {
+  grid-area: foot;
+  border-top: 1px solid var(--rule);
+  padding: 8px 18px 16px;
+}
+footer ol {
+  list-style: none;
+  padding: 0;
+  columns: 2;
+  font-size: 0.92rem;
+}
+.empty {
+  padding: 40px;
+}
 </style>

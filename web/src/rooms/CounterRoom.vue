@@ -42,10 +42,14 @@ watch(id, () => {
   reason.value = ''
 })
 const takers = computed(() => job.value?.ladder.filter((r) => r.takes) ?? [])
-const row = computed(() => takers.value.find((r) => r.machine_id === picked.value) ?? takers.value.find((r) => r.proposed))
+const row = computed(
+  () => takers.value.find((r) => r.machine_id === picked.value) ?? takers.value.find((r) => r.proposed),
+)
 const stopped = computed(() => job.value?.stopped ?? false)
 const decidable = computed(() => !!job.value?.may.decide && job.value.check.state === 'done')
-const canApprove = computed(() => !!job.value?.may.approve && !!row.value && !row.value.stale && !approve.isPending.value)
+const canApprove = computed(
+  () => !!job.value?.may.approve && !!row.value && !row.value.stale && !approve.isPending.value,
+)
 /** Why there is no verdict to say yes to. */
 const verdictLine: Record<Slip['check']['state'], string> = {
   queued: 'The verdict comes when the check is through.',
@@ -77,7 +81,16 @@ async function decide(deed: Promise<unknown>) {
 function yes() {
   if (!canApprove.value || !job.value || !row.value) return
   const { id, revision, title } = job.value
-  void decide(approve.mutateAsync({ id, revision, title, machine: row.value.name, machine_id: row.value.machine_id, sliced: !row.value.ceiling }))
+  void decide(
+    approve.mutateAsync({
+      id,
+      revision,
+      title,
+      machine: row.value.name,
+      machine_id: row.value.machine_id,
+      sliced: !row.value.ceiling,
+    }),
+  )
 }
 
 function no() {
@@ -116,7 +129,12 @@ useKeys('Counter', [
   { key: 'n', does: 'No: send back with a message', run: no },
   { key: 'm', does: 'Choose the next machine', run: nextMachine, when: () => takers.value.length > 1 },
   { key: 'r', does: 'Repair: choose the steps', run: () => void care.value?.ask() },
-  { key: 'e', does: 'Show the evidence of the next finding', run: nextFinding, when: () => !!job.value?.findings.some((x) => x.places?.length) },
+  {
+    key: 'e',
+    does: 'Show the evidence of the next finding',
+    run: nextFinding,
+    when: () => !!job.value?.findings.some((x) => x.places?.length),
+  },
   { key: 'b', does: 'Open on the bench', run: () => void (id.value && router.push(`/bench/${id.value}`)) },
   { key: 'Escape', does: 'Leave the message', run: () => (saysNo.value = false), when: () => saysNo.value },
 ])
@@ -130,9 +148,17 @@ useKeys('Counter', [
       <ol>
         <li v-for="s in arrivals" :key="s.id">
           <router-link replace :to="`/counter/${s.id}`" :class="{ here: s.id === id }" :aria-current="s.id === id">
-            <span class="t">{{ s.title }}</span><span v-if="s.needed_by" class="num small d">{{ f.day(s.needed_by) }}</span>
+            <span class="t">{{ s.title }}</span><span v-if="s.needed_by" class="num small d">{{
+              f.day(s.needed_by)
+            }}</span>
             <span class="quiet small m">{{ s.member }}</span>
-            <span class="small g"><GradeMark v-if="s.worst" :grade="s.worst.grade" :word="s.worst.check" /><template v-else-if="s.check.state === 'done'">✓</template><template v-else-if="s.check.state === 'set aside'">set aside</template><template v-else>…</template></span>
+            <span class="small g"
+              ><GradeMark v-if="s.worst" :grade="s.worst.grade" :word="s.worst.check" /><template
+                v-else-if="s.check.state === 'done'"
+                >✓</template
+              ><template v-else-if="s.check.state === 'set aside'">set aside</template
+              ><template v-else>…</template></span
+            >
           </router-link>
         </li>
       </ol>
@@ -142,20 +168,43 @@ useKeys('Counter', [
     <main v-if="job" :key="`job-${job.id}`" class="verdict">
       <header>
         <div class="who">
-          <h1>{{ job.title }} <span class="quiet num no">#{{ job.id }}</span></h1>
-          <p>{{ job.member }}, <strong>{{ job.purpose }}</strong><template v-if="job.pieces > 1">, {{ job.pieces }} pieces</template><template v-if="job.needed_by">, needed by {{ f.day(job.needed_by) }}</template></p>
+          <h1>
+            {{ job.title }} <span class="quiet num no">#{{ job.id }}</span>
+          </h1>
+          <p>
+            {{ job.member }}, <strong>{{ job.purpose }}</strong><template v-if="job.pieces > 1"
+              >, {{ job.pieces }} pieces</template
+            ><template v-if="job.needed_by">, needed by {{ f.day(job.needed_by) }}</template>
+          </p>
           <p v-if="job.wish" class="wish">“{{ job.wish }}”</p>
           <p v-if="piece?.surface.triangles" class="small quiet">
             <span class="num">{{ piece.surface.size_mm.map((v) => f.number(v, 1)).join(' × ') }} mm</span> ·
             <span class="num">{{ f.number(piece.surface.volume_mm3 / 1000, 2) }} cm³</span> ·
-            <span class="num">{{ f.number(piece.surface.triangles) }}</span> triangles · {{ piece.surface.bodies }} {{ piece.surface.bodies === 1 ? 'body' : 'bodies' }} ·
-            {{ piece.surface.closed ? 'closed' : 'open' }} · {{ piece.name }}
+            <span class="num">{{ f.number(piece.surface.triangles) }}</span> triangles · {{ piece.surface.bodies }}
+            {{ piece.surface.bodies === 1 ? 'body' : 'bodies' }} · {{ piece.surface.closed ? 'closed' : 'open' }} ·
+            {{ piece.name }}
           </p>
           <div v-if="job.piece_set.length > 1" class="pieces small" role="tablist" aria-label="Pieces">
-            <button v-for="p in job.piece_set" :key="p.id" type="button" role="tab" :aria-selected="p.id === piece?.id" @click="choose(p.id)">
-              <img v-if="p.pictured" :src="`/api/pieces/${p.id}/picture?version=${p.current}`" alt="" width="40" height="30" />
+            <button
+              v-for="p in job.piece_set"
+              :key="p.id"
+              type="button"
+              role="tab"
+              :aria-selected="p.id === piece?.id"
+              @click="choose(p.id)"
+            >
+              <img
+                v-if="p.pictured"
+                :src="`/api/pieces/${p.id}/picture?version=${p.current}`"
+                alt=""
+                width="40"
+                height="30"
+              />
               <span class="nm">{{ p.name }}</span> <span v-if="p.copies > 1" class="num">× {{ p.copies }}</span>
-              <GradeMark v-if="job.findings.some((x) => x.piece_id === p.id)" :grade="job.findings.find((x) => x.piece_id === p.id)!.grade" />
+              <GradeMark
+                v-if="job.findings.some((x) => x.piece_id === p.id)"
+                :grade="job.findings.find((x) => x.piece_id === p.id)!.grade"
+              />
             </button>
           </div>
           <CheckProgress :job="job" />
@@ -165,27 +214,60 @@ useKeys('Counter', [
       <section class="answer" aria-label="Decision">
         <div v-if="decidable" class="proposal">
           <template v-if="row && !stopped">
-            <p class="big"><strong>{{ row.name }}</strong>, done <span class="num">{{ f.moment(row.finish) }}</span></p>
-            <p class="num">{{ f.duration(row.seconds) }} · {{ f.grams(row.grams) }} · {{ f.money(row.price_cents) }}<template v-if="(row.plates ?? 1) > 1"> · {{ row.plates }} plates</template></p>
-            <p v-if="row.ceiling" class="small quiet ceiling">Not sliced yet: a yes is to no more than <span class="num">{{ f.duration(row.ceiling.seconds) }}, {{ f.grams(row.ceiling.grams) }}, {{ f.money(row.ceiling.price_cents) }}</span></p>
+            <p class="big">
+              <strong>{{ row.name }}</strong>, done <span class="num">{{ f.moment(row.finish) }}</span>
+            </p>
+            <p class="num">
+              {{ f.duration(row.seconds) }} · {{ f.grams(row.grams) }} · {{ f.money(row.price_cents)
+              }}<template v-if="(row.plates ?? 1) > 1"> · {{ row.plates }} plates</template>
+            </p>
+            <p v-if="row.ceiling" class="small quiet ceiling">
+              Not sliced yet: a yes is to no more than
+              <span class="num"
+                >{{ f.duration(row.ceiling.seconds) }}, {{ f.grams(row.ceiling.grams) }},
+                {{ f.money(row.ceiling.price_cents) }}</span
+              >
+            </p>
             <p v-if="row.stale" class="stale">▲ {{ row.stale }}</p>
           </template>
           <p v-else-if="stopped" class="big">Something stops it; see below.</p>
           <p v-else class="big">No machine in service can take it.</p>
         </div>
         <p v-else-if="job.may.change" class="proposal big">{{ verdictLine[job.check.state] }}</p>
-        <p v-else class="proposal big">This job is {{ job.state }}<template v-if="job.machine"> on {{ job.machine }}</template>.</p>
+        <p v-else class="proposal big">
+          This job is {{ job.state }}<template v-if="job.machine"> on {{ job.machine }}</template
+          >.
+        </p>
         <div class="acts">
-          <v-btn id="yes" color="primary" variant="flat" size="large" :disabled="!canApprove" @click="yes">Yes, queue it <kbd class="on">Y</kbd></v-btn>
+          <v-btn id="yes" color="primary" variant="flat" size="large" :disabled="!canApprove" @click="yes"
+            >Yes, queue it <kbd class="on">Y</kbd></v-btn
+          >
           <v-btn id="no" :disabled="!job.may.send_back" size="large" @click="no">No <kbd class="on">N</kbd></v-btn>
           <v-btn variant="text" :to="`/bench/${job.id}`">On the bench <kbd class="on">B</kbd></v-btn>
         </div>
         <form v-if="saysNo" class="message" @submit.prevent="send">
           <div class="ready">
-            <button v-for="a in job.messages" :key="a.about" type="button" @click="reason = a.text">{{ a.about }}</button>
+            <button v-for="a in job.messages" :key="a.about" type="button" @click="reason = a.text">
+              {{ a.about }}
+            </button>
           </div>
-          <v-textarea ref="reasonField" v-model="reason" label="Message to the member" rows="3" auto-grow maxlength="2000" @keydown.esc.stop="saysNo = false" />
-          <v-btn type="submit" color="error" variant="flat" :disabled="!reason.trim()" :loading="sendBack.isPending.value">Send back with this message</v-btn>
+          <v-textarea
+            ref="reasonField"
+            v-model="reason"
+            label="Message to the member"
+            rows="3"
+            auto-grow
+            maxlength="2000"
+            @keydown.esc.stop="saysNo = false"
+          />
+          <v-btn
+            type="submit"
+            color="error"
+            variant="flat"
+            :disabled="!reason.trim()"
+            :loading="sendBack.isPending.value"
+            >Send back with this message</v-btn
+          >
         </form>
       </section>
 
@@ -198,14 +280,25 @@ useKeys('Counter', [
             </figure>
             <figure>
               <PartView :piece-id="piece.id" :row="onPlate" :stamp="stamp" :evidence="marks" :place="place" />
-              <figcaption v-if="piece.versions.length > 1" class="small quiet">{{ piece.current === 1 ? 'As it came, which counts' : `Version ${piece.current}, which counts` }}</figcaption>
+              <figcaption v-if="piece.versions.length > 1" class="small quiet">
+                {{ piece.current === 1 ? 'As it came, which counts' : `Version ${piece.current}, which counts` }}
+              </figcaption>
             </figure>
           </div>
           <h2>Findings</h2>
-          <FindingList :findings="job.findings" :several="job.piece_set.length > 1" :chosen="finding" messages @show="show" @message="noBecause" />
+          <FindingList
+            :findings="job.findings"
+            :several="job.piece_set.length > 1"
+            :chosen="finding"
+            messages
+            @show="show"
+            @message="noBecause"
+          />
           <PieceCare v-if="piece" ref="care" :job="job" :piece="piece" may-repair />
         </section>
-        <section><MachineLadder :rows="job.ladder" :chosen="row?.machine_id" :locked="!decidable" @choose="picked = $event" /></section>
+        <section>
+          <MachineLadder :rows="job.ladder" :chosen="row?.machine_id" :locked="!decidable" @choose="picked = $event" />
+        </section>
       </div>
     </main>
     <main v-else-if="shelf.data.value && !arrivals.length" class="verdict empty">
@@ -217,41 +310,191 @@ useKeys('Counter', [
 </template>
 
 <style scoped>
-.stale { color: var(--attention-words); }
-.counter { display: grid; grid-template-columns: 272px 1fr; min-height: calc(100vh - 54px); }
-aside { border-right: 1px solid var(--rule); padding: 14px 0 14px 18px; position: sticky; top: 54px; align-self: start; max-height: calc(100vh - 54px); overflow-y: auto; }
-ol { list-style: none; padding: 0; margin-top: 8px; }
-aside a { display: grid; grid-template: 't t d' auto 'm g g' auto / auto 1fr auto; gap: 0 8px; padding: 6px 10px; color: var(--ink); text-decoration: none; border-bottom: 1px solid var(--rule); border-left: 5px solid transparent; }
-aside a:hover { background: var(--faint); }
-aside a.here { background: var(--card); border-left-color: var(--accent); }
-.t { grid-area: t; font-weight: 600; line-height: 1.2; }
-.d { grid-area: d; }
-.m { grid-area: m; }
-.g { grid-area: g; text-align: right; }
-.verdict { padding: 16px 22px 40px; min-width: 0; }
-header { display: flex; gap: 20px; }
-.no { font-weight: 400; font-size: 0.9em; }
-.wish { margin: 5px 0; max-width: 60ch; }
-.who { display: grid; gap: 3px; align-content: start; flex: 1; min-width: 0; }
-.answer { display: flex; flex-wrap: wrap; gap: 12px 24px; align-items: center; justify-content: space-between; border: 1.5px solid var(--ink); border-radius: 3px; background: var(--card); padding: 12px 16px; margin: 14px 0 16px; }
-.big { font-size: 1.12rem; }
-.acts { display: flex; gap: 10px; align-items: center; }
-.on { background: transparent; color: inherit; border-color: currentcolor; margin-left: 8px; }
-.message { flex: 1 1 100%; display: grid; gap: 8px; justify-items: start; }
-.message > .v-input { width: 100%; }
-.ready { display: flex; flex-wrap: wrap; gap: 6px; }
-.ready button { border: 1px solid var(--rule); border-radius: 12px; padding: 1px 10px; font-size: 0.88rem; }
-.below { display: grid; grid-template-columns: minmax(300px, 1fr) minmax(430px, 1fr); gap: 24px; }
-.looking { display: grid; gap: 8px; align-content: start; min-width: 0; }
-.views { display: grid; gap: 8px; }
-.views.two { grid-template-columns: 1fr 1fr; }
-.views figure { display: grid; grid-template-rows: 250px auto; border: 1px solid var(--rule); border-radius: 3px; min-width: 0; }
-.views figcaption { padding: 1px 8px; border-top: 1px solid var(--rule); }
-.pieces { display: flex; flex-wrap: wrap; gap: 5px; max-height: 118px; overflow-y: auto; }
-.pieces button { display: flex; gap: 6px; align-items: center; border: 1px solid var(--rule); border-radius: 3px; padding: 1px 8px; background: var(--card); max-width: 260px; }
-.pieces .nm { overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
-.pieces button[aria-selected='true'] { border-color: var(--ink); box-shadow: inset 0 -2px var(--accent); }
-.below h2 { margin-bottom: 8px; }
-header h1 { margin-bottom: 4px; }
-aside h1 { margin-bottom: 2px; }
+.stale {
+  color: var(--attention-words);
+}
+.counter {
+  display: grid;
+  grid-template-columns: 272px 1fr;
+  min-height: calc(100vh - 54px);
+}
+aside {
+  border-right: 1px solid var(--rule);
+  padding: 14px 0 14px 18px;
+  position: sticky;
+  top: 54px;
+  align-self: start;
+  max-height: calc(100vh - 54px);
+  overflow-y: auto;
+}
+ol {
+  list-style: none;
+  padding: 0;
+  margin-top: 8px;
+}
+aside a {
+  display: grid;
+  grid-template: 't t d' auto 'm g g' auto / auto 1fr auto;
+  gap: 0 8px;
+  padding: 6px 10px;
+  color: var(--ink);
+  text-decoration: none;
+  border-bottom: 1px solid var(--rule);
+  border-left: 5px solid transparent;
+}
+aside a:hover {
+  background: var(--faint);
+}
+aside a.here {
+  background: var(--card);
+  border-left-color: var(--accent);
+}
+.t {
+  grid-area: t;
+  font-weight: 600;
+  line-height: 1.2;
+}
+.d {
+  grid-area: d;
+}
+.m {
+  grid-area: m;
+}
+.g {
+  grid-area: g;
+  text-align: right;
+}
+.verdict {
+  padding: 16px 22px 40px;
+  min-width: 0;
+}
+header {
+  display: flex;
+  gap: 20px;
+}
+.no {
+  font-weight: 400;
+  font-size: 0.9em;
+}
+.wish {
+  margin: 5px 0;
+  max-width: 60ch;
+}
+.who {
+  display: grid;
+  gap: 3px;
+  align-content: start;
+  flex: 1;
+  min-width: 0;
+}
+.answer {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 12px 24px;
+  align-items: center;
+  justify-content: space-between;
+  border: 1.5px solid var(--ink);
+  border-radius: 3px;
+  background: var(--card);
+  padding: 12px 16px;
+  margin: 14px 0 16px;
+}
+.big {
+  font-size: 1.12rem;
+}
+.acts {
+  display: flex;
+  gap: 10px;
+  align-items: center;
+}
+.on {
+  background: transparent;
+  color: inherit;
+  border-color: currentcolor;
+  margin-left: 8px;
+}
+.message {
+  flex: 1 1 100%;
+  display: grid;
+  gap: 8px;
+  justify-items: start;
+}
+.message > .v-input {
+  width: 100%;
+}
+.ready {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 6px;
+}
+.ready button {
+  border: 1px solid var(--rule);
+  border-radius: 12px;
+  padding: 1px 10px;
+  font-size: 0.88rem;
+}
+.below {
+  display: grid;
+  grid-template-columns: minmax(300px, 1fr) minmax(430px, 1fr);
+  gap: 24px;
+}
+.looking {
+  display: grid;
+  gap: 8px;
+  align-content: start;
+  min-width: 0;
+}
+.views {
+  display: grid;
+  gap: 8px;
+}
+.views.two {
+  grid-template-columns: 1fr 1fr;
+}
+.views figure {
+  display: grid;
+  grid-template-rows: 250px auto;
+  border: 1px solid var(--rule);
+  border-radius: 3px;
+  min-width: 0;
+}
+.views figcaption {
+  padding: 1px 8px;
+  border-top: 1px solid var(--rule);
+}
+.pieces {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 5px;
+  max-height: 118px;
+  overflow-y: auto;
+}
+.pieces button {
+  display: flex;
+  gap: 6px;
+  align-items: center;
+  border: 1px solid var(--rule);
+  border-radius: 3px;
+  padding: 1px 8px;
+  background: var(--card);
+  max-width: 260px;
+}
+.pieces .nm {
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+.pieces button[aria-selected='true'] {
+  border-color: var(--ink);
+  box-shadow: inset 0 -2px var(--accent);
+}
+.below h2 {
+  margin-bottom: 8px;
+}
+header h1 {
+  margin-bottom: 4px;
+}
+aside h1 {
+  margin-bottom: 2px;
+}
 </style>

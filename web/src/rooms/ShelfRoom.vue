@@ -23,14 +23,22 @@ const names: Record<string, [name: string, empty: string]> = {
 const found = computed(() => {
   const words = search.value.toLowerCase().split(/\s+/).filter(Boolean)
   return (shelf.data.value?.slips ?? []).filter((s) => {
-    const text = `${s.id} ${s.title} ${s.member} ${s.purpose} ${s.machine ?? ''} ${s.worst?.check ?? ''} ${s.wish}`.toLowerCase()
+    const text =
+      `${s.id} ${s.title} ${s.member} ${s.purpose} ${s.machine ?? ''} ${s.worst?.check ?? ''} ${s.wish}`.toLowerCase()
     return words.every((w) => text.includes(w))
   })
 })
 /** What waits for its slice lies with what is approved: it will be, in a moment. */
 const plank = (state: string) => (state === 'being sliced' ? 'approved' : state)
 const shelves = computed(() =>
-  (shelf.data.value?.states ?? []).filter((state) => plank(state) === state).map((state) => ({ state, name: names[state]?.[0] ?? state, empty: names[state]?.[1] ?? '', slips: found.value.filter((s) => plank(s.state) === state) })),
+  (shelf.data.value?.states ?? [])
+    .filter((state) => plank(state) === state)
+    .map((state) => ({
+      state,
+      name: names[state]?.[0] ?? state,
+      empty: names[state]?.[1] ?? '',
+      slips: found.value.filter((s) => plank(s.state) === state),
+    })),
 )
 const next = computed(() => shelf.data.value?.next)
 const place = (s: Slip) => (s.may.decide ? `/counter/${s.id}` : `/bench/${s.id}`)
@@ -42,7 +50,9 @@ function goNext() {
 
 /** Walks the slips as they lie: left and right along a shelf, up and down between shelves. */
 function walk(dx: number, dy: number) {
-  const rows = [...document.querySelectorAll('.plank')].map((p) => [...p.querySelectorAll<HTMLElement>('.slip')]).filter((r) => r.length)
+  const rows = [...document.querySelectorAll('.plank')]
+    .map((p) => [...p.querySelectorAll<HTMLElement>('.slip')])
+    .filter((r) => r.length)
   if (!rows.length) return
   let y = rows.findIndex((r) => r.includes(document.activeElement as HTMLElement))
   if (y < 0) return rows[0]![0]!.focus()
@@ -68,11 +78,21 @@ useKeys('Shelf', [
       <button v-if="next" type="button" class="next" @click="goNext">
         <span class="quiet small">Next</span> <strong>{{ next.text }}</strong> <kbd>N</kbd>
       </button>
-      <p v-else-if="shelf.data.value && !shelf.data.value.slips.length" class="next">Nothing is on the shelf. Hand in a model with <kbd>H</kbd>, or drop one anywhere.</p>
-      <v-text-field ref="searchField" v-model="search" class="search" label="Search jobs, members, machines  ( / )" clearable />
+      <p v-else-if="shelf.data.value && !shelf.data.value.slips.length" class="next">
+        Nothing is on the shelf. Hand in a model with <kbd>H</kbd>, or drop one anywhere.
+      </p>
+      <v-text-field
+        ref="searchField"
+        v-model="search"
+        class="search"
+        label="Search jobs, members, machines  ( / )"
+        clearable
+      />
     </div>
     <section v-for="s in shelves" :key="s.state" class="plank" :aria-label="s.name">
-      <h2><span>{{ s.name }}</span><span class="num count">{{ s.slips.length }}</span></h2>
+      <h2>
+        <span>{{ s.name }}</span><span class="num count">{{ s.slips.length }}</span>
+      </h2>
       <div class="slips">
         <JobSlip v-for="x in s.slips" :key="x.id" :slip="x" :to="place(x)" />
         <p v-if="!s.slips.length" class="quiet empty">{{ search ? 'No match here.' : s.empty }}</p>
@@ -82,14 +102,54 @@ useKeys('Shelf', [
 </template>
 
 <style scoped>
-.room { padding: 14px 18px 40px; }
-.top { display: flex; gap: 18px; align-items: center; margin-bottom: 10px; }
-.next { padding: 8px 14px; border: 1.5px solid var(--ink); border-left: 6px solid var(--attention); background: var(--card); border-radius: 3px; text-align: left; }
-.next strong { margin: 0 8px; }
-.search { max-width: 340px; margin-left: auto; }
-.plank { display: grid; grid-template-columns: 124px 1fr; border-bottom: 5px solid var(--rule); padding-top: 10px; }
-.plank h2 { display: flex; flex-direction: column; justify-content: flex-start; }
-.count { font-size: 1.5rem; font-weight: 400; color: var(--quiet); }
-.slips { display: grid; grid-template-columns: repeat(auto-fill, minmax(208px, 1fr)); gap: 10px; min-height: 44px; }
-.empty { grid-column: 1 / -1; padding-top: 3px; }
+.room {
+  padding: 14px 18px 40px;
+}
+.top {
+  display: flex;
+  gap: 18px;
+  align-items: center;
+  margin-bottom: 10px;
+}
+.next {
+  padding: 8px 14px;
+  border: 1.5px solid var(--ink);
+  border-left: 6px solid var(--attention);
+  background: var(--card);
+  border-radius: 3px;
+  text-align: left;
+}
+.next strong {
+  margin: 0 8px;
+}
+.search {
+  max-width: 340px;
+  margin-left: auto;
+}
+.plank {
+  display: grid;
+  grid-template-columns: 124px 1fr;
+  border-bottom: 5px solid var(--rule);
+  padding-top: 10px;
+}
+.plank h2 {
+  display: flex;
+  flex-direction: column;
+  justify-content: flex-start;
+}
+.count {
+  font-size: 1.5rem;
+  font-weight: 400;
+  color: var(--quiet);
+}
+.slips {
+  display: grid;
+  grid-template-columns: repeat(auto-fill, minmax(208px, 1fr));
+  gap: 10px;
+  min-height: 44px;
+}
+.empty {
+  grid-column: 1 / -1;
+  padding-top: 3px;
+}
 </style>

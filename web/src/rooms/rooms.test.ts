@@ -30,17 +30,27 @@ import HouseRoom from './HouseRoom.vue'
 import ShelfRoom from './ShelfRoom.vue'
 
 // The server: what it answers by path, and what it was asked to do.
-const server = vi.hoisted(() => ({ answers: {} as Record<string, unknown>, asked: [] as unknown[], refuses: undefined as unknown }))
+const server = vi.hoisted(() => ({
+  answers: {} as Record<string, unknown>,
+  asked: [] as unknown[],
+  refuses: undefined as unknown,
+}))
 vi.mock('../api/client', async (original) => {
-  const path = (p: string, o?: { params?: { path?: Record<string, unknown> } }) => p.replace(/\{(\w+)\}/g, (_, k: string) => String(o?.params?.path?.[k]))
-  const deed = (method: string) => async (p: string, o?: { params?: { path?: Record<string, unknown> }; body?: unknown }) => {
-    server.asked.push([method, path(p, o), o?.body])
-    return server.refuses ? { error: server.refuses, response: { ok: false, status: 422 } } : { response: { ok: true, status: 204 } }
-  }
+  const path = (p: string, o?: { params?: { path?: Record<string, unknown> } }) =>
+    p.replace(/\{(\w+)\}/g, (_, k: string) => String(o?.params?.path?.[k]))
+  const deed =
+    (method: string) => async (p: string, o?: { params?: { path?: Record<string, unknown> }; body?: unknown }) => {
+      server.asked.push([method, path(p, o), o?.body])
+      return server.refuses
+        ? { error: server.refuses, response: { ok: false, status: 422 } }
+        : { response: { ok: true, status: 204 } }
+    }
   const api = {
     GET: async (p: string, o?: object) => {
       const data = server.answers[path(p, o)]
-      return data === undefined ? { error: {}, response: { ok: false, status: 404 } } : { data, response: { ok: true, status: 200 } }
+      return data === undefined
+        ? { error: {}, response: { ok: false, status: 404 } }
+        : { data, response: { ok: true, status: 200 } }
     },
     POST: deed('POST'),
     PUT: deed('PUT'),
@@ -50,35 +60,112 @@ vi.mock('../api/client', async (original) => {
 })
 
 const may = (state: string, stopped = false): Slip['may'] => ({
-  decide: state === 'to decide', approve: state === 'to decide' && !stopped, change: ['arrived', 'to decide'].includes(state), send_back: ['arrived', 'to decide'].includes(state),
-  take_back: ['being sliced', 'approved'].includes(state), withdraw: ['arrived', 'to decide', 'being sliced', 'approved'].includes(state),
-  next: ({ approved: 'its run starts', 'in production': 'its run ends', finishing: 'ready to be fetched', 'pick-up': 'fetched' } as const)[state],
+  decide: state === 'to decide',
+  approve: state === 'to decide' && !stopped,
+  change: ['arrived', 'to decide'].includes(state),
+  send_back: ['arrived', 'to decide'].includes(state),
+  take_back: ['being sliced', 'approved'].includes(state),
+  withdraw: ['arrived', 'to decide', 'being sliced', 'approved'].includes(state),
+  next: (
+    {
+      approved: 'its run starts',
+      'in production': 'its run ends',
+      finishing: 'ready to be fetched',
+      'pick-up': 'fetched',
+    } as const
+  )[state],
 })
 const slip = (id: number, state: string, more: Partial<Slip> = {}): Slip => ({
-  id, title: `Part ${id}`, state, member: 'Nia Marlow', member_id: 3, purpose: 'everyday', late: false, wish: '', piece_id: id, pieces: 1, pictured: false, revision: 7,
-  arrived_at: '2026-11-25T09:00:00Z', check: { state: 'done', fraction: 1, error: '', doing: '' }, may: may(state), ...more,
+  id,
+  title: `Part ${id}`,
+  state,
+  member: 'Nia Marlow',
+  member_id: 3,
+  purpose: 'everyday',
+  late: false,
+  wish: '',
+  piece_id: id,
+  pieces: 1,
+  pictured: false,
+  revision: 7,
+  arrived_at: '2026-11-25T09:00:00Z',
+  check: { state: 'done', fraction: 1, error: '', doing: '' },
+  may: may(state),
+  ...more,
 })
 const row = (machine_id: number, name: string, more: Partial<LadderRow> = {}): LadderRow => ({
-  machine_id, name, in_service: true, fits: true, takes: (more.fits ?? true) && (more.in_service ?? true), full: false, seconds: 3600, grams: 12, price_cents: 240, proposed: false, over_mm: [0, 0, 0], scale_to_fit: 1, shape: 'rectangle', turn_deg: 0,
-  volume_mm: [200, 200, 200], ...more,
+  machine_id,
+  name,
+  in_service: true,
+  fits: true,
+  takes: (more.fits ?? true) && (more.in_service ?? true),
+  full: false,
+  seconds: 3600,
+  grams: 12,
+  price_cents: 240,
+  proposed: false,
+  over_mm: [0, 0, 0],
+  scale_to_fit: 1,
+  shape: 'rectangle',
+  turn_deg: 0,
+  volume_mm: [200, 200, 200],
+  ...more,
 })
 const piece = (id: number): PieceView => ({
-  id, name: `part-${id}.stl`, copies: 3, current: 1, viewable: false, pictured: false, versions: [], mend: [], unit_proposals: [],
-  surface: { triangles: 12, vertices: 8, bodies: 1, closed: true, oriented: true, size_mm: [10, 20.5, 30], volume_mm3: 6150, area_mm2: 10, boundary_edges: 0, crossing_pairs: 0, misoriented_edges: 0, nonmanifold_edges: 0 },
+  id,
+  name: `part-${id}.stl`,
+  copies: 3,
+  current: 1,
+  viewable: false,
+  pictured: false,
+  versions: [],
+  mend: [],
+  unit_proposals: [],
+  surface: {
+    triangles: 12,
+    vertices: 8,
+    bodies: 1,
+    closed: true,
+    oriented: true,
+    size_mm: [10, 20.5, 30],
+    volume_mm3: 6150,
+    area_mm2: 10,
+    boundary_edges: 0,
+    crossing_pairs: 0,
+    misoriented_edges: 0,
+    nonmanifold_edges: 0,
+  },
 })
 const jobView = (id: number, more: Partial<JobView> = {}): JobView => ({
-  ...slip(id, 'to decide'), stopped: false, findings: [], messages: [{ about: 'thin', text: 'Too thin, alas.' }, { about: 'ask the member', text: 'Please come by.' }], history: [], runs: [], piece_set: [piece(id)], ladder: [row(1, 'Bowline'), row(2, 'Capstan', { proposed: true }), row(3, 'Halyard', { fits: false })], ...more,
+  ...slip(id, 'to decide'),
+  stopped: false,
+  findings: [],
+  messages: [
+    { about: 'thin', text: 'Too thin, alas.' },
+    { about: 'ask the member', text: 'Please come by.' },
+  ],
+  history: [],
+  runs: [],
+  piece_set: [piece(id)],
+  ladder: [row(1, 'Bowline'), row(2, 'Capstan', { proposed: true }), row(3, 'Halyard', { fits: false })],
+  ...more,
 })
 
 let shown: VueWrapper | undefined
 async function room(what: Component, at = '/') {
   const to = { template: '<i />' }
-  const router = createRouter({ history: createMemoryHistory(), routes: ['/', '/counter/:id?', '/bench/:id?', '/floor'].map((path) => ({ path, component: to })) })
+  const router = createRouter({
+    history: createMemoryHistory(),
+    routes: ['/', '/counter/:id?', '/bench/:id?', '/floor'].map((path) => ({ path, component: to })),
+  })
   await router.push(at)
   const queryClient = new QueryClient({ defaultOptions: { queries: { retry: false, staleTime: Infinity } } })
   shown = mount(what, {
     attachTo: document.body,
-    global: { plugins: [createVuetify({ components }), [VueQueryPlugin, { queryClient }], router] as never, stubs: { PartView: true, SliceDesk: true, HeightStrip: true } },
+    global: {
+      plugins: [createVuetify({ components }), [VueQueryPlugin, { queryClient }], router] as never,
+      stubs: { PartView: true, SliceDesk: true, HeightStrip: true },
+    },
   })
   await flushPromises()
   asItWas()
@@ -88,7 +175,11 @@ async function room(what: Component, at = '/') {
 async function part(what: Component, props: object) {
   const queryClient = new QueryClient({ defaultOptions: { queries: { retry: false, staleTime: Infinity } } })
   const router = makeRouter()
-  shown = mount(what, { attachTo: document.body, props, global: { plugins: [createVuetify({ components }), [VueQueryPlugin, { queryClient }], router] as never } })
+  shown = mount(what, {
+    attachTo: document.body,
+    props,
+    global: { plugins: [createVuetify({ components }), [VueQueryPlugin, { queryClient }], router] as never },
+  })
   await router.isReady()
   await flushPromises()
   asItWas()
@@ -104,8 +195,18 @@ beforeEach(() => {
   vi.useFakeTimers({ toFake: ['Date'], now: new Date('2026-11-26T10:00:00Z') })
   server.asked = []
   server.refuses = undefined
-  const texts = { repair_steps: [{ key: 'weld', name: 'Draw corners together' }, { key: 'holes', name: 'Close holes' }], units: [{ key: 'in', name: 'inches' }], line_kinds: [] }
-  server.answers = { '/session': { id: 1, name: 'Cato', role: 'coordinator' }, '/house': { house: { currency: 'EUR' }, machines: [], materials: [], recipes: [], texts } }
+  const texts = {
+    repair_steps: [
+      { key: 'weld', name: 'Draw corners together' },
+      { key: 'holes', name: 'Close holes' },
+    ],
+    units: [{ key: 'in', name: 'inches' }],
+    line_kinds: [],
+  }
+  server.answers = {
+    '/session': { id: 1, name: 'Cato', role: 'coordinator' },
+    '/house': { house: { currency: 'EUR' }, machines: [], materials: [], recipes: [], texts },
+  }
 })
 afterEach(() => {
   try {
@@ -120,11 +221,21 @@ describe('the shelf', () => {
   it('has every slip on its shelf, each with the way to its own job', async () => {
     server.answers['/jobs'] = {
       states: ['arrived', 'to decide', 'approved'],
-      slips: [slip(1, 'to decide'), slip(2, 'to decide', { title: 'Cleat', member: 'Ola Berg' }), slip(3, 'approved'), slip(4, 'arrived')],
+      slips: [
+        slip(1, 'to decide'),
+        slip(2, 'to decide', { title: 'Cleat', member: 'Ola Berg' }),
+        slip(3, 'approved'),
+        slip(4, 'arrived'),
+      ],
       next: { room: 'counter', job_id: 2, text: 'Decide on Cleat' },
     }
     const { w, router } = await room(ShelfRoom)
-    expect(w.findAll('.slip').map((s) => s.attributes('href'))).toEqual(['/bench/4', '/counter/1', '/counter/2', '/bench/3'])
+    expect(w.findAll('.slip').map((s) => s.attributes('href'))).toEqual([
+      '/bench/4',
+      '/counter/1',
+      '/counter/2',
+      '/bench/3',
+    ])
     expect(w.findAll('.plank h2').map((h) => h.text())).toEqual(['Arrived1', 'To decide2', 'Approved1'])
     await w.find('.search input').setValue('ola CLEAT')
     expect(w.findAll('.slip').map((s) => s.attributes('href'))).toEqual(['/counter/2'])
@@ -135,10 +246,27 @@ describe('the shelf', () => {
     expect(router.currentRoute.value.path).toBe('/counter/2')
   })
   it('is walked with the arrows, along a shelf and between shelves', async () => {
-    server.answers['/jobs'] = { states: ['arrived', 'to decide', 'approved'], slips: [slip(1, 'to decide'), slip(2, 'to decide'), slip(3, 'approved'), slip(4, 'arrived')], next: { room: 'floor', job_id: 3, text: 'Start it' } }
+    server.answers['/jobs'] = {
+      states: ['arrived', 'to decide', 'approved'],
+      slips: [slip(1, 'to decide'), slip(2, 'to decide'), slip(3, 'approved'), slip(4, 'arrived')],
+      next: { room: 'floor', job_id: 3, text: 'Start it' },
+    }
     const { router } = await room(ShelfRoom)
     const at = () => document.activeElement?.getAttribute('href')
-    for (const [key, slipNow] of [['ArrowRight', 4], ['ArrowRight', 4], ['ArrowDown', 1], ['ArrowRight', 2], ['ArrowRight', 2], ['ArrowLeft', 1], ['ArrowRight', 2], ['ArrowDown', 3], ['ArrowDown', 3], ['ArrowUp', 1], ['ArrowUp', 4], ['ArrowUp', 4]] as const) {
+    for (const [key, slipNow] of [
+      ['ArrowRight', 4],
+      ['ArrowRight', 4],
+      ['ArrowDown', 1],
+      ['ArrowRight', 2],
+      ['ArrowRight', 2],
+      ['ArrowLeft', 1],
+      ['ArrowRight', 2],
+      ['ArrowDown', 3],
+      ['ArrowDown', 3],
+      ['ArrowUp', 1],
+      ['ArrowUp', 4],
+      ['ArrowUp', 4],
+    ] as const) {
       document.activeElement?.dispatchEvent(new KeyboardEvent('keydown', { key, bubbles: true }))
       expect(at(), key).toMatch(new RegExp(`/${slipNow}$`))
     }
@@ -151,7 +279,15 @@ describe('the shelf', () => {
 
 describe('the counter', () => {
   beforeEach(() => {
-    server.answers['/jobs'] = { states: [], slips: [slip(5, 'to decide'), slip(6, 'to decide', { needed_by: '2026-12-01' }), slip(7, 'arrived', { needed_by: '2026-11-30' }), slip(8, 'approved')] }
+    server.answers['/jobs'] = {
+      states: [],
+      slips: [
+        slip(5, 'to decide'),
+        slip(6, 'to decide', { needed_by: '2026-12-01' }),
+        slip(7, 'arrived', { needed_by: '2026-11-30' }),
+        slip(8, 'approved'),
+      ],
+    }
     for (const id of [5, 6, 7]) server.answers[`/jobs/${id}`] = jobView(id)
   })
   it('says so when all is decided', async () => {
@@ -188,7 +324,25 @@ describe('the counter', () => {
     expect(notices.at(-1)).toMatchObject({ kind: 'refused', text: 'Job 6 was changed by somebody else meanwhile.' })
   })
   it('has no yes to what stops it, and marks the piece it is about', async () => {
-    server.answers['/jobs/6'] = jobView(6, { stopped: true, may: may('to decide', true), piece_set: [piece(5), piece(6)], findings: [{ check: 'open surface', grade: 'stops it', text: 'It is open.', piece_id: 6, piece: 'a', value: 3, unit: 'edges', limit: 0, places: null, mend: null } as never] })
+    server.answers['/jobs/6'] = jobView(6, {
+      stopped: true,
+      may: may('to decide', true),
+      piece_set: [piece(5), piece(6)],
+      findings: [
+        {
+          check: 'open surface',
+          grade: 'stops it',
+          text: 'It is open.',
+          piece_id: 6,
+          piece: 'a',
+          value: 3,
+          unit: 'edges',
+          limit: 0,
+          places: null,
+          mend: null,
+        } as never,
+      ],
+    })
     const { w } = await room(CounterRoom, '/counter/6')
     expect(w.find('#yes').attributes('disabled')).toBeDefined()
     expect(w.findAll('.pieces button, .piece').map((p) => p.findAll('.grade').length)).toEqual([0, 1])
@@ -202,7 +356,9 @@ describe('the bench', () => {
     server.answers['/jobs'] = { states: [], slips: [slip(9, 'finishing'), slip(10, 'finishing')] }
     server.answers['/jobs/9'] = jobView(9, { state: 'finishing', may: may('finishing') })
     const { w, router } = await room(BenchRoom, '/bench/9')
-    const facts = Object.fromEntries(w.findAll('dl dt').map((t) => [t.text(), t.element.nextElementSibling?.textContent?.trim()]))
+    const facts = Object.fromEntries(
+      w.findAll('dl dt').map((t) => [t.text(), t.element.nextElementSibling?.textContent?.trim()]),
+    )
     expect(facts).toMatchObject({ Copies: '3', File: 'part-9.stl' })
     await w.find('header .act').trigger('click')
     await flushPromises()
@@ -218,7 +374,9 @@ describe('the bench', () => {
 describe('the bench', () => {
   it('queues a job on the machine shown, and not on one that it does not fit', async () => {
     server.answers['/jobs'] = { states: [], slips: [slip(9, 'to decide')] }
-    server.answers['/jobs/9'] = jobView(9, { ladder: [row(1, 'Bowline', { fits: false, proposed: true }), row(2, 'Capstan')] })
+    server.answers['/jobs/9'] = jobView(9, {
+      ladder: [row(1, 'Bowline', { fits: false, proposed: true }), row(2, 'Capstan')],
+    })
     await room(BenchRoom, '/bench/9')
     for (const key of ['y', 'm', 'm', 'y']) await press(key) // round to the first
     expect(server.asked).toEqual([])
@@ -231,7 +389,11 @@ describe('the bench', () => {
 describe('a yes', () => {
   it('is to a ceiling while the plates are not sliced, and says so', async () => {
     server.answers['/jobs'] = { states: [], slips: [slip(6, 'to decide')] }
-    server.answers['/jobs/6'] = jobView(6, { ladder: [row(2, 'Capstan', { proposed: true, plates: 3, ceiling: { seconds: 5400, grams: 16, price_cents: 310 } })] })
+    server.answers['/jobs/6'] = jobView(6, {
+      ladder: [
+        row(2, 'Capstan', { proposed: true, plates: 3, ceiling: { seconds: 5400, grams: 16, price_cents: 310 } }),
+      ],
+    })
     const { w } = await room(CounterRoom, '/counter/6')
     expect(w.find('.proposal').text()).toMatch(/3 plates.*no more than 1 h 30 min, 16(\.0)? g, .*3\.10/s)
     expect(w.find('.ladder .plates').text()).toBe('3 plates')
@@ -241,22 +403,45 @@ describe('a yes', () => {
     expect(sliced.find('.ceiling').exists()).toBe(false)
   })
   it('is taken back, and a job withdrawn, while nothing of it is started; its runs give their programs', async () => {
-    const run = (id: number, plate: number, more: object = {}) => ({ id, job_id: 9, state: 'planned', movable: true, plate, plates: 2, seconds: 3600, grams: 9, price_cents: 150, ...more })
+    const run = (id: number, plate: number, more: object = {}) => ({
+      id,
+      job_id: 9,
+      state: 'planned',
+      movable: true,
+      plate,
+      plates: 2,
+      seconds: 3600,
+      grams: 9,
+      price_cents: 150,
+      ...more,
+    })
     server.answers['/jobs'] = { states: [], slips: [slip(9, 'approved')] }
-    server.answers['/jobs/9'] = jobView(9, { ...slip(9, 'approved'), runs: [run(4, 1), run(5, 2, { unsliced: true })] as never })
+    server.answers['/jobs/9'] = jobView(9, {
+      ...slip(9, 'approved'),
+      runs: [run(4, 1), run(5, 2, { unsliced: true })] as never,
+    })
     const { w } = await room(BenchRoom, '/bench/9')
-    expect(w.findAll('.runs li').map((l) => l.text())).toEqual([expect.stringMatching(/^Plate 1 of 2, planned.*G-code$/), expect.stringMatching(/^Plate 2 of 2.*to be sliced before the start$/)])
+    expect(w.findAll('.runs li').map((l) => l.text())).toEqual([
+      expect.stringMatching(/^Plate 1 of 2, planned.*G-code$/),
+      expect.stringMatching(/^Plate 2 of 2.*to be sliced before the start$/),
+    ])
     expect(w.find('.runs a').attributes('href')).toBe('/api/runs/4/gcode')
     await w.find('#take-back').trigger('click')
     await w.find('#withdraw').trigger('click')
-    expect(server.asked).toEqual([['POST', '/jobs/9/take-back', { revision: 7 }], ['POST', '/jobs/9/withdraw', { revision: 7, reason: '' }]])
+    expect(server.asked).toEqual([
+      ['POST', '/jobs/9/take-back', { revision: 7 }],
+      ['POST', '/jobs/9/withdraw', { revision: 7, reason: '' }],
+    ])
     w.unmount()
     server.answers['/jobs/9'] = jobView(9, slip(9, 'in production'))
     const { w: begun } = await room(BenchRoom, '/bench/9')
     expect(begun.find('#take-back').exists() || begun.find('#withdraw').exists()).toBe(false)
   })
   it('that waits for its slice lies with what is approved', async () => {
-    server.answers['/jobs'] = { states: ['to decide', 'being sliced', 'approved'], slips: [slip(1, 'being sliced'), slip(2, 'approved')] }
+    server.answers['/jobs'] = {
+      states: ['to decide', 'being sliced', 'approved'],
+      slips: [slip(1, 'being sliced'), slip(2, 'approved')],
+    }
     const { w } = await room(ShelfRoom)
     expect(w.findAll('.plank h2').map((h) => h.text())).toEqual(['To decide0', 'Approved2'])
     expect(w.findAll('.slicing').map((x) => x.text())).toEqual(['being sliced'])
@@ -265,9 +450,29 @@ describe('a yes', () => {
 
 describe('the workers of the house', () => {
   it('are told with what they do, or that nobody works', async () => {
-    server.answers['/workers'] = [{ name: 'shed-7', queues: ['counter', 'bench'], cores: 4, memory_mb: 2000, version: 'abc', since: '2026-11-26T09:00:00Z' }, { name: 'loft-9', queues: ['night'], cores: 1, version: 'abd', since: '2026-11-26T09:30:00Z' }]
+    server.answers['/workers'] = [
+      {
+        name: 'shed-7',
+        queues: ['counter', 'bench'],
+        cores: 4,
+        memory_mb: 2000,
+        version: 'abc',
+        since: '2026-11-26T09:00:00Z',
+      },
+      { name: 'loft-9', queues: ['night'], cores: 1, version: 'abd', since: '2026-11-26T09:30:00Z' },
+    ]
     const w = await part(WorkerList, {})
-    expect(w.findAll('tbody tr').map((r) => r.findAll('td').slice(0, 5).map((d) => d.text()))).toEqual([['shed-7', 'checks, slices', '4', '2,000 MB', 'abc'], ['loft-9', 'alternatives', '1', 'no bound', 'abd']])
+    expect(
+      w.findAll('tbody tr').map((r) =>
+        r
+          .findAll('td')
+          .slice(0, 5)
+          .map((d) => d.text()),
+      ),
+    ).toEqual([
+      ['shed-7', 'checks, slices', '4', '2,000 MB', 'abc'],
+      ['loft-9', 'alternatives', '1', 'no bound', 'abd'],
+    ])
     w.unmount()
     server.answers['/workers'] = []
     expect((await part(WorkerList, {})).text()).toContain('Nobody works')
@@ -276,24 +481,65 @@ describe('the workers of the house', () => {
 
 describe('the floor', () => {
   const run = (id: number, state: RunView['state'], start: string, finish: string): RunView => ({
-    id, job_id: 20 + id, job_revision: 4, machine_id: 1, material: 'PLA', title: `Part ${id}`, member: 'Nia', recipe: 'Bowline everyday', state, movable: state === 'planned', start, finish, seconds: 3600, grams: 3, price_cents: 5, colour: '#888', late: false,
+    id,
+    job_id: 20 + id,
+    job_revision: 4,
+    machine_id: 1,
+    material: 'PLA',
+    title: `Part ${id}`,
+    member: 'Nia',
+    recipe: 'Bowline everyday',
+    state,
+    movable: state === 'planned',
+    start,
+    finish,
+    seconds: 3600,
+    grams: 3,
+    price_cents: 5,
+    colour: '#888',
+    late: false,
   })
-  const lane = (machine_id: number, name: string, runs: RunView[]): LaneView => ({ machine_id, name, runs, in_service: true, process: 'material extrusion', loaded: 'PLA', colour: '#888', size: '200', free: '2026-11-26T14:00:00Z' })
+  const lane = (machine_id: number, name: string, runs: RunView[]): LaneView => ({
+    machine_id,
+    name,
+    runs,
+    in_service: true,
+    process: 'material extrusion',
+    loaded: 'PLA',
+    colour: '#888',
+    size: '200',
+    free: '2026-11-26T14:00:00Z',
+  })
   beforeEach(() => {
     server.answers['/floor'] = {
-      now: '2026-11-26T10:30:00Z', open: [{ from: '2026-11-26T09:00:00Z', to: '2026-11-26T17:00:00Z' }],
-      lanes: [lane(1, 'Bowline', [run(1, 'printing', '2026-11-26T08:20:00Z', '2026-11-26T11:20:00Z'), run(2, 'planned', '2026-11-26T11:20:00Z', '2026-11-26T12:20:00Z'), run(3, 'planned', '2026-11-26T12:20:00Z', '2026-11-26T13:20:00Z')]), lane(2, 'Capstan', [])],
+      now: '2026-11-26T10:30:00Z',
+      open: [{ from: '2026-11-26T09:00:00Z', to: '2026-11-26T17:00:00Z' }],
+      lanes: [
+        lane(1, 'Bowline', [
+          run(1, 'printing', '2026-11-26T08:20:00Z', '2026-11-26T11:20:00Z'),
+          run(2, 'planned', '2026-11-26T11:20:00Z', '2026-11-26T12:20:00Z'),
+          run(3, 'planned', '2026-11-26T12:20:00Z', '2026-11-26T13:20:00Z'),
+        ]),
+        lane(2, 'Capstan', []),
+      ],
     }
   })
-  const styles = (w: VueWrapper, what: string) => w.findAll(what).map((e) => [(e.element as HTMLElement).style.left, (e.element as HTMLElement).style.width])
+  const styles = (w: VueWrapper, what: string) =>
+    w.findAll(what).map((e) => [(e.element as HTMLElement).style.left, (e.element as HTMLElement).style.width])
   it('draws runs to scale, from the hour in which the first began', async () => {
     const { w } = await room(FloorRoom)
     const an = 52 // pixels for an hour, from 08:00
-    expect(styles(w, '.run').map(([l]) => Number.parseFloat(l!))).toEqual([an / 3, (10 * an) / 3, (13 * an) / 3].map((v) => expect.closeTo(v, 3)))
+    expect(styles(w, '.run').map(([l]) => Number.parseFloat(l!))).toEqual(
+      [an / 3, (10 * an) / 3, (13 * an) / 3].map((v) => expect.closeTo(v, 3)),
+    )
     expect(Number.parseFloat(styles(w, '.run')[0]![1]!)).toBeCloseTo(3 * an - 2, 3)
     expect(Number.parseFloat(styles(w, '.now')[0]![0]!)).toBeCloseTo(2.5 * an, 3)
     expect(styles(w, '.lane:first-of-type .closed, .lane .closed')[0]).toEqual(['0px', `${an}px`])
-    const ticks = () => w.findAll('.tick').slice(0, 4).map((x) => Number.parseInt(x.text().replace(/.*\D/, '')))
+    const ticks = () =>
+      w
+        .findAll('.tick')
+        .slice(0, 4)
+        .map((x) => Number.parseInt(x.text().replace(/.*\D/, '')))
     expect(ticks()).toEqual([8, 9, 10, 11])
     await press('z')
     expect(Number.parseFloat(styles(w, '.now')[0]![0]!)).toBeCloseTo(2.5 * 30, 3)
@@ -315,7 +561,8 @@ describe('the floor', () => {
     const run = w.findAll('.run')[2]!
     ;(run.element as HTMLElement).setPointerCapture = () => undefined
     const drag = async (x: number, y: number) => {
-      const at = (type: string, clientX: number, clientY: number) => run.element.dispatchEvent(new MouseEvent(type, { clientX, clientY, button: 0, bubbles: true }))
+      const at = (type: string, clientX: number, clientY: number) =>
+        run.element.dispatchEvent(new MouseEvent(type, { clientX, clientY, button: 0, bubbles: true }))
       at('pointerdown', 230, 20)
       at('pointermove', x, y)
       at('pointerup', x, y)
@@ -348,16 +595,64 @@ describe('the floor', () => {
 
 describe('the floor, by its keys', () => {
   it('walks from block to block, and moves the one it stands on', async () => {
-    const run = (id: number, machine_id: number): RunView => ({ id, job_id: 20 + id, job_revision: 4, machine_id, material: 'PLA', title: `Part ${id}`, member: 'Nia', recipe: '', state: 'planned', movable: true, start: `2026-11-26T1${id}:00:00Z`, finish: `2026-11-26T1${id}:30:00Z`, seconds: 1800, grams: 3, price_cents: 5, colour: '#888', late: false })
-    const lane = (machine_id: number, runs: RunView[]): LaneView => ({ machine_id, name: `M${machine_id}`, runs, in_service: true, process: 'material extrusion', loaded: 'PLA', colour: '#888', size: '200' })
-    server.answers['/floor'] = { now: '2026-11-26T10:30:00Z', open: [], lanes: [lane(1, [run(1, 1), run(2, 1), run(3, 1)]), lane(2, []), lane(3, [run(4, 3)])] }
+    const run = (id: number, machine_id: number): RunView => ({
+      id,
+      job_id: 20 + id,
+      job_revision: 4,
+      machine_id,
+      material: 'PLA',
+      title: `Part ${id}`,
+      member: 'Nia',
+      recipe: '',
+      state: 'planned',
+      movable: true,
+      start: `2026-11-26T1${id}:00:00Z`,
+      finish: `2026-11-26T1${id}:30:00Z`,
+      seconds: 1800,
+      grams: 3,
+      price_cents: 5,
+      colour: '#888',
+      late: false,
+    })
+    const lane = (machine_id: number, runs: RunView[]): LaneView => ({
+      machine_id,
+      name: `M${machine_id}`,
+      runs,
+      in_service: true,
+      process: 'material extrusion',
+      loaded: 'PLA',
+      colour: '#888',
+      size: '200',
+    })
+    server.answers['/floor'] = {
+      now: '2026-11-26T10:30:00Z',
+      open: [],
+      lanes: [lane(1, [run(1, 1), run(2, 1), run(3, 1)]), lane(2, []), lane(3, [run(4, 3)])],
+    }
     const { w, router } = await room(FloorRoom)
-    for (const [key, title] of [['ArrowRight', 1], ['ArrowRight', 2], ['ArrowLeft', 1], ['ArrowLeft', 1], ['ArrowDown', 4], ['ArrowDown', 4], ['ArrowUp', 1], ['ArrowUp', 1], ['ArrowRight', 2], ['ArrowRight', 3], ['ArrowRight', 3], ['ArrowLeft', 2]] as const) {
+    for (const [key, title] of [
+      ['ArrowRight', 1],
+      ['ArrowRight', 2],
+      ['ArrowLeft', 1],
+      ['ArrowLeft', 1],
+      ['ArrowDown', 4],
+      ['ArrowDown', 4],
+      ['ArrowUp', 1],
+      ['ArrowUp', 1],
+      ['ArrowRight', 2],
+      ['ArrowRight', 3],
+      ['ArrowRight', 3],
+      ['ArrowLeft', 2],
+    ] as const) {
       await press(key)
       expect(w.find('.run.chosen').text(), key).toContain(`Part ${title}`)
     }
     for (const key of ['ArrowLeft', 'ArrowRight', 'ArrowDown']) await press(key, true)
-    expect(server.asked).toEqual([0, 2].map((place) => ['POST', '/runs/2/move', { machine_id: 1, place }]).concat([['POST', '/runs/2/move', { machine_id: 2, place: 0 }]]))
+    expect(server.asked).toEqual(
+      [0, 2]
+        .map((place) => ['POST', '/runs/2/move', { machine_id: 1, place }])
+        .concat([['POST', '/runs/2/move', { machine_id: 2, place: 0 }]]),
+    )
     await press('ArrowDown')
     await press('ArrowUp', true)
     expect(server.asked[3]).toEqual(['POST', '/runs/4/move', { machine_id: 2, place: 0 }])
@@ -366,47 +661,141 @@ describe('the floor, by its keys', () => {
   })
 })
 
-const slice = (id: number, more: object = {}): SliceView => ({
-  id, piece_id: 9, version: 1, machine_id: 1, machine: 'Bowline', label: '', overrides: [], support_marks: [], overhangs: [], scale: 1, tip: '', chosen: false, state: 'done', fraction: 1, error: '', notes: [], at: '2026-11-26T10:00:00Z', plates: [{ n: 1, spots: [{ piece_id: 9, copy: 1, x_mm: 5, y_mm: 6, turn_deg: 0 }], by_layer: [] }],
-  full: { seconds: 3600 + 600 * id, grams: 10 + id, price_cents: 200, seconds_by_kind: { infill: 600, 'outer shell': 1800 }, warm_up_seconds: 300, grams_support: 1, grams_purge: 0, grams_adhesion: 0, by_layer: [], nozzles: [] }, ...more,
-}) as never
+const slice = (id: number, more: object = {}): SliceView =>
+  ({
+    id,
+    piece_id: 9,
+    version: 1,
+    machine_id: 1,
+    machine: 'Bowline',
+    label: '',
+    overrides: [],
+    support_marks: [],
+    overhangs: [],
+    scale: 1,
+    tip: '',
+    chosen: false,
+    state: 'done',
+    fraction: 1,
+    error: '',
+    notes: [],
+    at: '2026-11-26T10:00:00Z',
+    plates: [{ n: 1, spots: [{ piece_id: 9, copy: 1, x_mm: 5, y_mm: 6, turn_deg: 0 }], by_layer: [] }],
+    full: {
+      seconds: 3600 + 600 * id,
+      grams: 10 + id,
+      price_cents: 200,
+      seconds_by_kind: { infill: 600, 'outer shell': 1800 },
+      warm_up_seconds: 300,
+      grams_support: 1,
+      grams_purge: 0,
+      grams_adhesion: 0,
+      by_layer: [],
+      nozzles: [],
+    },
+    ...more,
+  }) as never
 
 describe('the slices of a piece', () => {
   const desk = (slices: SliceView[]) => {
     server.answers['/pieces/9/slices'] = slices
-    server.answers['/settings'] = { machine: [], material: [], recipe: [
-      { key: 'shells', name: 'Shells', text: 'Outline passes', type: 'whole number', least: 1, most: 20 },
-      { key: 'seam', name: 'Seam', text: 'Where outlines begin', type: 'choice', choices: ['at the back', 'closest'] },
-    ] }
-    server.answers['/house'] = { recipes: [{ machine_id: 1, data: { purpose: 'everyday', shells: 2, seam: 'at the back' } }] }
+    server.answers['/settings'] = {
+      machine: [],
+      material: [],
+      recipe: [
+        { key: 'shells', name: 'Shells', text: 'Outline passes', type: 'whole number', least: 1, most: 20 },
+        {
+          key: 'seam',
+          name: 'Seam',
+          text: 'Where outlines begin',
+          type: 'choice',
+          choices: ['at the back', 'closest'],
+        },
+      ],
+    }
+    server.answers['/house'] = {
+      recipes: [{ machine_id: 1, data: { purpose: 'everyday', shells: 2, seam: 'at the back' } }],
+    }
     return part(SliceDesk, { job: jobView(9), piece: piece(9), row: row(1, 'Bowline'), may: true })
   }
   it('lie on plates, each to be looked at, with what every copy takes', async () => {
-    const spot = (copy: number, x_mm: number) => ({ piece_id: 9, copy, x_mm, y_mm: 40, turn_deg: 0, seconds: 900, grams: 3.5 })
-    const w = await desk([slice(1, { plates: [{ n: 1, spots: [spot(1, 30), spot(2, 60)], by_layer: [] }, { n: 2, spots: [spot(3, 110)], by_layer: [] }] })])
+    const spot = (copy: number, x_mm: number) => ({
+      piece_id: 9,
+      copy,
+      x_mm,
+      y_mm: 40,
+      turn_deg: 0,
+      seconds: 900,
+      grams: 3.5,
+    })
+    const w = await desk([
+      slice(1, {
+        plates: [
+          { n: 1, spots: [spot(1, 30), spot(2, 60)], by_layer: [] },
+          { n: 2, spots: [spot(3, 110)], by_layer: [] },
+        ],
+      }),
+    ])
     expect(w.find('.variants li').text()).toContain('3 copies on 2 plates')
-    expect(w.findAll('.tabs button').map((b) => [b.text(), b.attributes('aria-pressed')])).toEqual([['Plate 1 × 2', 'true'], ['Plate 2 × 1', 'false']])
-    expect(w.findAll('details td').map((d) => d.text())).toEqual(['part-9.stl 1', '30, 40 mm', '15 min', '3.5 g', 'part-9.stl 2', '60, 40 mm', '15 min', '3.5 g'])
+    expect(w.findAll('.tabs button').map((b) => [b.text(), b.attributes('aria-pressed')])).toEqual([
+      ['Plate 1 × 2', 'true'],
+      ['Plate 2 × 1', 'false'],
+    ])
+    expect(w.findAll('details td').map((d) => d.text())).toEqual([
+      'part-9.stl 1',
+      '30, 40 mm',
+      '15 min',
+      '3.5 g',
+      'part-9.stl 2',
+      '60, 40 mm',
+      '15 min',
+      '3.5 g',
+    ])
     expect(w.find('#gcode').attributes('href')).toBe('/api/slices/1/gcode?plate=1')
     await w.findAll('.tabs button')[1]!.trigger('click')
     expect(w.emitted('update:plate')).toEqual([[2]])
   })
   it('are those of the version and machine looked at, the last one done in view', async () => {
-    const w = await desk([slice(1, { chosen: true }), slice(2, { overrides: [{ key: 'shells', was: '2', value: '3', why: 'stiff', who: 'Cato' }] }), slice(3, { machine_id: 2 }), slice(4, { of: 'pieces have changed' }), slice(5, { state: 'cancelled' }), slice(6, { state: 'failed', full: undefined, error: 'too thin' }), slice(7, { state: 'set aside', full: undefined, error: 'begun too often' })])
-    expect(w.findAll('.variants li > button:first-child').map((b) => b.text())).toEqual(['house recipe', 'Shells 3', 'house recipe', 'house recipe'])
+    const w = await desk([
+      slice(1, { chosen: true }),
+      slice(2, { overrides: [{ key: 'shells', was: '2', value: '3', why: 'stiff', who: 'Cato' }] }),
+      slice(3, { machine_id: 2 }),
+      slice(4, { of: 'pieces have changed' }),
+      slice(5, { state: 'cancelled' }),
+      slice(6, { state: 'failed', full: undefined, error: 'too thin' }),
+      slice(7, { state: 'set aside', full: undefined, error: 'begun too often' }),
+    ])
+    expect(w.findAll('.variants li > button:first-child').map((b) => b.text())).toEqual([
+      'house recipe',
+      'Shells 3',
+      'house recipe',
+      'house recipe',
+    ])
     expect(w.find('.variants li.on').text()).toContain('+10 min, +1.0 g')
     expect(w.find('.diff').text()).toContain('Shells 2 → 3')
-    expect(w.findAll('.bad').map((b) => b.text())).toEqual([expect.stringMatching(/^■ too thin/), expect.stringMatching(/^■ Set aside. begun too often/)])
+    expect(w.findAll('.bad').map((b) => b.text())).toEqual([
+      expect.stringMatching(/^■ too thin/),
+      expect.stringMatching(/^■ Set aside. begun too often/),
+    ])
     expect(w.text()).not.toContain('Not sliced yet')
     const kinds = w.findAll('.kinds tr').map((r) => r.findAll('td').map((d) => d.text()))
-    expect(kinds.slice(0, 4)).toEqual([['outer shell', '30 min', '38 %'], ['infill', '10 min', '13 %'], ['warm-up', '5 min', '6 %'], ['together', '1 h 20 min', '12.0 g']])
+    expect(kinds.slice(0, 4)).toEqual([
+      ['outer shell', '30 min', '38 %'],
+      ['infill', '10 min', '13 %'],
+      ['warm-up', '5 min', '6 %'],
+      ['together', '1 h 20 min', '12.0 g'],
+    ])
     expect(kinds[4]).toEqual(['of it support', '', '1.0 g'])
     await w.findAll('.variants li')[1]!.find('.link').trigger('click')
     await w.find('.slice-again').trigger('click')
     await w.findAll('.variants li')[0]!.find('button').trigger('click')
     await w.find('#savings').trigger('click')
     await flushPromises()
-    expect(server.asked).toEqual([['POST', '/slices/2/choose', undefined], ['POST', '/slices/6/again', undefined], ['POST', '/slices/1/savings', undefined]])
+    expect(server.asked).toEqual([
+      ['POST', '/slices/2/choose', undefined],
+      ['POST', '/slices/6/again', undefined],
+      ['POST', '/slices/1/savings', undefined],
+    ])
     expect(w.find('#gcode').attributes('href')).toBe('/api/slices/1/gcode?plate=1')
   })
   it('are asked for with a value and a reason for each override', async () => {
@@ -423,11 +812,25 @@ describe('the slices of a piece', () => {
     expect(server.asked, 'no reason yet').toEqual([])
     await w.find('.override .why').setValue('stiff')
     await press('l')
-    expect(server.asked).toEqual([['POST', '/pieces/9/slices', { machine_id: 1, overrides: [{ key: 'shells', value: '3', why: 'stiff' }], support_marks: [] }]])
+    expect(server.asked).toEqual([
+      [
+        'POST',
+        '/pieces/9/slices',
+        { machine_id: 1, overrides: [{ key: 'shells', value: '3', why: 'stiff' }], support_marks: [] },
+      ],
+    ])
   })
   it('show how far they are, and are cancelled; overhangs is looked at and marked', async () => {
     const at = { why: 'a roof', corners_mm: [[0, 0, 0]], min_mm: [0, 0, 4.5], max_mm: [1, 1, 5], area_mm2: 20 }
-    const w = await desk([slice(1, { overhangs: [{ ...at, carried: true }, { ...at, carried: false, corners_mm: [[9, 9, 9]] }] }), slice(2, { state: 'running', fraction: 0.42, full: undefined })])
+    const w = await desk([
+      slice(1, {
+        overhangs: [
+          { ...at, carried: true },
+          { ...at, carried: false, corners_mm: [[9, 9, 9]] },
+        ],
+      }),
+      slice(2, { state: 'running', fraction: 0.42, full: undefined }),
+    ])
     expect(w.find('.slice-percent').text()).toBe('42 %')
     await w.find('.slice-cancel').trigger('click')
     expect(server.asked).toEqual([['DELETE', '/slices/2', undefined]])
@@ -444,7 +847,12 @@ describe('the slices of a piece', () => {
 describe('the care of a piece', () => {
   it('takes a unit, makes a repaired version of the steps chosen, and lets one count', async () => {
     const versions = [1, 2].map((n) => ({ n, log: [], surface: piece(9).surface }))
-    const of = { ...piece(9), mend: ['holes', 'weld'], unit_proposals: [{ unit: 'in', longest_mm: 254, machines: 1 }], versions }
+    const of = {
+      ...piece(9),
+      mend: ['holes', 'weld'],
+      unit_proposals: [{ unit: 'in', longest_mm: 254, machines: 1 }],
+      versions,
+    }
     const w = await part(PieceCare, { job: jobView(9), piece: of, mayRepair: true })
     expect(w.text()).toContain('254.0 mm long, fits 1 machine')
     await w.find('[data-unit=in]').trigger('click')
@@ -454,24 +862,59 @@ describe('the care of a piece', () => {
     await w.find('#repair').trigger('click')
     await w.find('.steps').trigger('submit')
     await flushPromises()
-    expect(server.asked).toEqual([['PUT', '/pieces/9', { revision: 7, unit: 'in' }], ['PUT', '/pieces/9', { revision: 7, current: 1 }], ['POST', '/pieces/9/repair', { revision: 7, steps: ['weld', 'holes'] }]])
+    expect(server.asked).toEqual([
+      ['PUT', '/pieces/9', { revision: 7, unit: 'in' }],
+      ['PUT', '/pieces/9', { revision: 7, current: 1 }],
+      ['POST', '/pieces/9/repair', { revision: 7, steps: ['weld', 'holes'] }],
+    ])
     for (const state of ['arrived', 'approved', 'to decide']) {
-      await w.setProps({ job: jobView(9, { state, may: may(state), check: { state: state === 'arrived' ? 'running' : 'done', fraction: 0, error: '', doing: '' } }), mayRepair: state !== 'arrived' })
+      await w.setProps({
+        job: jobView(9, {
+          state,
+          may: may(state),
+          check: { state: state === 'arrived' ? 'running' : 'done', fraction: 0, error: '', doing: '' },
+        }),
+        mayRepair: state !== 'arrived',
+      })
       await flushPromises()
       asItWas()
     }
     expect(w.findAll('.versions th').map((t) => t.text())).toEqual(['', 'As it came', 'Version 2'])
-    expect(w.findAll('.versions a').map((a) => a.attributes('href'))).toEqual([1, 2].map((n) => `/api/pieces/9/file?version=${n}`))
+    expect(w.findAll('.versions a').map((a) => a.attributes('href'))).toEqual(
+      [1, 2].map((n) => `/api/pieces/9/file?version=${n}`),
+    )
   })
 })
 
 describe('a slip', () => {
   it('tells what matters of a job, and which mark is late', async () => {
-    const w = await part(JobSlip, { to: '/bench/4', slip: slip(4, 'approved', { pieces: 3, seconds: 5400, grams: 12.34, price_cents: 250, needed_by: '2026-12-01', late: true, finish: '2026-12-02T10:00:00Z', worst: { grade: 'decide', check: 'thin', text: 'thin here' } as never }) })
+    const w = await part(JobSlip, {
+      to: '/bench/4',
+      slip: slip(4, 'approved', {
+        pieces: 3,
+        seconds: 5400,
+        grams: 12.34,
+        price_cents: 250,
+        needed_by: '2026-12-01',
+        late: true,
+        finish: '2026-12-02T10:00:00Z',
+        worst: { grade: 'decide', check: 'thin', text: 'thin here' } as never,
+      }),
+    })
     expect(w.text()).toContain('Nia Marlow, 3 pieces')
-    expect(w.findAll('.facts .num').map((x) => x.text())).toEqual(['1 h 30 min', '12.3 g', expect.stringContaining('2.50')])
+    expect(w.findAll('.facts .num').map((x) => x.text())).toEqual([
+      '1 h 30 min',
+      '12.3 g',
+      expect.stringContaining('2.50'),
+    ])
     expect(w.find('.due').classes()).toContain('late')
-    await w.setProps({ slip: slip(4, 'approved', { needed_by: '2026-12-02', finish: '2026-12-02T10:00:00Z', check: { state: 'running', fraction: 0.5, error: '', doing: 'reading' } }) })
+    await w.setProps({
+      slip: slip(4, 'approved', {
+        needed_by: '2026-12-02',
+        finish: '2026-12-02T10:00:00Z',
+        check: { state: 'running', fraction: 0.5, error: '', doing: 'reading' },
+      }),
+    })
     expect(w.find('.due').text()).toMatch(/^by/)
     expect(w.findAll('.facts .num').map((x) => x.text())).not.toContain('1 h 30 min')
   })
@@ -479,10 +922,31 @@ describe('a slip', () => {
 
 describe('the machine ladder', () => {
   it('says of each machine what it takes, or why not', async () => {
-    const w = await part(MachineLadder, { chosen: 2, rows: [row(1, 'Bowline', { seconds: 3660, grams: 12, price_cents: 240 }), row(2, 'Capstan', { proposed: true }), row(3, 'Halyard', { fits: false, over_mm: [12, 0, 0], scale_to_fit: 0.9436 }), row(4, 'Sheave', { in_service: false }), row(5, 'Thimble', { seconds: undefined, takes: false })] })
+    const w = await part(MachineLadder, {
+      chosen: 2,
+      rows: [
+        row(1, 'Bowline', { seconds: 3660, grams: 12, price_cents: 240 }),
+        row(2, 'Capstan', { proposed: true }),
+        row(3, 'Halyard', { fits: false, over_mm: [12, 0, 0], scale_to_fit: 0.9436 }),
+        row(4, 'Sheave', { in_service: false }),
+        row(5, 'Thimble', { seconds: undefined, takes: false }),
+      ],
+    })
     const rows = w.findAll('tbody tr')
-    expect(rows.map((r) => r.findAll('td').slice(1).map((d) => d.text()).join('|'))).toEqual([
-      expect.stringMatching(/^1 h 01 min\|12.0 g\|.*2.40/), expect.stringContaining('◆ first done'), expect.stringMatching(/✕ .*12.* mm.*; fits at 94.3 %/), 'Not yet in service', 'No recipe for this purpose',
+    expect(
+      rows.map((r) =>
+        r
+          .findAll('td')
+          .slice(1)
+          .map((d) => d.text())
+          .join('|'),
+      ),
+    ).toEqual([
+      expect.stringMatching(/^1 h 01 min\|12.0 g\|.*2.40/),
+      expect.stringContaining('◆ first done'),
+      expect.stringMatching(/✕ .*12.* mm.*; fits at 94.3 %/),
+      'Not yet in service',
+      'No recipe for this purpose',
     ])
     for (const r of rows) await r.trigger('click')
     expect(w.emitted('choose')).toEqual([[1], [2]])
@@ -500,14 +964,44 @@ describe('the house', () => {
     server.answers['/session'] = { id: 1, name: 'Cato', role: 'steward' }
     const of = (id: number, data: object) => ({ id, revision: 1, data })
     server.answers['/house'] = {
-      house: { name: 'Loft', locale: 'en-GB', currency: 'EUR', time_zone: 'UTC', week: [[], [{ from: 600, to: 1080 }], [], [], [], [], []], attendance_min: 10, start_cents: 50, longest_run_min: 360, file_pattern: '', version: 3 },
-      machines: ['Bowline', 'Capstan'].map((name, k) => of(k + 1, { name, in_service: true, process: 'material extrusion', volume: { shape: 'round', x_mm: 200, y_mm: 200, z_mm: 180 }, nozzles_mm: [0.4, 0.6], rate_cents_per_hour: 120, material: 'PLA', colour: '#888888', colour_name: 'grey' })),
+      house: {
+        name: 'Loft',
+        locale: 'en-GB',
+        currency: 'EUR',
+        time_zone: 'UTC',
+        week: [[], [{ from: 600, to: 1080 }], [], [], [], [], []],
+        attendance_min: 10,
+        start_cents: 50,
+        longest_run_min: 360,
+        file_pattern: '',
+        version: 3,
+      },
+      machines: ['Bowline', 'Capstan'].map((name, k) =>
+        of(k + 1, {
+          name,
+          in_service: true,
+          process: 'material extrusion',
+          volume: { shape: 'round', x_mm: 200, y_mm: 200, z_mm: 180 },
+          nozzles_mm: [0.4, 0.6],
+          rate_cents_per_hour: 120,
+          material: 'PLA',
+          colour: '#888888',
+          colour_name: 'grey',
+        }),
+      ),
       materials: [of(1, { name: 'PLA', density_g_per_cm3: 1.24, spool_grams: 1000, spool_cents: 2450 })],
-      recipes: [of(1, { name: 'Bowline everyday', material: 'PLA', layer_mm: 0.2, shells: 2, infill_percent: 15 })], texts: { file_names: [], block_names: [], ends: '', start: '', end: '', change: '' },
+      recipes: [of(1, { name: 'Bowline everyday', material: 'PLA', layer_mm: 0.2, shells: 2, infill_percent: 15 })],
+      texts: { file_names: [], block_names: [], ends: '', start: '', end: '', change: '' },
     }
     server.answers['/settings'] = { ...described, recipe: [] }
     const { w } = await room(HouseRoom)
-    const cells = () => w.findAll('.ledger tbody tr').map((r) => r.findAll('td').map((d) => d.text()).join('|'))
+    const cells = () =>
+      w.findAll('.ledger tbody tr').map((r) =>
+        r
+          .findAll('td')
+          .map((d) => d.text())
+          .join('|'),
+      )
     expect(cells()[0]).toMatch(/^Bowlinematerial extrusion\|⌀ 200 × 180 mm\|0.4, 0.6 mm\|grey PLA\|.*1.20/)
     expect(w.find('form h2').text()).toBe('Bowline')
     await w.findAll('.ledger tbody tr')[1]!.trigger('click')
@@ -518,7 +1012,8 @@ describe('the house', () => {
     await press('d')
     expect(cells()).toEqual(['Bowline everyday|PLA|0.20 mm|2|15 %'])
     await press('d')
-    const field = (label: string) => w.findAllComponents({ name: 'VTextField' }).find((x) => x.props('label') === label)!
+    const field = (label: string) =>
+      w.findAllComponents({ name: 'VTextField' }).find((x) => x.props('label') === label)!
     expect(field('Monday').props('modelValue')).toBe('10:00–18:00')
     await field('Sunday').find('input').setValue('9 to noon')
     await w.find('form').trigger('submit')
@@ -528,27 +1023,76 @@ describe('the house', () => {
     await w.find('form').trigger('submit')
     await flushPromises()
     const { house } = server.answers['/house'] as { house: { week: object[] } }
-    expect(server.asked).toEqual([['PUT', '/house', { ...house, start_cents: 75, week: [[{ from: 570, to: 720 }], ...house.week.slice(1)] }]])
+    expect(server.asked).toEqual([
+      ['PUT', '/house', { ...house, start_cents: 75, week: [[{ from: 570, to: 720 }], ...house.week.slice(1)] }],
+    ])
   })
 })
 
 describe('the parts', () => {
   /** As the app lays it out. */
-  const laid = (what: Component) => defineComponent({ inheritAttrs: false, setup: (_, { attrs }) => () => h(components.VLayout, () => h(what, attrs)) })
+  const laid = (what: Component) =>
+    defineComponent({
+      inheritAttrs: false,
+      setup:
+        (_, { attrs }) =>
+        () =>
+          h(components.VLayout, () => h(what, attrs)),
+    })
   const who = (role: 'member' | 'coordinator') => ({ id: 3, name: 'Nia Marlow', role })
-  const finding = (grade: string, more: object = {}) => ({ check: 'open surface', grade, text: `It is ${grade}.`, piece_id: 9, piece: 'part-9.stl', value: 3, limit: 0, unit: 'edges', places: [[1, 2, 3], [4, 5, 6]], ...more })
-  const overhang = (up: number, carried: boolean) => ({ why: `a roof ${up} up`, corners_mm: [[0, 0, up]], min_mm: [0, 0, up], max_mm: [1, 1, up + 1], area_mm2: 7.5 * up, carried })
+  const finding = (grade: string, more: object = {}) => ({
+    check: 'open surface',
+    grade,
+    text: `It is ${grade}.`,
+    piece_id: 9,
+    piece: 'part-9.stl',
+    value: 3,
+    limit: 0,
+    unit: 'edges',
+    places: [
+      [1, 2, 3],
+      [4, 5, 6],
+    ],
+    ...more,
+  })
+  const overhang = (up: number, carried: boolean) => ({
+    why: `a roof ${up} up`,
+    corners_mm: [[0, 0, up]],
+    min_mm: [0, 0, up],
+    max_mm: [1, 1, up + 1],
+    area_mm2: 7.5 * up,
+    carried,
+  })
   it.each([
     ['the band', TopBand, { who: who('member') }],
     ['the band of the desk', TopBand, { who: who('coordinator') }],
     ['signing in', SignIn, {}],
-    ['findings', FindingList, { findings: ['stops it', 'decide', 'worth knowing'].map((g) => finding(g)), several: true, messages: true }],
+    [
+      'findings',
+      FindingList,
+      { findings: ['stops it', 'decide', 'worth knowing'].map((g) => finding(g)), several: true, messages: true },
+    ],
     ['findings alone', FindingList, { findings: [finding('decide', { places: null, mend: ['weld'] })] }],
     ['no findings', FindingList, { findings: [] }],
-    ['overhangs', OverhangList, { overhangs: [1, 2, 3, 4, 5, 6, 7].map((n) => overhang(n, n % 2 > 0)), marks: [{ corners_mm: [[0, 0, 2]], put_in: false, why: 'it bends' }], may: true }],
+    [
+      'overhangs',
+      OverhangList,
+      {
+        overhangs: [1, 2, 3, 4, 5, 6, 7].map((n) => overhang(n, n % 2 > 0)),
+        marks: [{ corners_mm: [[0, 0, 2]], put_in: false, why: 'it bends' }],
+        may: true,
+      },
+    ],
     ['overhangs to look at', OverhangList, { overhangs: [overhang(3, true)], marks: [], may: false }],
     ['handing in', HandInPanel, { modelValue: true, who: who('member'), dropped: [] }],
-    ...['queued', 'running', 'done', 'failed', 'cancelled', 'set aside'].map((state) => [`a check ${state}`, CheckProgress, { job: { id: 4, check: { state, fraction: 0.42, doing: 'reading', error: 'It fell over.' } } }] as const),
+    ...['queued', 'running', 'done', 'failed', 'cancelled', 'set aside'].map(
+      (state) =>
+        [
+          `a check ${state}`,
+          CheckProgress,
+          { job: { id: 4, check: { state, fraction: 0.42, doing: 'reading', error: 'It fell over.' } } },
+        ] as const,
+    ),
   ] as const)('%s, and every button of it', async (_, what, props) => {
     Object.assign(server.answers, { '/storage': { used_bytes: 6e6, limit_bytes: 1e7 }, '/people': [who('member')] })
     const w = await part(laid(what as Component), props)
@@ -583,9 +1127,13 @@ describe('the ways', () => {
   it('lead to every room, and from anywhere else to the shelf', () => {
     const router = makeRouter()
     for (const path of [...rooms.map((r) => r.path), '/counter/7', '/bench/12']) {
-      expect(router.resolve(path).matched.map((m) => m.redirect), path).toEqual([undefined])
+      expect(
+        router.resolve(path).matched.map((m) => m.redirect),
+        path,
+      ).toEqual([undefined])
     }
-    for (const path of ['/', '/nowhere', '/counter/x', '/floor/3']) expect(router.resolve(path).matched[0]!.redirect, path).toBe('/shelf')
+    for (const path of ['/', '/nowhere', '/counter/x', '/floor/3'])
+      expect(router.resolve(path).matched[0]!.redirect, path).toBe('/shelf')
     expect(new Set(rooms.map((r) => r.key)).size).toBe(rooms.length)
   })
 })
@@ -603,7 +1151,10 @@ describe('a new password', () => {
     await put('so far', 'something new', 'something else')
     expect(w.text()).toContain('It is not the same as above.')
     expect(server.asked).toEqual([])
-    server.refuses = { detail: 'validation failed', errors: [{ location: 'body.old', message: 'That is not your password.' }] }
+    server.refuses = {
+      detail: 'validation failed',
+      errors: [{ location: 'body.old', message: 'That is not your password.' }],
+    }
     await put('so far', 'something new', 'something new')
     expect(w.text()).toContain('That is not your password.')
     server.refuses = undefined
@@ -638,7 +1189,11 @@ describe('layers', () => {
     f.set([0.5, 0.3], 10)
     u[12] = 0
     const [first, second] = readLayers(b)
-    expect(first).toMatchObject({ top: expect.closeTo(0.2, 6), height: 0.25, lines: [{ kind: 5, width: expect.closeTo(0.45, 6) }] })
+    expect(first).toMatchObject({
+      top: expect.closeTo(0.2, 6),
+      height: 0.25,
+      lines: [{ kind: 5, width: expect.closeTo(0.45, 6) }],
+    })
     expect([...first!.lines[0]!.points]).toEqual([1, 2, 3, 4])
     expect(second).toMatchObject({ top: 0.5, height: expect.closeTo(0.3, 6), lines: [] })
   })
@@ -654,41 +1209,260 @@ describe('a hurry', () => {
   const stub = (name: string) =>
     defineComponent({
       inheritAttrs: false,
-      setup: (_, { attrs }) => () => {
-        const told = Object.fromEntries(Object.entries(attrs).filter(([k, v]) => typeof v !== 'function' && !/^(strip|row)$/.test(k)))
-        const turn = ['onUpdate:view', 'onUpdate:modelValue'].filter((k) => k in attrs)
-        return h('div', { class: name }, [JSON.stringify(told, (_k, v: unknown) => (ArrayBuffer.isView(v) ? 'numbers' : v)), ...turn.map((k) => h('button', { onClick: () => (attrs[k] as (v: unknown) => void)(k.endsWith('view') ? { turned: 1 } : 1) }, k))])
-      },
+      setup:
+        (_, { attrs }) =>
+        () => {
+          const told = Object.fromEntries(
+            Object.entries(attrs).filter(([k, v]) => typeof v !== 'function' && !/^(strip|row)$/.test(k)),
+          )
+          const turn = ['onUpdate:view', 'onUpdate:modelValue'].filter((k) => k in attrs)
+          return h('div', { class: name }, [
+            JSON.stringify(told, (_k, v: unknown) => (ArrayBuffer.isView(v) ? 'numbers' : v)),
+            ...turn.map((k) =>
+              h(
+                'button',
+                { onClick: () => (attrs[k] as (v: unknown) => void)(k.endsWith('view') ? { turned: 1 } : 1) },
+                k,
+              ),
+            ),
+          ])
+        },
     })
-  const finding = (piece_id: number, grade: string, check: string, more: object = {}) => ({ check, grade, text: `${check} ${grade}`, piece_id, piece: `part-${piece_id}.stl`, value: 3, limit: 1, unit: 'edges', places: [[1, 2, 3], [4, 5, 6]], mend: null, ...more }) as never
-  const overhang = (up: number) => ({ why: `a roof ${up} up`, corners_mm: [[0, 0, up], [1, 1, up]], min_mm: [0, 0, up], max_mm: [1, 1, up + 1], area_mm2: 7.5 * up, carried: up % 2 > 0 })
-  const run = (id: number, state: RunView['state'], from: number): RunView => ({ id, job_id: id, job_revision: 4, machine_id: 1 + (id % 2), material: 'PLA', title: `Part ${id}`, member: 'Nia', recipe: 'everyday', state, movable: state === 'planned', start: `2026-11-26T${String(from).padStart(2, '0')}:00:00Z`, finish: `2026-11-26T${String(from + 1).padStart(2, '0')}:30:00Z`, seconds: 5400, grams: 3, price_cents: 5, colour: '#888', late: id === 12, needed_by: id === 12 ? '2026-11-26' : undefined })
+  const finding = (piece_id: number, grade: string, check: string, more: object = {}) =>
+    ({
+      check,
+      grade,
+      text: `${check} ${grade}`,
+      piece_id,
+      piece: `part-${piece_id}.stl`,
+      value: 3,
+      limit: 1,
+      unit: 'edges',
+      places: [
+        [1, 2, 3],
+        [4, 5, 6],
+      ],
+      mend: null,
+      ...more,
+    }) as never
+  const overhang = (up: number) => ({
+    why: `a roof ${up} up`,
+    corners_mm: [
+      [0, 0, up],
+      [1, 1, up],
+    ],
+    min_mm: [0, 0, up],
+    max_mm: [1, 1, up + 1],
+    area_mm2: 7.5 * up,
+    carried: up % 2 > 0,
+  })
+  const run = (id: number, state: RunView['state'], from: number): RunView => ({
+    id,
+    job_id: id,
+    job_revision: 4,
+    machine_id: 1 + (id % 2),
+    material: 'PLA',
+    title: `Part ${id}`,
+    member: 'Nia',
+    recipe: 'everyday',
+    state,
+    movable: state === 'planned',
+    start: `2026-11-26T${String(from).padStart(2, '0')}:00:00Z`,
+    finish: `2026-11-26T${String(from + 1).padStart(2, '0')}:30:00Z`,
+    seconds: 5400,
+    grams: 3,
+    price_cents: 5,
+    colour: '#888',
+    late: id === 12,
+    needed_by: id === 12 ? '2026-11-26' : undefined,
+  })
   function rich(role: string) {
-    const versions = [1, 2].map((n) => ({ n, log: [{ step: 'weld', text: 'Drew 3 corners together' }], surface: piece(9).surface }))
-    const odd = { ...piece(5), viewable: true, pictured: true, mend: ['holes', 'weld'], unit_proposals: [{ unit: 'in', longest_mm: 254, machines: 1 }], versions, unit: 'mm', current: 2 } as never
-    const unread = { ...piece(25), problem: 'It ends in the middle.', surface: { ...piece(25).surface, triangles: 0 } } as never
+    const versions = [1, 2].map((n) => ({
+      n,
+      log: [{ step: 'weld', text: 'Drew 3 corners together' }],
+      surface: piece(9).surface,
+    }))
+    const odd = {
+      ...piece(5),
+      viewable: true,
+      pictured: true,
+      mend: ['holes', 'weld'],
+      unit_proposals: [{ unit: 'in', longest_mm: 254, machines: 1 }],
+      versions,
+      unit: 'mm',
+      current: 2,
+    } as never
+    const unread = {
+      ...piece(25),
+      problem: 'It ends in the middle.',
+      surface: { ...piece(25).surface, triangles: 0 },
+    } as never
     const slips = [
-      slip(5, 'to decide', { pieces: 3, needed_by: '2026-11-27', worst: finding(5, 'decide', 'thin') }), slip(6, 'to decide', { late: true, needed_by: '2026-11-26', wish: 'by noon' }), slip(7, 'arrived', { check: { state: 'set aside', fraction: 0.4, error: 'Begun three times.', doing: '' } }),
-      slip(8, 'arrived', { check: { state: 'running', fraction: 0.4, error: '', doing: 'cutting' } }), slip(9, 'approved', { machine_id: 2, seconds: 5400, grams: 12, price_cents: 250, finish: '2026-11-28T10:00:00Z' } as never), slip(10, 'finishing', { pictured: true }), slip(11, 'pick-up', { title: 'Cleat', member: 'Ola Berg' }),
+      slip(5, 'to decide', { pieces: 3, needed_by: '2026-11-27', worst: finding(5, 'decide', 'thin') }),
+      slip(6, 'to decide', { late: true, needed_by: '2026-11-26', wish: 'by noon' }),
+      slip(7, 'arrived', { check: { state: 'set aside', fraction: 0.4, error: 'Begun three times.', doing: '' } }),
+      slip(8, 'arrived', { check: { state: 'running', fraction: 0.4, error: '', doing: 'cutting' } }),
+      slip(9, 'approved', {
+        machine_id: 2,
+        seconds: 5400,
+        grams: 12,
+        price_cents: 250,
+        finish: '2026-11-28T10:00:00Z',
+      } as never),
+      slip(10, 'finishing', { pictured: true }),
+      slip(11, 'pick-up', { title: 'Cleat', member: 'Ola Berg' }),
     ]
-    const ladder = [row(1, 'Bowline', { proposed: true, lines: [{ text: 'machine', cents: 90 }, { text: 'PLA', cents: 150 }], layers: 90, recipe: 'everyday' } as never), row(2, 'Capstan', { full: true, price_cents: 90 }), row(3, 'Halyard', { fits: false, over_mm: [12, 0, 0], scale_to_fit: 0.9 }), row(4, 'Sheave', { in_service: false })]
-    const history = [{ at: '2026-11-25T09:00:00Z', who: 'Nia', what: 'handed it in' }, { at: '2026-11-25T10:00:00Z', who: '', what: 'checked it', why: 'it came' }]
+    const ladder = [
+      row(1, 'Bowline', {
+        proposed: true,
+        lines: [
+          { text: 'machine', cents: 90 },
+          { text: 'PLA', cents: 150 },
+        ],
+        layers: 90,
+        recipe: 'everyday',
+      } as never),
+      row(2, 'Capstan', { full: true, price_cents: 90 }),
+      row(3, 'Halyard', { fits: false, over_mm: [12, 0, 0], scale_to_fit: 0.9 }),
+      row(4, 'Sheave', { in_service: false }),
+    ]
+    const history = [
+      { at: '2026-11-25T09:00:00Z', who: 'Nia', what: 'handed it in' },
+      { at: '2026-11-25T10:00:00Z', who: '', what: 'checked it', why: 'it came' },
+    ]
     Object.assign(server.answers, {
-      '/session': { id: 1, name: 'Cato', role }, '/storage': { used_bytes: 6e6, limit_bytes: 1e7 }, '/people': [{ id: 3, name: 'Nia Marlow', role: 'member' }],
-      '/jobs': { states: ['arrived', 'to decide', 'approved', 'finishing', 'pick-up'], slips, next: { room: 'counter', job_id: 6, text: 'Decide on Part 6' } },
-      '/jobs/5': jobView(5, { history, piece_set: [odd, piece(6), unread], ladder, findings: [finding(5, 'decide', 'thin'), finding(6, 'worth knowing', 'flat', { places: null }), finding(25, 'stops it', 'unreadable', { places: null }), finding(5, 'worth knowing', 'open surface', { mend: ['holes'], evidence: true })] } as never),
-      ...Object.fromEntries([6, 7, 8, 9, 10, 11].map((id) => [`/jobs/${id}`, jobView(id, { ...slips.find((x) => x.id === id), history, ladder, piece_set: [{ ...piece(id), viewable: id !== 8, gcode: id === 11 ? { layers: [] } : undefined } as never] } as never)])),
-      '/floor': { now: '2026-11-26T10:30:00Z', open: [{ from: '2026-11-26T09:00:00Z', to: '2026-11-26T17:00:00Z' }], lanes: [1, 2, 3].map((id) => ({ machine_id: id, name: ['Bowline', 'Capstan', 'Sheave'][id - 1], in_service: id < 3, process: 'material extrusion', loaded: 'PLA', colour: '#888', size: '200', free: '2026-11-26T14:00:00Z', runs: [run(10, 'printing', 9), run(12, 'planned', 11), run(14, 'planned', 13), run(11, 'printing', 10), run(13, 'planned', 12)].filter((r) => r.machine_id === id) })) },
-      '/settings': { ...described, recipe: [{ key: 'shells', name: 'Shells', text: 'Outline passes', type: 'whole number', least: 1, most: 20 }, { key: 'seam', name: 'Seam', text: 'Where outlines begin', type: 'choice', choices: ['at the back', 'closest'] }] },
+      '/session': { id: 1, name: 'Cato', role },
+      '/storage': { used_bytes: 6e6, limit_bytes: 1e7 },
+      '/people': [{ id: 3, name: 'Nia Marlow', role: 'member' }],
+      '/jobs': {
+        states: ['arrived', 'to decide', 'approved', 'finishing', 'pick-up'],
+        slips,
+        next: { room: 'counter', job_id: 6, text: 'Decide on Part 6' },
+      },
+      '/jobs/5': jobView(5, {
+        history,
+        piece_set: [odd, piece(6), unread],
+        ladder,
+        findings: [
+          finding(5, 'decide', 'thin'),
+          finding(6, 'worth knowing', 'flat', { places: null }),
+          finding(25, 'stops it', 'unreadable', { places: null }),
+          finding(5, 'worth knowing', 'open surface', { mend: ['holes'], evidence: true }),
+        ],
+      } as never),
+      ...Object.fromEntries(
+        [6, 7, 8, 9, 10, 11].map((id) => [
+          `/jobs/${id}`,
+          jobView(id, {
+            ...slips.find((x) => x.id === id),
+            history,
+            ladder,
+            piece_set: [{ ...piece(id), viewable: id !== 8, gcode: id === 11 ? { layers: [] } : undefined } as never],
+          } as never),
+        ]),
+      ),
+      '/floor': {
+        now: '2026-11-26T10:30:00Z',
+        open: [{ from: '2026-11-26T09:00:00Z', to: '2026-11-26T17:00:00Z' }],
+        lanes: [1, 2, 3].map((id) => ({
+          machine_id: id,
+          name: ['Bowline', 'Capstan', 'Sheave'][id - 1],
+          in_service: id < 3,
+          process: 'material extrusion',
+          loaded: 'PLA',
+          colour: '#888',
+          size: '200',
+          free: '2026-11-26T14:00:00Z',
+          runs: [
+            run(10, 'printing', 9),
+            run(12, 'planned', 11),
+            run(14, 'planned', 13),
+            run(11, 'printing', 10),
+            run(13, 'planned', 12),
+          ].filter((r) => r.machine_id === id),
+        })),
+      },
+      '/settings': {
+        ...described,
+        recipe: [
+          { key: 'shells', name: 'Shells', text: 'Outline passes', type: 'whole number', least: 1, most: 20 },
+          {
+            key: 'seam',
+            name: 'Seam',
+            text: 'Where outlines begin',
+            type: 'choice',
+            choices: ['at the back', 'closest'],
+          },
+        ],
+      },
     })
     const entry = (id: number, data: object, more: object = {}) => ({ id, revision: 1, data, ...more })
     Object.assign(server.answers['/house'] as object, {
-      house: { name: 'Loft', locale: 'en-GB', currency: 'EUR', time_zone: 'UTC', week: [[], [{ from: 600, to: 1080 }], [], [], [], [], []], attendance_min: 10, start_cents: 50, longest_run_min: 360, file_pattern: '', version: 3 },
-      machines: ['Bowline', 'Capstan'].map((name, k) => entry(k + 1, { name, in_service: k === 0, process: 'material extrusion', volume: { shape: 'round', x_mm: 200, y_mm: 200, z_mm: 180 }, nozzles_mm: [0.4, 0.6].slice(k), rate_cents_per_hour: 120, material: 'PLA', colour: '#888888', colour_name: 'grey', motion: { speed_mm_per_s: 120 }, warm_up: {}, dialect: {}, second: {} }, { problems: k ? [{ path: 'volume', text: 'It is small.' }] : [] })),
+      house: {
+        name: 'Loft',
+        locale: 'en-GB',
+        currency: 'EUR',
+        time_zone: 'UTC',
+        week: [[], [{ from: 600, to: 1080 }], [], [], [], [], []],
+        attendance_min: 10,
+        start_cents: 50,
+        longest_run_min: 360,
+        file_pattern: '',
+        version: 3,
+      },
+      machines: ['Bowline', 'Capstan'].map((name, k) =>
+        entry(
+          k + 1,
+          {
+            name,
+            in_service: k === 0,
+            process: 'material extrusion',
+            volume: { shape: 'round', x_mm: 200, y_mm: 200, z_mm: 180 },
+            nozzles_mm: [0.4, 0.6].slice(k),
+            rate_cents_per_hour: 120,
+            material: 'PLA',
+            colour: '#888888',
+            colour_name: 'grey',
+            motion: { speed_mm_per_s: 120 },
+            warm_up: {},
+            dialect: {},
+            second: {},
+          },
+          { problems: k ? [{ path: 'volume', text: 'It is small.' }] : [] },
+        ),
+      ),
       materials: [entry(1, { name: 'PLA', density_g_per_cm3: 1.24, spool_grams: 1000, spool_cents: 2450 })],
-      recipes: [entry(1, { name: 'Bowline everyday', material: 'PLA', layer_mm: 0.2, shells: 2, infill_percent: 15 }, { machine_id: 1, purpose: 'everyday' })],
+      recipes: [
+        entry(
+          1,
+          { name: 'Bowline everyday', material: 'PLA', layer_mm: 0.2, shells: 2, infill_percent: 15 },
+          { machine_id: 1, purpose: 'everyday' },
+        ),
+      ],
     })
-    for (const id of [5, 6, 7, 9]) server.answers[`/pieces/${id}/slices`] = [slice(1, { piece_id: id, version: id === 5 ? 2 : 1, chosen: true, overhangs: [1, 2, 3, 4, 5, 6, 7].map(overhang) }), slice(2, { piece_id: id, version: id === 5 ? 2 : 1, overrides: [{ key: 'shells', was: '2', value: '3', why: 'stiff', who: 'Cato' }] }), slice(3, { piece_id: id, machine_id: 2, machine: 'Capstan', version: id === 5 ? 2 : 1, state: 'running', fraction: 0.3, full: undefined })]
+    for (const id of [5, 6, 7, 9])
+      server.answers[`/pieces/${id}/slices`] = [
+        slice(1, {
+          piece_id: id,
+          version: id === 5 ? 2 : 1,
+          chosen: true,
+          overhangs: [1, 2, 3, 4, 5, 6, 7].map(overhang),
+        }),
+        slice(2, {
+          piece_id: id,
+          version: id === 5 ? 2 : 1,
+          overrides: [{ key: 'shells', was: '2', value: '3', why: 'stiff', who: 'Cato' }],
+        }),
+        slice(3, {
+          piece_id: id,
+          machine_id: 2,
+          machine: 'Capstan',
+          version: id === 5 ? 2 : 1,
+          state: 'running',
+          fraction: 0.3,
+          full: undefined,
+        }),
+      ]
   }
   const layers = new ArrayBuffer(4 * 17)
   new Uint32Array(layers).set([2, 0, 0, 1, (2 << 8) | 5])
@@ -696,65 +1470,116 @@ describe('a hurry', () => {
   new Float32Array(layers).set([0.45, 1, 2, 3, 4, 0.5, 0.3], 5)
 
   it.each([
-    ['shelf', ShelfRoom, '/', 'coordinator'], ['counter', CounterRoom, '/counter/5', 'coordinator'], ['bench', BenchRoom, '/bench/5', 'coordinator'], ['bench, a member', BenchRoom, '/bench/5', 'member'],
-    ['floor', FloorRoom, '/floor', 'coordinator'], ['house', HouseRoom, '/', 'steward'], ['house, to look at', HouseRoom, '/', 'coordinator'],
-  ] as const)('at the %s', async (_, what, at, role) => {
-    rich(role)
-    vi.stubGlobal('fetch', async () => ({ ok: true, arrayBuffer: async () => layers.slice(0) }))
-    vi.stubGlobal('requestAnimationFrame', () => 0)
-    const clock = vi.spyOn(performance, 'now').mockReturnValue(0)
-    Element.prototype.setPointerCapture = () => undefined
-    Element.prototype.scrollIntoView = () => undefined
-    const router = createRouter({ history: createMemoryHistory(), routes: ['/', '/counter/:id?', '/bench/:id?', '/floor', '/shelf', '/house'].map((path) => ({ path, component: { template: '<i />' } })) })
-    await router.push(at)
-    const queryClient = new QueryClient({ defaultOptions: { queries: { retry: false, staleTime: Infinity } } })
-    shown = mount(defineComponent(() => () => h(components.VLayout, () => h(what as Component))), {
-      attachTo: document.body,
-      global: { plugins: [createVuetify({ components }), [VueQueryPlugin, { queryClient }], router] as never, stubs: { PartView: stub('view'), HeightStrip: stub('strip'), teleport: true } },
-    })
-    await flushPromises()
-    for (const n of [...notices]) hush(n.id)
-    let said = ''
-    const told: string[] = []
-    let last: HTMLElement | undefined
-    seed = 7
-    const steps = what === HouseRoom ? 60 : 140
-    for (let step = 0; step < steps; step++) {
-      const here = [...document.body.querySelectorAll<HTMLElement>('button, a, input, select, textarea, tbody tr, summary, .run')].filter((e) => !(e as HTMLButtonElement).disabled && !e.getAttribute('href')?.startsWith('/api'))
-      const alike = here.filter((x) => x.localName === last?.localName && x.className === last.className)
-      const e = below(5) === 0 ? undefined : of(below(3) === 0 && alike.length ? alike : here)
-      last = e
-      let deed = 'press '
-      if (!e || (e.localName === 'a' && below(4))) {
-        const key = of(['m', 'y', 'j', 'k', 'n', 'p', 'c', 'b', 'd', 's', 'l', 'v', 'x', 'f', 'z', 'r', '/', 'ArrowDown', 'ArrowUp', 'ArrowLeft', 'ArrowRight', 'Escape', 'Enter'])
-        const shiftKey = below(6) === 0
-        const to = document.activeElement instanceof HTMLElement && below(2) ? document.activeElement : document.body
-        to.dispatchEvent(new KeyboardEvent('keydown', { key, shiftKey, bubbles: true }))
-        deed += `${shiftKey ? 'Shift+' : ''}${key} on ${to.localName}`
-      } else if (e.matches('textarea, input:not([type=checkbox], [type=radio], [type=file], [type=range])')) {
-        ;(e as HTMLInputElement).value = of(['3', '1,5', 'free', '', 'shell', '10:00–18:00', 'ola', '0.25'])
-        for (const type of ['input', 'change']) e.dispatchEvent(new Event(type, { bubbles: true }))
-        deed = `type ${(e as HTMLInputElement).value}`
-      } else if (e instanceof HTMLSelectElement) {
-        e.selectedIndex = below(e.options.length)
-        e.dispatchEvent(new Event('change', { bubbles: true }))
-        deed = `choose ${e.value}`
-      } else {
-        deed = `click ${e.localName} ${e.textContent?.trim().slice(0, 40)}`
-        if (below(3) === 0) e.focus()
-        e.click()
-      }
-      if (below(12) === 0) server.refuses = server.refuses ? undefined : { detail: 'Somebody else was first.' }
+    ['shelf', ShelfRoom, '/', 'coordinator'],
+    ['counter', CounterRoom, '/counter/5', 'coordinator'],
+    ['bench', BenchRoom, '/bench/5', 'coordinator'],
+    ['bench, a member', BenchRoom, '/bench/5', 'member'],
+    ['floor', FloorRoom, '/floor', 'coordinator'],
+    ['house', HouseRoom, '/', 'steward'],
+    ['house, to look at', HouseRoom, '/', 'coordinator'],
+  ] as const)(
+    'at the %s',
+    async (_, what, at, role) => {
+      rich(role)
+      vi.stubGlobal('fetch', async () => ({ ok: true, arrayBuffer: async () => layers.slice(0) }))
+      vi.stubGlobal('requestAnimationFrame', () => 0)
+      const clock = vi.spyOn(performance, 'now').mockReturnValue(0)
+      Element.prototype.setPointerCapture = () => undefined
+      Element.prototype.scrollIntoView = () => undefined
+      const router = createRouter({
+        history: createMemoryHistory(),
+        routes: ['/', '/counter/:id?', '/bench/:id?', '/floor', '/shelf', '/house'].map((path) => ({
+          path,
+          component: { template: '<i />' },
+        })),
+      })
+      await router.push(at)
+      const queryClient = new QueryClient({ defaultOptions: { queries: { retry: false, staleTime: Infinity } } })
+      shown = mount(
+        defineComponent(() => () => h(components.VLayout, () => h(what as Component))),
+        {
+          attachTo: document.body,
+          global: {
+            plugins: [createVuetify({ components }), [VueQueryPlugin, { queryClient }], router] as never,
+            stubs: { PartView: stub('view'), HeightStrip: stub('strip'), teleport: true },
+          },
+        },
+      )
       await flushPromises()
-      const now = page(document.body)
-      let hash = 0
-      for (const c of now) hash = (Math.imul(hash, 31) + c.codePointAt(0)!) >>> 0
-      told.push(`${step} ${deed}${now === said ? '' : ` → ${hash.toString(16)}`}${server.asked.length ? ` ${JSON.stringify(server.asked.splice(0)).slice(0, 300)}` : ''} ${router.currentRoute.value.path} ${notices.at(-1)?.text ?? ''}`)
-      said = now
-      if (step % 35 === 34) told.push(said)
-    }
-    expect(told.join('\n')).toMatchSnapshot()
-    clock.mockRestore()
-    vi.unstubAllGlobals()
-  }, 60_000)
+      for (const n of [...notices]) hush(n.id)
+      let said = ''
+      const told: string[] = []
+      let last: HTMLElement | undefined
+      seed = 7
+      const steps = what === HouseRoom ? 60 : 140
+      for (let step = 0; step < steps; step++) {
+        const here = [
+          ...document.body.querySelectorAll<HTMLElement>('button, a, input, select, textarea, tbody tr, summary, .run'),
+        ].filter((e) => !(e as HTMLButtonElement).disabled && !e.getAttribute('href')?.startsWith('/api'))
+        const alike = here.filter((x) => x.localName === last?.localName && x.className === last.className)
+        const e = below(5) === 0 ? undefined : of(below(3) === 0 && alike.length ? alike : here)
+        last = e
+        let deed = 'press '
+        if (!e || (e.localName === 'a' && below(4))) {
+          const key = of([
+            'm',
+            'y',
+            'j',
+            'k',
+            'n',
+            'p',
+            'c',
+            'b',
+            'd',
+            's',
+            'l',
+            'v',
+            'x',
+            'f',
+            'z',
+            'r',
+            '/',
+            'ArrowDown',
+            'ArrowUp',
+            'ArrowLeft',
+            'ArrowRight',
+            'Escape',
+            'Enter',
+          ])
+          const shiftKey = below(6) === 0
+          const to = document.activeElement instanceof HTMLElement && below(2) ? document.activeElement : document.body
+          to.dispatchEvent(new KeyboardEvent('keydown', { key, shiftKey, bubbles: true }))
+          deed += `${shiftKey ? 'Shift+' : ''}${key} on ${to.localName}`
+        } else if (e.matches('textarea, input:not([type=checkbox], [type=radio], [type=file], [type=range])')) {
+          ;(e as HTMLInputElement).value = of(['3', '1,5', 'free', '', 'shell', '10:00–18:00', 'ola', '0.25'])
+          for (const type of ['input', 'change']) e.dispatchEvent(new Event(type, { bubbles: true }))
+          deed = `type ${(e as HTMLInputElement).value}`
+        } else if (e instanceof HTMLSelectElement) {
+          e.selectedIndex = below(e.options.length)
+          e.dispatchEvent(new Event('change', { bubbles: true }))
+          deed = `choose ${e.value}`
+        } else {
+          deed = `click ${e.localName} ${e.textContent?.trim().slice(0, 40)}`
+          if (below(3) === 0) e.focus()
+          e.click()
+        }
+        if (below(12) === 0) server.refuses = server.refuses ? undefined : { detail: 'Somebody else was first.' }
+        await flushPromises()
+        const now = page(document.body)
+        let hash = 0
+        for (const c of now) hash = (Math.imul(hash, 31) + c.codePointAt(0)!) >>> 0
+        told.push(
+          `${step} ${deed}${now === said ? '' : ` → ${hash.toString(16)}`}` +
+            `${server.asked.length ? ` ${JSON.stringify(server.asked.splice(0)).slice(0, 300)}` : ''}` +
+            ` ${router.currentRoute.value.path} ${notices.at(-1)?.text ?? ''}`,
+        )
+        said = now
+        if (step % 35 === 34) told.push(said)
+      }
+      expect(told.join('\n')).toMatchSnapshot()
+      clock.mockRestore()
+      vi.unstubAllGlobals()
+    },
+    60_000,
+  )
 })
