@@ -212,7 +212,7 @@ function takeIt(id: number) {
     <p v-if="picked?.stale" class="small staleness">▲ {{ picked.stale }}</p>
     <ul v-if="picked?.overrides.length" class="diff small" aria-label="What differs from the recipe">
       <li v-for="d in picked.overrides" :key="d.key">
-        <strong>{{ settingOf(d.key)?.name ?? d.key }}</strong>{{ ' ' }}
+        <strong>{{ settingOf(d.key)?.name ?? d.key }}</strong>{{ '' }}
         <span class="num">{{ d.was || '–' }} → {{ d.value }} {{ settingOf(d.key)?.unit }}</span
         ><span class="quiet"
           >{{ d.why }}<template v-if="d.who">, {{ d.who }}</template></span
@@ -291,7 +291,7 @@ function takeIt(id: number) {
           <button type="button" @click="override(s.key)">
             <span
               ><strong>{{ s.name }}</strong
-              >{{ ' ' }}
+              >{{ '' }}
               <span class="quiet"
                 >{{ s.text
                 }}<template v-if="idle(s.with, recipe)"> (needs: {{ settingOf(s.with!)?.name }})</template></span
@@ -388,7 +388,7 @@ function takeIt(id: number) {
         @mark="mark"
       />
       <p class="row small">
-        <a id="gcode" :href="`/api/slices/${picked.id}/gcode?plate=${plate}`">G-code</a>{{ ' ' }}
+        <a id="gcode" :href="`/api/slices/${picked.id}/gcode?plate=${plate}`">G-code</a>{{ '' }}
         <a id="plate" :href="`/api/slices/${picked.id}/plate?plate=${plate}`">Plate as 3MF</a>
         <label v-if="all.filter((s) => s.state === 'done').length > 1"
           >beside
