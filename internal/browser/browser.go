@@ -163,3 +163,8 @@ func (p *Page) DropFiles(x, y float64, names ...string) error {
 	}
 	return nil
 }
+
+// Size sets how large the window is, px.
+func (p *Page) Size(width, height int64) error {
+	return p.do("size the window", chromedp.EmulateViewport(width, height))
+}

@@ -119,7 +119,7 @@ type Alive struct {
 	At time.Time `json:"at"`
 }
 
-const aliveEvery = 20 * time.Second
+const aliveEvery = 5 * time.Second
 
 // from is where a browser goes on: after the last event that it heard of. A stream that breaks
 // off is taken up with the header, by the browser itself; a page that comes back asks for it.

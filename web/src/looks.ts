@@ -17,7 +17,7 @@ export function makeVuetify() {
   return createVuetify({
     icons: { defaultSet: 'mdi', aliases, sets: { mdi } },
     theme: {
-      defaultTheme: stored ?? (dark ? 'lamp' : 'paper'),
+      defaultTheme: stored === 'paper' || stored === 'lamp' ? stored : dark ? 'lamp' : 'paper',
       themes: {
         paper: {
           dark: false,

@@ -1,4 +1,5 @@
 import { createRouter, createWebHistory } from 'vue-router'
+import { mayLeave } from './composables/unsaved'
 
 /** The rooms, in the order of the day; the number is their key. */
 export const rooms = [
@@ -9,8 +10,12 @@ export const rooms = [
   { path: '/house', name: 'House', key: '5' },
 ] as const
 
+/** Those that somebody may enter. */
+export const roomsOf = (role: string) =>
+  role === 'member' ? rooms.filter((r) => r.path === '/shelf' || r.path === '/bench') : rooms
+
 export function makeRouter() {
-  return createRouter({
+  const router = createRouter({
     history: createWebHistory(),
     routes: [
       { path: '/', redirect: '/shelf' },
@@ -22,4 +27,7 @@ export function makeRouter() {
       { path: '/:rest(.*)', redirect: '/shelf' },
     ],
   })
+  // From job to job within a room nothing is left: drafts there are kept by job.
+  router.beforeEach(async (to, from) => to.matched[0] === from.matched[0] || (await mayLeave()))
+  return router
 }

@@ -1,4 +1,5 @@
 import createClient from 'openapi-fetch'
+import { sayLost } from '../composables/session'
 import type { components, paths } from './schema'
 
 type Schemas = components['schemas']
@@ -25,7 +26,7 @@ export type LayerTime = Schemas['LayerTime']
 export type PieceChange = Schemas['PieceChange']
 export type Purpose = Schemas['HandIn']['purpose']
 
-export const api = createClient<paths>({ baseUrl: '/api' })
+export const api = createClient<paths>({ baseUrl: `${location.origin}/api`, fetch: (r) => fetch(r) })
 
 // The server keeps private answers out of the browser's cache, and tags them. The last
 // answers are kept here instead, so that what has not changed does not come twice.
@@ -42,6 +43,8 @@ api.use({
     return request
   },
   async onResponse({ request, response }) {
+    // Who asks who is signed in, or signs in, is told so by the answer itself.
+    if (response.status === 401 && !new URL(request.url).pathname.endsWith('/session')) sayLost()
     if (request.method !== 'GET') return undefined
     const had = tagged.get(request.url)
     if (response.status === 304 && had)
@@ -80,7 +83,8 @@ export function refusal(status: number, problem: Problem | undefined): Refusal {
     if (e.location) fields[e.location.replace(/^body\.(data\.)?/, '')] = e.message ?? ''
   }
   const first = Object.entries(fields)[0]
-  let text = problem?.detail ?? problem?.title ?? 'The server did not answer as expected.'
+  const none = status >= 502 && status <= 504 ? 'The server does not answer.' : 'The server did not answer as expected.'
+  let text = problem?.detail ?? problem?.title ?? none
   if (text === 'validation failed' && first) text = `${first[0]}: ${first[1]}`
   return new Refusal(status, text, fields)
 }
@@ -97,7 +101,7 @@ export async function take<T>(call: Promise<Answer<T>>): Promise<T> {
   try {
     answer = await call
   } catch {
-    throw new Refusal(0, 'The server cannot be reached. Try again.')
+    throw new Refusal(0, 'The server cannot be reached.')
   }
   if (!answer.response.ok) throw refusal(answer.response.status, answer.error as Problem)
   return answer.data as T
@@ -111,7 +115,11 @@ export function upload(file: File, progress: (share: number) => void, signal?: A
     x.setRequestHeader('Content-Type', 'application/octet-stream')
     x.responseType = 'json'
     x.upload.onprogress = (e) => progress(e.lengthComputable ? e.loaded / e.total : 0)
-    x.onload = () => (x.status === 201 ? resolve(x.response.upload_id) : reject(refusal(x.status, x.response)))
+    x.onload = () => {
+      if (x.status === 401) sayLost()
+      if (x.status === 201) resolve(x.response.upload_id)
+      else reject(refusal(x.status, x.response))
+    }
     x.onerror = () => reject(new Refusal(0, `${file.name} did not arrive. Try again.`))
     x.onabort = () => reject(new Refusal(0, 'Cancelled.'))
     signal?.addEventListener('abort', () => x.abort())

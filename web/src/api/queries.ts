@@ -1,7 +1,9 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
-import { computed, toValue, type MaybeRefOrGetter } from 'vue'
+import { computed, toValue, watch, type MaybeRefOrGetter } from 'vue'
+import { withRunAt } from '../components/lanes'
+import { isLive } from '../composables/events'
 import { say } from '../composables/notices'
-import { api, Refusal, take, type HouseView, type PieceChange, type SliceOrder } from './client'
+import { api, Refusal, take, type FloorView, type HouseView, type PieceChange, type SliceOrder } from './client'
 
 export function useWho() {
   return useQuery({
@@ -36,16 +38,37 @@ export const useStorage = (enabled: MaybeRefOrGetter<boolean>) =>
 export const usePeople = (enabled: MaybeRefOrGetter<boolean>) =>
   useQuery({ queryKey: ['people'], queryFn: () => take(api.GET('/people')), enabled: () => toValue(enabled) })
 
+const jobQuery = (id: number) => ({
+  queryKey: ['job', id],
+  queryFn: () => take(api.GET('/jobs/{id}', { params: { path: { id } } })),
+})
+
+/** Loads a job that is likely to be looked at next. */
+export function useSoon(id: () => number | undefined) {
+  const client = useQueryClient()
+  watch(id, (n) => n !== undefined && void client.prefetchQuery(jobQuery(n)), { immediate: true })
+}
+
 export function useJob(id: MaybeRefOrGetter<number | undefined>) {
   return useQuery({
     queryKey: computed(() => ['job', toValue(id)]),
-    queryFn: () => take(api.GET('/jobs/{id}', { params: { path: { id: toValue(id)! } } })),
+    queryFn: () => jobQuery(toValue(id)!).queryFn(),
     enabled: () => toValue(id) !== undefined,
   })
 }
 
-/** A deed: runs, reloads what it may have changed, and says so when refused. */
-function useDeed<V>(run: (v: V) => Promise<unknown>, done?: (v: V) => string) {
+type Keys = readonly (readonly unknown[])[]
+
+interface Deed<V> {
+  run: (v: V) => Promise<unknown>
+  /** What is said when it is done. */
+  done?: (v: V) => string
+  /** What it changes, beside the shelf and the floor. */
+  touches?: (v: V) => Keys
+}
+
+/** A deed: runs, loads anew what it may have changed, and says so when refused. */
+function useDeed<V>({ run, done, touches }: Deed<V>) {
   const client = useQueryClient()
   return useMutation({
     mutationFn: run,
@@ -53,100 +76,131 @@ function useDeed<V>(run: (v: V) => Promise<unknown>, done?: (v: V) => string) {
       if (done) say(done(v))
     },
     onError: (e) => say(e.message, 'refused'),
-    onSettled: () => void client.invalidateQueries(),
+    onSettled: (_d, _e, v) => {
+      // What is live hears of the rest; what is not loads all.
+      if (!isLive.value) return void client.invalidateQueries()
+      for (const queryKey of [['shelf'], ['floor'], ...(touches?.(v) ?? [])])
+        void client.invalidateQueries({ queryKey })
+    },
   })
 }
+
+const ofJob = (v: { id: number }): Keys => [['job', v.id]]
+const ofPieces: () => Keys = () => [['job'], ['slices']]
 
 interface At {
   id: number
   revision: number
 }
 
+interface Yes extends At {
+  machine_id?: number
+  machine: string
+  title: string
+  sliced: boolean
+}
+
 export const useApprove = () =>
-  useDeed(
-    (v: At & { machine_id?: number; machine: string; title: string; sliced: boolean }) =>
+  useDeed<Yes>({
+    run: (v) =>
       take(
         api.POST('/jobs/{id}/approve', {
           params: { path: { id: v.id } },
           body: { revision: v.revision, machine_id: v.machine_id },
         }),
       ),
-    (v) =>
+    done: (v) =>
       v.sliced
         ? `${v.title} is queued on ${v.machine}.`
         : `${v.title} is sliced for ${v.machine}, and queued if that keeps to the yes.`,
-  )
+    touches: ofJob,
+  })
 
 export const useTakeBack = () =>
-  useDeed(
-    (v: At & { title: string }) =>
+  useDeed<At & { title: string }>({
+    run: (v) =>
       take(api.POST('/jobs/{id}/take-back', { params: { path: { id: v.id } }, body: { revision: v.revision } })),
-    (v) => `${v.title} is to be decided again.`,
-  )
+    done: (v) => `${v.title} is to be decided again.`,
+    touches: ofJob,
+  })
 
 export const useWithdraw = () =>
-  useDeed(
-    (v: At & { title: string; reason: string }) =>
+  useDeed<At & { title: string; reason: string }>({
+    run: (v) =>
       take(
         api.POST('/jobs/{id}/withdraw', {
           params: { path: { id: v.id } },
           body: { revision: v.revision, reason: v.reason },
         }),
       ),
-    (v) => `${v.title} is withdrawn.`,
-  )
+    done: (v) => `${v.title} is withdrawn.`,
+    touches: ofJob,
+  })
 
 export const useSendBack = () =>
-  useDeed(
-    (v: At & { reason: string; title: string }) =>
+  useDeed<At & { title: string; reason: string }>({
+    run: (v) =>
       take(
         api.POST('/jobs/{id}/send-back', {
           params: { path: { id: v.id } },
           body: { revision: v.revision, reason: v.reason },
         }),
       ),
-    (v) => `${v.title} is sent back.`,
-  )
+    done: (v) => `${v.title} is sent back.`,
+    touches: ofJob,
+  })
 
 export const useRunFailed = () =>
-  useDeed(
-    (v: At & { reason: string; title: string }) =>
+  useDeed<At & { title: string; reason: string }>({
+    run: (v) =>
       take(
         api.POST('/jobs/{id}/run-failed', {
           params: { path: { id: v.id } },
           body: { revision: v.revision, reason: v.reason },
         }),
       ),
-    (v) => `${v.title} is planned again, first on its machine.`,
-  )
+    done: (v) => `${v.title} is planned again, first on its machine.`,
+    touches: ofJob,
+  })
 
 export const useAdvance = () =>
-  useDeed((v: At) =>
-    take(api.POST('/jobs/{id}/advance', { params: { path: { id: v.id } }, body: { revision: v.revision } })),
-  )
+  useDeed<At>({
+    run: (v) =>
+      take(api.POST('/jobs/{id}/advance', { params: { path: { id: v.id } }, body: { revision: v.revision } })),
+
+    touches: ofJob,
+  })
 
 export const useCheckAgain = () =>
-  useDeed((id: number) => take(api.POST('/jobs/{id}/check', { params: { path: { id } } })))
+  useDeed<number>({
+    run: (id) => take(api.POST('/jobs/{id}/check', { params: { path: { id } } })),
+    touches: (id) => [['job', id]],
+  })
 
 export const useCancelCheck = () =>
-  useDeed((id: number) => take(api.DELETE('/jobs/{id}/check', { params: { path: { id } } })))
+  useDeed<number>({
+    run: (id) => take(api.DELETE('/jobs/{id}/check', { params: { path: { id } } })),
+    touches: (id) => [['job', id]],
+  })
 
 export const useChangePiece = () =>
-  useDeed((v: { id: number; body: PieceChange }) =>
-    take(api.PUT('/pieces/{id}', { params: { path: { id: v.id } }, body: v.body })),
-  )
+  useDeed<{ id: number; body: PieceChange }>({
+    run: (v) => take(api.PUT('/pieces/{id}', { params: { path: { id: v.id } }, body: v.body })),
+    touches: ofPieces,
+  })
 
 export const useRepair = () =>
-  useDeed(
-    (v: At & { steps: string[] }) =>
+  useDeed<At & { steps: string[] }>({
+    run: (v) =>
       take(
         api.POST('/pieces/{id}/repair', {
           params: { path: { id: v.id } },
           body: { revision: v.revision, steps: v.steps },
         }),
       ),
-    () => 'The repaired version is being made.',
-  )
+    done: () => 'The repaired version is being made.',
+    touches: ofPieces,
+  })
 
 /** What a piece's findings are drawn with; fetched when one is to be shown. */
 export function useEvidence(
@@ -180,34 +234,62 @@ export const useSettings = () =>
   useQuery({ queryKey: ['settings'], queryFn: () => take(api.GET('/settings')), staleTime: Infinity })
 
 export const useOrderSlice = () =>
-  useDeed((v: { piece: number; order: SliceOrder }) =>
-    take(api.POST('/pieces/{id}/slices', { params: { path: { id: v.piece } }, body: v.order })),
-  )
+  useDeed<{ piece: number; order: SliceOrder }>({
+    run: (v) => take(api.POST('/pieces/{id}/slices', { params: { path: { id: v.piece } }, body: v.order })),
+    touches: ofPieces,
+  })
 
 export const useCancelSlice = () =>
-  useDeed((id: number) => take(api.DELETE('/slices/{id}', { params: { path: { id } } })))
+  useDeed<number>({
+    run: (id) => take(api.DELETE('/slices/{id}', { params: { path: { id } } })),
+    touches: ofPieces,
+  })
 
 export const useAgainSlice = () =>
-  useDeed((id: number) => take(api.POST('/slices/{id}/again', { params: { path: { id } } })))
+  useDeed<number>({
+    run: (id) => take(api.POST('/slices/{id}/again', { params: { path: { id } } })),
+    touches: ofPieces,
+  })
 
 export const useChooseSlice = () =>
-  useDeed(
-    (id: number) => take(api.POST('/slices/{id}/choose', { params: { path: { id } } })),
-    () => 'It counts now: a yes is to its plates.',
-  )
+  useDeed<number>({
+    run: (id) => take(api.POST('/slices/{id}/choose', { params: { path: { id } } })),
+    done: () => 'It counts now: a yes is to its plates.',
+    touches: ofPieces,
+  })
 
 export const useSavings = () =>
-  useDeed((id: number) => take(api.POST('/slices/{id}/savings', { params: { path: { id } } })))
+  useDeed<number>({
+    run: (id) => take(api.POST('/slices/{id}/savings', { params: { path: { id } } })),
+    touches: ofPieces,
+  })
 
-export const useMoveRun = () =>
-  useDeed((v: { id: number; machine_id: number; place: number }) =>
-    take(
-      api.POST('/runs/{id}/move', {
-        params: { path: { id: v.id } },
-        body: { machine_id: v.machine_id, place: v.place },
-      }),
-    ),
-  )
+/** Moves a run at once, as far as can be told here; the server's plan follows, or the move is taken back. */
+export function useMoveRun() {
+  const client = useQueryClient()
+  return useMutation({
+    mutationFn: (v: { id: number; machine_id: number; place: number }) =>
+      take(
+        api.POST('/runs/{id}/move', {
+          params: { path: { id: v.id } },
+          body: { machine_id: v.machine_id, place: v.place },
+        }),
+      ),
+    onMutate: async (v) => {
+      await client.cancelQueries({ queryKey: ['floor'] })
+      const before = client.getQueryData<FloorView>(['floor'])
+      if (before) client.setQueryData(['floor'], withRunAt(before, v.id, v))
+      return before
+    },
+    onError: (e, _, before) => {
+      client.setQueryData(['floor'], before)
+      say(e.message, 'refused')
+    },
+    onSettled: () => {
+      for (const queryKey of [['floor'], ['shelf'], ['job']]) void client.invalidateQueries({ queryKey })
+    },
+  })
+}
 
 type Machine = HouseView['machines'][number]
 type Material = HouseView['materials'][number]
@@ -219,7 +301,8 @@ export function useSetHouse() {
   const after = async <T>(call: Promise<T>, what: string) => {
     await call
     say(`${what} is saved. Jobs still to decide are checked again.`)
-    await client.invalidateQueries()
+    if (!isLive.value) return void (await client.invalidateQueries())
+    await client.invalidateQueries({ queryKey: ['house'] })
   }
   return {
     house: (h: HouseView['house']) => after(take(api.PUT('/house', { body: h })), 'The house'),

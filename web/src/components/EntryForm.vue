@@ -1,9 +1,13 @@
 <script setup lang="ts">
-import { computed, ref, watch } from 'vue'
+import { computed, ref } from 'vue'
 import { Refusal } from '../api/client'
-import { useCurrency } from '../composables/format'
-import { fieldsWith, idle, plainNumber, readNumber, setAt, valueAt, type Field } from './fields'
+import { useDraft, type Spot } from '../composables/draft'
+import { useCurrency, useFormats } from '../composables/format'
+import { useUnsaved } from '../composables/unsaved'
+import ChangedMeanwhile from './ChangedMeanwhile.vue'
+import { fieldsWith, idle, plainNumber, setAt, valueAt, type Field } from './fields'
 
+const f = useFormats()
 const currency = useCurrency()
 const props = defineProps<{
   title: string
@@ -13,67 +17,93 @@ const props = defineProps<{
   rows?: boolean
   save: (data: object) => Promise<void>
 }>()
-const draft = ref<object>({})
 const problem = ref('')
 const problems = ref<Record<string, string>>({})
 const busy = ref(false)
 // What was typed and cannot be read, by path: it stays in the field, and nothing is saved.
 const unread = ref<Record<string, string>>({})
-watch(() => props.data, reset, { immediate: true })
 
+const spots = computed(() =>
+  props.fields.map((x): Spot<object> => ({
+    label: x.label,
+    get: (d) => valueAt(d, x.path),
+    set: (d, v) => setAt(d, x.path, v),
+  })),
+)
+const {
+  draft: written,
+  dirty,
+  meanwhile,
+  clashes,
+  putBack,
+} = useDraft<object>(
+  () => props.data,
+  () => spots.value,
+)
+const draft = computed(() => written.value ?? {})
 function reset() {
-  draft.value = structuredClone(JSON.parse(JSON.stringify(props.data)))
+  putBack()
   problem.value = ''
   problems.value = {}
   unread.value = {}
 }
+const changed = computed(() => dirty.value || Object.keys(unread.value).length > 0)
+useUnsaved(
+  () => props.title,
+  () => changed.value,
+)
 
 const search = ref('')
 const shown = computed(() =>
   fieldsWith(props.fields, search.value).filter((x) => x.only?.(draft.value as Record<string, unknown>) ?? true),
 )
-const changed = computed(() => JSON.stringify(draft.value) !== JSON.stringify(props.data))
 
+/** Numbers of a list stand apart by a sign that is in none of them. */
+const between = computed(() => (f.value.typed(0.5).includes(',') ? '; ' : ', '))
 function text(x: Field): string {
   const typed = unread.value[x.path]
   if (typed !== undefined) return typed
   const v = valueAt(draft.value, x.path)
-  if (x.kind === 'money') return ((v as number) / 100).toFixed(2)
-  if (x.kind === 'numbers') return ((v as number[] | null) ?? []).join(', ')
-  return v === 0 && x.empty && !x.zero ? '' : plainNumber(v)
+  if (x.kind === 'money') return f.value.typed((v as number) / 100, 2)
+  if (x.kind === 'numbers') return ((v as number[] | null) ?? []).map((n) => f.value.typed(n)).join(between.value)
+  if (v === 0 && x.empty && !x.zero) return ''
+  return typeof v === 'number' ? f.value.typed(v) : plainNumber(v)
 }
 function put(x: Field, raw: string) {
   let v: unknown = raw
   delete unread.value[x.path]
   if (x.kind === 'numbers') {
     const all = raw
-      .split(',')
+      .split(between.value.trim())
       .filter((s) => s.trim())
-      .map(readNumber)
+      .map((s) => f.value.read(s))
     if (all.includes(undefined)) return void (unread.value[x.path] = raw)
     v = all
   } else if (x.kind === undefined || x.kind === 'number' || x.kind === 'money') {
-    const n = raw.trim() ? readNumber(raw) : 0
+    const n = raw.trim() ? f.value.read(raw) : 0
     if (n === undefined || (x.kind === 'money' && Math.abs(n * 100 - Math.round(n * 100)) > 1e-6))
       return void (unread.value[x.path] = raw)
     v = x.kind === 'money' ? Math.round(n * 100) : x.zero && !raw.trim() ? undefined : n
   }
   setAt(draft.value, x.path, v)
 }
-const wrong = (x: Field) =>
-  (unread.value[x.path] !== undefined
-    ? `${unread.value[x.path]} cannot be read as ${x.kind === 'money' ? 'a price' : 'a number'}; write it like 1.35`
-    : undefined) ??
-  problems.value[x.path] ??
-  Object.entries(problems.value).find(([k]) => k.startsWith(`${x.path}[`))?.[1]
+function wrong(x: Field): string | undefined {
+  const typed = unread.value[x.path]
+  if (typed !== undefined) {
+    const as = x.kind === 'money' ? 'a price' : 'a number'
+    return `${typed} cannot be read as ${as}; write it like ${f.value.typed(1.35)}`
+  }
+  return problems.value[x.path] ?? Object.entries(problems.value).find(([k]) => k.startsWith(`${x.path}[`))?.[1]
+}
 
 async function send() {
-  if (Object.keys(unread.value).length) return
+  if (Object.keys(unread.value).length || !written.value) return
   busy.value = true
   problem.value = ''
   problems.value = {}
   try {
-    await props.save(draft.value)
+    await props.save(written.value)
+    meanwhile.value = false
   } catch (e) {
     problem.value = (e as Error).message
     if (e instanceof Refusal) problems.value = e.fields
@@ -181,17 +211,18 @@ async function send() {
         />
       </template>
     </div>
+    <ChangedMeanwhile v-if="meanwhile" :clashes="clashes" @theirs="reset" />
     <p v-if="problem" role="alert" class="problem">■ {{ problem }}</p>
     <div v-if="editable" class="row">
       <v-btn
         type="submit"
         color="primary"
         variant="flat"
-        :disabled="!changed || Object.keys(unread).length > 0"
+        :disabled="!dirty || Object.keys(unread).length > 0"
         :loading="busy"
         >Save</v-btn
       >
-      <v-btn variant="text" :disabled="!changed && !Object.keys(unread).length" @click="reset">Put back</v-btn>
+      <v-btn variant="text" :disabled="!changed" @click="reset">Put back</v-btn>
     </div>
     <p v-else class="quiet small">Only a steward may change this.</p>
   </form>

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { ref } from 'vue'
 import type { JobFinding } from '../api/client'
+import { useFormats } from '../composables/format'
 import GradeMark from './GradeMark.vue'
 
 const props = defineProps<{
@@ -11,12 +12,18 @@ const props = defineProps<{
 }>()
 const emit = defineEmits<{ show: [finding: JobFinding, place: number]; message: [finding: JobFinding] }>()
 
+const f = useFormats()
 // Each click on the same finding goes to its next place.
 const at = ref(0)
 function show(x: JobFinding) {
   const n = x.places?.length ?? 0
   at.value = x === props.chosen && n > 0 ? (at.value + 1) % n : 0
   emit('show', x, at.value)
+}
+/** Goes to a place by its number: the list says in words what the picture shows. */
+function go(x: JobFinding, place: number) {
+  at.value = place
+  emit('show', x, place)
 }
 </script>
 
@@ -31,6 +38,16 @@ function show(x: JobFinding) {
       <GradeMark :grade="x.grade" /> <strong>{{ x.check }}</strong>
       <p v-if="several" class="small quiet">{{ x.piece }}</p>
       <p>{{ x.text }}</p>
+      <details v-if="x.places?.length" class="small">
+        <summary>{{ x.places.length }} {{ x.places.length === 1 ? 'place' : 'places' }}</summary>
+        <ol>
+          <li v-for="(p, k) in x.places" :key="k" class="place">
+            <button type="button" class="num" @click="go(x, k)">
+              {{ p.map((v) => f.number(v, 1)).join(', ') }} mm
+            </button>
+          </li>
+        </ol>
+      </details>
       <p v-if="x.places?.length || messages" class="acts small">
         <button v-if="x.places?.length" type="button" @click="show(x)">
           Show it<template v-if="x.places.length > 1"
@@ -74,6 +91,23 @@ strong {
 }
 p {
   margin: 1px 0 0;
+}
+details ol {
+  padding-left: 22px;
+  max-height: 120px;
+  overflow-y: auto;
+}
+li.place {
+  border: none;
+  padding: 0;
+}
+.place button {
+  text-decoration: underline;
+  text-underline-offset: 3px;
+}
+summary {
+  cursor: pointer;
+  width: max-content;
 }
 .acts {
   display: flex;

@@ -4,12 +4,17 @@ import { computed, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { api, Refusal, take, upload, type Actor, type Purpose } from '../api/client'
 import { usePeople, useStorage } from '../api/queries'
+import { useFormats } from '../composables/format'
 import { say } from '../composables/notices'
+import { usePanel } from '../composables/panels'
+import SidePanel from './SidePanel.vue'
 import { useWords } from './repair'
 
 const props = defineProps<{ who: Actor; dropped: File[] }>()
 const open = defineModel<boolean>({ required: true })
 const router = useRouter()
+const f = useFormats()
+usePanel(open)
 const { units } = useWords()
 const queries = useQueryClient()
 const desk = computed(() => props.who.role !== 'member')
@@ -101,7 +106,7 @@ async function handIn() {
 </script>
 
 <template>
-  <v-navigation-drawer v-model="open" location="right" temporary width="420" aria-label="Hand in">
+  <SidePanel v-model="open" width="440" label="Hand in">
     <form class="pad" @submit.prevent="handIn">
       <h1>Hand in</h1>
       <label class="pick">
@@ -154,7 +159,14 @@ async function handIn() {
         >
       </fieldset>
       <v-text-field v-model="title" label="Title (else the file's name)" maxlength="120" />
-      <v-text-field v-model="neededBy" label="Needed by" type="date" :error-messages="fields.needed_by" />
+      <v-text-field
+        v-model="neededBy"
+        label="Needed by"
+        type="date"
+        :hint="neededBy && f.day(neededBy)"
+        persistent-hint
+        :error-messages="fields.needed_by"
+      />
       <v-textarea v-model="wish" label="Wish: colour, strength, what matters" rows="2" maxlength="1000" />
       <p v-if="room" class="small quiet room">▲ {{ room }}</p>
       <p v-if="problem" role="alert" class="problem">■ {{ problem }}</p>
@@ -172,12 +184,11 @@ async function handIn() {
         <v-btn v-else variant="text" @click="open = false">Close</v-btn>
       </div>
     </form>
-  </v-navigation-drawer>
+  </SidePanel>
 </template>
 
 <style scoped>
 .pad {
-  padding: 18px;
   display: grid;
   gap: 12px;
 }

@@ -1,5 +1,6 @@
 <script setup lang="ts">
-import { computed, onBeforeUnmount, onMounted, ref, watch } from 'vue'
+import { useResizeObserver } from '@vueuse/core'
+import { computed, ref, watch } from 'vue'
 import { useTheme } from 'vuetify'
 import type { LayerTime } from '../api/client'
 import { useFormats } from '../composables/format'
@@ -12,7 +13,6 @@ const theme = useTheme()
 const modes = ['time', 'grams', 'support'] as const
 const mode = ref<(typeof modes)[number]>('time')
 const canvas = ref<HTMLCanvasElement>()
-let sizes: ResizeObserver | undefined
 
 const value = (l: LayerTime) => (mode.value === 'time' ? l.seconds : mode.value === 'grams' ? l.grams : l.support_grams)
 const most = computed(() => Math.max(1e-9, ...props.strip.map(value)))
@@ -74,11 +74,7 @@ function grab(e: PointerEvent) {
   pull(e)
 }
 
-onMounted(() => {
-  sizes = new ResizeObserver(draw)
-  sizes.observe(canvas.value!)
-})
-onBeforeUnmount(() => sizes?.disconnect())
+useResizeObserver(canvas, draw)
 watch([() => props.strip, index, mode, () => theme.global.name.value], draw, { flush: 'post' })
 
 useKeys('Layers', [
@@ -121,6 +117,7 @@ useKeys('Layers', [
       :aria-valuenow="index + 1"
       :aria-valuemin="1"
       :aria-valuemax="strip.length"
+      :aria-valuetext="here && `Layer ${index + 1} of ${strip.length}, top at ${f.number(here.top_mm, 2)} mm`"
       @pointerdown="grab"
       @pointermove="pull"
     />

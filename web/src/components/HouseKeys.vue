@@ -3,47 +3,59 @@ import { computed } from 'vue'
 import { useRouter } from 'vue-router'
 import type { Actor } from '../api/client'
 import { useEvents } from '../composables/events'
-import { allKeys, spell, useKeys } from '../composables/keys'
-import { rooms } from '../router'
+import { allKeys, lettersOn, spell, useKeys } from '../composables/keys'
+import { usePanel } from '../composables/panels'
+import { roomsOf } from '../router'
+import SidePanel from './SidePanel.vue'
 
-defineProps<{ who: Actor }>()
+const props = defineProps<{ who: Actor }>()
 const open = defineModel<boolean>({ required: true })
 const emit = defineEmits<{ handIn: []; theme: [] }>()
 const router = useRouter()
 
 useEvents()
 useKeys('Everywhere', [
-  ...rooms.map((r) => ({ key: r.key, does: `Go to the ${r.name}`, run: () => void router.push(r.path) })),
+  ...roomsOf(props.who.role).map((r) => ({
+    key: r.key,
+    does: `Go to the ${r.name}`,
+    run: () => void router.push(r.path),
+  })),
   { key: 'h', does: 'Hand in a model', run: () => emit('handIn') },
   { key: 'Shift+d', does: 'Light or dark', run: () => emit('theme') },
-  { key: '?', does: 'Show or hide the keys', run: () => (open.value = !open.value) },
-  { key: 'Escape', does: 'Close this list', run: () => (open.value = false), when: () => open.value },
+  { key: '?', does: 'Show the keys', run: () => (open.value = true) },
 ])
-const shown = computed(() => [...allKeys].reverse())
+const panel = usePanel(open)
+useKeys('This list', [{ key: '?', does: 'Close it', run: () => (open.value = false) }], panel)
+const shown = computed(() => [...allKeys].reverse().filter((g) => !g.panel || g.panel === panel))
 </script>
 
 <template>
-  <v-navigation-drawer v-model="open" location="right" temporary width="320" aria-label="Keys">
-    <div class="pad">
-      <h2>Keys</h2>
-      <section v-for="g in shown" :key="g.title">
-        <h3>{{ g.title }}</h3>
-        <dl>
-          <template v-for="k in g.keys" :key="k.key"
-            ><dt>
-              <kbd>{{ spell(k.key) }}</kbd>
-            </dt>
-            <dd>{{ k.does }}</dd></template
-          >
-        </dl>
-      </section>
-    </div>
-  </v-navigation-drawer>
+  <SidePanel v-model="open" width="340" label="Keys">
+    <h2>Keys</h2>
+    <label class="small switch">
+      <input v-model="lettersOn" type="checkbox" />
+      <span>Keys of one letter work. Without them, arrows, Enter and Esc still do, and <kbd>?</kbd>.</span>
+    </label>
+    <section v-for="g in shown" :key="g.title">
+      <h3>{{ g.title }}</h3>
+      <dl>
+        <template v-for="k in g.keys" :key="k.key">
+          <dt>
+            <kbd>{{ spell(k.key) }}</kbd>
+          </dt>
+          <dd>{{ k.does }}</dd>
+        </template>
+      </dl>
+    </section>
+  </SidePanel>
 </template>
 
 <style scoped>
-.pad {
-  padding: 18px;
+.switch {
+  display: flex;
+  gap: 8px;
+  align-items: baseline;
+  margin-top: 8px;
 }
 h3 {
   margin: 14px 0 4px;

@@ -13,6 +13,7 @@ export interface LayerShown {
 </script>
 
 <script setup lang="ts">
+import { useResizeObserver } from '@vueuse/core'
 import { computed, nextTick, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
 import { useTheme } from 'vuetify'
 import type { Evidence, LadderRow } from '../api/client'
@@ -52,7 +53,6 @@ const state = ref<'loading' | 'shown' | 'failed'>('loading')
 const close = ref(props.row?.fits ?? true)
 let lib: typeof import('./partScene')
 let bytes: ArrayBuffer | undefined
-let sizes: ResizeObserver | undefined
 let newest = 0
 
 const looks = () => {
@@ -143,11 +143,8 @@ function swap() {
   scene.value?.frame(close.value ? near.value : 'plate')
 }
 
-onMounted(() => {
-  sizes = new ResizeObserver(fit)
-  sizes.observe(box.value!)
-  void load()
-})
+useResizeObserver(box, fit)
+onMounted(load)
 watch(() => [props.pieceId, props.version, props.stamp], load)
 watch([() => props.row?.machine_id, () => theme.global.name.value], stand)
 watch(() => [props.evidence, props.place], point)
@@ -155,8 +152,16 @@ watch(() => props.layer, showLayer)
 watch(view, (v) => v && scene.value?.setView(v))
 onBeforeUnmount(() => {
   newest++
-  sizes?.disconnect()
   scene.value?.dispose()
+})
+
+/** What the picture shows, for those who do not see it. */
+const told = computed(() => {
+  const r = props.row
+  const on = r ? `${r.name}, ${r.volume_mm.map((v) => f.value.number(v)).join(' by ')} mm` : 'its plate'
+  const fits = !r || r.fits ? '' : `; ${overWords(r, f.value)}`
+  const mark = props.place ? `; a pin at ${props.place.map((v) => f.value.number(v, 1)).join(', ')} mm` : ''
+  return `The part on ${on}${fits}${mark}`
 })
 
 if (!props.follows) {
@@ -171,7 +176,7 @@ if (!props.follows) {
 
 <template>
   <div ref="box" class="view" :data-state="state" :data-pins="place ? 1 : 0">
-    <canvas ref="canvas" :aria-label="`The part on ${row?.name ?? 'its plate'}`" />
+    <canvas ref="canvas" role="img" :aria-label="told" />
     <p v-if="caption" class="caption small">{{ caption }}</p>
     <p v-if="state !== 'shown'" class="state quiet" role="status">
       {{ state === 'loading' ? 'Fetching the part …' : 'The part cannot be shown here.' }}

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, ref, watch } from 'vue'
+import { computed, nextTick, ref, watch } from 'vue'
 import type { JobView, PieceChange, PieceView } from '../api/client'
 import { useChangePiece, useRepair } from '../api/queries'
 import { useFormats } from '../composables/format'
@@ -21,15 +21,18 @@ watch(
   () => [props.piece.id, props.piece.current],
   () => (asking.value = false),
 )
+const box = ref<HTMLElement>()
+const focus = (what: string) => void nextTick(() => box.value?.querySelector<HTMLElement>(what)?.focus())
 function ask() {
   steps.value = [...props.piece.mend]
   asking.value = !asking.value
+  focus(asking.value ? '#repair-go' : '#repair')
 }
 const set = (v: Omit<PieceChange, 'revision'>) =>
   change.mutate({ id: props.piece.id, body: { revision: props.job.revision, ...v } })
 const mayMend = computed(() => open.value && props.mayRepair && props.piece.mend.length > 0)
-/** For a key of the room: asks which steps, where there is something to mend. */
-defineExpose({ ask: () => mayMend.value && !busy.value && ask() })
+/** For keys of the room: asks which steps, where there is something to mend; goes to the units. */
+defineExpose({ ask: () => mayMend.value && !busy.value && ask(), unit: () => focus('[data-unit]') })
 function mend() {
   repair.mutate({
     id: props.piece.id,
@@ -41,9 +44,9 @@ function mend() {
 </script>
 
 <template>
-  <div class="care">
+  <div ref="box" class="care">
     <section v-if="open && piece.unit_proposals.length" class="box">
-      <p><strong>Which unit?</strong> The file does not say.</p>
+      <p><strong>Which unit?</strong> The file does not say. <kbd>U</kbd></p>
       <div v-for="u in piece.unit_proposals" :key="u.unit" class="row">
         <v-btn size="small" :data-unit="u.unit" :disabled="busy" @click="set({ unit: u.unit as PieceChange['unit'] })"
           >Take {{ words.unitName(u.unit) }}</v-btn
@@ -68,7 +71,7 @@ function mend() {
         >
         <span class="small quiet">makes a new version; the file as it came stays</span>
       </div>
-      <form v-if="asking" class="steps" @submit.prevent="mend">
+      <form v-if="asking" class="steps" @submit.prevent="mend" @keydown.esc.stop="ask">
         <label v-for="s in words.steps.value" :key="s.key" class="small"
           ><input v-model="steps" type="checkbox" :value="s.key" /> {{ s.name }}</label
         >
@@ -88,7 +91,7 @@ function mend() {
       <table class="ledger small">
         <thead>
           <tr>
-            <th />
+            <td />
             <th v-for="v in piece.versions" :key="v.n" class="right">
               {{ v.n === 1 ? 'As it came' : `Version ${v.n}` }}
             </th>

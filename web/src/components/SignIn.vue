@@ -1,9 +1,18 @@
+<script lang="ts">
+/** Who signed in last in this tab. */
+let lastLogin = ''
+</script>
+
 <script setup lang="ts">
 import { ref } from 'vue'
 import { api, take } from '../api/client'
 
+defineProps<{
+  /** In the middle of work: the page behind stays as it is. */
+  again?: boolean
+}>()
 const emit = defineEmits<{ signedIn: [] }>()
-const login = ref('')
+const login = ref(lastLogin)
 const password = ref('')
 const problem = ref('')
 const busy = ref(false)
@@ -13,6 +22,8 @@ async function signIn() {
   problem.value = ''
   try {
     await take(api.POST('/session', { body: { login: login.value, password: password.value } }))
+    lastLogin = login.value
+    password.value = ''
     emit('signedIn')
   } catch (e) {
     problem.value = (e as Error).message
@@ -23,35 +34,35 @@ async function signIn() {
 </script>
 
 <template>
-  <main class="door">
-    <form class="card" @submit.prevent="signIn">
+  <form class="card" @submit.prevent="signIn">
+    <template v-if="again">
+      <h2>You are signed out</h2>
+      <p class="quiet">Sign in again: the page and what you were writing are still here.</p>
+    </template>
+    <template v-else>
       <h1>Job Shelf</h1>
       <p class="quiet">The desk of the print service. Sign in to see the shelf.</p>
-      <v-text-field id="login" v-model="login" label="Login" autocomplete="username" autofocus required />
-      <v-text-field
-        id="password"
-        v-model="password"
-        label="Password"
-        type="password"
-        autocomplete="current-password"
-        required
-      />
-      <p v-if="problem" role="alert" class="problem">■ {{ problem }}</p>
-      <v-btn id="sign-in" type="submit" color="primary" variant="flat" :loading="busy" :disabled="!login || !password"
-        >Sign in</v-btn
-      >
-    </form>
-  </main>
+    </template>
+    <v-text-field id="login" v-model="login" label="Login" autocomplete="username" :autofocus="!again" required />
+    <v-text-field
+      id="password"
+      v-model="password"
+      label="Password"
+      type="password"
+      autocomplete="current-password"
+      :autofocus="again"
+      required
+    />
+    <p v-if="problem" role="alert" class="problem">■ {{ problem }}</p>
+    <v-btn id="sign-in" type="submit" color="primary" variant="flat" :loading="busy" :disabled="!login || !password"
+      >Sign in</v-btn
+    >
+  </form>
 </template>
 
 <style scoped>
-.door {
-  min-height: 100vh;
-  display: grid;
-  place-items: center;
-}
 .card {
-  width: 340px;
+  width: min(340px, 100%);
   display: grid;
   gap: 14px;
   padding: 28px;

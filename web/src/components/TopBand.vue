@@ -4,19 +4,19 @@ import { computed, ref } from 'vue'
 import { useRoute } from 'vue-router'
 import type { Actor } from '../api/client'
 import { useHouse } from '../api/queries'
-import { isLive } from '../composables/events'
-import { rooms } from '../router'
+import { notLive } from '../composables/events'
+import { usePanel } from '../composables/panels'
+import { roomsOf } from '../router'
 import PasswordForm from './PasswordForm.vue'
 
 const props = defineProps<{ who: Actor }>()
 const emit = defineEmits<{ handIn: []; theme: []; signOut: []; keys: [] }>()
 
 const ownOpen = ref(false)
+usePanel(ownOpen)
 const house = useHouse()
 const route = useRoute()
-const mine = computed(() =>
-  props.who.role === 'member' ? rooms.filter((r) => r.path === '/shelf' || r.path === '/bench') : rooms,
-)
+const mine = computed(() => roomsOf(props.who.role))
 </script>
 
 <template>
@@ -37,7 +37,7 @@ const mine = computed(() =>
         >
       </nav>
       <div class="right">
-        <span v-if="!isLive" class="off" role="status">Not live: trying to reach the server</span>
+        <span class="off small" role="status">{{ notLive }}</span>
         <v-btn id="hand-in" color="primary" variant="flat" @click="emit('handIn')"
           >Hand in <kbd class="on">H</kbd></v-btn
         >
@@ -46,6 +46,7 @@ const mine = computed(() =>
           variant="text"
           size="small"
           aria-label="Show the keys"
+          class="desk-only"
           @click="emit('keys')"
         />
         <v-btn
@@ -53,6 +54,7 @@ const mine = computed(() =>
           variant="text"
           size="small"
           aria-label="Light or dark"
+          class="desk-only"
           @click="emit('theme')"
         />
         <v-menu v-model="ownOpen" :close-on-content-click="false" location="bottom end">
@@ -146,5 +148,42 @@ nav {
 .off {
   color: var(--stop);
   font-weight: 600;
+}
+@media (max-width: 1100px) {
+  .band {
+    gap: 12px;
+  }
+  .room {
+    padding: 0 9px;
+  }
+}
+@media (max-width: 760px) {
+  .sign,
+  .right > .desk-only {
+    display: none;
+  }
+  .band {
+    gap: 4px;
+    padding: 0 6px;
+  }
+  nav {
+    overflow-x: auto;
+    min-width: 0;
+    flex: 1;
+  }
+  .room {
+    padding: 0 7px;
+  }
+  .right {
+    gap: 0;
+  }
+  .person {
+    max-width: 62px;
+    overflow: hidden;
+    text-overflow: ellipsis;
+    white-space: nowrap;
+    margin-left: 0;
+    padding: 3px 4px;
+  }
 }
 </style>

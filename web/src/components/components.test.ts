@@ -185,7 +185,7 @@ describe('an answer', () => {
     })
     expect(await refused(take(Promise.reject(new TypeError('down'))))).toMatchObject({
       status: 0,
-      message: 'The server cannot be reached. Try again.',
+      message: 'The server cannot be reached.',
     })
   })
 })

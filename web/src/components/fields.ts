@@ -1,4 +1,7 @@
 import type { Setting } from '../api/client'
+import { plainNumber } from '../composables/numbers'
+
+export { plainNumber }
 
 /** One thing a steward can set. path goes into the entry's data. */
 export interface Field {
@@ -69,21 +72,6 @@ export function holds(s: Setting, recipe: object | undefined): string {
   const none = v === undefined || v === null || v === '' || (Array.isArray(v) && !v.length)
   if (none || (v === 0 && s.unset && !s.zero)) return s.unset ?? 'none'
   return Array.isArray(v) ? v.join(', ') : plainNumber(v)
-}
-
-/** Machines compute in binary; nobody set 45.00000000000001. */
-export const plainNumber = (v: unknown) => (typeof v === 'number' ? String(Number(v.toPrecision(6))) : String(v ?? ''))
-
-/**
- * A number as people write it: with a point or a comma before the decimals; undefined
- * where it is none, or could be read two ways ("1,350" is one and a third to some, more
- * than a thousand to others).
- */
-export function readNumber(text: string): number | undefined {
-  const t = text.trim().replace(/^−/, '-')
-  if (!/^[-+]?(\d+([.,]\d*)?|[.,]\d+)$/.test(t)) return undefined
-  if (/^[-+]?[1-9]\d{0,2},\d{3}$/.test(t)) return undefined
-  return Number(t.replace(',', '.'))
 }
 
 /** The fields in whose label or name every word is found. */

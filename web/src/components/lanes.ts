@@ -35,3 +35,27 @@ export function placeAt(lane: LaneView, run: RunView, at: number): Place {
   ).length
   return { machine_id: lane.machine_id, place }
 }
+
+/**
+ * The floor with a run at another place, its lane and the one it leaves laid anew, one run behind
+ * the other: what is shown until the server's plan comes, which knows the hours.
+ */
+export function withRunAt(floor: FloorView, id: number, to: Place): FloorView {
+  const run = floor.lanes.flatMap((l) => l.runs).find((r) => r.id === id)
+  if (!run) return floor
+  const lanes = floor.lanes.map((l) => {
+    const rest = queued(l).filter((r) => r.id !== id)
+    if (l.machine_id === to.machine_id) rest.splice(to.place, 0, { ...run, machine_id: l.machine_id })
+    else if (l.machine_id !== run.machine_id) return l
+    const fixed = l.runs.filter((r) => !r.movable)
+    const first = Date.parse(fixed.at(-1)?.finish ?? queued(l)[0]?.start ?? floor.now)
+    let at = Number.isNaN(first) ? Date.parse(floor.now) : first
+    const laid = rest.map((r) => {
+      const start = new Date(at).toISOString()
+      at += 1000 * r.seconds
+      return { ...r, start, finish: new Date(at).toISOString() }
+    })
+    return { ...l, runs: [...fixed, ...laid] }
+  })
+  return { ...floor, lanes }
+}

@@ -117,6 +117,8 @@ export class PartScene {
   private readonly part = new Group()
   private readonly marks = new Group()
   private readonly paths = new Group()
+  /** The layer that is drawn now, and how many of its lines are shown of the first n. */
+  private drawn?: { layer: PathLayer; shown: ReadonlySet<number>; x: number; y: number; mesh: Mesh; until: Uint32Array }
   private readonly cut = new Plane(new Vector3(0, 0, -1), 1e6)
   /** From the part's own coordinates to where it stands. */
   private placed = new Matrix4()
@@ -276,58 +278,74 @@ export class PartScene {
     upTo: number,
     body: boolean,
   ) {
-    empty(this.paths)
     this.part.visible = !layer || body
     this.cut.constant = layer ? layer.top - layer.height / 2 : 1e6
-    if (layer) {
-      const position: number[] = []
-      const colour: number[] = []
-      const c = new Color()
-      let total = 0
-      for (const l of layer.lines) total += l.points.length / 2 - 1
-      let left = Math.ceil(total * upTo)
-      const z = layer.top + 0.02
-      for (const l of layer.lines) {
-        for (let i = 2; i < l.points.length && left > 0; i += 2, left--) {
-          if (!shown.has(l.kind)) continue
-          const ax = l.points[i - 2]! - plate.x
-          const ay = l.points[i - 1]! - plate.y
-          const bx = l.points[i]! - plate.x
-          const by = l.points[i + 1]! - plate.y
-          const d = Math.hypot(bx - ax, by - ay) || 1
-          // Nearly as wide as it is: neighbours show a seam.
-          const nx = ((ay - by) / d) * l.width * 0.46
-          const ny = ((bx - ax) / d) * l.width * 0.46
-          position.push(
-            ax + nx,
-            ay + ny,
-            z,
-            ax - nx,
-            ay - ny,
-            z,
-            bx - nx,
-            by - ny,
-            z,
-            ax + nx,
-            ay + ny,
-            z,
-            bx - nx,
-            by - ny,
-            z,
-            bx + nx,
-            by + ny,
-            z,
-          )
-          c.set(kindColours[l.kind]!)
-          for (let k = 0; k < 6; k++) colour.push(c.r, c.g, c.b)
-        }
-      }
-      const g = new BufferGeometry()
-      g.setAttribute('position', new BufferAttribute(new Float32Array(position), 3))
-      g.setAttribute('color', new BufferAttribute(new Float32Array(colour), 3))
-      this.paths.add(new Mesh(g, new MeshBasicMaterial({ vertexColors: true, side: DoubleSide })))
+    if (!layer) {
+      empty(this.paths)
+      this.drawn = undefined
+    } else {
+      const d = this.drawn
+      if (d?.layer !== layer || d.shown !== shown || d.x !== plate.x || d.y !== plate.y) this.build(layer, plate, shown)
+      const { mesh, until } = this.drawn!
+      mesh.geometry.setDrawRange(0, 6 * until[Math.ceil((until.length - 1) * upTo)]!)
     }
     this.draw()
+  }
+
+  /** Makes the lines of a layer, once: playing along them only draws more or fewer. */
+  private build(layer: PathLayer, plate: { x: number; y: number }, shown: ReadonlySet<number>) {
+    empty(this.paths)
+    let total = 0
+    for (const l of layer.lines) total += l.points.length / 2 - 1
+    const position = new Float32Array(18 * total)
+    const colour = new Uint8Array(18 * total)
+    const until = new Uint32Array(total + 1) // how many are shown of the first n
+    const z = layer.top + 0.02
+    const c = new Color()
+    let n = 0
+    let at = 0
+    for (const l of layer.lines) {
+      const seen = shown.has(l.kind)
+      c.set(kindColours[l.kind]!)
+      const rgb = [c.r, c.g, c.b].map((v) => Math.round(255 * v))
+      for (let i = 2; i < l.points.length; i += 2) {
+        until[++n] = at + (seen ? 1 : 0)
+        if (!seen) continue
+        const ax = l.points[i - 2]! - plate.x
+        const ay = l.points[i - 1]! - plate.y
+        const bx = l.points[i]! - plate.x
+        const by = l.points[i + 1]! - plate.y
+        const d = Math.hypot(bx - ax, by - ay) || 1
+        // Nearly as wide as it is: neighbours show a seam.
+        const nx = ((ay - by) / d) * l.width * 0.46
+        const ny = ((bx - ax) / d) * l.width * 0.46
+        const corners = [
+          ax + nx,
+          ay + ny,
+          ax - nx,
+          ay - ny,
+          bx - nx,
+          by - ny,
+          ax + nx,
+          ay + ny,
+          bx - nx,
+          by - ny,
+          bx + nx,
+          by + ny,
+        ]
+        for (let k = 0; k < 6; k++) {
+          position.set([corners[2 * k]!, corners[2 * k + 1]!, z], 18 * at + 3 * k)
+          colour.set(rgb, 18 * at + 3 * k)
+        }
+        at++
+      }
+    }
+    const g = new BufferGeometry()
+    g.setAttribute('position', new BufferAttribute(position.subarray(0, 18 * at), 3))
+    g.setAttribute('color', new BufferAttribute(colour.subarray(0, 18 * at), 3, true))
+    const mesh = new Mesh(g, new MeshBasicMaterial({ vertexColors: true, side: DoubleSide }))
+    this.paths.add(mesh)
+    this.drawn = { layer, shown, x: plate.x, y: plate.y, mesh, until }
   }
 
   /** Looks from where another view looks. */

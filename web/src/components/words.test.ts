@@ -4,6 +4,7 @@ import described from '../../../core/print/machine/testdata/settings.json'
 import type { FloorView, Setting } from '../api/client'
 import { refusal } from '../api/client'
 import { formats } from '../composables/format'
+import { readNumber } from '../composables/numbers'
 import { refresh } from '../composables/refresh'
 import {
   fieldsWith,
@@ -13,7 +14,6 @@ import {
   idle,
   parseHours,
   plainNumber,
-  readNumber,
   recipeFields,
   setAt,
   valueAt,
@@ -50,6 +50,11 @@ describe('numbers as people write them', () => {
   it.each(['', '1,350', '1.2.3', '1,2,3', '0x10', '1e3', '1_0', 'ten', '12 h', 'Infinity'])('refuses %s', (text) =>
     expect(readNumber(text)).toBeUndefined(),
   )
+  it('are read and written by the house’s locale', () => {
+    const de = formats('de-DE', 'EUR', 'UTC')
+    expect(['1,350', '1.350', '1.35', '0.125', '1,5'].map(de.read)).toEqual([1.35, undefined, 1.35, 0.125, 1.5])
+    expect([de.typed(0.4), de.typed(1.3, 2), f.typed(0.4), f.typed(1.3, 2)]).toEqual(['0,4', '1,30', '0.4', '1.30'])
+  })
 })
 
 describe('entries', () => {

@@ -1,10 +1,14 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
 import { effectScope } from 'vue'
+import { sayFound, signedOut } from './session'
 
 const { refresh, invalidate } = vi.hoisted(() => ({ refresh: vi.fn(), invalidate: vi.fn() }))
+const jobs: Record<string, { piece_set: { id: number }[] }> = { 'job/7': { piece_set: [{ id: 70 }, { id: 71 }] } }
 vi.mock('./refresh', () => ({ refresh: (_: unknown, key: unknown[]) => refresh(key.join('/')) }))
-vi.mock('@tanstack/vue-query', () => ({ useQueryClient: () => ({ invalidateQueries: invalidate }) }))
-const { isLive, progress, useEvents } = await import('./events')
+vi.mock('@tanstack/vue-query', () => ({
+  useQueryClient: () => ({ invalidateQueries: invalidate, getQueryData: (key: unknown[]) => jobs[key.join('/')] }),
+}))
+const { isLive, notLive, progress, useEvents } = await import('./events')
 
 class Source extends EventTarget {
   static all: Source[] = []
@@ -22,20 +26,29 @@ class Source extends EventTarget {
 }
 
 describe('what the server tells', () => {
-  const scope = () => effectScope()
-  let s: ReturnType<typeof scope>
+  let s: ReturnType<typeof effectScope>
+  /** What the server answers when it is asked why; 0: nothing. */
+  let status = 200
+  const hidden = () => vi.spyOn(document, 'visibilityState', 'get')
+  const newest = () => Source.all.at(-1)!
   beforeEach(() => {
     vi.useFakeTimers()
     vi.stubGlobal('EventSource', Source)
+    vi.stubGlobal('fetch', () => (status ? Promise.resolve({ status }) : Promise.reject(new TypeError('down'))))
+    AbortSignal.timeout ??= () => new AbortController().signal
+    status = 200
     Source.all = []
+    sayFound()
+    s = effectScope()
+    s.run(() => useEvents())
+    Source.all[0]!.say('open')
     refresh.mockClear()
     invalidate.mockClear()
-    s = scope()
-    s.run(() => useEvents())
   })
   afterEach(() => {
     s.stop()
     vi.useRealTimers()
+    vi.restoreAllMocks()
   })
   const told = () => {
     vi.advanceTimersByTime(200)
@@ -43,71 +56,97 @@ describe('what the server tells', () => {
   }
 
   it.each([
-    [{ kind: 'job', job: 7 }, ['evidence', 'floor', 'job/7', 'shelf', 'slices']],
+    [{ kind: 'job', job: 7 }, ['evidence/70', 'evidence/71', 'floor', 'job/7', 'shelf', 'slices/70', 'slices/71']],
+    [{ kind: 'job', job: 8 }, ['floor', 'job/8', 'shelf']],
     [{ kind: 'lanes' }, ['floor', 'job', 'shelf']],
-    [{ kind: 'job', job: 7, lanes: true }, ['evidence', 'floor', 'job', 'job/7', 'shelf', 'slices']],
+    [{ kind: 'job', job: 8, lanes: true }, ['floor', 'job', 'job/8', 'shelf']],
     [{ kind: 'house' }, ['floor', 'house', 'job', 'shelf', 'slices']],
   ])('%o makes what shows it load anew', (event, keys) => {
-    Source.all[0]!.say('changed', event)
+    newest().say('changed', event)
     expect(told()).toEqual(keys)
   })
   it('gathers flocks, each thing once', () => {
-    for (let i = 0; i < 20; i++) Source.all[0]!.say('changed', { kind: 'job', job: 1 + (i % 2) })
-    expect(told()).toEqual(['evidence', 'floor', 'job/1', 'job/2', 'shelf', 'slices'])
+    for (let i = 0; i < 20; i++) newest().say('changed', { kind: 'job', job: 1 + (i % 2) })
+    expect(told()).toEqual(['floor', 'job/1', 'job/2', 'shelf'])
     refresh.mockClear()
-    Source.all[0]!.say('changed', { kind: 'job', job: 9 })
-    expect(told(), 'and the next flock').toEqual(['evidence', 'floor', 'job/9', 'shelf', 'slices'])
+    newest().say('changed', { kind: 'job', job: 9 })
+    expect(told(), 'and the next flock').toEqual(['floor', 'job/9', 'shelf'])
   })
   it('keeps how far a check is until it is over', () => {
-    Source.all[0]!.say('progress', { job: 3, fraction: 0.4, doing: 'cutting' })
+    newest().say('progress', { job: 3, fraction: 0.4, doing: 'cutting' })
     expect(progress.get(3)?.fraction).toBe(0.4)
-    Source.all[0]!.say('changed', { kind: 'job', job: 3 })
+    newest().say('changed', { kind: 'job', job: 3 })
     expect(progress.has(3)).toBe(false)
   })
-  it('says whether it is live; before it has heard of anything it loads all that it may have missed', () => {
-    Source.all[0]!.say('open')
-    expect(isLive.value).toBe(true)
-    expect(invalidate).not.toHaveBeenCalled()
-    Source.all[0]!.say('error')
-    expect(isLive.value).toBe(false)
-    Source.all[0]!.say('open')
+  it('loads what was loaded before it began to listen, once it has nothing to go on from', async () => {
+    newest().say('error')
+    await vi.advanceTimersByTimeAsync(1000)
+    newest().say('open')
     expect(invalidate).toHaveBeenCalledOnce()
-    Source.all[0]!.say('alive', { at: 'now' }, '12')
-    Source.all[0]!.say('error')
-    Source.all[0]!.say('open')
+    newest().say('alive', { at: 'now' }, '12')
+    newest().say('error')
+    await vi.advanceTimersByTimeAsync(1000)
+    newest().say('open')
     expect(invalidate, 'the server tells what was missed').toHaveBeenCalledOnce()
+    expect(newest().url).toBe('/api/events?after=12')
   })
-  it('that nobody looked at before it had heard of anything loads all when it is looked at', () => {
-    const hidden = vi.spyOn(document, 'visibilityState', 'get')
-    for (const state of ['hidden', 'visible'] as const) {
-      hidden.mockReturnValue(state)
-      document.dispatchEvent(new Event('visibilitychange'))
+  it('a server that is away, or a proxy without one: says so, keeps trying, and comes back', async () => {
+    newest().say('alive', { at: 'now' }, '15')
+    expect([isLive.value, notLive.value]).toEqual([true, ''])
+    for (status of [502, 0, 503]) {
+      newest().say('error')
+      await vi.advanceTimersByTimeAsync(0)
+      expect(isLive.value).toBe(false)
+      expect(notLive.value).toMatch(/does not answer/)
+      await vi.advanceTimersByTimeAsync(8_000)
     }
-    Source.all[1]!.say('open')
-    expect(invalidate).toHaveBeenCalledOnce()
-    hidden.mockRestore()
+    status = 200
+    newest().say('error')
+    await vi.advanceTimersByTimeAsync(8_000)
+    newest().say('open')
+    expect([isLive.value, notLive.value]).toEqual([true, ''])
+    expect(newest().url).toBe('/api/events?after=15')
+    expect(Source.all.filter((x) => !x.closed)).toEqual([newest()])
   })
-  it('goes on from the last event that it heard of', () => {
-    const hidden = vi.spyOn(document, 'visibilityState', 'get')
-    Source.all[0]!.say('alive', { at: 'now' }, '12')
-    Source.all[0]!.say('changed', { kind: 'job', job: 3 }, '15')
-    Source.all[0]!.say('progress', { job: 3, fraction: 0.4, doing: 'cutting' })
+  it('a connection that stands and says nothing is told within 20 s, and taken up anew', async () => {
+    for (let i = 0; i < 10; i++) {
+      await vi.advanceTimersByTimeAsync(5_000)
+      newest().say('alive', { at: 'now' }, '3')
+    }
+    expect(Source.all, 'while it says something it is left alone').toHaveLength(1)
+    status = 0
+    await vi.advanceTimersByTimeAsync(19_000)
+    expect(isLive.value).toBe(false)
+    expect(notLive.value).toMatch(/may be old|does not answer/)
+    expect(Source.all[0]!.closed).toBe(true)
+    status = 200
+    await vi.advanceTimersByTimeAsync(9_000)
+    newest().say('open')
+    expect(isLive.value).toBe(true)
+  })
+  it('somebody who was signed out is told so, and it waits until they are in again', async () => {
+    status = 401
+    newest().say('error')
+    await vi.advanceTimersByTimeAsync(60_000)
+    expect(signedOut.value).toBe(true)
+    expect(notLive.value).toMatch(/Signed out/)
+    expect(Source.all).toHaveLength(1)
+    status = 200
+    sayFound()
+    expect(Source.all).toHaveLength(2)
+    newest().say('open')
+    expect(notLive.value).toBe('')
+  })
+  it('lets go when nobody looks, goes on from the last event when somebody does, and ends with its owner', () => {
+    newest().say('changed', { kind: 'job', job: 3 }, '15')
+    newest().say('progress', { job: 3, fraction: 0.4, doing: 'cutting' })
     for (const state of ['hidden', 'visible'] as const) {
-      hidden.mockReturnValue(state)
+      hidden().mockReturnValue(state)
       document.dispatchEvent(new Event('visibilitychange'))
+      expect(Source.all[0]!.closed).toBe(true)
     }
     expect(Source.all.map((x) => x.url)).toEqual(['/api/events', '/api/events?after=15'])
-    hidden.mockRestore()
-  })
-  it('lets go when nobody looks, and when its owner goes', () => {
-    const hidden = vi.spyOn(document, 'visibilityState', 'get').mockReturnValue('hidden')
-    document.dispatchEvent(new Event('visibilitychange'))
-    expect(Source.all[0]!.closed).toBe(true)
-    hidden.mockReturnValue('visible')
-    document.dispatchEvent(new Event('visibilitychange'))
-    expect(Source.all).toHaveLength(2)
     s.stop()
     expect(Source.all[1]!.closed).toBe(true)
-    hidden.mockRestore()
   })
 })

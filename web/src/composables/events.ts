@@ -1,6 +1,9 @@
 import { useQueryClient } from '@tanstack/vue-query'
-import { onScopeDispose, reactive, readonly, ref } from 'vue'
+import { useDocumentVisibility, useEventListener, useIntervalFn, useTimeoutFn } from '@vueuse/core'
+import { computed, onScopeDispose, reactive, readonly, ref, watch } from 'vue'
+import type { JobView } from '../api/client'
 import { refresh } from './refresh'
+import { sayLost, signedOut } from './session'
 
 interface Progress {
   job: number
@@ -8,87 +11,157 @@ interface Progress {
   doing: string
 }
 
+interface Changed {
+  kind: string
+  job?: number
+  lanes?: boolean
+}
+
+/** Silent: the connection stands and nothing comes. Resting: nobody looks at this tab. */
+type Live = 'starting' | 'live' | 'silent' | 'unreachable' | 'resting'
+
 const running = reactive(new Map<number, Progress>())
-const live = ref(false)
+const state = ref<Live>('starting')
 
 /** How far the checks are that run now, by job. */
 export const progress = readonly(running)
 /** Whether changes arrive by themselves. */
-export const isLive = readonly(live)
+export const isLive = computed(() => state.value === 'live')
+/** Why they do not, in words; empty where they do, or will in a moment. */
+export const notLive = computed(() => {
+  if (signedOut.value) return 'Signed out: what is shown may be old.'
+  if (state.value === 'silent') return 'Not live: the server has gone quiet. What is shown may be old.'
+  if (state.value === 'unreachable') return 'Not live: the server does not answer. Trying again.'
+  return ''
+})
+
+/** The server says something at least every five seconds; after that many of silence, ms, it is not heard any more. */
+const silentMS = 12_000
+const longestWaitMS = 8_000
+
+/** What is answered to a plain question: the stream does not tell why it ended. 0: nothing. */
+async function asked(): Promise<number> {
+  try {
+    return (await fetch('/api/session', { cache: 'no-store', signal: AbortSignal.timeout(4_000) })).status
+  } catch {
+    return 0
+  }
+}
 
 /**
- * Listens to the server for as long as the caller lives: progress goes into
- * `progress`, and a change makes what shows it load anew. The browser takes the
- * connection up again by itself, from the last event that it heard of: what was
- * missed meanwhile is told, and only that is loaded.
+ * Listens to the server for as long as the caller lives: progress goes into `progress`, and a
+ * change makes what shows it load anew. When the connection ends or goes quiet, it says so, finds
+ * out why, and comes back, from the last event that it heard of: what was missed meanwhile is
+ * told, and only that is loaded.
  *
- * A tab that nobody sees lets go of its connection: browsers allow six to a
- * server, and a desk has more tabs than that.
+ * A tab that nobody sees lets go of its connection: browsers allow six to a server, and a desk has
+ * more tabs than that. (VueUse's useEventSource keeps the latest message alone: of two that come
+ * together, one would be lost.)
  */
 export function useEvents() {
   const queries = useQueryClient()
+  const seen = useDocumentVisibility()
   let source: EventSource | undefined
   /** The number of the last event heard of: from there the stream goes on, and what was missed comes. */
   let last = ''
-  let unheard = false
-  const heard = (e: Event) => (last = (e as MessageEvent).lastEventId || last)
+  /** Nothing to go on from: what was loaded before the stream began may be old already. */
+  let unheard = true
+  let heardAt = 0
+  let tries = 0
+  let gone = false
+
   // Changes come in flocks (a recipe changed checks twenty jobs); gather them.
   const stale = new Set<string>()
-  let timer: ReturnType<typeof setTimeout> | undefined
-  const touch = (...keys: string[]) => {
-    keys.forEach((k) => stale.add(k))
-    timer ??= setTimeout(() => {
-      timer = undefined
+  const flock = useTimeoutFn(
+    () => {
       for (const k of stale) {
         const [name, id] = k.split('/')
         void refresh(queries, id ? [name, Number(id)] : [name])
       }
       stale.clear()
-    }, 120)
+    },
+    120,
+    { immediate: false },
+  )
+  const touch = (...keys: string[]) => {
+    keys.forEach((k) => stale.add(k))
+    if (!flock.isPending.value) flock.start()
+  }
+  /** A job, and of its pieces that have been looked at, the slices and what findings are drawn with. */
+  function touchJob(id: number) {
+    touch('shelf', 'floor', `job/${id}`)
+    for (const p of queries.getQueryData<JobView>(['job', id])?.piece_set ?? [])
+      touch(`slices/${p.id}`, `evidence/${p.id}`)
+  }
+
+  const wait = ref(0)
+  const retry = useTimeoutFn(() => open(), wait, { immediate: false })
+  const heard = (e: Event) => {
+    last = (e as MessageEvent).lastEventId || last
+    heardAt = Date.now()
+    state.value = 'live'
+    tries = 0
   }
   function open() {
-    if (source) return
-    source = new EventSource(last ? `/api/events?after=${last}` : '/api/events')
-    source.addEventListener('open', () => {
-      live.value = true
-      if (unheard) queries.invalidateQueries()
+    if (source || gone || seen.value === 'hidden' || signedOut.value) return
+    heardAt = Date.now()
+    const mine = (source = new EventSource(last ? `/api/events?after=${last}` : '/api/events'))
+    mine.addEventListener('open', (e) => {
+      heard(e)
+      if (unheard) void queries.invalidateQueries()
       unheard = false
     })
-    source.addEventListener('error', () => {
-      live.value = false
-      unheard = !last // nothing to go on from
-    })
-    source.addEventListener('alive', heard)
-    source.addEventListener('progress', (e) => {
+    mine.addEventListener('error', () => mine === source && void lose('unreachable'))
+    mine.addEventListener('alive', heard)
+    mine.addEventListener('progress', (e) => {
+      heard(e)
       const p: Progress = JSON.parse((e as MessageEvent).data)
       running.set(p.job, p)
     })
-    source.addEventListener('changed', (e) => {
+    mine.addEventListener('changed', (e) => {
       heard(e)
-      const c: { kind: string; job?: number; lanes?: boolean } = JSON.parse((e as MessageEvent).data)
+      const c: Changed = JSON.parse((e as MessageEvent).data)
       if (c.job) running.delete(c.job)
       if (c.kind === 'house') touch('shelf', 'floor', 'house', 'job', 'slices')
       if (c.kind === 'lanes' || c.lanes) touch('shelf', 'floor', 'job')
-      if (c.kind === 'job') touch('shelf', 'floor', `job/${c.job}`, 'slices', 'evidence') // of whichever piece is looked at
+      if (c.kind === 'job' && c.job) touchJob(c.job)
     })
   }
-  function close() {
+  function shut() {
     source?.close()
     source = undefined
-    live.value = false
-    unheard = !last // as above
+    retry.stop()
+    unheard ||= !last
   }
-  const follow = () => (document.visibilityState === 'hidden' ? close() : open())
-  document.addEventListener('visibilitychange', follow)
-  window.addEventListener('pagehide', close)
-  window.addEventListener('pageshow', follow)
-  follow()
+  /** The stream is over: finds out why, and tries again, sooner at first. */
+  async function lose(why: 'silent' | 'unreachable') {
+    shut()
+    state.value = why
+    const status = await asked()
+    if (gone || source || seen.value === 'hidden') return
+    if (status === 401) return sayLost()
+    state.value = status === 200 ? why : 'unreachable'
+    wait.value = Math.min(longestWaitMS, 500 * 2 ** tries++)
+    if (status === 200 && tries === 1) open()
+    else retry.start()
+  }
+  useIntervalFn(() => {
+    if (source && Date.now() - heardAt > silentMS) void lose('silent')
+  }, 1_000)
+
+  function rest() {
+    shut()
+    state.value = 'resting'
+  }
+  watch(seen, (s) => (s === 'hidden' ? rest() : open()), { flush: 'sync' })
+  watch(signedOut, (out) => (out ? shut() : open()), { flush: 'sync' })
+  useEventListener(window, 'pagehide', rest)
+  useEventListener(window, 'pageshow', open)
+  state.value = 'starting'
+  open()
   onScopeDispose(() => {
-    document.removeEventListener('visibilitychange', follow)
-    window.removeEventListener('pagehide', close)
-    window.removeEventListener('pageshow', follow)
-    clearTimeout(timer)
-    close()
+    gone = true
+    shut()
     running.clear()
   })
 }

@@ -1,5 +1,6 @@
 import { computed, inject, provide, type ComputedRef, type InjectionKey } from 'vue'
 import { useHouse } from '../api/queries'
+import { plainNumber, readNumber } from './numbers'
 
 export interface Formats {
   money(cents: number | undefined): string
@@ -15,6 +16,10 @@ export interface Formats {
   dayOf(iso: string): string
   /** Weekday and time within the next six days, the whole date beyond. */
   soon(iso: string | undefined): string
+  /** A number as it is typed here, without groups; with so many digits, or as many as it has. */
+  typed(v: number, digits?: number): string
+  /** What somebody typed, as a number; undefined where it is none. */
+  read(text: string): number | undefined
 }
 
 /** Numbers with their units, and days and times where the house is. */
@@ -43,8 +48,12 @@ export function formats(locale: string, currency: string, timeZone: string): For
   const weekday = new Intl.DateTimeFormat(locale, { weekday: 'short', timeZone })
   const clock = new Intl.DateTimeFormat(locale, { hour: '2-digit', minute: '2-digit', timeZone })
   const on = <T>(v: T | undefined | null, f: (v: T) => string) => (v === undefined || v === null ? '–' : f(v))
+  const parts = new Intl.NumberFormat(locale).formatToParts(0.5)
+  const point = parts.find((p) => p.type === 'decimal')?.value ?? '.'
   return {
     number,
+    typed: (v, digits) => (digits === undefined ? plainNumber(v) : v.toFixed(digits)).replace('.', point),
+    read: (text) => readNumber(text, point),
     money: (c) => on(c, (v) => money.format(v / 100)),
     grams: (g) => on(g, (v) => `${number(v, v < 100 ? 1 : 0)} g`),
     metres: (m) => on(m, (v) => `${number(v, 2)} m`),

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, ref, watch } from 'vue'
+import { computed, ref, shallowRef, watch } from 'vue'
 import type { JobView, Overhang, SliceView } from '../api/client'
 import { useRoute, useRouter } from 'vue-router'
 import { useAdvance, useApprove, useJob, useShelf, useTakeBack, useWho, useWithdraw } from '../api/queries'
@@ -10,6 +10,7 @@ import HeightStrip from '../components/HeightStrip.vue'
 import PartView from '../components/PartView.vue'
 import type { CameraView } from '../components/partScene'
 import PieceCare from '../components/PieceCare.vue'
+import RoomState from '../components/RoomState.vue'
 import SliceDesk from '../components/SliceDesk.vue'
 import { kindColours } from '../components/lineKinds'
 import { useWords } from '../components/repair'
@@ -18,6 +19,7 @@ import { useFormats } from '../composables/format'
 import { useKeys } from '../composables/keys'
 import { useLayers } from '../composables/layers'
 import { usePointing } from '../composables/pointing'
+import { useRoomTitle } from '../composables/title'
 
 const f = useFormats()
 const route = useRoute()
@@ -33,6 +35,7 @@ const jobs = computed(() => shelf.data.value?.slips ?? [])
 const id = computed(() => (route.params.id ? Number(route.params.id) : jobs.value[0]?.id))
 const query = useJob(id)
 const job = computed(() => (query.data.value?.id === id.value ? query.data.value : undefined))
+useRoomTitle('Bench', () => job.value?.title)
 const desk = computed(() => who.data.value?.role !== 'member')
 const picked = ref<number>()
 watch(id, () => {
@@ -42,7 +45,7 @@ const row = computed(() => {
   const l = job.value?.ladder ?? []
   return l.find((r) => r.machine_id === (picked.value ?? job.value?.machine_id)) ?? l.find((r) => r.proposed) ?? l[0]
 })
-const slice = ref<SliceView>()
+const slice = shallowRef<SliceView>()
 const plate = ref(1)
 watch(
   () => slice.value?.id,
@@ -60,7 +63,7 @@ const strip = computed(() => {
   return (p?.alike ? all.find((x) => x.n === p.alike) : p)?.by_layer ?? []
 })
 // A second variant stands beside, at the same height, seen from the same side.
-const beside = ref<SliceView>()
+const beside = shallowRef<SliceView>()
 const second = useLayers(beside)
 const view = ref<CameraView>()
 watch([height, second.layers], () => height.value !== undefined && second.goTo(height.value))
@@ -139,12 +142,33 @@ function nextMachine() {
   picked.value = l[(i + 1) % l.length]?.machine_id
 }
 
+const placed = computed(() => job.value?.findings.filter((x) => x.places?.length) ?? [])
+function nextFinding() {
+  const list = placed.value
+  show(list[(list.indexOf(finding.value!) + 1) % list.length]!, 0)
+}
+function nextPiece() {
+  const all = job.value?.piece_set ?? []
+  const i = all.findIndex((p) => p.id === piece.value?.id)
+  if (all.length) choose(all[(i + 1) % all.length]!.id)
+}
+function stepOn() {
+  if (job.value) advance.mutate({ id: job.value.id, revision: job.value.revision })
+}
+function unsay() {
+  if (job.value) takeBack.mutate({ id: job.value.id, revision: job.value.revision, title: job.value.title })
+}
+
 useKeys('Bench', [
   { key: 'm', does: 'Show it on the next machine', run: nextMachine },
   { key: 'y', does: 'Yes: queue it on the machine shown', run: queue, when: () => !!canApprove.value },
   { key: 'j', does: 'Next job', run: () => go(1) },
   { key: 'k', does: 'Job before', run: () => go(-1) },
   { key: 'p', does: 'Play along the layer’s way, or stop', run: play, when: () => !!layerShown.value },
+  { key: 's', does: 'Tell the next step of it', run: stepOn, when: () => desk.value && !!job.value?.may.next },
+  { key: 'z', does: 'Take the yes back', run: unsay, when: () => desk.value && !!job.value?.may.take_back },
+  { key: 'x', does: 'Look at the next piece', run: nextPiece, when: () => (job.value?.piece_set.length ?? 0) > 1 },
+  { key: 'e', does: 'Show the evidence of the next finding', run: nextFinding, when: () => placed.value.length > 0 },
   { key: 'c', does: 'To the counter', run: () => void router.push(`/counter/${id.value}`), when: () => desk.value },
 ])
 </script>
@@ -160,12 +184,7 @@ useKeys('Bench', [
       <span v-if="job.needed_by">needed by {{ f.day(job.needed_by) }}</span>
       <span v-if="job.runs[0]?.start" class="num">{{ f.moment(job.runs[0].start) }} → {{ f.moment(job.finish) }}</span>
       <span class="spring" />
-      <v-btn
-        v-if="desk && job.may.take_back"
-        id="take-back"
-        size="small"
-        variant="text"
-        @click="takeBack.mutate({ id: job.id, revision: job.revision, title: job.title })"
+      <v-btn v-if="desk && job.may.take_back" id="take-back" size="small" variant="text" @click="unsay"
         >Take the yes back</v-btn
       >
       <v-btn
@@ -176,13 +195,7 @@ useKeys('Bench', [
         @click="withdraw.mutate({ id: job.id, revision: job.revision, title: job.title, reason: '' })"
         >Withdraw it</v-btn
       >
-      <v-btn
-        v-if="desk && job.may.next"
-        size="small"
-        class="act"
-        @click="advance.mutate({ id: job.id, revision: job.revision })"
-        >{{ nextIs[job.may.next] }}</v-btn
-      >
+      <v-btn v-if="desk && job.may.next" size="small" class="act" @click="stepOn">{{ nextIs[job.may.next] }}</v-btn>
     </header>
     <section class="left">
       <CheckProgress :job="job" />
@@ -342,11 +355,18 @@ useKeys('Bench', [
       </ol>
     </footer>
   </div>
-  <p v-else-if="query.isError.value" class="empty">This job is not there, or not yours to see.</p>
-  <p v-else-if="shelf.data.value && !jobs.length" class="empty">
-    The bench is empty. Hand in a model with <kbd>H</kbd>.
-  </p>
-  <p v-else class="empty quiet" role="status">Loading …</p>
+  <div v-else-if="shelf.data.value && id === undefined" class="empty">
+    <h1>Bench</h1>
+    <p>The bench is empty. Hand in a model with <kbd>H</kbd>.</p>
+  </div>
+  <RoomState
+    v-else
+    :data="undefined"
+    :error="id === undefined ? shelf.error.value : query.error.value"
+    :what="id === undefined ? 'the shelf' : 'this job'"
+    missing="This job is not there, or not yours to see."
+    @again="id === undefined ? shelf.refetch() : query.refetch()"
+  />
 </template>
 
 <style scoped>
@@ -425,6 +445,7 @@ header {
   background: var(--card);
 }
 .toggles label {
+  min-height: 25px;
   display: flex;
   gap: 4px;
   align-items: center;
@@ -519,5 +540,35 @@ footer ol {
 }
 .empty {
   padding: 40px;
+}
+@media (max-width: 1180px) {
+  .bench {
+    grid-template: 'head head' auto 'middle right' auto 'left right' 1fr 'foot foot' auto / minmax(0, 1fr) 484px;
+  }
+  .middle {
+    position: static;
+    height: auto;
+    min-height: 0;
+    grid-template-rows: minmax(300px, 48vh) auto;
+    border-left: none;
+  }
+  .rightside {
+    border-left: 1px solid var(--rule);
+    padding-right: 10px;
+  }
+}
+@media (max-width: 860px) {
+  .bench {
+    grid-template: 'head' auto 'middle' auto 'right' auto 'left' auto 'foot' auto / minmax(0, 1fr);
+  }
+  .middle {
+    border: none;
+  }
+  .rightside,
+  .left {
+    padding: 10px;
+    border: none;
+    overflow-x: auto;
+  }
 }
 </style>

@@ -1,17 +1,21 @@
 <script setup lang="ts">
-import { computed, nextTick, ref, watch } from 'vue'
+import { computed, nextTick, reactive, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import type { JobFinding, Slip } from '../api/client'
-import { useApprove, useJob, useSendBack, useShelf } from '../api/queries'
+import type { JobFinding, PieceView, Slip } from '../api/client'
+import { useApprove, useCancelCheck, useCheckAgain, useJob, useSendBack, useShelf, useSoon } from '../api/queries'
+import ArrivalList from '../components/ArrivalList.vue'
 import CheckProgress from '../components/CheckProgress.vue'
 import FindingList from '../components/FindingList.vue'
 import GradeMark from '../components/GradeMark.vue'
 import MachineLadder from '../components/MachineLadder.vue'
 import PartView from '../components/PartView.vue'
 import PieceCare from '../components/PieceCare.vue'
+import RoomState from '../components/RoomState.vue'
 import { useFormats } from '../composables/format'
 import { useKeys } from '../composables/keys'
 import { usePointing } from '../composables/pointing'
+import { useRoomTitle } from '../composables/title'
+import { useUnsaved } from '../composables/unsaved'
 
 const f = useFormats()
 const shelf = useShelf()
@@ -30,17 +34,27 @@ const id = computed(() => (route.params.id ? Number(route.params.id) : arrivals.
 const at = computed(() => arrivals.value.findIndex((s) => s.id === id.value))
 const query = useJob(id)
 const job = computed(() => (query.data.value?.id === id.value ? query.data.value : undefined))
+useSoon(() => arrivals.value[at.value + 1]?.id)
+useRoomTitle('Counter', () => job.value?.title)
 
 // The machine is the proposed one until another is chosen for this job.
 const picked = ref<number>()
 const saysNo = ref(false)
-const reason = ref('')
+// What is being written to a member stays with the job, whatever is looked at meanwhile.
+const reasons = reactive(new Map<number, string>())
+const reason = computed({
+  get: () => reasons.get(id.value ?? 0) ?? '',
+  set: (text) => void reasons.set(id.value ?? 0, text),
+})
 const reasonField = ref<{ focus(): void }>()
 watch(id, () => {
   picked.value = undefined
-  saysNo.value = false
-  reason.value = ''
+  saysNo.value = reason.value !== ''
 })
+useUnsaved(
+  () => 'the message to the member',
+  () => saysNo.value && reason.value.trim() !== '',
+)
 const takers = computed(() => job.value?.ladder.filter((r) => r.takes) ?? [])
 const row = computed(
   () => takers.value.find((r) => r.machine_id === picked.value) ?? takers.value.find((r) => r.proposed),
@@ -75,8 +89,14 @@ async function decide(deed: Promise<unknown>) {
   } catch {
     return // the refusal has been said; stay with the job
   }
+  saysNo.value = false
   await router.replace(next ? `/counter/${next.id}` : '/counter')
+  toHeading()
 }
+
+/** Where something that had the focus goes, it goes to what is looked at. */
+const heading = ref<HTMLElement>()
+const toHeading = () => void nextTick(() => heading.value?.focus({ preventScroll: true }))
 
 function yes() {
   if (!canApprove.value || !job.value || !row.value) return
@@ -108,7 +128,7 @@ function noBecause(x: JobFinding) {
 function send() {
   if (!job.value) return
   const { id, revision, title } = job.value
-  void decide(sendBack.mutateAsync({ id, revision, title, reason: reason.value }))
+  void decide(sendBack.mutateAsync({ id, revision, title, reason: reason.value }).then(() => void reasons.delete(id)))
 }
 
 function nextMachine() {
@@ -121,14 +141,60 @@ function nextFinding() {
   show(list[(list.indexOf(finding.value!) + 1) % list.length]!, 0)
 }
 
+function leaveMessage() {
+  saysNo.value = false
+  reasons.delete(id.value ?? 0)
+  toHeading()
+}
 const care = ref<InstanceType<typeof PieceCare>>()
+/** Of the piece looked at, or of the first that has something to be done about. */
+function careFor(has: (p: PieceView) => boolean, then: () => void) {
+  const all = job.value?.piece_set ?? []
+  const p = piece.value && has(piece.value) ? piece.value : all.find(has)
+  if (!p) return
+  if (p.id !== piece.value?.id) choose(p.id)
+  void nextTick(then)
+}
+function nextPiece() {
+  const all = job.value?.piece_set ?? []
+  const i = all.findIndex((p) => p.id === piece.value?.id)
+  if (all.length) choose(all[(i + 1) % all.length]!.id)
+}
+const cancel = useCancelCheck()
+const again = useCheckAgain()
+function checkOrNot() {
+  if (!job.value) return
+  const busy = ['queued', 'running'].includes(job.value.check.state)
+  ;(busy ? cancel : again).mutate(job.value.id)
+}
 useKeys('Counter', [
   { key: 'ArrowDown', does: 'Next arrival', run: () => go(at.value + 1) },
   { key: 'ArrowUp', does: 'Arrival before', run: () => go(at.value - 1) },
   { key: 'y', does: 'Yes: approve on the chosen machine', run: yes },
   { key: 'n', does: 'No: send back with a message', run: no },
   { key: 'm', does: 'Choose the next machine', run: nextMachine, when: () => takers.value.length > 1 },
-  { key: 'r', does: 'Repair: choose the steps', run: () => void care.value?.ask() },
+  {
+    key: 'r',
+    does: 'Repair: choose the steps',
+    run: () =>
+      careFor(
+        (p) => p.mend.length > 0,
+        () => void care.value?.ask(),
+      ),
+    when: () => !!job.value?.piece_set.some((p) => p.mend.length),
+  },
+  {
+    key: 'u',
+    does: 'Say which unit',
+    run: () =>
+      careFor(
+        (p) => p.unit_proposals.length > 0,
+        () => care.value?.unit(),
+      ),
+    when: () => !!job.value?.piece_set.some((p) => p.unit_proposals.length),
+  },
+  { key: 'x', does: 'Look at the next piece', run: nextPiece, when: () => (job.value?.piece_set.length ?? 0) > 1 },
+  { key: 'a', does: 'Check again, or cancel the check', run: checkOrNot, when: () => !!job.value?.may.change },
   {
     key: 'e',
     does: 'Show the evidence of the next finding',
@@ -136,7 +202,7 @@ useKeys('Counter', [
     when: () => !!job.value?.findings.some((x) => x.places?.length),
   },
   { key: 'b', does: 'Open on the bench', run: () => void (id.value && router.push(`/bench/${id.value}`)) },
-  { key: 'Escape', does: 'Leave the message', run: () => (saysNo.value = false), when: () => saysNo.value },
+  { key: 'Escape', does: 'Leave the message', run: leaveMessage, when: () => saysNo.value },
 ])
 </script>
 
@@ -145,30 +211,14 @@ useKeys('Counter', [
     <aside aria-label="Arrivals">
       <h1>Counter</h1>
       <p class="quiet small">{{ arrivals.length }} to look at, soonest needed first. <kbd>↑</kbd> <kbd>↓</kbd></p>
-      <ol>
-        <li v-for="s in arrivals" :key="s.id">
-          <router-link replace :to="`/counter/${s.id}`" :class="{ here: s.id === id }" :aria-current="s.id === id">
-            <span class="t">{{ s.title }}</span><span v-if="s.needed_by" class="num small d">{{
-              f.day(s.needed_by)
-            }}</span>
-            <span class="quiet small m">{{ s.member }}</span>
-            <span class="small g"
-              ><GradeMark v-if="s.worst" :grade="s.worst.grade" :word="s.worst.check" /><template
-                v-else-if="s.check.state === 'done'"
-                >✓</template
-              ><template v-else-if="s.check.state === 'set aside'">set aside</template
-              ><template v-else>…</template></span
-            >
-          </router-link>
-        </li>
-      </ol>
+      <ArrivalList :slips="arrivals" :here="id" />
     </aside>
 
     <!-- The key is a word: a bare number would meet the numbers that Vue gives the other branches. -->
-    <main v-if="job" :key="`job-${job.id}`" class="verdict">
+    <section v-if="job" :key="`job-${job.id}`" class="verdict" :aria-label="job.title">
       <header>
         <div class="who">
-          <h1>
+          <h1 ref="heading" tabindex="-1">
             {{ job.title }} <span class="quiet num no">#{{ job.id }}</span>
           </h1>
           <p>
@@ -184,13 +234,12 @@ useKeys('Counter', [
             {{ piece.surface.bodies === 1 ? 'body' : 'bodies' }} · {{ piece.surface.closed ? 'closed' : 'open' }} ·
             {{ piece.name }}
           </p>
-          <div v-if="job.piece_set.length > 1" class="pieces small" role="tablist" aria-label="Pieces">
+          <div v-if="job.piece_set.length > 1" class="pieces small" role="group" aria-label="Pieces">
             <button
               v-for="p in job.piece_set"
               :key="p.id"
               type="button"
-              role="tab"
-              :aria-selected="p.id === piece?.id"
+              :aria-pressed="p.id === piece?.id"
               @click="choose(p.id)"
             >
               <img
@@ -258,7 +307,10 @@ useKeys('Counter', [
             rows="3"
             auto-grow
             maxlength="2000"
-            @keydown.esc.stop="saysNo = false"
+            hint="Ctrl + Enter sends it"
+            persistent-hint
+            @keydown.esc.stop="leaveMessage"
+            @keydown.ctrl.enter.prevent="reason.trim() && send()"
           />
           <v-btn
             type="submit"
@@ -300,12 +352,19 @@ useKeys('Counter', [
           <MachineLadder :rows="job.ladder" :chosen="row?.machine_id" :locked="!decidable" @choose="picked = $event" />
         </section>
       </div>
-    </main>
-    <main v-else-if="shelf.data.value && !arrivals.length" class="verdict empty">
-      <h1>All decided</h1>
+    </section>
+    <section v-else-if="shelf.data.value && !arrivals.length && !route.params.id" class="verdict empty">
+      <h2>All decided</h2>
       <p>When a model is handed in it is checked and shows up here. <kbd>H</kbd> hands one in.</p>
-    </main>
-    <main v-else class="verdict quiet" role="status">Loading …</main>
+    </section>
+    <RoomState
+      v-else
+      class="verdict"
+      :data="undefined"
+      :error="id === undefined ? shelf.error.value : query.error.value"
+      :what="id === undefined ? 'the shelf' : 'this job'"
+      @again="id === undefined ? shelf.refetch() : query.refetch()"
+    />
   </div>
 </template>
 
@@ -327,43 +386,6 @@ aside {
   max-height: calc(100vh - 54px);
   overflow-y: auto;
 }
-ol {
-  list-style: none;
-  padding: 0;
-  margin-top: 8px;
-}
-aside a {
-  display: grid;
-  grid-template: 't t d' auto 'm g g' auto / auto 1fr auto;
-  gap: 0 8px;
-  padding: 6px 10px;
-  color: var(--ink);
-  text-decoration: none;
-  border-bottom: 1px solid var(--rule);
-  border-left: 5px solid transparent;
-}
-aside a:hover {
-  background: var(--faint);
-}
-aside a.here {
-  background: var(--card);
-  border-left-color: var(--accent);
-}
-.t {
-  grid-area: t;
-  font-weight: 600;
-  line-height: 1.2;
-}
-.d {
-  grid-area: d;
-}
-.m {
-  grid-area: m;
-}
-.g {
-  grid-area: g;
-  text-align: right;
-}
 .verdict {
   padding: 16px 22px 40px;
   min-width: 0;
@@ -379,6 +401,9 @@ header {
 .wish {
   margin: 5px 0;
   max-width: 60ch;
+}
+h1:focus {
+  outline: none;
 }
 .who {
   display: grid;
@@ -484,7 +509,7 @@ header {
   text-overflow: ellipsis;
   white-space: nowrap;
 }
-.pieces button[aria-selected='true'] {
+.pieces button[aria-pressed='true'] {
   border-color: var(--ink);
   box-shadow: inset 0 -2px var(--accent);
 }
@@ -496,5 +521,28 @@ header h1 {
 }
 aside h1 {
   margin-bottom: 2px;
+}
+@media (max-width: 1100px) {
+  .counter {
+    grid-template-columns: 244px minmax(0, 1fr);
+  }
+  .below {
+    grid-template-columns: 1fr;
+  }
+}
+@media (max-width: 760px) {
+  .counter {
+    grid-template-columns: 1fr;
+  }
+  aside {
+    position: static;
+    max-height: 30vh;
+    border-right: none;
+    border-bottom: 2px solid var(--ink);
+    padding: 10px;
+  }
+  .verdict {
+    padding: 12px 10px 30px;
+  }
 }
 </style>

@@ -3,12 +3,16 @@ import { computed, nextTick, onMounted, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import type { RunView } from '../api/client'
 import { useAdvance, useFloor, useMoveRun, useRunFailed } from '../api/queries'
+import RoomState from '../components/RoomState.vue'
 import { moved, placeAt, shifted, type Place } from '../components/lanes'
 import { useFormats } from '../composables/format'
 import { useKeys } from '../composables/keys'
+import { useRoomTitle } from '../composables/title'
+import { useUnsaved } from '../composables/unsaved'
 
 const f = useFormats()
 const router = useRouter()
+useRoomTitle('Floor')
 const query = useFloor()
 const move = useMoveRun()
 const advance = useAdvance()
@@ -88,7 +92,12 @@ function walk(dx: number, dy: number) {
   if (y < 0) return choose(lanes[0]?.runs[0])
   const lane = lanes[Math.min(lanes.length - 1, Math.max(0, y + dy))]!
   const i = lanes[y]!.runs.findIndex((r) => r.id === chosen.value?.id)
-  choose(lane.runs[Math.min(lane.runs.length - 1, Math.max(0, i + dx))])
+  const next = lane.runs[Math.min(lane.runs.length - 1, Math.max(0, i + dx))]
+  choose(next)
+  // The focus goes along where it is on a block, or nowhere.
+  const on = document.activeElement
+  if (!on || on === document.body || on.matches('.run'))
+    document.querySelector<HTMLElement>(`[data-run="${next?.id}"]`)?.focus({ preventScroll: true })
 }
 
 function put(place: Place | undefined) {
@@ -100,6 +109,10 @@ const cross = (by: number) => put(floor.value && chosen.value && moved(floor.val
 const why = ref<string>()
 const whyField = ref<{ focus(): void }>()
 watch(chosenId, () => (why.value = undefined))
+useUnsaved(
+  () => 'the reason why a run failed',
+  () => !!why.value?.trim(),
+)
 function askWhy() {
   why.value = ''
   void nextTick(() => whyField.value?.focus())
@@ -184,7 +197,8 @@ useKeys('Floor', [
         <kbd>Z</kbd>
       </button>
     </header>
-    <div ref="scroller" class="scroller" tabindex="-1">
+    <RoomState v-if="!floor" :data="undefined" :error="query.error.value" what="the floor" @again="query.refetch()" />
+    <div v-show="floor" ref="scroller" class="scroller" tabindex="0" role="region" aria-label="Lanes">
       <div class="axis" :style="{ width: width + 186 + 'px' }">
         <div class="corner" />
         <div class="track">
@@ -198,6 +212,8 @@ useKeys('Floor', [
         v-for="l in floor?.lanes"
         :key="l.machine_id"
         class="lane"
+        role="group"
+        :aria-label="l.name"
         :data-machine="l.machine_id"
         :style="{ width: width + 186 + 'px' }"
       >
@@ -223,6 +239,9 @@ useKeys('Floor', [
               type="button"
               :class="['run', r.state, { chosen: r.id === chosen?.id, late: r.late, held: drag?.run.id === r.id }]"
               :data-job="r.job_id"
+              :data-run="r.id"
+              :tabindex="r.id === (chosen?.id ?? all[0]?.id) ? 0 : -1"
+              :aria-pressed="r.id === chosen?.id"
               :style="{
                 left: at(r.start) + 'px',
                 width: Math.max(26, at(r.finish) - at(r.start) - 2) + 'px',
@@ -246,7 +265,7 @@ useKeys('Floor', [
         </div>
       </div>
     </div>
-    <aside class="detail" aria-label="The chosen run" aria-live="polite">
+    <aside v-if="floor" class="detail" aria-label="The chosen run" aria-live="polite">
       <template v-if="chosen">
         <div>
           <strong>{{ chosen.title }}</strong>
@@ -524,5 +543,11 @@ header {
   color: inherit;
   border-color: currentcolor;
   margin-left: 6px;
+}
+@media (max-width: 760px) {
+  header {
+    flex-wrap: wrap;
+    gap: 4px 12px;
+  }
 }
 </style>

@@ -4,8 +4,11 @@ import { useRouter } from 'vue-router'
 import type { Slip } from '../api/client'
 import { useShelf } from '../api/queries'
 import JobSlip from '../components/JobSlip.vue'
+import RoomState from '../components/RoomState.vue'
 import { useKeys } from '../composables/keys'
+import { useRoomTitle } from '../composables/title'
 
+useRoomTitle('Shelf')
 const shelf = useShelf()
 const router = useRouter()
 const search = ref('')
@@ -75,6 +78,7 @@ useKeys('Shelf', [
 <template>
   <div class="room">
     <div class="top">
+      <h1>Shelf</h1>
       <button v-if="next" type="button" class="next" @click="goNext">
         <span class="quiet small">Next</span> <strong>{{ next.text }}</strong> <kbd>N</kbd>
       </button>
@@ -89,15 +93,17 @@ useKeys('Shelf', [
         clearable
       />
     </div>
-    <section v-for="s in shelves" :key="s.state" class="plank" :aria-label="s.name">
-      <h2>
-        <span>{{ s.name }}</span><span class="num count">{{ s.slips.length }}</span>
-      </h2>
-      <div class="slips">
-        <JobSlip v-for="x in s.slips" :key="x.id" :slip="x" :to="place(x)" />
-        <p v-if="!s.slips.length" class="quiet empty">{{ search ? 'No match here.' : s.empty }}</p>
-      </div>
-    </section>
+    <RoomState :data="shelf.data.value" :error="shelf.error.value" what="the shelf" @again="shelf.refetch()">
+      <section v-for="s in shelves" :key="s.state" class="plank" :aria-label="s.name">
+        <h2>
+          <span>{{ s.name }}</span><span class="num count">{{ s.slips.length }}</span>
+        </h2>
+        <div class="slips">
+          <JobSlip v-for="x in s.slips" :key="x.id" :slip="x" :to="place(x)" />
+          <p v-if="!s.slips.length" class="quiet empty">{{ search ? 'No match here.' : s.empty }}</p>
+        </div>
+      </section>
+    </RoomState>
   </div>
 </template>
 
@@ -151,5 +157,26 @@ useKeys('Shelf', [
 .empty {
   grid-column: 1 / -1;
   padding-top: 3px;
+}
+@media (max-width: 760px) {
+  .room {
+    padding: 10px 10px 30px;
+  }
+  .top {
+    flex-wrap: wrap;
+    gap: 8px;
+  }
+  .search {
+    flex: 1 1 100%;
+    max-width: none;
+  }
+  .plank {
+    grid-template-columns: 1fr;
+  }
+  .plank h2 {
+    flex-direction: row;
+    justify-content: space-between;
+    align-items: baseline;
+  }
 }
 </style>

@@ -294,12 +294,12 @@ describe('the counter', () => {
     expect((await room(CounterRoom)).w.text()).not.toContain('All decided')
     shown?.unmount()
     server.answers['/jobs'] = { states: [], slips: [slip(8, 'approved')] }
-    expect((await room(CounterRoom)).w.find('main h1').text()).toBe('All decided')
+    expect((await room(CounterRoom)).w.find('.verdict h2').text()).toBe('All decided')
   })
   it('has arrivals and what is to decide, soonest needed first', async () => {
     const { w } = await room(CounterRoom)
     expect(w.findAll('aside li .t').map((t) => t.text())).toEqual(['Part 7', 'Part 6', 'Part 5'])
-    expect(w.find('main h1').text()).toContain('Part 7')
+    expect(w.find('.verdict h1').text()).toContain('Part 7')
     expect(w.find('.who').text()).toContain('10.0 × 20.5 × 30.0 mm')
   })
   it('says yes on the proposed machine, or on the one that was chosen', async () => {
@@ -879,7 +879,7 @@ describe('the care of a piece', () => {
       await flushPromises()
       asItWas()
     }
-    expect(w.findAll('.versions th').map((t) => t.text())).toEqual(['', 'As it came', 'Version 2'])
+    expect(w.findAll('.versions th').map((t) => t.text())).toEqual(['As it came', 'Version 2'])
     expect(w.findAll('.versions a').map((a) => a.attributes('href'))).toEqual(
       [1, 2].map((n) => `/api/pieces/9/file?version=${n}`),
     )
