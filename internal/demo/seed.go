@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"path"
+	"slices"
 	"time"
 
 	"jobshelf/core/print/recipe"
@@ -131,7 +132,14 @@ var orders = []order{
 
 // Jobs hands in the demo's jobs, waits for their checks, which a worker must be
 // doing, and moves each as far as it has come.
-func Jobs(ctx context.Context, d *desk.Desk) error {
+func Jobs(ctx context.Context, d *desk.Desk) error { return hand(ctx, d, orders) }
+
+// Arrivals hands in only those that are still to be decided on.
+func Arrivals(ctx context.Context, d *desk.Desk) error {
+	return hand(ctx, d, slices.DeleteFunc(slices.Clone(orders), func(o order) bool { return o.state != toDecide }))
+}
+
+func hand(ctx context.Context, d *desk.Desk, orders []order) error {
 	people, err := d.Store.People(ctx)
 	if err != nil {
 		return err
