@@ -103,6 +103,7 @@ async function send() {
         :label="days[d]"
         :readonly="!editable"
         placeholder="closed"
+        persistent-placeholder
         class="n"
       />
     </fieldset>

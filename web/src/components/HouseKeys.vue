@@ -62,7 +62,7 @@ h3 {
 }
 dl {
   display: grid;
-  grid-template-columns: auto 1fr;
+  grid-template-columns: 88px 1fr;
   gap: 5px 12px;
   align-items: baseline;
 }

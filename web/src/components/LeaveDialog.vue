@@ -30,6 +30,7 @@ usePanel(open)
   display: grid;
   gap: 12px;
   padding: 20px;
+  color: var(--ink);
   background: var(--card);
   border: 1.5px solid var(--ink);
   border-radius: 3px;

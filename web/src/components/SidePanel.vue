@@ -33,5 +33,9 @@ const open = defineModel<boolean>({ required: true })
   padding: 18px;
   background: var(--card);
   border-left: 2px solid var(--ink);
+  color: var(--ink);
+}
+.v-dialog > .v-overlay__content:focus-visible {
+  outline: none;
 }
 </style>

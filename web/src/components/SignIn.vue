@@ -66,6 +66,7 @@ async function signIn() {
   display: grid;
   gap: 14px;
   padding: 28px;
+  color: var(--ink);
   background: var(--card);
   border: 1px solid var(--rule);
   border-top: 5px solid var(--ink);

@@ -90,6 +90,8 @@ const mine = computed(() => roomsOf(props.who.role))
   height: 100%;
 }
 .sign {
+  flex: none;
+  white-space: nowrap;
   display: flex;
   flex-direction: column;
   justify-content: center;
@@ -130,6 +132,8 @@ nav {
   gap: 6px;
 }
 .person {
+  flex: none;
+  white-space: nowrap;
   line-height: 1.15;
   margin-left: 8px;
   text-align: left;

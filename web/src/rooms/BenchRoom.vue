@@ -241,50 +241,52 @@ useKeys('Bench', [
       </dl>
     </section>
     <section class="middle" aria-label="The part on its plate">
-      <div v-if="piece?.viewable" class="views" :class="{ two: beside }">
-        <PartView
-          v-model:view="view"
-          :piece-id="piece.id"
-          :row="row"
-          :stamp="stamp"
-          :evidence="overhangMarks ?? marks"
-          :place="overhangPlace ?? place"
-          :at="overhangPlace && overhangAt"
-          :layer="finding ? undefined : layerShown"
-          :caption="beside ? titled(slice) : undefined"
-        />
-        <PartView
-          v-if="beside"
-          v-model:view="view"
-          class="second"
-          :piece-id="piece.id"
-          :row="besideRow"
-          :stamp="stamp"
-          :layer="second.shown.value"
-          follows
-          :caption="titled(beside)"
-        />
-      </div>
-      <p v-else class="nothing quiet">
-        {{
-          piece?.problem
-            ? 'There is nothing to show: the file cannot be read.'
-            : piece?.gcode
-              ? 'This is G-code sliced elsewhere; its layers are listed at the left.'
-              : 'The part is shown when it has been read.'
-        }}
-      </p>
-      <div v-if="slice?.full && layerShown" class="below">
-        <div class="toggles small">
-          <label v-for="{ name, colour, k } in usedKinds" :key="k"
-            ><input type="checkbox" :checked="kinds.has(k)" @change="toggle(k)" /><span
-              class="swatch"
-              :style="{ background: colour }"
-            />{{ name }}</label
-          >
-          <button type="button" class="play" @click="play">{{ playing ? 'Stop' : 'Play' }} <kbd>P</kbd></button>
+      <div class="pinned">
+        <div v-if="piece?.viewable" class="views" :class="{ two: beside }">
+          <PartView
+            v-model:view="view"
+            :piece-id="piece.id"
+            :row="row"
+            :stamp="stamp"
+            :evidence="overhangMarks ?? marks"
+            :place="overhangPlace ?? place"
+            :at="overhangPlace && overhangAt"
+            :layer="finding ? undefined : layerShown"
+            :caption="beside ? titled(slice) : undefined"
+          />
+          <PartView
+            v-if="beside"
+            v-model:view="view"
+            class="second"
+            :piece-id="piece.id"
+            :row="besideRow"
+            :stamp="stamp"
+            :layer="second.shown.value"
+            follows
+            :caption="titled(beside)"
+          />
         </div>
-        <HeightStrip v-model="layer" :strip="strip" />
+        <p v-else class="nothing quiet">
+          {{
+            piece?.problem
+              ? 'There is nothing to show: the file cannot be read.'
+              : piece?.gcode
+                ? 'This is G-code sliced elsewhere; its layers are listed at the left.'
+                : 'The part is shown when it has been read.'
+          }}
+        </p>
+        <div v-if="slice?.full && layerShown" class="below">
+          <div class="toggles small">
+            <label v-for="{ name, colour, k } in usedKinds" :key="k"
+              ><input type="checkbox" :checked="kinds.has(k)" @change="toggle(k)" /><span
+                class="swatch"
+                :style="{ background: colour }"
+              />{{ name }}</label
+            >
+            <button type="button" class="play" @click="play">{{ playing ? 'Stop' : 'Play' }} <kbd>P</kbd></button>
+          </div>
+          <HeightStrip v-model="layer" :strip="strip" />
+        </div>
       </div>
     </section>
     <section class="rightside">
@@ -414,17 +416,19 @@ header {
 }
 .middle {
   grid-area: middle;
+  min-width: 0;
+  border-left: 1px solid var(--rule);
+  border-right: 1px solid var(--rule);
+  background: var(--paper);
+}
+/* It stays in view beside a long column, and ends above the history. */
+.pinned {
   display: grid;
   grid-template-rows: minmax(320px, 1fr) auto;
-  min-width: 0;
   position: sticky;
   top: 54px;
   height: calc(100vh - 104px);
   min-height: 460px;
-  align-self: start;
-  border-left: 1px solid var(--rule);
-  border-right: 1px solid var(--rule);
-  background: var(--paper);
 }
 .views {
   display: grid;
@@ -545,11 +549,13 @@ footer ol {
   .bench {
     grid-template: 'head head' auto 'middle right' auto 'left right' 1fr 'foot foot' auto / minmax(0, 1fr) 484px;
   }
-  .middle {
+  .pinned {
     position: static;
     height: auto;
     min-height: 0;
     grid-template-rows: minmax(300px, 48vh) auto;
+  }
+  .middle {
     border-left: none;
   }
   .rightside {

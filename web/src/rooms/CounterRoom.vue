@@ -288,7 +288,14 @@ useKeys('Counter', [
           >.
         </p>
         <div class="acts">
-          <v-btn id="yes" color="primary" variant="flat" size="large" :disabled="!canApprove" @click="yes"
+          <v-btn
+            id="yes"
+            color="primary"
+            variant="flat"
+            size="large"
+            :disabled="!canApprove && !approve.isPending.value"
+            :loading="approve.isPending.value"
+            @click="yes"
             >Yes, queue it <kbd class="on">Y</kbd></v-btn
           >
           <v-btn id="no" :disabled="!job.may.send_back" size="large" @click="no">No <kbd class="on">N</kbd></v-btn>
