@@ -45,6 +45,7 @@ func TestReadingIsAsItWas(t *testing.T) {
 		{"binary STL", string(binarySTL(t, solid.Cylinder(2, 5, 6))), whole},
 		{"OBJ", obj, whole},
 		{"AMF", amf, whole},
+		{"AMF in a ZIP", amf, func(s string) []byte { return packed(t, "it.amf", s) }},
 		{"3MF", tmf, func(s string) []byte { return tmfFile(t, s) }},
 		{"3MF, its relations", rels, func(s string) []byte { return packed(t, "_rels/.rels", s, "3D/3dmodel.model", tmf) }},
 		{"3MF, its bytes", string(tmfFile(t, tmf)), whole},
