@@ -196,3 +196,75 @@ func TestFullFiguresAddUp(t *testing.T) {
 		require.InDelta(t, 7*float64(f.Changes), f.ByKind["nozzle change"], 1e-9)
 	})
 }
+
+// Plates together are each as often as it is made: every sum, the most layers, the box about all,
+// and each nozzle's once.
+func TestPlatesTogether(t *testing.T) {
+	r, m := testRecipe, testMachine
+	m.NozzlesMM, m.ChangeS = []float64{0.4, 0.4}, 9
+	loaded := machine.Loaded{&testMaterial, &machine.Material{Name: "Soluble", DensityGPerCM: 1.1, NozzleC: 200}}
+	both := square(3)
+	both.Layers[1].Lines = append(both.Layers[1].Lines, toolpath.Line{Kind: toolpath.Support, Nozzle: 1, WidthMM: 0.5, Points: polygon.Path{{X: 0, Y: -5000}, {X: 30_000, Y: -5000}}},
+		toolpath.Line{Kind: toolpath.Adhesion, WidthMM: 0.5, Points: polygon.Path{{X: 0, Y: 0}, {X: 9000, Y: 0}}},
+		toolpath.Line{Kind: toolpath.Purge, Nozzle: 1, WidthMM: 0.5, Points: polygon.Path{{X: 0, Y: 0}, {X: 0, Y: 7000}}})
+	two := FullOf(both, r, &m, loaded)
+	one := FullOf(square(2), r, &m, loaded)
+	got := Together([]*Full{two, one}, []int{2, 3})
+	for name, of := range map[string]func(f *Full) float64{
+		"time": (*Full).WholeSeconds, "warming": func(f *Full) float64 { return f.WarmUpSeconds }, "homing": func(f *Full) float64 { return f.HomingSeconds },
+		"grams": (*Full).Grams, "of the part": func(f *Full) float64 { return f.GramsModel }, "of support": func(f *Full) float64 { return f.GramsSupport },
+		"of adhesion": func(f *Full) float64 { return f.GramsAdhesion }, "of purge": func(f *Full) float64 { return f.GramsPurge },
+		"changes": func(f *Full) float64 { return float64(f.Changes) }, "filament": func(f *Full) float64 { return f.FilamentMM },
+		"shells": func(f *Full) float64 { return f.ByKind["outer shell"] }, "nozzle 1": func(f *Full) float64 { return f.Nozzles[0].Grams },
+		"its model": func(f *Full) float64 { return f.Nozzles[0].GramsModel }, "its adhesion": func(f *Full) float64 { return f.Nozzles[0].GramsAdhesion },
+		"its filament": func(f *Full) float64 { return f.Nozzles[0].FilamentMM }, "its use": func(f *Full) float64 { return f.Uses[0].Grams },
+	} {
+		assert.InDelta(t, 2*of(two)+3*of(one), of(got), 1e-9, name)
+		assert.NotZero(t, of(two), name)
+	}
+	require.Len(t, got.Nozzles, 2)
+	second, of := got.Nozzles[1], two.Nozzles[1]
+	assert.Equal(t, NozzleUse{2, "Soluble", 2 * of.Grams, 2 * of.GramsModel, 2 * of.GramsSupport, 2 * of.GramsAdhesion, 2 * of.GramsPurge, 2 * of.FilamentMM}, second)
+	assert.InDelta(t, 2*two.Uses[1].Grams, got.Uses[1].Grams, 1e-12)
+	assert.Equal(t, loaded[1], got.Uses[1].Material)
+	assert.Equal(t, 3, got.Layers)
+	for k := range 3 {
+		assert.Equal(t, math.Min(one.Box[0][k], two.Box[0][k]), got.Box[0][k])
+		assert.Equal(t, math.Max(one.Box[1][k], two.Box[1][k]), got.Box[1][k])
+	}
+	assert.Equal(t, -5.0, got.Box[0][1])
+}
+
+// What each copy on a plate takes: together the whole, a copy of a larger part more, alike ones alike
+// but for the ways between them; of plates that lay nothing all alike.
+func TestSharesAreTheWhole(t *testing.T) {
+	o := toolpath.Options{Machine: &testMachine}
+	var parts []*toolpath.Part
+	for _, side := range []float64{10, 20} {
+		m := solid.Box(side, side, 3)
+		p, err := toolpath.SlicePart(context.Background(), m, mesh.TopologyOf(m), 1, testRecipe, o, nil)
+		require.NoError(t, err)
+		parts = append(parts, p)
+	}
+	places := []toolpath.Place{{Part: 0, By: polygon.At(30, 30)}, {Part: 1, By: polygon.At(60, 30)}, {Part: 0, By: polygon.At(30, 60)}}
+	plate, err := toolpath.Lay(context.Background(), parts, places, testRecipe, o)
+	require.NoError(t, err)
+	f := FullOf(plate, testRecipe, &testMachine, machine.Loaded{&testMaterial})
+	require.Len(t, f.Shares, 3)
+	var sum Share
+	for _, s := range f.Shares {
+		sum.Seconds, sum.Grams = sum.Seconds+s.Seconds, sum.Grams+s.Grams
+	}
+	assert.InDelta(t, f.WholeSeconds(), sum.Seconds, 1e-9)
+	assert.InDelta(t, f.Grams(), sum.Grams, 1e-9)
+	assert.InDelta(t, f.Shares[0].Grams, f.Shares[2].Grams, 1e-9)
+	assert.InDelta(t, f.Shares[0].Seconds, f.Shares[2].Seconds, 0.1*f.Shares[0].Seconds)
+	assert.Greater(t, f.Shares[1].Grams, 2.5*f.Shares[0].Grams)
+	assert.Greater(t, f.Shares[1].Seconds, 1.5*f.Shares[0].Seconds)
+	empty := FullOf(&toolpath.Print{Places: places, Layers: []toolpath.Layer{{TopMM: 1, HeightMM: 1}}}, testRecipe, &testMachine, machine.Loaded{&testMaterial})
+	require.Len(t, empty.Shares, 3)
+	for _, s := range empty.Shares {
+		assert.InDelta(t, empty.WholeSeconds()/3, s.Seconds, 1e-9)
+		assert.Zero(t, s.Grams)
+	}
+}
