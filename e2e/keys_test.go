@@ -21,6 +21,7 @@ import (
 // and repairs made on the way, in 60 keys at the most; then a model is handed in, sliced and walked
 // layer by layer, and a price of the house is changed. Nothing is clicked, nothing focused by script.
 func TestKeysAlone(t *testing.T) {
+	t.Parallel()
 	url := house(t)
 	server := serve(t, url)
 	s, err := store.Open(ctx, url)
