@@ -20,8 +20,10 @@ import (
 	"jobshelf/core/judge/slicing"
 	"jobshelf/core/judge/verdict"
 	"jobshelf/core/print/machine"
+	"jobshelf/core/print/orient"
 	"jobshelf/core/print/recipe"
 	"jobshelf/core/shape/mesh"
+	"jobshelf/core/shape/modelfile"
 	"jobshelf/core/shape/shapetest"
 	"jobshelf/core/shape/solid"
 	"jobshelf/core/shape/units"
@@ -236,5 +238,41 @@ func TestEveryPartOnEveryMachine(t *testing.T) {
 		}
 		assert.Less(t, math.Abs(rows[len(rows)/2].off), 0.03, what)
 		assert.Less(t, math.Abs(rows[0].off), 0.15, what)
+	}
+}
+
+// orient lays the cleat on its flank, where it needs no support, and says so; the turn that it tells
+// does that to the file's corners. What is wrong on the command line is told.
+func TestOrientTellsWhichWayUp(t *testing.T) {
+	dir := demoParts(t)
+	cleat := filepath.Join(dir, "mooring-cleat.stl")
+	code, out, errOut := call(t, "orient", cleat, "--machine", "Bowline", "--load", "0,0,2", "--json")
+	require.Zero(t, code, errOut)
+	var got oriented
+	require.NoError(t, json.Unmarshal([]byte(out), &got))
+	require.Greater(t, len(got.Candidates), 1)
+	first := got.Candidates[0]
+	assert.True(t, first.Best)
+	assert.False(t, got.Candidates[1].Best)
+	assert.Contains(t, first.Reason, "no support, 18.0 mm high")
+	assert.Zero(t, first.SupportMM3)
+	assert.InDelta(t, 0, *first.AlongLoad, 1e-6, "its load is along the layers")
+	assert.Greater(t, first.Grams, 10.0)
+	assert.True(t, slices.ContainsFunc(got.Candidates, func(w orientedWay) bool { return w.Quaternion == orient.AsItCame }))
+	f, _, err := readFile(t.Context(), cleat)
+	require.NoError(t, err)
+	m := orient.Turned(f.Joined(), first.Quaternion)
+	assert.InDelta(t, 18, m.Bounds().Max.Z, 1e-3)
+	var giant bytes.Buffer
+	require.NoError(t, modelfile.WriteSTL(&giant, solid.Box(400, 400, 400), ""))
+	large := filepath.Join(dir, "giant.stl")
+	require.NoError(t, os.WriteFile(large, giant.Bytes(), 0o600))
+	code, _, errOut = call(t, "orient", large, "--machine", "Fairlead")
+	assert.Equal(t, 1, code)
+	assert.Contains(t, errOut, "too large for Fairlead in all of them")
+	for _, args := range [][]string{{"orient"}, {"orient", cleat, "--load", "0,0,0"}, {"orient", cleat, "--load", "1,2"}, {"orient", cleat, "--load", "NaN,0,1"}, {"orient", filepath.Join(dir, "none.stl")}} {
+		code, _, errOut := call(t, args...)
+		assert.Equal(t, 2, code, args)
+		assert.NotEmpty(t, errOut)
 	}
 }

@@ -2,6 +2,14 @@ package finding
 
 // history are the texts of what was done, of jobs, slices, the house and its people.
 var history = texts{
+	"as it came":                    say("As it came: %[1]v cm³ under overhangs, %[2]v mm high"),
+	"as it came, no support":        say("As it came: no support, %[1]v mm high"),
+	"rests on a flat":               say("On a flat of %[3]v cm²: %[1]v cm³ under overhangs, %[2]v mm high"),
+	"rests on a flat, no support":   say("On a flat of %[2]v cm²: no support, %[1]v mm high"),
+	"along an axis":                 say("Upright along its own axis: %[1]v cm³ under overhangs, %[2]v mm high"),
+	"along an axis, no support":     say("Upright along its own axis: no support, %[1]v mm high"),
+	"leaning":                       say("Leaning, for least support: %[1]v cm³ under overhangs, %[2]v mm high"),
+	"leaning, no support":           say("Leaning: no support, %[1]v mm high"),
 	"handed in":                     say("Handed in %[1]s"),                                                           // names of files
 	"approved":                      say("Approved and queued on %[1]s"),                                              // machine
 	"approved up to":                say("Approved for %[1]s up to %[2]v min, %[3]v g and %[4]v; it is sliced first"), // machine, minutes, grams, money

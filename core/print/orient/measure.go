@@ -1,0 +1,221 @@
+package orient
+
+import (
+	"cmp"
+	"math"
+	"slices"
+
+	"jobshelf/core/shape/mesh"
+	"jobshelf/core/shape/polygon"
+)
+
+// Measures are what is known of a part in one orientation, by height fields.
+type Measures struct {
+	OverhangMM2      float64 // faces that lean out further than the angle, but for what lies on the plate
+	SupportMM3       float64 // room under them, down to the plate or to the part
+	SupportOnPartMM3 float64 // of it, what stands on the part
+	TouchedMM2       float64 // of the part, what support stands on
+	ContactMM2       float64 // what lies on the plate
+	HeightMM         float64
+	TipDeg           float64 // how far it may be tilted before it falls; 0: it does not stand
+	StepsMM2         float64 // faces within 20° of level, but not level: they show steps
+	StrengthMM2      float64 // the least area of a layer, ends left out
+	AlongLoad        float64 // cos² of the angle between load and build direction; 0 without a load
+}
+
+const (
+	leastCellMM, mostCellMM = 0.1, 0.5
+	cellsAcross             = 160  // of a small part
+	restsMM                 = 0.1  // half a common layer: what is no higher rests on the plate
+	onPlateMM               = 0.01 // a face of the plate, by what a file's numbers leave
+	levelDeg, stepsDeg      = 1, 20
+	slabs                   = 128 // heights at which layers are measured
+	endShare                = 0.1 // of the height at either end, where every part tapers
+)
+
+// hit is where the line over a cell goes through the surface.
+type hit struct {
+	z     float32
+	kind  int8 // +1 leaves the part upwards, -1 enters it
+	leans bool // it enters through an overhang
+}
+
+// field is the hits of every cell of a part seen from above, by cell and height.
+type field struct {
+	cellMM     float64
+	minX, minY float64
+	wide, deep int
+	starts     []int32
+	hits       []hit
+}
+
+// Measure measures a mesh of mm, closed and oriented, in an orientation. overhangDeg is the angle
+// from vertical past which a face overhangs; load, of length 1 and in the model's coordinates, is
+// where a load pulls, or nil. About 12 ms for 100 000 triangles.
+func Measure(m *mesh.Mesh, q Quat, overhangDeg float64, load *mesh.Vec3) Measures {
+	return measure(m, q, overhangDeg, load, 1)
+}
+
+// measure does so with cells so many times as wide.
+func measure(m *mesh.Mesh, q Quat, overhangDeg float64, load *mesh.Vec3, coarse float64) Measures {
+	var out Measures
+	t := Turned(m, q)
+	box := t.Bounds()
+	out.HeightMM = box.Max.Z
+	if load != nil {
+		out.AlongLoad = math.Pow(q.Turn(*load).Z, 2)
+	}
+	if len(m.Triangles) == 0 || !(out.HeightMM > 0) {
+		return out
+	}
+	steep := math.Sin(overhangDeg * math.Pi / 180)
+	across := math.Max(box.Max.X-box.Min.X, box.Max.Y-box.Min.Y)
+	f := field{cellMM: math.Min(mostCellMM, math.Max(leastCellMM, across/cellsAcross)) * coarse, minX: box.Min.X, minY: box.Min.Y}
+	f.wide = int((box.Max.X-box.Min.X)/f.cellMM) + 1
+	f.deep = int((box.Max.Y-box.Min.Y)/f.cellMM) + 1
+	f.starts = make([]int32, f.wide*f.deep+1)
+	normals := make([]mesh.Vec3, len(t.Triangles))
+	for i, tri := range t.Triangles {
+		a, b, c := t.Vertices[tri[0]], t.Vertices[tri[1]], t.Vertices[tri[2]]
+		n := b.Sub(a).Cross(c.Sub(a))
+		size := n.Len()
+		if size == 0 {
+			continue
+		}
+		n = n.Scale(1 / size)
+		normals[i] = n
+		switch {
+		case n.Z < -steep && math.Max(a.Z, math.Max(b.Z, c.Z)) > onPlateMM:
+			out.OverhangMM2 += size / 2
+		case n.Z > math.Cos(stepsDeg*math.Pi/180) && n.Z < math.Cos(levelDeg*math.Pi/180):
+			out.StepsMM2 += size / 2
+		}
+		f.over(a, b, c, n, func(cell int, _ float64) { f.starts[cell+1]++ })
+	}
+	for i := 1; i < len(f.starts); i++ {
+		f.starts[i] += f.starts[i-1]
+	}
+	f.hits = make([]hit, f.starts[len(f.starts)-1])
+	next := slices.Clone(f.starts)
+	for i, tri := range t.Triangles {
+		n := normals[i]
+		h := hit{kind: 1}
+		if n.Z < 0 {
+			h = hit{kind: -1, leans: n.Z < -steep}
+		}
+		f.over(t.Vertices[tri[0]], t.Vertices[tri[1]], t.Vertices[tri[2]], n, func(cell int, z float64) {
+			h.z = float32(z)
+			f.hits[next[cell]] = h
+			next[cell]++
+		})
+	}
+	f.columns(&out, t)
+	return out
+}
+
+// over calls do with every cell whose middle lies under a triangle, and the height there. Cells on
+// an edge that two triangles share are one's only.
+func (f *field) over(a, b, c, n mesh.Vec3, do func(cell int, z float64)) {
+	if math.Abs(n.Z) < 1e-9 {
+		return
+	}
+	at := func(v mesh.Vec3) (x, y float64) { return (v.X - f.minX) / f.cellMM, (v.Y - f.minY) / f.cellMM }
+	ax, ay := at(a)
+	bx, by := at(b)
+	cx, cy := at(c)
+	low, high := min(ay, by, cy), max(ay, by, cy)
+	for r := max(0, int(math.Ceil(low-0.5))); r < f.deep && float64(r)+0.5 < high; r++ {
+		y := float64(r) + 0.5
+		from, to := math.Inf(1), math.Inf(-1)
+		for _, e := range [3][4]float64{{ax, ay, bx, by}, {bx, by, cx, cy}, {cx, cy, ax, ay}} {
+			if (e[1] <= y) == (e[3] <= y) {
+				continue
+			}
+			if e[1] > e[3] { // the same way round for both triangles of an edge
+				e = [4]float64{e[2], e[3], e[0], e[1]}
+			}
+			x := e[0] + (y-e[1])/(e[3]-e[1])*(e[2]-e[0])
+			from, to = math.Min(from, x), math.Max(to, x)
+		}
+		for k := max(0, int(math.Ceil(from-0.5))); k < f.wide && float64(k)+0.5 < to; k++ {
+			x := float64(k) + 0.5
+			do(r*f.wide+k, a.Z-((x-ax)*n.X+(y-ay)*n.Y)*f.cellMM/n.Z)
+		}
+	}
+}
+
+// columns goes up every cell: what is supported, what lies on the plate, how large the layers are.
+func (f *field) columns(out *Measures, t *mesh.Mesh) {
+	area := f.cellMM * f.cellMM
+	var layers [slabs + 1]float64
+	slab := out.HeightMM / slabs
+	var rests []polygon.Point
+	for cell := range len(f.starts) - 1 {
+		hits := f.hits[f.starts[cell]:f.starts[cell+1]]
+		if len(hits) == 0 {
+			continue
+		}
+		slices.SortFunc(hits, func(a, b hit) int { return cmp.Or(cmp.Compare(a.z, b.z), cmp.Compare(b.kind, a.kind)) })
+		if hits[0].z <= restsMM {
+			out.ContactMM2 += area
+			x, y := f.minX+(float64(cell%f.wide)+0.5)*f.cellMM, f.minY+(float64(cell/f.wide)+0.5)*f.cellMM
+			for k := range 4 {
+				rests = append(rests, polygon.At(x+f.cellMM*(float64(k%2)-0.5), y+f.cellMM*(float64(k/2)-0.5)))
+			}
+		}
+		depth, entered := 0, 0.0
+		for i, h := range hits {
+			z := float64(h.z)
+			if h.kind > 0 {
+				if depth = max(0, depth-1); depth == 0 {
+					a, b := int(math.Ceil(entered/slab-0.5)), int(math.Ceil(z/slab-0.5))
+					layers[min(slabs, max(0, a))] += area
+					layers[min(slabs, max(0, a, b))] -= area
+				}
+				continue
+			}
+			if depth++; depth > 1 {
+				continue // within another body
+			}
+			entered = z
+			if !h.leans || z <= onPlateMM {
+				continue
+			}
+			below := 0.0
+			if i > 0 {
+				if below = float64(hits[i-1].z); z-below <= onPlateMM {
+					continue // one body lies on another
+				}
+				out.SupportOnPartMM3 += area * (z - below)
+				out.TouchedMM2 += area
+			}
+			out.SupportMM3 += area * (z - below)
+		}
+	}
+	at := 0.0
+	out.StrengthMM2 = math.Inf(1)
+	for k := range slabs {
+		at += layers[k]
+		if share := (float64(k) + 0.5) / slabs; share >= endShare && share <= 1-endShare {
+			out.StrengthMM2 = math.Min(out.StrengthMM2, math.Max(0, at))
+		}
+	}
+	out.TipDeg = tip(rests, t.Measure().Centroid)
+}
+
+// tip is how far a body may be tilted, degrees, that rests on points and has its middle of mass there.
+func tip(rests []polygon.Point, mid mesh.Vec3) float64 {
+	hull := polygon.Hull(rests)
+	if len(hull) < 3 || mid.Z <= 0 {
+		return 0
+	}
+	p := polygon.At(mid.X, mid.Y)
+	least := math.Inf(1)
+	for i, a := range hull {
+		b := hull[(i+1)%len(hull)]
+		dx, dy := float64(b.X-a.X), float64(b.Y-a.Y)
+		inside := (dx*float64(p.Y-a.Y) - dy*float64(p.X-a.X)) / math.Hypot(dx, dy)
+		least = math.Min(least, inside/1000)
+	}
+	return math.Max(0, math.Atan2(least, mid.Z)*180/math.Pi)
+}

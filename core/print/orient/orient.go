@@ -1,0 +1,210 @@
+package orient
+
+import (
+	"cmp"
+	"context"
+	"math"
+	"slices"
+
+	"jobshelf/core/shape/mesh"
+	"jobshelf/core/shape/par"
+	"jobshelf/core/shape/problem"
+)
+
+// Rates are what a house asks for, in cents, and what the purpose weighs.
+type Rates struct {
+	SupportPerCM3  float64 // of support as it is laid
+	MachinePerHour float64
+	HandPerMinute  float64 // of somebody who takes support off
+	// What the purpose weighs: for a load across the layers, of all that the part takes; and for each
+	// cm² on which support stood or that shows steps.
+	AcrossLoad, SpoiltPerCM2 float64
+}
+
+// CommonRates are those of a house that has said nothing: least support and time decide. Common
+// practice, no source.
+var CommonRates = Rates{SupportPerCM3: 3, MachinePerHour: 120, HandPerMinute: 30, SpoiltPerCM2: 1}
+
+// Ask is what is looked for.
+type Ask struct {
+	OverhangDeg float64    // from vertical; the recipe's
+	LayerMM     float64    // 0: 0.2
+	Load        *mesh.Vec3 // where a load pulls, in the model's coordinates; nil: nowhere
+	Rates       Rates
+	Most        int // how many are kept; 0: six
+}
+
+// Candidate is an orientation with what speaks for it.
+type Candidate struct {
+	Turn Quat
+	Measures
+	// Why it was looked at.
+	Why   problem.Phrase
+	Cents float64 // what support, height and spoilt faces come to, to compare it by
+}
+
+// Common practice, no source: how much of the room under an overhang support fills, how fast it is
+// laid, how long a layer takes beside its lines, and how fast hands take support off.
+const (
+	supportShare      = 0.15
+	supportMM3PerS    = 5.0
+	besidesS          = 2.0
+	handsMinutes      = 0.5
+	handsMM2PerMinute = 400.0
+	brimMinutes       = 5.0  // to take off what holds it down
+	failsMinutes      = 20.0 // to begin again
+	mostFlats         = 12
+	looked            = 96   // directions of the sphere that are looked at
+	refined           = 3    // of them, that are looked about
+	aboutDeg          = 12.0 // how far at first
+	sameDeg           = 2.0
+	coarsely          = 3 // at first, with cells so many times as wide
+)
+
+// cents weighs measures: filament and machine time of support, machine time of layers, hands, faces
+// that are spoilt, and a load across the layers.
+func (a *Ask) cents(m *Measures) float64 {
+	layer := a.LayerMM
+	if layer <= 0 {
+		layer = 0.2
+	}
+	laid := supportShare * m.SupportMM3
+	hours := (laid/supportMM3PerS + besidesS*m.HeightMM/layer) / 3600
+	out := a.Rates.SupportPerCM3*laid/1000 + a.Rates.MachinePerHour*hours
+	if m.SupportMM3 > 1 {
+		out += a.Rates.HandPerMinute * (handsMinutes + (m.OverhangMM2+m.TouchedMM2)/handsMM2PerMinute)
+	}
+	out += a.Rates.SpoiltPerCM2 * (m.OverhangMM2 + m.TouchedMM2 + m.StepsMM2) / 100
+	switch { // what stands on next to nothing comes off while it is laid
+	case m.TipDeg < 2:
+		out += failsMinutes * a.Rates.HandPerMinute
+	case m.TipDeg < 5:
+		out += brimMinutes * a.Rates.HandPerMinute
+	}
+	return out + a.Rates.AcrossLoad*m.AlongLoad
+}
+
+// Candidates proposes orientations of a mesh of mm, closed and oriented, the best first; the one in
+// which it came is always among them. Directions are sampled in the body's own frame, so that a
+// part turned by whoever drew it gets the same. The only error is ctx's.
+func Candidates(ctx context.Context, m *mesh.Mesh, ask Ask) ([]Candidate, error) {
+	type way struct {
+		turn Quat
+		why  problem.Phrase
+	}
+	ways := []way{{AsItCame, problem.Say("as it came")}}
+	mid := m.Measure().Centroid
+	for _, f := range flats(m) {
+		if len(ways) > mostFlats {
+			break
+		}
+		if f.stands(mid) {
+			ways = append(ways, way{Upright(f.out.Scale(-1)), problem.Say("rests on a flat", problem.Fixed(f.areaMM2/100, 1))})
+		}
+	}
+	own := axes(m)
+	for _, a := range own {
+		ways = append(ways, way{Upright(a), problem.Say("along an axis")}, way{Upright(a.Scale(-1)), problem.Say("along an axis")})
+	}
+	for _, d := range sphere(looked) {
+		up := own[0].Scale(d.X).Add(own[1].Scale(d.Y)).Add(own[2].Scale(d.Z))
+		ways = append(ways, way{Upright(up.Scale(1 / up.Len())), problem.Say("leaning")})
+	}
+	all := make([]Candidate, len(ways))
+	weigh := func(to []Candidate, ways []way, coarse float64) error {
+		return par.Each(ctx, len(ways), func() struct{} { return struct{}{} }, func(_ struct{}, i int) {
+			c := Candidate{Turn: ways[i].turn, Why: ways[i].why, Measures: measure(m, ways[i].turn, ask.OverhangDeg, ask.Load, coarse)}
+			c.Cents = ask.cents(&c.Measures)
+			to[i] = c
+		}, nil)
+	}
+	if err := weigh(all, ways, coarsely); err != nil {
+		return nil, err
+	}
+	for _, c := range best(all, refined) { // the best are looked about, closer and closer
+		for about := aboutDeg; about > 1; about /= 2 {
+			near := make([]way, 6)
+			for k := range near {
+				sin, cos := math.Sincos(float64(k) * math.Pi / 3)
+				tilt := mesh.Vec3{X: cos * math.Sin(about*math.Pi/180), Y: sin * math.Sin(about*math.Pi/180), Z: math.Cos(about * math.Pi / 180)}
+				near[k] = way{Upright(back(c.Turn).Turn(tilt)), problem.Say("leaning")}
+			}
+			found := make([]Candidate, len(near))
+			if err := weigh(found, near, coarsely); err != nil {
+				return nil, err
+			}
+			if next := best(found, 1)[0]; next.Cents < c.Cents {
+				c = next
+				all = append(all, c)
+			}
+		}
+	}
+	most := ask.Most
+	if most <= 0 {
+		most = 6
+	}
+	// What is near the best is measured finely.
+	all = append([]Candidate{all[0]}, best(all, 2*most)...)
+	ways = ways[:0]
+	for _, c := range all {
+		ways = append(ways, way{c.Turn, c.Why})
+	}
+	if err := weigh(all, ways, 1); err != nil {
+		return nil, err
+	}
+	out := best(all, most)
+	if !slices.ContainsFunc(out, func(c Candidate) bool { return c.Turn == AsItCame }) {
+		out[len(out)-1] = all[0]
+	}
+	return out, nil
+}
+
+// back is the turn that undoes a turn.
+func back(q Quat) Quat { return Quat{q[0], -q[1], -q[2], -q[3]} }
+
+// best are the n that cost least, of those that are alike the first only: as it came before flats,
+// flats before what leans.
+func best(all []Candidate, n int) []Candidate {
+	order := make([]int, len(all))
+	for i := range order {
+		order[i] = i
+	}
+	// What differs by less than half a hundredth costs the same.
+	costs := func(i int) float64 { return math.Round(200 * math.Log(1e-6+all[i].Cents)) }
+	slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(costs(a), costs(b)) })
+	var out []Candidate
+	for _, i := range order {
+		c := all[i]
+		if !slices.ContainsFunc(out, func(o Candidate) bool { return alike(&o, &c) }) {
+			if out = append(out, c); len(out) == n {
+				break
+			}
+		}
+	}
+	return out
+}
+
+// alike says that two stand the same way up, or that nothing tells them apart, as with what is
+// symmetrical.
+func alike(a, b *Candidate) bool {
+	up := back(a.Turn).Turn(mesh.Vec3{Z: 1}).Dot(back(b.Turn).Turn(mesh.Vec3{Z: 1}))
+	if up > math.Cos(sameDeg*math.Pi/180) {
+		return true
+	}
+	if a.Why.Code == "leaning" && b.Why.Code == "leaning" && math.Abs(a.HeightMM-b.HeightMM) < 0.005*a.HeightMM && math.Abs(a.Cents-b.Cents) < 0.1*a.Cents {
+		return true // as around an axis
+	}
+	near := func(x, y, least float64) bool { return math.Abs(x-y) <= 0.01*(x+y)/2+least }
+	return near(a.HeightMM, b.HeightMM, 0.05) && near(a.OverhangMM2, b.OverhangMM2, 1) && near(a.SupportMM3, b.SupportMM3, 5) &&
+		near(a.ContactMM2, b.ContactMM2, 1) && near(a.StepsMM2, b.StepsMM2, 1) && near(a.AlongLoad, b.AlongLoad, 0.01)
+}
+
+// Reason says why a candidate was looked at, with its figures: cm³ of room under overhangs, height
+// in mm, and of a flat its cm².
+func (c *Candidate) Reason() problem.Phrase {
+	high := problem.Fixed(c.HeightMM, 1)
+	if c.SupportMM3 < 1 {
+		return problem.Phrase{Code: c.Why.Code + ", no support", Params: append([]any{high}, c.Why.Params...)}
+	}
+	return problem.Phrase{Code: c.Why.Code, Params: append([]any{problem.Fixed(c.SupportMM3/1000, 1), high}, c.Why.Params...)}
+}
