@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"reflect"
 	"regexp"
+	"strings"
 	"testing"
 	"time"
 
@@ -224,6 +225,22 @@ func TestEveryColumnComesBackAsItWent(t *testing.T) {
 	assert.WithinDuration(t, time.Now(), lines[0].At, time.Hour)
 	assert.Equal(t, store.Event{ID: lines[0].ID, At: lines[0].At, Kind: "job", JobID: job.ID, Person: ada.ID, Who: "B", What: "what", Why: "why", Says: problem.Say("moved to", "A"), Because: problem.Say("told", "so"), Name: "approved", Data: json.RawMessage(`{"machine": "A"}`)}, lines[0])
 	assert.Equal(t, store.Event{ID: lines[1].ID, At: lines[1].At, Kind: "job", JobID: job.ID, What: "by itself", Data: json.RawMessage(`{}`)}, lines[1])
+
+	// What its largest file weighs, as it came: more for models, most for packed ones.
+	for name, times := range map[string]int64{"a.stl": 6, "A.3MF": 50, "x.amf": 50, "p.gcode": 1, "P.GCO": 1, "p.g": 1, "3mf": 6} {
+		weighed := id(s.AddJob(ctx, store.Job{Title: name, MemberID: ada.ID, Purpose: "everyday"}))
+		b, err := s.PutBlob(ctx, strings.NewReader("twelve bytes"))
+		require.NoError(t, err)
+		one := id(s.AddPiece(ctx, store.Piece{JobID: weighed, Name: name, Copies: 1, BlobID: &b.ID}))
+		long, err := s.PutBlob(ctx, strings.NewReader("mended, it may be longer"))
+		require.NoError(t, err)
+		n, err := s.AddVersion(ctx, one, []string{"weld"})
+		require.NoError(t, err)
+		done(s.SetJudgement(ctx, one, n, store.Judgement{BlobID: &long.ID}))
+		w, err := s.FileWeight(ctx, weighed, 6, 50)
+		is(12*times, w, err)
+		done(s.SetState(ctx, weighed, "withdrawn", ""))
+	}
 
 	// Its pieces, as they came and mended.
 	came, mended, view := blob(), blob(), blob()

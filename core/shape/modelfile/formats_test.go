@@ -302,6 +302,8 @@ func TestNastyFiles(t *testing.T) {
 		{"the model twice", packed(t, "_rels/.rels", rels, "3D/3dmodel.model", model(obj, `<item objectid="1"/>`), "3d/3DModel.model", model(obj, "")), ErrBroken, []string{"twice"}},
 		{"extension of nobody", tmfFile(t, `<model requiredextensions="b" xmlns:b="http://example.org/origami/2027/01"><resources/></model>`), ErrUnsupported, []string{"http://example.org/origami/2027/01", "not known"}},
 		{"extension without a name", tmfFile(t, `<model requiredextensions="b"><resources/></model>`), ErrBroken, []string{`"b"`}},
+		{"a transform of thirteen", tmfFile(t, model(obj, `<item objectid="1" transform="1 0 0 0 1 0 0 0 1 0 0 0 0"/>`)), ErrBroken, []string{"13 numbers, not 12"}},
+		{"a transform of eleven", tmfFile(t, model(obj, `<item objectid="1" transform="1 0 0 0 1 0 0 0 1 0 0"/>`)), ErrBroken, []string{"11 numbers, not 12"}},
 		{"hex in 3MF", tmfFile(t, strings.Replace(model(obj, `<item objectid="1"/>`), `x="1"`, `x="0x1p0"`, 1)), ErrBroken, []string{"0x1p0"}},
 		{"underscore in OBJ", text("v 0 0 0\nv 1_0 0 0\nv 0 1 0\nf 1 2 3\n"), ErrBroken, []string{"1_0", "line 2"}},
 		{"hex in text STL", []byte(strings.Replace(string(asciiSTL(solid.Box(1, 1, 1))), "vertex 1", "vertex 0x1p0", 1)), ErrBroken, []string{"0x1p0"}},

@@ -2,13 +2,16 @@ package revision_test
 
 import (
 	"reflect"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"jobshelf/core/judge/verdict"
 	"jobshelf/core/print/machine"
 	"jobshelf/core/print/recipe"
+	"jobshelf/core/shape/units"
 	"jobshelf/core/shop/revision"
 )
 
@@ -58,6 +61,13 @@ func TestEveryFieldIsOfAFacet(t *testing.T) {
 	}
 	m, r, mat := base()
 	was := revision.Of(&m, r, machine.Loaded{&mat}, nil)
+	judgedBy := func(m *machine.Machine, r *recipe.Recipe, mat *machine.Material, start units.Cents, longestS float64) revision.Judged {
+		return revision.JudgedBy([]verdict.Choice{{ID: 3, Machine: m, Recipe: r, Loaded: machine.Loaded{mat}}}, start, longestS, nil)
+	}
+	judged := judgedBy(&m, &r, &mat, 5, 9)
+	assert.True(t, judged.Fresh(judgedBy(&m, &r, &mat, 5, 9)))
+	assert.False(t, judged.Fresh(judgedBy(&m, &r, &mat, 6, 9)), "what a start costs")
+	assert.False(t, judged.Fresh(judgedBy(&m, &r, &mat, 5, 8)), "the longest run")
 	label := map[string]bool{"m.Name": true, "m.InService": true, "m.RateCents": true, "m.Material": true, "m.Colour": true, "m.ColourName": true, "m.Second.Material": true, "m.Second.ColourName": true,
 		"r.Name": true, "r.Purpose": true, "r.Machine": true, "r.Material": true, "t.Name": true, "t.SpoolGrams": true, "t.SpoolCents": true}
 	for part, code := range map[string]string{"m": "its machine", "r": "its recipe", "t": "its material"} {
@@ -71,6 +81,9 @@ func TestEveryFieldIsOfAFacet(t *testing.T) {
 			}
 			fields++
 			got := was.Changed(revision.Of(&m, r, machine.Loaded{&mat}, nil))
+			// A verdict tells names and prices; what is only shown, and what makes programs, is not of it.
+			shown := strings.HasPrefix(field, "Dialect") || strings.Contains(field, "Colour")
+			assert.Equal(t, shown, judged.Fresh(judgedBy(&m, &r, &mat, 5, 9)), "%s.%s", part, field)
 			if label[part+"."+field] {
 				assert.Empty(t, got, "%s.%s", part, field)
 				continue

@@ -9,6 +9,7 @@ import CheckProgress from './CheckProgress.vue'
 import EntryForm from './EntryForm.vue'
 import type { Field } from './fields'
 import HeightStrip from './HeightStrip.vue'
+import PartView from './PartView.vue'
 import { asItWas } from '../test-page'
 
 const plugins = () => [
@@ -125,6 +126,23 @@ describe('the height strip', () => {
       await nextTick()
       expect(w.find('#layer-number').text(), key).toBe(String(layer))
     }
+  })
+})
+
+describe('the part', () => {
+  it.each([
+    [undefined, 0],
+    [2, 2],
+  ])('of version %s is fetched as version %i', async (version, asked) => {
+    const fetched = vi.fn().mockResolvedValue({ ok: false, status: 404 })
+    vi.stubGlobal('fetch', fetched)
+    const w = mount(PartView, {
+      props: { pieceId: 9, row: undefined, version },
+      global: { plugins: plugins() as never },
+    })
+    await vi.waitFor(() => expect(w.text()).toContain('cannot be shown'))
+    expect(fetched.mock.calls[0]![0]).toBe(`/api/pieces/9/view?version=${asked}`)
+    vi.unstubAllGlobals()
   })
 })
 

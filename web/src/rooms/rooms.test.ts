@@ -369,6 +369,18 @@ describe('the bench', () => {
     await press('k')
     expect(router.currentRoute.value.path).toBe('/bench/9')
   })
+  it('looks at the next piece by a key, and at the first again after the last', async () => {
+    server.answers['/jobs'] = { states: [], slips: [slip(9, 'approved')] }
+    server.answers['/jobs/9'] = jobView(9, { state: 'approved', piece_set: [piece(9), piece(19), piece(29)] })
+    const { w } = await room(BenchRoom, '/bench/9')
+    const at = () => w.find('[aria-pressed=true]').text()
+    const seen = [at()]
+    for (let i = 0; i < 3; i++) {
+      await press('x')
+      seen.push(at())
+    }
+    expect(seen).toEqual(['part-9.stl', 'part-19.stl', 'part-29.stl', 'part-9.stl'])
+  })
 })
 
 describe('the bench', () => {
@@ -990,7 +1002,10 @@ describe('the house', () => {
         }),
       ),
       materials: [of(1, { name: 'PLA', density_g_per_cm3: 1.24, spool_grams: 1000, spool_cents: 2450 })],
-      recipes: [of(1, { name: 'Bowline everyday', material: 'PLA', layer_mm: 0.2, shells: 2, infill_percent: 15 })],
+      recipes: [
+        of(1, { name: 'Bowline everyday', material: 'PLA', layer_mm: 0.2, shells: 2, infill_percent: 15 }),
+        of(2, { name: 'Bowline quick', material: 'PLA', layer_mm: 0.3, shells: 1, infill_percent: 10 }),
+      ],
       texts: { file_names: [], block_names: [], ends: '', start: '', end: '', change: '' },
     }
     server.answers['/settings'] = { ...described, recipe: [] }
@@ -1010,7 +1025,10 @@ describe('the house', () => {
     await press('d')
     expect(cells()[0]).toMatch(/^PLA\|1.24 g\/cm³\|1,?000 g\|.*24.50\|2.45 ct/)
     await press('d')
-    expect(cells()).toEqual(['Bowline everyday|PLA|0.20 mm|2|15 %'])
+    expect(cells()).toEqual(['Bowline everyday|PLA|0.20 mm|2|15 %', 'Bowline quick|PLA|0.30 mm|1|10 %'])
+    await w.findAll('.ledger tbody button')[1]!.trigger('click')
+    await flushPromises()
+    expect(w.find('form h2').text()).toBe('Bowline quick')
     await press('d')
     const field = (label: string) =>
       w.findAllComponents({ name: 'VTextField' }).find((x) => x.props('label') === label)!
