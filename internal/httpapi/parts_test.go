@@ -9,6 +9,7 @@ import (
 	"net/http"
 	"net/http/httptest"
 	"net/netip"
+	"reflect"
 	"strings"
 	"testing"
 	"testing/iotest"
@@ -223,5 +224,43 @@ func TestRefusalsSayWhenToTryAgain(t *testing.T) {
 			wait = head.GetHeaders().Get("Retry-After")
 		}
 		assert.Equal(t, c.wait, wait, "%v", c.err)
+	}
+}
+
+// What cannot be stored is found wherever it stands, and called by its place.
+func TestWhatCannotBeStoredIsFound(t *testing.T) {
+	type in struct {
+		Body struct {
+			List []string                     `json:"list"`
+			By   map[string]map[string]string `json:"by"`
+			Any  any                          `json:"any"`
+			Raw  []byte                       `json:"raw"`
+			Kept string                       `json:"kept" anytext:"true"`
+			At   struct {
+				Deep *struct {
+					X string `json:"x"`
+				} `json:"deep"`
+			} `json:"at"`
+		}
+	}
+	fine := func() in {
+		var v in
+		v.Body.List, v.Body.By, v.Body.Any = []string{"a"}, map[string]map[string]string{"k": {"l": "b"}}, "c"
+		v.Body.Raw, v.Body.Kept = []byte{0, 255}, "\x00"
+		v.Body.At.Deep = &struct {
+			X string `json:"x"`
+		}{"d"}
+		return v
+	}
+	for want, spoil := range map[string]func(*in){
+		"":               func(*in) {},
+		"body.list[1]":   func(v *in) { v.Body.List = append(v.Body.List, "\xff") },
+		"body.by.k.l":    func(v *in) { v.Body.By["k"]["l"] = "\x00" },
+		"body.any":       func(v *in) { v.Body.Any = "a\x00" },
+		"body.at.deep.x": func(v *in) { v.Body.At.Deep.X = "\x00" },
+	} {
+		v := fine()
+		spoil(&v)
+		assert.Equal(t, want, unstorable(reflect.ValueOf(v), ""))
 	}
 }

@@ -116,3 +116,24 @@ func TestTheSameIsSlicedOnce(t *testing.T) {
 	require.NoError(t, house.SetMachine(ctx, h.Desk, h.Cato, m))
 	assert.False(t, ids[order(plates.SliceOrder{})], "stale")
 }
+
+// What is proposed is ordered while it is not sliced: once, not again when it is, nor for a job that
+// is stopped or decided.
+func TestWhatIsProposedIsOrdered(t *testing.T) {
+	h := desktest.Open(t)
+	job, _ := h.ToDecide()
+	propose := func() (n int) {
+		require.NoError(t, plates.ProposeAll(ctx, h.Desk))
+		all, err := h.Store.Slices(ctx, job)
+		require.NoError(t, err)
+		return len(all)
+	}
+	assert.Equal(t, 1, propose())
+	assert.Equal(t, 1, propose(), "it is on its way")
+	all, err := h.Store.Slices(ctx, job)
+	require.NoError(t, err)
+	require.NoError(t, h.EndSlice(all[0].ID, 60)) // so soon done that it stays the proposal
+	assert.Equal(t, 1, propose(), "it is done")
+	require.NoError(t, h.Store.SetState(ctx, job, "sent back", "It leans."))
+	assert.Equal(t, 1, propose(), "nobody wants it")
+}
