@@ -75,3 +75,14 @@ func TestPriceLinesAddUp(t *testing.T) {
 	full := OfFull(&estimate.Full{Seconds: 1800, WarmUpSeconds: 999, Uses: []estimate.Use{{Material: pla, Grams: 8}}}, &machine.Machine{RateCents: 120}, 50)
 	assert.EqualValues(t, 130, full.Cents, "warm-up is not charged")
 }
+
+// So many runs more add each line as often, to the line of the same name, and their own start each.
+func TestRunsAddTheirLines(t *testing.T) {
+	one := units.Price{Cents: 150, Lines: []units.PriceLine{{Text: "Filament", Cents: 100}, {Text: StartLine, Cents: 50}}}
+	more := units.Price{Cents: 77, Lines: []units.PriceLine{{Text: "Machine time", Cents: 7}, {Text: "Filament", Cents: 20}, {Text: StartLine, Cents: 50}}}
+	assert.Equal(t, units.Price{Cents: 150 + 3*77, Lines: []units.PriceLine{{Text: "Filament", Cents: 160}, {Text: StartLine, Cents: 200}, {Text: "Machine time", Cents: 21}}}, AddRuns(one, more, 3))
+	assert.Equal(t, int64(100), int64(one.Lines[0].Cents), "the first stays")
+	assert.Equal(t, units.Price{Cents: 250, Lines: []units.PriceLine{{Text: "Filament", Cents: 100}, {Text: StartLine, Cents: 150}}}, Starts(one, 3))
+	none := units.Price{Cents: 9, Lines: []units.PriceLine{{Text: "Filament", Cents: 9}}}
+	assert.Equal(t, none, Starts(none, 3))
+}

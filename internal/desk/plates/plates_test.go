@@ -111,6 +111,11 @@ func TestTheSameIsSlicedOnce(t *testing.T) {
 		shells[0].Why, mark.Why = "for another reason", "because"
 		assert.Equal(t, id, order(in), "whatever the reason")
 	}
+	for _, why := range []string{"", " \t"} {
+		mark.Why = why
+		_, err := plates.OrderSlice(ctx, h.Desk, h.Cato, piece, plates.SliceOrder{MachineID: h.Machines[0].ID, SupportMarks: []slicing.SupportMark{mark}})
+		assert.Error(t, err, "a mark without a reason")
+	}
 	m := house.MachineView(h.Machines[0])
 	m.Data.NozzlesMM[0] = 0.41
 	require.NoError(t, house.SetMachine(ctx, h.Desk, h.Cato, m))
