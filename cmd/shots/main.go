@@ -21,7 +21,7 @@ type shot struct {
 	name, path, login, do, ready string
 }
 
-const settled = `!document.querySelector('[role=status]') && document.fonts.status === 'loaded'`
+const settled = `![...document.querySelectorAll('[role=status]')].some((x) => x.textContent.trim()) && document.fonts.status === 'loaded'`
 const drawn = `document.querySelector('.view[data-state=shown]')`
 
 var shots = []shot{
@@ -71,10 +71,10 @@ var shots = []shot{
 		"house-recipe",
 		"/house",
 		"tess",
-		`setTimeout(() => [...document.querySelectorAll('.drawers button')].find((b) => b.textContent === 'Recipes').click(), 500)`,
+		`setTimeout(() => [...document.querySelectorAll('.drawers [role=tab]')].find((b) => b.textContent === 'Recipes').click(), 500)`,
 		`document.querySelectorAll('.rows .line').length > 40`,
 	},
-	{"hand-in", "/shelf", "cato", `document.querySelector('#hand-in').click()`, `document.querySelector('.v-navigation-drawer--active #file-input')`},
+	{"hand-in", "/shelf", "cato", `document.querySelector('#hand-in').click()`, `document.querySelector('.side-panel #file-input')`},
 	{"counter-gcode", "/counter/12", "cato", "", `document.querySelector('.program')`},
 	{
 		"counter-versions",
