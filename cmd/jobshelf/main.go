@@ -28,6 +28,7 @@ const usage = `jobshelf: the desk of a 3D-print service
   jobshelf check FILE…       judge models        [--machine NAME] [--recipe NAME] [--json]
   jobshelf repair FILE -o OUT  mend a model      [--steps weld,flat,duplicates,stitch,orient,holes,turn,unite] [--json]
   jobshelf orient FILE                 which way up it prints best  [--machine NAME] [--recipe NAME] [--load X,Y,Z] [--json]
+  jobshelf plate FILE[:COPIES]… --machine NAME -o DIR   lay copies on plates  [--recipe NAME] [--spacing MM] [--orientation best|as-is] [--json]
   jobshelf slice FILE --machine NAME   make G-code  [--recipe NAME] [--set key=value …] [-o OUT.gcode] [--json]
   jobshelf sections FILE     cut a model         (--layer MM | --at Z,Z,…) [--json]
   jobshelf parts DIR         write the demo house's models as STL files
@@ -56,7 +57,7 @@ func run(ctx context.Context, args []string, out, errOut io.Writer) int {
 	}
 	commands := map[string]func(context.Context, []string, io.Writer, io.Writer) (int, error){
 		"serve": serve, "work": workOnly, "demo": demoHouse, "migrate": migrate, "house": house, "person": person,
-		"check": check, "repair": mend, "slice": slice, "orient": orientFile, "sections": sections, "parts": parts, "openapi": openAPI,
+		"check": check, "repair": mend, "slice": slice, "orient": orientFile, "plate": plateFiles, "sections": sections, "parts": parts, "openapi": openAPI,
 	}
 	f, ok := commands[args[0]]
 	for _, x := range args[1:] {

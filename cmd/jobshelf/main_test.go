@@ -276,3 +276,56 @@ func TestOrientTellsWhichWayUp(t *testing.T) {
 		assert.NotEmpty(t, errOut)
 	}
 }
+
+// plate lays every copy once, apart and on the plate, and writes what it tells; what is too large is
+// left out, with the reason, and the others lie.
+func TestPlateLaysEveryCopy(t *testing.T) {
+	dir := demoParts(t)
+	to := filepath.Join(dir, "plates")
+	var giant bytes.Buffer
+	require.NoError(t, modelfile.WriteSTL(&giant, solid.Box(400, 400, 400), ""))
+	large := filepath.Join(dir, "giant.stl")
+	require.NoError(t, os.WriteFile(large, giant.Bytes(), 0o600))
+	bushing, cleat := filepath.Join(dir, "oarlock-bushing.stl"), filepath.Join(dir, "mooring-cleat.stl")
+	code, out, errOut := call(t, "plate", bushing+":21", cleat+":2", large, "--machine", "Halyard", "--spacing", "8", "-o", to, "--json")
+	require.Equal(t, 1, code, errOut)
+	var got plated
+	require.NoError(t, json.Unmarshal([]byte(out), &got))
+	require.Len(t, got.LeftOut, 1)
+	assert.Equal(t, large, got.LeftOut[0].File)
+	assert.Contains(t, got.LeftOut[0].Why, "too large for Halyard")
+	seen := map[string]bool{}
+	for _, p := range got.Plates {
+		for i, a := range p.Placements {
+			assert.False(t, seen[fmt.Sprint(a.File, a.Copy)])
+			seen[fmt.Sprint(a.File, a.Copy)] = true
+			for _, q := range a.OutlineMM {
+				assert.LessOrEqual(t, math.Hypot(q[0], q[1]), 100.01, "on the round plate")
+				for _, b := range p.Placements[:i] {
+					for _, r := range b.OutlineMM {
+						assert.Greater(t, math.Hypot(q[0]-r[0], q[1]-r[1]), 7.99, "corners are apart")
+					}
+				}
+			}
+		}
+		assert.InDelta(t, 0.4, p.Used, 0.39)
+		f, _, err := readFile(t.Context(), p.Standing)
+		require.NoError(t, err)
+		n := 0
+		for _, m := range f.Models {
+			n += m.Copies()
+		}
+		assert.Equal(t, len(p.Placements), n)
+		code, out, _ := call(t, "check", p.Program, "--machine", "Halyard")
+		assert.Zero(t, code, out)
+	}
+	assert.Len(t, seen, 23)
+	assert.Greater(t, len(got.Plates), 1)
+	assert.Greater(t, got.Grams, 100.0)
+	assert.Greater(t, int(got.PriceCents), 100)
+	for _, args := range [][]string{{bushing + ":0"}, {bushing + ":10000"}, {bushing, "--spacing", "-1"}, {bushing, "--orientation", "up"}} {
+		code, _, errOut := call(t, append([]string{"plate", "--machine", "Halyard", "-o", to}, args...)...)
+		assert.Equal(t, 2, code, args)
+		assert.NotEmpty(t, errOut)
+	}
+}

@@ -39,6 +39,7 @@ type Order struct {
 	Machine *machine.Machine
 	Recipe  recipe.Recipe
 	Loaded  machine.Loaded
+	ApartMM float64 // copies lie at least so far apart; less than the recipe needs: that
 }
 
 // Piece is a part, of which some copies are wanted.
@@ -223,7 +224,7 @@ func (k *maker) layOut() [][]layout.Spot {
 			tower = math.Max(tower, toolpath.TowerRoomMM(&r, k.o.Machine.FilamentMM, k.stood[n].Bounds().Max.Z))
 		}
 	}
-	return layout.Rows(items, k.o.Machine.Volume, layout.Apart(&r), polygon.UM(tower))
+	return layout.Rows(items, k.o.Machine.Volume, max(layout.Apart(&r), polygon.UM(k.o.ApartMM)), polygon.UM(tower))
 }
 
 // plate makes one of the plates.
@@ -408,6 +409,17 @@ func (p *Plate) write(w io.Writer, facts [][2]string) error {
 	facts = append(facts, [2]string{"layers", fmt.Sprint(p.Full.Layers)}, [2]string{"made by", "Job Shelf"}, [2]string{"settings", string(settings)})
 	return post.Write(w, p.Print, post.Job{Machine: o.Machine, Recipe: o.Recipe, Loaded: o.Loaded, Cooling: p.Full.Cooling,
 		Seconds: p.Full.WholeSeconds(), Grams: p.Full.Grams(), Facts: facts})
+}
+
+// Outline is the shadow of a copy on the plate: the convex hull of it, seen from above.
+func (p *Plate) Outline(spot int) polygon.Path {
+	s := p.Spots[spot]
+	points := make([]polygon.Point, len(p.stood[s.Piece].Vertices))
+	for i, v := range p.stood[s.Piece].Vertices {
+		q := polygon.At(v.X, v.Y)
+		points[i] = polygon.Point{X: q.X + s.by.X, Y: q.Y + s.by.Y}
+	}
+	return polygon.Hull(points)
 }
 
 // WritePlate writes the parts as they lie on the plate, as 3MF.

@@ -51,8 +51,9 @@ const (
 	besidesS          = 2.0
 	handsMinutes      = 0.5
 	handsMM2PerMinute = 400.0
-	brimMinutes       = 5.0  // to take off what holds it down
-	failsMinutes      = 20.0 // to begin again
+	failsDeg, brimDeg = 5.0, 12.0 // how little it may be tilted to come off, or to need holding down
+	brimMinutes       = 5.0       // to take off what holds it down
+	failsMinutes      = 20.0      // to begin again
 	mostFlats         = 12
 	looked            = 96   // directions of the sphere that are looked at
 	refined           = 3    // of them, that are looked about
@@ -76,9 +77,9 @@ func (a *Ask) cents(m *Measures) float64 {
 	}
 	out += a.Rates.SpoiltPerCM2 * (m.OverhangMM2 + m.TouchedMM2 + m.StepsMM2) / 100
 	switch { // what stands on next to nothing comes off while it is laid
-	case m.TipDeg < 2:
+	case m.TipDeg < failsDeg:
 		out += failsMinutes * a.Rates.HandPerMinute
-	case m.TipDeg < 5:
+	case m.TipDeg < brimDeg:
 		out += brimMinutes * a.Rates.HandPerMinute
 	}
 	return out + a.Rates.AcrossLoad*m.AlongLoad

@@ -226,6 +226,9 @@ header {
   gap: 30px;
   align-items: start;
 }
+.two td {
+  vertical-align: middle;
+}
 .two tr {
   cursor: pointer;
 }
