@@ -255,16 +255,7 @@ func TestFromFileToLaneInTheBrowser(t *testing.T) {
 	url := house(t)
 	server := serve(t, url)
 	var p *browser.Page
-	ok := func(err error) {
-		t.Helper()
-		if err != nil && p != nil { // what was on the screen tells most
-			png, _ := p.Picture()
-			name := filepath.Join(os.TempDir(), "jobshelf-e2e-failed.png")
-			_ = os.WriteFile(name, png, 0o600)
-			t.Logf("see %s", name)
-		}
-		require.NoError(t, err)
-	}
+	ok := seen(t, &p)
 	open := func(login string) *browser.Page {
 		page, stop, err := browser.Open(ctx, server.base)
 		ok(err)
@@ -389,16 +380,7 @@ func TestIntakeInTheBrowser(t *testing.T) {
 	p, stop, err := browser.Open(ctx, server.base)
 	require.NoError(t, err)
 	t.Cleanup(stop)
-	ok := func(err error) {
-		t.Helper()
-		if err != nil {
-			png, _ := p.Picture()
-			name := filepath.Join(os.TempDir(), "jobshelf-e2e-failed.png")
-			_ = os.WriteFile(name, png, 0o600)
-			t.Logf("see %s", name)
-		}
-		require.NoError(t, err)
-	}
+	ok := seen(t, &p)
 	ok(p.SignIn("cato", demo.Password))
 
 	parts := map[string]*mesh.Mesh{}
@@ -462,16 +444,7 @@ func TestLayersInTheBrowser(t *testing.T) {
 	require.NoError(t, err)
 	t.Cleanup(stop)
 	p.Patience = 40 * time.Second
-	ok := func(err error) {
-		t.Helper()
-		if err != nil {
-			png, _ := p.Picture()
-			name := filepath.Join(os.TempDir(), "jobshelf-e2e-failed.png")
-			_ = os.WriteFile(name, png, 0o600)
-			t.Logf("see %s", name)
-		}
-		require.NoError(t, err)
-	}
+	ok := seen(t, &p)
 	ok(p.SignIn("cato", demo.Password))
 	ok(p.Go(fmt.Sprintf("/bench/%d", id)))
 	ok(p.Wait(`document.querySelector('#slice') && document.querySelector('.view[data-state=shown]')`))
@@ -587,5 +560,19 @@ func BenchmarkUploadToVerdict(b *testing.B) {
 		if n, _ := fmt.Sscanf(l, "VmHWM: %f kB", &kB); n == 1 {
 			b.ReportMetric(kB/1024, "peak-MB")
 		}
+	}
+}
+
+// seen ends a test at an error, and keeps a picture of the page: what was on the screen tells most.
+func seen(t *testing.T, p **browser.Page) func(error) {
+	return func(err error) {
+		t.Helper()
+		if err != nil && *p != nil {
+			png, _ := (*p).Picture()
+			name := filepath.Join(os.TempDir(), "jobshelf-e2e-failed.png")
+			_ = os.WriteFile(name, png, 0o600)
+			t.Logf("see %s", name)
+		}
+		require.NoError(t, err)
 	}
 }

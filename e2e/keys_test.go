@@ -34,14 +34,7 @@ func TestKeysAlone(t *testing.T) {
 	require.NoError(t, err)
 	defer stop()
 	p.Patience = time.Minute
-	ok := func(err error) {
-		t.Helper()
-		if err != nil {
-			seen, _ := browser.Eval[string](p, `location.pathname + ' ' + document.body.innerText.slice(0, 1500)`)
-			t.Log(seen)
-		}
-		require.NoError(t, err)
-	}
+	ok := seen(t, &p)
 	keys := 0
 	press := func(all ...string) {
 		t.Helper()

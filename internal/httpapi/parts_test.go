@@ -229,6 +229,9 @@ func TestRefusalsSayWhenToTryAgain(t *testing.T) {
 
 // What cannot be stored is found wherever it stands, and called by its place.
 func TestWhatCannotBeStoredIsFound(t *testing.T) {
+	type deep struct {
+		X string `json:"x"`
+	}
 	type in struct {
 		Body struct {
 			List []string                     `json:"list"`
@@ -236,28 +239,20 @@ func TestWhatCannotBeStoredIsFound(t *testing.T) {
 			Any  any                          `json:"any"`
 			Raw  []byte                       `json:"raw"`
 			Kept string                       `json:"kept" anytext:"true"`
-			At   struct {
-				Deep *struct {
-					X string `json:"x"`
-				} `json:"deep"`
-			} `json:"at"`
+			At   *deep                        `json:"at"`
 		}
 	}
-	fine := func() in {
-		var v in
-		v.Body.List, v.Body.By, v.Body.Any = []string{"a"}, map[string]map[string]string{"k": {"l": "b"}}, "c"
+	fine := func() (v in) {
+		v.Body.List, v.Body.By, v.Body.Any, v.Body.At = []string{"a"}, map[string]map[string]string{"k": {"l": "b"}}, "c", &deep{"d"}
 		v.Body.Raw, v.Body.Kept = []byte{0, 255}, "\x00"
-		v.Body.At.Deep = &struct {
-			X string `json:"x"`
-		}{"d"}
 		return v
 	}
 	for want, spoil := range map[string]func(*in){
-		"":               func(*in) {},
-		"body.list[1]":   func(v *in) { v.Body.List = append(v.Body.List, "\xff") },
-		"body.by.k.l":    func(v *in) { v.Body.By["k"]["l"] = "\x00" },
-		"body.any":       func(v *in) { v.Body.Any = "a\x00" },
-		"body.at.deep.x": func(v *in) { v.Body.At.Deep.X = "\x00" },
+		"":             func(*in) {},
+		"body.list[1]": func(v *in) { v.Body.List = append(v.Body.List, "\xff") },
+		"body.by.k.l":  func(v *in) { v.Body.By["k"]["l"] = "\x00" },
+		"body.any":     func(v *in) { v.Body.Any = "a\x00" },
+		"body.at.x":    func(v *in) { v.Body.At.X = "\x00" },
 	} {
 		v := fine()
 		spoil(&v)

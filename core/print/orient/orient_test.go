@@ -162,9 +162,9 @@ func TestTurns(t *testing.T) {
 	}
 }
 
+// 193 000 triangles.
 func BenchmarkMeasure(b *testing.B) {
 	m := solid.Sphere(40, 220)
-	b.ReportMetric(float64(len(m.Triangles)), "triangles")
 	for b.Loop() {
 		orient.Measure(m, orient.AsItCame, 50, nil)
 	}

@@ -185,6 +185,31 @@ async function part(what: Component, props: object) {
   asItWas()
   return shown
 }
+const loft = {
+  name: 'Loft',
+  locale: 'en-GB',
+  currency: 'EUR',
+  time_zone: 'UTC',
+  week: [[], [{ from: 600, to: 1080 }], [], [], [], [], []],
+  attendance_min: 10,
+  start_cents: 50,
+  longest_run_min: 360,
+  file_pattern: '',
+  revision: 3,
+}
+
+const machineNamed = (name: string) => ({
+  name,
+  in_service: true,
+  process: 'material extrusion',
+  volume: { shape: 'round', x_mm: 200, y_mm: 200, z_mm: 180 },
+  nozzles_mm: [0.4, 0.6],
+  rate_cents_per_hour: 120,
+  material: 'PLA',
+  colour: '#888888',
+  colour_name: 'grey',
+})
+
 const press = async (key: string, shiftKey = false) => {
   document.body.dispatchEvent(new KeyboardEvent('keydown', { key, shiftKey, bubbles: true }))
   await flushPromises()
@@ -976,31 +1001,8 @@ describe('the house', () => {
     server.answers['/session'] = { id: 1, name: 'Cato', role: 'steward' }
     const of = (id: number, data: object) => ({ id, revision: 1, data })
     server.answers['/house'] = {
-      house: {
-        name: 'Loft',
-        locale: 'en-GB',
-        currency: 'EUR',
-        time_zone: 'UTC',
-        week: [[], [{ from: 600, to: 1080 }], [], [], [], [], []],
-        attendance_min: 10,
-        start_cents: 50,
-        longest_run_min: 360,
-        file_pattern: '',
-        version: 3,
-      },
-      machines: ['Bowline', 'Capstan'].map((name, k) =>
-        of(k + 1, {
-          name,
-          in_service: true,
-          process: 'material extrusion',
-          volume: { shape: 'round', x_mm: 200, y_mm: 200, z_mm: 180 },
-          nozzles_mm: [0.4, 0.6],
-          rate_cents_per_hour: 120,
-          material: 'PLA',
-          colour: '#888888',
-          colour_name: 'grey',
-        }),
-      ),
+      house: loft,
+      machines: ['Bowline', 'Capstan'].map((name, k) => of(k + 1, machineNamed(name))),
       materials: [of(1, { name: 'PLA', density_g_per_cm3: 1.24, spool_grams: 1000, spool_cents: 2450 })],
       recipes: [
         of(1, { name: 'Bowline everyday', material: 'PLA', layer_mm: 0.2, shells: 2, infill_percent: 15 }),
@@ -1416,31 +1418,14 @@ describe('a hurry', () => {
     })
     const entry = (id: number, data: object, more: object = {}) => ({ id, revision: 1, data, ...more })
     Object.assign(server.answers['/house'] as object, {
-      house: {
-        name: 'Loft',
-        locale: 'en-GB',
-        currency: 'EUR',
-        time_zone: 'UTC',
-        week: [[], [{ from: 600, to: 1080 }], [], [], [], [], []],
-        attendance_min: 10,
-        start_cents: 50,
-        longest_run_min: 360,
-        file_pattern: '',
-        version: 3,
-      },
+      house: loft,
       machines: ['Bowline', 'Capstan'].map((name, k) =>
         entry(
           k + 1,
           {
-            name,
+            ...machineNamed(name),
             in_service: k === 0,
-            process: 'material extrusion',
-            volume: { shape: 'round', x_mm: 200, y_mm: 200, z_mm: 180 },
             nozzles_mm: [0.4, 0.6].slice(k),
-            rate_cents_per_hour: 120,
-            material: 'PLA',
-            colour: '#888888',
-            colour_name: 'grey',
             motion: { speed_mm_per_s: 120 },
             warm_up: {},
             dialect: {},
