@@ -133,6 +133,7 @@ var refusals = texts{
 	"no such material":                   say("There is no such material."),
 	"members for themselves":             say("Members hand in for themselves."),
 	"no such member":                     say("There is no member %[1]v."),
+	"day is over":                        say("%[1]s is over; today is %[2]s."),
 	"no date":                            say("\"%[1]s\" is no date."),
 	"file gone":                          say("The file is not here any more. Choose it again."),
 	"no such repair":                     say("There is no repair \"%[1]s\"."),

@@ -193,7 +193,7 @@ func SlicePart(ctx context.Context, m *mesh.Mesh, topo *mesh.Topology, mmPerUnit
 	return &Part{s}, ctx.Err()
 }
 
-// stand puts support under what hangs, and fills every layer.
+// stand puts support under overhangs, and fills every layer.
 func (s *slicer) stand(ctx context.Context, progress func(float64)) error {
 	if err := s.standSupport(ctx); err != nil {
 		return err

@@ -97,6 +97,17 @@ func NewJob(ctx context.Context, d *desk.Desk, a desk.Actor, in HandIn) (int64, 
 		if err != nil {
 			return 0, desk.Wrong("needed_by", "no date", in.NeededBy)
 		}
+		h, err := d.Store.House(ctx)
+		if err != nil {
+			return 0, err
+		}
+		hours, err := desk.HoursOf(h)
+		if err != nil {
+			return 0, err
+		}
+		if today := d.Now().In(hours.Location).Format(time.DateOnly); in.NeededBy < today { // dates as texts go as their days do
+			return 0, desk.Wrong("needed_by", "day is over", in.NeededBy, today)
+		}
 		job.NeededBy = &day
 	}
 	var id int64

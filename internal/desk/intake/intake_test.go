@@ -2,11 +2,14 @@ package intake_test
 
 import (
 	"context"
+	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"jobshelf/core/print/recipe"
 	"jobshelf/internal/desk/desktest"
 	"jobshelf/internal/desk/intake"
 	"jobshelf/internal/pgtest"
@@ -68,4 +71,16 @@ func TestEveryPieceThatCannotBeReadIsNamed(t *testing.T) {
 	require.NoError(t, err)
 	require.True(t, ok)
 	assert.Equal(t, "cleat: It is empty. fender: It is no model.", h.Job(job).Check.Error)
+}
+
+// What is needed by a day that is over where the house is, an hour ahead, is refused.
+func TestNeededByADayToCome(t *testing.T) {
+	h := desktest.Open(t)
+	h.Desk.Now = func() time.Time { return time.Date(2026, 11, 24, 23, 30, 0, 0, time.UTC) }
+	for day, fine := range map[string]bool{"2026-11-24": false, "2020-01-01": false, "2026-11-25": true} {
+		id, _, err := intake.Upload(ctx, h.Desk, h.Owner, "box.stl", strings.NewReader("solid"))
+		require.NoError(t, err)
+		_, err = intake.NewJob(ctx, h.Desk, h.Owner, intake.HandIn{Purpose: recipe.Everyday, NeededBy: day, Pieces: []intake.HandInPiece{{UploadID: id, Copies: 1}}})
+		assert.Equal(t, fine, err == nil, "%s: %v", day, err)
+	}
 }

@@ -1,7 +1,7 @@
 import { QueryClient, VueQueryPlugin } from '@tanstack/vue-query'
 import { flushPromises, mount, type VueWrapper } from '@vue/test-utils'
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
-import { defineComponent, h, type Component } from 'vue'
+import { defineComponent, effectScope, h, ref, type Component } from 'vue'
 import { createMemoryHistory, createRouter } from 'vue-router'
 import { createVuetify } from 'vuetify'
 import * as components from 'vuetify/components'
@@ -21,6 +21,7 @@ import SliceDesk from '../components/SliceDesk.vue'
 import TopBand from '../components/TopBand.vue'
 import { readLayers } from '../components/partScene'
 import { hush, notices, say } from '../composables/notices'
+import { usePanel } from '../composables/panels'
 import { makeRouter, rooms } from '../router'
 import { asItWas, page } from '../test-page'
 import BenchRoom from './BenchRoom.vue'
@@ -336,6 +337,23 @@ describe('the counter', () => {
     await press('m')
     await press('y')
     expect(server.asked[1]).toEqual(['POST', '/jobs/5/approve', { revision: 7, machine_id: 1 }])
+  })
+  it('hears its keys from a radio that has the focus, and none behind an open panel', async () => {
+    const { w } = await room(CounterRoom)
+    const radio = w.find('.ladder input[type=radio]').element as HTMLInputElement
+    radio.focus()
+    const from = () => radio.dispatchEvent(new KeyboardEvent('keydown', { key: 'y', bubbles: true }))
+    const drawer = ref(true)
+    const scope = effectScope()
+    scope.run(() => usePanel(drawer))
+    from()
+    await flushPromises()
+    expect(server.asked).toEqual([])
+    drawer.value = false
+    from()
+    await flushPromises()
+    expect(server.asked).toHaveLength(1)
+    scope.stop()
   })
   it('says no with the message, and stays where it was refused', async () => {
     const { w, router } = await room(CounterRoom, '/counter/6')
