@@ -51,28 +51,25 @@ func TestKeysAlone(t *testing.T) {
 	ok(p.SignIn("tess", demo.Password))
 	press("2")
 	ok(p.Wait(`document.querySelectorAll('aside li').length === 12`))
-	done := `document.querySelector('.verdict.empty')`
 	settled := `(document.querySelector('#yes') && !document.querySelector('.verdict .check'))`
-	yes := `!document.querySelector('#yes').disabled`
 	for left := 12; left > 0; left-- {
 		ok(p.Wait(fmt.Sprintf(`document.querySelectorAll('aside li').length === %d && %s`, left, settled)))
-		version := `document.querySelectorAll('.versions th').length`
 		switch {
 		case is(`!!document.querySelector('[data-unit]')`):
 			press("u", kb.Enter)
 			ok(p.Wait(`!document.querySelector('[data-unit]')`))
 		case is(`!!document.querySelector('#repair')`):
 			press("r", kb.Enter)
-			ok(p.Wait(version + ` > 1`))
+			ok(p.Wait(`document.querySelectorAll('.versions th').length > 1`))
 		}
 		ok(p.Wait(settled))
-		if is(yes) {
+		if is(`!document.querySelector('#yes').disabled`) {
 			press("y")
 		} else {
 			press("n", kb.Tab, kb.Enter) // the message is written; behind it is the button
 		}
 	}
-	ok(p.Wait(done))
+	ok(p.Wait(`document.querySelector('.verdict.empty')`))
 	t.Logf("%d keys", keys)
 	assert.LessOrEqual(t, keys, 60)
 	jobs, err := s.OpenJobs(ctx, 0)
@@ -96,21 +93,15 @@ func TestKeysAlone(t *testing.T) {
 	ok(p.Wait(`document.querySelector('.ladder')`))
 	press("m", "l")
 	ok(p.Wait(`document.querySelector('#layer-number')`))
-	layer := func() int {
-		n, err := browser.Eval[int](p, `Number(document.querySelector('#layer-number').innerText)`)
-		ok(err)
-		return n
-	}
 	press(kb.Home)
 	ok(p.Wait(`document.querySelector('#layer-number').innerText === '1'`))
 	press(kb.ArrowUp, kb.ArrowUp, kb.ArrowDown)
-	assert.Equal(t, 2, layer())
+	ok(p.Wait(`document.querySelector('#layer-number').innerText === '2'`))
 
 	// A machine's hour costs another price.
 	press("5")
 	ok(p.Wait(`document.querySelector('.form')`))
-	price := `document.activeElement?.closest('.v-input')?.innerText.includes('Price of an hour')`
-	tabTo(t, p, price)
+	tabTo(t, p, `document.activeElement?.closest('.v-input')?.innerText.includes('Price of an hour')`)
 	ok(p.Key("a", 2)) // all of it
 	press("2", ",", "5", "0", kb.Tab)
 	tabTo(t, p, `document.activeElement?.innerText === 'Save' && !document.activeElement.disabled`)
@@ -132,6 +123,5 @@ func tabTo(t *testing.T, p *browser.Page, is string) {
 		}
 		require.NoError(t, p.Key(kb.Tab))
 	}
-	at, _ := browser.Eval[string](p, `document.activeElement?.outerHTML.slice(0, 300)`)
-	require.Fail(t, "Tab never comes to "+is, at)
+	require.Fail(t, "Tab never comes to "+is)
 }

@@ -79,7 +79,6 @@ beforeEach(() => {
 afterEach(() => {
   cleanup()
   vi.unstubAllGlobals()
-  document.body.innerHTML = ''
 })
 
 describe('a server that is away', () => {

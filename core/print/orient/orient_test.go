@@ -24,8 +24,6 @@ func TestASphereByClosedForm(t *testing.T) {
 			sin, cos := math.Sincos(deg * math.Pi / 180)
 			assert.InEpsilon(t, 2*math.Pi*r*r*(1-sin), got.OverhangMM2, 0.02, "R %v, %v°", r, deg)
 			assert.InEpsilon(t, math.Pi*r*r*r*(cos*cos-(1-sin*sin*sin)*2/3), got.SupportMM3, 0.02, "R %v, %v°", r, deg)
-			assert.InDelta(t, 2*r, got.HeightMM, 0.01*r)
-			assert.Zero(t, got.TouchedMM2)
 			assert.InEpsilon(t, math.Pi*r*r*27/128*(2-27.0/128), got.StrengthMM2, 0.02, "the circle of the first of 128 slabs past a tenth of the height")
 		}
 	}
@@ -58,7 +56,6 @@ func TestBoxesByHand(t *testing.T) {
 	assert.InDelta(t, (1600-256)*20, up.SupportMM3, 600)
 	over := orient.Measure(table, orient.Upright(mesh.Vec3{Z: -1}), 50, nil)
 	assert.Zero(t, over.SupportMM3)
-	assert.InDelta(t, 1600, over.ContactMM2, 20)
 	all, err := orient.Candidates(context.Background(), table, orient.Ask{OverhangDeg: 50, Rates: orient.CommonRates})
 	require.NoError(t, err)
 	assert.Zero(t, all[0].SupportMM3)
