@@ -18,8 +18,7 @@ help: ## list the targets
 demo: setup bin/jobshelf ## serve the demo house and print its address (LISTEN=127.0.0.1:8080)
 	@exec bin/jobshelf demo --listen $(or $(LISTEN),127.0.0.1:8080)
 
-test: setup web/node_modules/.stamp ## everything: set up, check, and run every test; web and Go beside each other
-	@$(MAKE) --no-print-directory -j2 test/web test/go
+test: setup test/web test/go ## everything: set up, check, and run every test
 
 test/go: web/dist/index.html
 	go vet $(PACKAGES)

@@ -72,6 +72,9 @@ func TestEveryRoomIsForEverybody(t *testing.T) {
 			{"/shelf", `document.querySelectorAll('.slip').length === 3`, click("#hand-in")},
 			{"/shelf", `document.querySelectorAll('.slip').length === 3`, click("[aria-label^=Show]")},
 		} {
+			if theme == "lamp" && r.do != "" {
+				continue // the same colours as in its room
+			}
 			require.NoError(t, page.Go(r.path))
 			require.NoError(t, page.Wait(r.ready))
 			require.NoError(t, page.Wait(`![...document.querySelectorAll('[role=status]')].some((x) => x.textContent.trim())`))
