@@ -8,6 +8,7 @@ import (
 	"math"
 	"os"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -129,9 +130,9 @@ func (a *plated) gather(ctx context.Context, o *slicing.Order, c verdict.Choice,
 	all := 0
 	for _, name := range files {
 		copies := 1
-		if path, n, ok := cutLast(name, ":"); ok {
-			if k, err := strconv.Atoi(n); err == nil {
-				name, copies = path, k
+		if at := strings.LastIndex(name, ":"); at > 0 {
+			if k, err := strconv.Atoi(name[at+1:]); err == nil {
+				name, copies = name[:at], k
 			}
 		}
 		if all += copies; copies < 1 || all > mostCopies {
@@ -167,15 +168,6 @@ func (a *plated) gather(ctx context.Context, o *slicing.Order, c verdict.Choice,
 	return nil
 }
 
-// cutLast cuts at the last of what stands between.
-func cutLast(s, sep string) (before, after string, found bool) {
-	i := strings.LastIndex(s, sep)
-	if i < 0 {
-		return s, "", false
-	}
-	return s[:i], s[i+len(sep):], true
-}
-
 // keep writes a plate's program and its parts, and tells where they lie.
 func (a *plated) keep(ctx context.Context, p *slicing.Plate, dir string) error {
 	one := platedOne{Program: filepath.Join(dir, fmt.Sprintf("plate-%d.gcode", p.N)), Standing: filepath.Join(dir, fmt.Sprintf("plate-%d.3mf", p.N))}
@@ -195,14 +187,8 @@ func (a *plated) keep(ctx context.Context, p *slicing.Plate, dir string) error {
 		usable *= math.Pi / 4
 	}
 	one.Used = area / usable
-	of := p
 	if p.Like > 0 { // all but the copies' numbers is as on an earlier one
-		for _, e := range a.made {
-			if e.N == p.Like {
-				of = e
-			}
-		}
-		a.times[indexOf(a.made, of)]++
+		a.times[slices.IndexFunc(a.made, func(e *slicing.Plate) bool { return e.N == p.Like })]++
 		if err := copyFile(a.Plates[p.Like-1].Program, one.Program); err != nil {
 			return err
 		}
@@ -218,15 +204,6 @@ func (a *plated) keep(ctx context.Context, p *slicing.Plate, dir string) error {
 	}
 	a.Plates = append(a.Plates, one)
 	return errors.Join(p.WritePlate(f), f.Close())
-}
-
-func indexOf(all []*slicing.Plate, p *slicing.Plate) int {
-	for i, x := range all {
-		if x == p {
-			return i
-		}
-	}
-	return 0
 }
 
 func copyFile(from, to string) error {

@@ -85,7 +85,7 @@ func (a *Ask) cents(m *Measures) float64 {
 	return out + a.Rates.AcrossLoad*m.AlongLoad
 }
 
-// Candidates proposes orientations of a mesh of mm, closed and oriented, the best first; the one in
+// Candidates proposes orientations of a mesh of mm, closed, oriented or inside out, the best first; the one in
 // which it came is always among them. Directions are sampled in the body's own frame, so that a
 // part turned by whoever drew it gets the same. The only error is ctx's.
 func Candidates(ctx context.Context, m *mesh.Mesh, ask Ask) ([]Candidate, error) {
@@ -94,7 +94,15 @@ func Candidates(ctx context.Context, m *mesh.Mesh, ask Ask) ([]Candidate, error)
 		why  problem.Phrase
 	}
 	ways := []way{{AsItCame, problem.Say("as it came")}}
-	mid := m.Measure().Centroid
+	measured := m.Measure()
+	if measured.Volume < 0 { // inside out: its faces lean the other way
+		m = &mesh.Mesh{Vertices: m.Vertices, Triangles: slices.Clone(m.Triangles)}
+		for i := range m.Triangles {
+			t := &m.Triangles[i]
+			t[1], t[2] = t[2], t[1]
+		}
+	}
+	mid := measured.Centroid
 	for _, f := range flats(m) {
 		if len(ways) > mostFlats {
 			break

@@ -27,12 +27,26 @@ export function usePointing(job: ComputedRef<JobView | undefined>) {
     finding.value = x
     at.value = place
   }
+  function choose(id: number) {
+    pieceId.value = id
+    forget()
+  }
+  /** The next piece, and after the last the first. */
+  function nextPiece() {
+    const all = job.value?.piece_set ?? []
+    const i = all.findIndex((p) => p.id === piece.value?.id)
+    if (all.length) choose(all[(i + 1) % all.length]!.id)
+  }
+  /** The next finding that has a place. */
+  function nextFinding() {
+    const list = job.value?.findings.filter((x) => x.places?.length) ?? []
+    if (list.length) show(list[(list.indexOf(finding.value!) + 1) % list.length]!, 0)
+  }
   return {
     piece,
-    choose: (id: number) => {
-      pieceId.value = id
-      forget()
-    },
+    choose,
+    nextPiece,
+    nextFinding,
     finding: computed(() => finding.value),
     show,
     marks: computed(() =>

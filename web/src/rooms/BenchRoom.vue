@@ -100,7 +100,7 @@ watch(
   () => slice.value?.id,
   () => (overhang.value = undefined),
 )
-const { piece, choose, finding, show, marks, place, stamp } = usePointing(job)
+const { piece, choose, nextPiece, nextFinding, finding, show, marks, place, stamp } = usePointing(job)
 // What was looked at of another piece goes; the slice desk gives what there is of this one.
 watch(
   () => piece.value?.id,
@@ -143,15 +143,6 @@ function nextMachine() {
 }
 
 const placed = computed(() => job.value?.findings.filter((x) => x.places?.length) ?? [])
-function nextFinding() {
-  const list = placed.value
-  show(list[(list.indexOf(finding.value!) + 1) % list.length]!, 0)
-}
-function nextPiece() {
-  const all = job.value?.piece_set ?? []
-  const i = all.findIndex((p) => p.id === piece.value?.id)
-  if (all.length) choose(all[(i + 1) % all.length]!.id)
-}
 function stepOn() {
   if (job.value) advance.mutate({ id: job.value.id, revision: job.value.revision })
 }

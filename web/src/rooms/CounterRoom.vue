@@ -73,7 +73,7 @@ const verdictLine: Record<Slip['check']['state'], string> = {
   cancelled: 'The check was cancelled, so there is no verdict.',
   'set aside': 'The check was set aside, so there is no verdict.',
 }
-const { piece, choose, finding, show, marks, place, stamp } = usePointing(job)
+const { piece, choose, nextPiece, nextFinding, finding, show, marks, place, stamp } = usePointing(job)
 const onPlate = computed(() => row.value ?? job.value?.ladder.find((r) => r.in_service))
 
 function go(to: number) {
@@ -136,11 +136,6 @@ function nextMachine() {
   picked.value = takers.value[(i + 1) % takers.value.length]?.machine_id
 }
 
-function nextFinding() {
-  const list = job.value?.findings.filter((x) => x.places?.length) ?? []
-  show(list[(list.indexOf(finding.value!) + 1) % list.length]!, 0)
-}
-
 function leaveMessage() {
   saysNo.value = false
   reasons.delete(id.value ?? 0)
@@ -154,11 +149,6 @@ function careFor(has: (p: PieceView) => boolean, then: () => void) {
   if (!p) return
   if (p.id !== piece.value?.id) choose(p.id)
   void nextTick(then)
-}
-function nextPiece() {
-  const all = job.value?.piece_set ?? []
-  const i = all.findIndex((p) => p.id === piece.value?.id)
-  if (all.length) choose(all[(i + 1) % all.length]!.id)
 }
 const cancel = useCancelCheck()
 const again = useCheckAgain()
