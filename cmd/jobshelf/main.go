@@ -28,7 +28,7 @@ const usage = `jobshelf: the desk of a 3D-print service
   jobshelf check FILE…       judge models        [--machine NAME] [--recipe NAME] [--json]
   jobshelf repair FILE -o OUT  mend a model      [--steps weld,flat,duplicates,stitch,orient,holes,turn,unite] [--json]
   jobshelf orient FILE                 which way up it prints best  [--machine NAME] [--recipe NAME] [--load X,Y,Z] [--json]
-  jobshelf plate FILE[:COPIES]… --machine NAME -o DIR   lay copies on plates  [--recipe NAME] [--spacing MM] [--orientation best|as-is] [--json]
+  jobshelf plate FILE[:COPIES]… --machine NAME -o DIR   lay copies on plates  [--recipe NAME] [--spacing MM] [--orientation best|as-is] [--seed N] [--budget MS] [--json]
   jobshelf slice FILE --machine NAME   make G-code  [--recipe NAME] [--set key=value …] [-o OUT.gcode] [--json]
   jobshelf sections FILE     cut a model         (--layer MM | --at Z,Z,…) [--json]
   jobshelf parts DIR         write the demo house's models as STL files

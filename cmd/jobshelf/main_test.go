@@ -313,7 +313,7 @@ func TestPlateLaysEveryCopy(t *testing.T) {
 	assert.Len(t, seen, 23)
 	assert.Greater(t, len(got.Plates), 1)
 	assert.Greater(t, got.Grams, 100.0)
-	for _, args := range [][]string{{bushing + ":0"}, {bushing + ":10000"}, {bushing, "--spacing", "-1"}, {bushing, "--orientation", "up"}} {
+	for _, args := range [][]string{{bushing + ":0"}, {bushing + ":10000"}, {bushing, "--spacing", "-1"}, {bushing, "--seed", "x"}, {bushing, "--budget", "0"}, {bushing, "--orientation", "up"}} {
 		code, _, _ := call(t, append([]string{"plate", "--machine", "Halyard", "-o", to}, args...)...)
 		assert.Equal(t, 2, code, args)
 	}

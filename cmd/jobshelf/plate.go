@@ -16,6 +16,7 @@ import (
 	"jobshelf/core/judge/slicing"
 	"jobshelf/core/judge/verdict"
 	"jobshelf/core/print/estimate"
+	"jobshelf/core/print/layout"
 	"jobshelf/core/print/machine"
 	"jobshelf/core/print/orient"
 	"jobshelf/core/print/plate"
@@ -64,9 +65,9 @@ const mostCopies = 5000
 // a program and a 3MF for each into a directory. Exit code 0: all lies; 1: something is left out;
 // 2: unreadable, or wrong words.
 func plateFiles(ctx context.Context, args []string, out, _ io.Writer) (int, error) {
-	var onMachine, byRecipe, dir, spacing, orientation string
+	var onMachine, byRecipe, dir, spacing, orientation, seed, budget string
 	var asJSON bool
-	files, err := split(args, map[string]*string{"machine": &onMachine, "recipe": &byRecipe, "o": &dir, "spacing": &spacing, "orientation": &orientation}, map[string]*bool{"json": &asJSON})
+	files, err := split(args, map[string]*string{"machine": &onMachine, "recipe": &byRecipe, "o": &dir, "spacing": &spacing, "orientation": &orientation, "seed": &seed, "budget": &budget}, map[string]*bool{"json": &asJSON})
 	if err != nil || len(files) == 0 || onMachine == "" || dir == "" {
 		return 2, errUsage
 	}
@@ -83,9 +84,23 @@ func plateFiles(ctx context.Context, args []string, out, _ io.Writer) (int, erro
 	}
 	o := slicing.Order{Machine: c.Machine, Recipe: *c.Recipe, Loaded: c.Loaded}
 	if spacing != "" {
-		if o.ApartMM, err = strconv.ParseFloat(spacing, 64); err != nil || !(o.ApartMM >= 0 && o.ApartMM <= 100) {
+		mm, err := strconv.ParseFloat(spacing, 64)
+		if err != nil || !(mm >= 0 && mm <= 100) {
 			return 2, fmt.Errorf("a spacing is 0 to 100 mm, not %q", spacing)
 		}
+		o.SpacingMM = &mm
+	}
+	if seed != "" {
+		if o.Seed, err = strconv.ParseUint(seed, 10, 64); err != nil {
+			return 2, fmt.Errorf("a seed is a whole number from 0 on, not %q", seed)
+		}
+	}
+	if budget != "" {
+		ms, err := strconv.Atoi(budget)
+		if err != nil || ms < 1 || ms > 600_000 {
+			return 2, fmt.Errorf("a budget is 1 to 600000 ms, not %q", budget)
+		}
+		o.Effort = max(1, ms*layout.DefaultEffort/layout.DefaultMS)
 	}
 	answer := plated{Plates: []platedOne{}, LeftOut: []leftOut{}}
 	if err := answer.gather(ctx, &o, c, files, orientation != "as-is"); err != nil {

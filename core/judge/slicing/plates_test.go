@@ -14,6 +14,7 @@ import (
 	"jobshelf/core/print/machine"
 	"jobshelf/core/print/recipe"
 	"jobshelf/core/shape/mesh"
+	"jobshelf/core/shape/polygon"
 	"jobshelf/core/shape/solid"
 )
 
@@ -141,7 +142,7 @@ func holds(t *testing.T, name string, p *Plate, ways []fed) {
 		all += w.e
 		in := -1
 		for k, s := range p.Spots {
-			b := p.stood[s.Piece].Bounds()
+			b := p.stood[s.of].mesh.Bounds()
 			wide, deep := (b.Max.X-b.Min.X)/2+reach(s), (b.Max.Y-b.Min.Y)/2+reach(s)
 			if math.Abs(w.x-s.XMM) < wide && math.Abs(w.x0-s.XMM) < wide && math.Abs(w.y-s.YMM) < deep && math.Abs(w.y0-s.YMM) < deep && w.z > foot {
 				require.Equal(t, -1, in, "%s: copies lie over each other", name)
@@ -162,7 +163,7 @@ func holds(t *testing.T, name string, p *Plate, ways []fed) {
 		sum += own[k]
 	}
 	for k, s := range p.Spots {
-		size := p.stood[s.Piece].Bounds().Size()
+		size := p.stood[s.of].mesh.Bounds().Size()
 		half := p.Order.Recipe.LineMM
 		off := 0.01 + reach(s)
 		if s.Piece > 0 {
@@ -181,6 +182,55 @@ func holds(t *testing.T, name string, p *Plate, ways []fed) {
 		assert.Greater(t, astray, 0., "%s: what belongs to the plate", name)
 	}
 	assert.InDelta(t, p.Full.FilamentMM, all, 0.01*float64(len(ways))/1000, name)
+}
+
+// Copies that lie in each other's corners, turned: each line of the program lies over the outline of
+// one copy only, of the one it is closest to, and each copy's lines reach all of its corners.
+func TestCopiesThatInterlock(t *testing.T) {
+	o := order()
+	o.Machine.Volume.XMM, o.Machine.Volume.YMM = 80, 80
+	wedge := []solid.P{{X: 0, Y: 0}, {X: 64, Y: 0}, {X: 0, Y: 60}}
+	o.Pieces = []Piece{{Name: "wedge", Mesh: solid.Extrude(wedge, nil, 1), MMPerUnit: 1, Copies: 3}}
+	plates, turned := 0, 0
+	require.NoError(t, Make(ctx, o, nil, func(p *Plate) error {
+		if plates++; p.Like > 0 {
+			return nil
+		}
+		var b bytes.Buffer
+		require.NoError(t, p.WriteProgram(ctx, &b, nil))
+		outlines := make([]polygon.Path, len(p.Spots))
+		reached := make([]map[int]bool, len(p.Spots))
+		for k, s := range p.Spots {
+			if s.TurnDeg != 0 {
+				turned++
+			}
+			outlines[k], reached[k] = p.Outline(k), map[int]bool{}
+			require.Len(t, outlines[k], 3)
+			require.InDelta(t, 32*60, outlines[k].Area(), 0.2)
+		}
+		for _, w := range waysOf(t, b.String()) {
+			on := -1
+			for k, o := range outlines {
+				for i, q := range o {
+					if math.Hypot(float64(q.X)/1000-w.x, float64(q.Y)/1000-w.y) < 1 {
+						reached[k][i] = true
+					}
+				}
+				mid := polygon.At((w.x+w.x0)/2, (w.y+w.y0)/2)
+				if polygon.Inside(polygon.NonZero, []polygon.Path{o}, mid) > 0 {
+					require.Equal(t, -1, on, "lines on two copies")
+					on = k
+				}
+			}
+			require.True(t, on >= 0 || w.z < 0.3, "a line over no copy: %v", w)
+		}
+		for k := range reached {
+			assert.Len(t, reached[k], 3, "copy %d", k)
+		}
+		return nil
+	}))
+	assert.Equal(t, 2, plates, "boxes would need three")
+	assert.Equal(t, 1, turned)
 }
 
 // Copies of one kind cost the same whoever lies beside them, but for the ways between; a layer

@@ -39,7 +39,11 @@ type Order struct {
 	Machine *machine.Machine
 	Recipe  recipe.Recipe
 	Loaded  machine.Loaded
-	ApartMM float64 // copies lie at least so far apart; less than the recipe needs: that
+	// SpacingMM is wanted between what is laid of two copies, what holds them down among it; nil: the
+	// usual. Seed and Effort are the layout's.
+	SpacingMM *float64
+	Seed      uint64
+	Effort    int
 }
 
 // Piece is a part, of which some copies are wanted.
@@ -107,7 +111,7 @@ type Plate struct {
 	// but the copies' numbers is the same. 0: there is none.
 	Like int
 
-	stood []*mesh.Mesh // by piece, in mm, in the middle of the plate
+	stood []stood // by what spots lie of
 }
 
 // Spot is where a copy lies on a plate.
@@ -119,6 +123,15 @@ type Spot struct {
 	TurnDeg float64 `json:"turn_deg" doc:"About the vertical, from as it came"`
 
 	by polygon.Point
+	of int // which of what stood
+}
+
+// stood is a piece as it stands in the middle of the plate, turned about the vertical.
+type stood struct {
+	piece    int
+	turnDeg  float64
+	mesh     *mesh.Mesh // in mm
+	standing plate.Standing
 }
 
 // Refusal is why a part cannot be sliced so, for who ordered it.
@@ -142,11 +155,14 @@ func Make(ctx context.Context, o Order, progress func(float64), keep func(*Plate
 	m := maker{o: &o, opts: toolpath.Options{Machine: o.Machine}}
 	const sliced = 0.7 // of the whole, pieces being sliced
 	for k := range o.Pieces {
-		if err := m.slice(ctx, k, func(f float64) { progress(sliced * (float64(k) + f) / float64(len(o.Pieces))) }); err != nil {
+		if err := m.slice(ctx, k, 0, func(f float64) { progress(sliced * (float64(k) + f) / float64(len(o.Pieces))) }); err != nil {
 			return err
 		}
 	}
-	plates := m.layOut()
+	plates, err := m.layOut(ctx)
+	if err != nil {
+		return err
+	}
 	for n := range plates {
 		p, err := m.plate(ctx, plates, n)
 		if err == nil {
@@ -178,73 +194,126 @@ func One(ctx context.Context, o Order, progress func(float64)) (*Plate, error) {
 
 // maker makes the plates of an order.
 type maker struct {
-	o         *Order
-	opts      toolpath.Options
-	parts     []*toolpath.Part
-	stood     []*mesh.Mesh
-	standings []plate.Standing
-	turns     []float64
-	boxes     []polygon.Box
+	o     *Order
+	opts  toolpath.Options
+	parts []*toolpath.Part // of what stands
+	stood []stood          // of each piece one as it fits best, then those that the layout turned
 }
 
-// slice slices a piece, standing in the middle of the plate.
-func (k *maker) slice(ctx context.Context, n int, progress func(float64)) error {
+// slice slices a piece, standing in the middle of the plate, turned about the vertical by so much
+// more than as it fits best.
+func (k *maker) slice(ctx context.Context, n int, moreDeg float64, progress func(float64)) error {
 	o, p := k.o, &k.o.Pieces[n]
 	m := p.Orientation.of(p.Mesh)
 	fit := plate.FitOf(m, p.MMPerUnit, o.Machine.Volume)
 	if !fit.Fits {
 		return refuse("too large to slice", o.Machine.Name, problem.Fixed(fit.OverMM[0], 1), problem.Fixed(fit.OverMM[1], 1), problem.Fixed(fit.OverMM[2], 1))
 	}
-	standing := plate.StandingOf(m, p.MMPerUnit, fit.TurnDeg, o.Machine.Volume)
-	stood := standing.Mesh(m)
+	s := stood{piece: n, turnDeg: math.Mod(fit.TurnDeg+moreDeg, 360)}
+	s.standing = plate.StandingOf(m, p.MMPerUnit, s.turnDeg, o.Machine.Volume)
+	s.mesh = s.standing.Mesh(m)
 	opts := k.opts
 	for i := range p.SupportMarks {
-		opts.SupportMarks = append(opts.SupportMarks, p.SupportMarks[i].on(p.Orientation, p.MMPerUnit, standing))
+		opts.SupportMarks = append(opts.SupportMarks, p.SupportMarks[i].on(p.Orientation, p.MMPerUnit, s.standing))
 	}
-	part, err := toolpath.SlicePart(ctx, stood, mesh.TopologyOf(stood), 1, o.Recipe, opts, progress)
+	part, err := toolpath.SlicePart(ctx, s.mesh, mesh.TopologyOf(s.mesh), 1, o.Recipe, opts, progress)
 	if ctx.Err() != nil {
 		return ctx.Err()
 	}
 	if err != nil {
 		return refuse("cannot be sliced", err.Error())
 	}
-	k.parts, k.stood, k.standings, k.turns = append(k.parts, part), append(k.stood, stood), append(k.standings, standing), append(k.turns, fit.TurnDeg)
-	k.boxes = append(k.boxes, part.Bounds())
+	k.parts, k.stood = append(k.parts, part), append(k.stood, s)
 	return nil
 }
 
-// layOut says which copies lie where, plate by plate.
-func (k *maker) layOut() [][]layout.Spot {
+// turnsDeg are turns about the vertical that the layout may try, where they save a plate.
+var turnsDeg = []float64{90, 180, 270, 45, 135, 30, 60, 120, 150}
+
+// at is where a copy lies: which of what stands, and how far it is moved.
+type at struct {
+	layout.Spot
+	of int
+}
+
+// layOut says which copies lie where, plate by plate, and slices what it turned.
+func (k *maker) layOut(ctx context.Context) ([][]at, error) {
 	r := k.o.Recipe.WithDefaults()
 	items := make([]layout.Item, len(k.o.Pieces))
-	tower := 0.0
+	tower, several := 0.0, len(items) > 1 || k.o.Pieces[0].Copies > 1
 	for n := range k.o.Pieces {
-		items[n] = layout.Item{Box: k.boxes[n], Copies: max(1, k.o.Pieces[n].Copies)}
+		items[n] = layout.Item{Box: k.parts[n].Bounds(), Copies: max(1, k.o.Pieces[n].Copies)}
+		if several {
+			items[n].Outline, items[n].TurnsDeg = k.outline(n), turnsDeg
+		}
 		if r.SupportNozzle != r.PieceNozzle && k.parts[n].HasSupport() {
-			tower = math.Max(tower, toolpath.TowerRoomMM(&r, k.o.Machine.FilamentMM, k.stood[n].Bounds().Max.Z))
+			tower = math.Max(tower, toolpath.TowerRoomMM(&r, k.o.Machine.FilamentMM, k.stood[n].mesh.Bounds().Max.Z))
 		}
 	}
-	return layout.Rows(items, k.o.Machine.Volume, max(layout.Apart(&r), polygon.UM(k.o.ApartMM)), polygon.UM(tower))
+	spacing := -1.0
+	if k.o.SpacingMM != nil {
+		spacing = *k.o.SpacingMM
+	}
+	plates, err := layout.Lay(ctx, items, layout.Ask{Volume: k.o.Machine.Volume, ApartUM: layout.Apart(&r, spacing), MarginUM: layout.Margin(&r),
+		FreeUM: polygon.UM(tower), Seed: k.o.Seed, Effort: k.o.Effort})
+	if err != nil {
+		return nil, err
+	}
+	out := make([][]at, len(plates))
+	for n, spots := range plates {
+		for _, s := range spots {
+			of := s.Item
+			if s.TurnDeg != 0 {
+				turned := math.Mod(k.stood[s.Item].turnDeg+s.TurnDeg, 360)
+				of = slices.IndexFunc(k.stood, func(x stood) bool { return x.piece == s.Item && x.turnDeg == turned })
+				if of < 0 {
+					of = len(k.stood)
+					if err := k.slice(ctx, s.Item, s.TurnDeg, nil); err != nil {
+						return nil, err
+					}
+				}
+			}
+			out[n] = append(out[n], at{s, of})
+		}
+	}
+	return out, nil
+}
+
+// outline is the shadow of a piece, grown by as much as its support stands out of it.
+func (k *maker) outline(n int) polygon.Path {
+	shadow := plate.Shadow(k.stood[n].mesh)
+	b, own := k.parts[n].Bounds(), polygon.Bounds(shadow)
+	out := max(own.MinX-b.MinX, own.MinY-b.MinY, b.MaxX-own.MaxX, b.MaxY-own.MaxY)
+	const hairUM = 20
+	if len(shadow) < 3 || out <= hairUM {
+		return shadow
+	}
+	var poly polygon.Scratch
+	grown := poly.Offset([]polygon.Path{shadow}, float64(out), polygon.Offsets{})
+	if len(grown) != 1 {
+		return polygon.Hull(slices.Concat(grown...))
+	}
+	return grown[0]
 }
 
 // plate makes one of the plates.
-func (k *maker) plate(ctx context.Context, plates [][]layout.Spot, n int) (*Plate, error) {
+func (k *maker) plate(ctx context.Context, plates [][]at, n int) (*Plate, error) {
 	o := k.o
 	p := &Plate{Order: o, N: n + 1, stood: k.stood}
 	places := make([]toolpath.Place, len(plates[n]))
 	for i, at := range plates[n] {
-		places[i] = toolpath.Place{Part: at.Item, By: at.By}
-		box := k.stood[at.Item].Bounds()
+		places[i] = toolpath.Place{Part: at.of, By: at.By}
+		box := k.stood[at.of].mesh.Bounds()
 		p.Spots = append(p.Spots, Spot{Piece: at.Item, Copy: at.Copy + 1, XMM: (box.Min.X+box.Max.X)/2 + float64(at.By.X)/1000, YMM: (box.Min.Y+box.Max.Y)/2 + float64(at.By.Y)/1000,
-			TurnDeg: k.turns[at.Item], by: at.By})
+			TurnDeg: k.stood[at.of].turnDeg, by: at.By, of: at.of})
 	}
 	for j := range n {
-		if slices.EqualFunc(plates[j], plates[n], func(a, b layout.Spot) bool { return a.Item == b.Item && a.By == b.By }) {
+		if slices.EqualFunc(plates[j], plates[n], func(a, b at) bool { return a.of == b.of && a.By == b.By }) {
 			p.Like = j + 1
 			return p, ctx.Err()
 		}
 	}
-	parts, at := onlyUsed(k.parts, places)
+	parts, which := onlyUsed(k.parts, places)
 	var err error
 	p.Print, err = toolpath.Lay(ctx, parts, places, o.Recipe, k.opts)
 	if ctx.Err() != nil {
@@ -255,9 +324,14 @@ func (k *maker) plate(ctx context.Context, plates [][]layout.Spot, n int) (*Plat
 	}
 	p.Full = estimate.FullOf(p.Print, o.Recipe, o.Machine, o.Loaded)
 	for _, x := range p.Print.Overhangs {
-		x.Part = at[x.Part]
-		piece := &o.Pieces[x.Part]
-		p.Overhangs = append(p.Overhangs, Overhang{x, corners(x, p.Print.RaftMM, piece.Orientation, piece.MMPerUnit, k.standings[x.Part])})
+		s := &k.stood[which[x.Part]]
+		// Of a piece that lies in several turns those of one are told.
+		if first := slices.IndexFunc(which, func(of int) bool { return k.stood[of].piece == s.piece }); first != x.Part {
+			continue
+		}
+		x.Part = s.piece
+		piece := &o.Pieces[s.piece]
+		p.Overhangs = append(p.Overhangs, Overhang{x, corners(x, p.Print.RaftMM, piece.Orientation, piece.MMPerUnit, s.standing)})
 	}
 	return p, ctx.Err()
 }
@@ -411,24 +485,24 @@ func (p *Plate) write(w io.Writer, facts [][2]string) error {
 		Seconds: p.Full.WholeSeconds(), Grams: p.Full.Grams(), Facts: facts})
 }
 
-// Outline is the shadow of a copy on the plate: the convex hull of it, seen from above.
+// Outline is the shadow of a copy on the plate, as plate.Shadow gives it.
 func (p *Plate) Outline(spot int) polygon.Path {
 	s := p.Spots[spot]
-	points := make([]polygon.Point, len(p.stood[s.Piece].Vertices))
-	for i, v := range p.stood[s.Piece].Vertices {
-		q := polygon.At(v.X, v.Y)
-		points[i] = polygon.Point{X: q.X + s.by.X, Y: q.Y + s.by.Y}
+	out := slices.Clone(plate.Shadow(p.stood[s.of].mesh))
+	for i := range out {
+		out[i].X += s.by.X
+		out[i].Y += s.by.Y
 	}
-	return polygon.Hull(points)
+	return out
 }
 
 // WritePlate writes the parts as they lie on the plate, as 3MF.
 func (p *Plate) WritePlate(w io.Writer) error {
 	f := &modelfile.File{Unit: units.Millimetre}
-	for k := range p.Order.Pieces {
-		m := modelfile.Model{Name: p.Order.Pieces[k].Name, Mesh: p.stood[k]}
+	for k, s := range p.stood {
+		m := modelfile.Model{Name: p.Order.Pieces[s.piece].Name, Mesh: s.mesh}
 		for _, at := range p.Spots {
-			if at.Piece == k {
+			if at.of == k {
 				m.Places = append(m.Places, mesh.Vec3{X: float64(at.by.X) / 1000, Y: float64(at.by.Y) / 1000})
 			}
 		}

@@ -210,7 +210,7 @@ func (v *Verdict) tryMachines(m *mesh.Mesh, mm float64, stated bool, choices []C
 		mv := MachineVerdict{ID: c.ID, Name: c.Machine.Name, Fits: f.Fits, OverMM: f.OverMM, ScaleToFit: f.Scale, TurnDeg: f.TurnDeg, FootMM: f.FootMM}
 		if c.Recipe != nil {
 			mv.Recipe = c.Recipe.Name
-			mv.ApartMM = float64(layout.Apart(c.Recipe)) / 1000
+			mv.ApartMM = float64(layout.Apart(c.Recipe, -1)) / 1000
 		}
 		v.Machines = append(v.Machines, mv)
 		if c.Machine.InService {

@@ -1,12 +1,15 @@
-// Package layout says where copies lie on plates: in rows, by the box around each.
+// Package layout says where copies lie on plates.
 //
-// Lengths are whole micrometres, places as far as a copy is moved from where it was sliced, in
-// the middle of the plate. What lies alone stays in the middle. The result depends on nothing
-// but what is given.
+// It works on outlines: the shadow of a part as it stands in the middle of the plate. Lengths are
+// whole micrometres, places as far as a copy is moved from the middle. Copies lie in rows where
+// rows need no more plates than anything could; else boxes are packed exactly and outlines on a
+// raster, in several orders and turns, and what needs the fewest plates wins, then the fewest turns.
+// Whatever found a place, distances are held outline to outline. The result depends on nothing but
+// what is given, however many cores there are.
 package layout
 
 import (
-	"cmp"
+	"context"
 	"math"
 	"slices"
 
@@ -16,180 +19,229 @@ import (
 	"jobshelf/core/shape/polygon"
 )
 
-// Item is a part of which some copies are wanted: the box around one that stands in the
-// middle of the plate.
+// Item is a part of which some copies are wanted.
 type Item struct {
-	Box    polygon.Box
-	Copies int
+	// Box is around one that stands in the middle of the plate.
+	Box polygon.Box
+	// Outline is its shadow there, one path; nil: the box.
+	Outline polygon.Path
+	Copies  int
+	// TurnsDeg are turns about the vertical that are allowed besides none.
+	TurnsDeg []float64
+	// Pinned are copies that stay where they lie; they count among Copies, the first of them.
+	Pinned []Pin
+}
+
+// Pin is where a copy stays.
+type Pin struct {
+	Plate   int // counted from 0
+	By      polygon.Point
+	TurnDeg float64
 }
 
 // Spot is where a copy lies.
 type Spot struct {
-	Item, Copy int // both counted from 0
+	Item, Copy int     // both counted from 0
+	TurnDeg    float64 // about the vertical, before it is moved
 	By         polygon.Point
 }
+
+// Ask is on what copies are laid, and how.
+type Ask struct {
+	Volume  machine.Volume
+	ApartUM int64 // between outlines
+	// MarginUM is what adhesion adds around each: kept on the plate where a part leaves room for it.
+	MarginUM int64
+	// FreeUM is how much on the right of a rectangular plate is kept free for the purge tower where
+	// several lie on it.
+	FreeUM  int64
+	KeepOut []polygon.Path // in plate coordinates, of every plate
+	Seed    uint64
+	// Effort is how long better layouts are looked for, in parts of about 60 µs; 0: DefaultEffort.
+	Effort int
+}
+
+// DefaultEffort takes about DefaultMS on one core of 2.5 GHz. It counts what is done, not time, so
+// that the same comes out on every machine.
+const (
+	DefaultEffort = 3_000
+	DefaultMS     = 250
+)
 
 // apartMM is how far copies are apart, beside what holds them down: room for a hand to take
 // one off, and for the nozzle (common practice, no source).
 const apartMM = 5
 
-// Apart is how far copies have to be apart by a recipe, µm.
-func Apart(r *recipe.Recipe) int64 {
-	mm := float64(apartMM)
+// Apart is how far outlines have to be apart by a recipe, µm, where spacingMM is wanted between
+// what is laid; less than nothing: the usual.
+func Apart(r *recipe.Recipe, spacingMM float64) int64 {
+	if spacingMM < 0 {
+		spacingMM = apartMM
+	}
+	return polygon.UM(spacingMM) + 2*Margin(r)
+}
+
+// Margin is what adhesion adds around an outline by a recipe, µm.
+func Margin(r *recipe.Recipe) int64 {
 	switch r.Adhesion {
 	case recipe.AdhesionBrim:
-		mm += 2 * r.BrimMM
+		return polygon.UM(r.BrimMM)
 	case recipe.AdhesionRaft:
-		mm += 2 * toolpath.RaftRimMM
+		return polygon.UM(toolpath.RaftRimMM)
 	}
-	return polygon.UM(mm)
+	return 0
 }
 
-// Rows lays all copies on plates of a machine, the deepest first, in rows from the front; the
-// rows of a plate lie about its middle. A plate holds at most toolpath.MostPlaces. What is too
-// large for a row lies on a plate of its own. Where several lie on a rectangular plate, so much
-// on its right is kept free for the purge tower.
-func Rows(items []Item, v machine.Volume, apart, free int64) [][]Spot {
-	var all []copied
-	for k, it := range items {
-		for n := range it.Copies {
-			all = append(all, copied{Spot{Item: k, Copy: n}, it.Box})
-		}
+// Lay lays all copies on plates of a machine. A plate holds at most toolpath.MostPlaces. What is
+// too large for a plate lies in the middle of one of its own. The only errors are ctx's and a
+// *Collision of pinned copies.
+func Lay(ctx context.Context, items []Item, a Ask) ([][]Spot, error) {
+	pinned, err := pins(items, a)
+	if err != nil {
+		return nil, err
 	}
-	slices.SortStableFunc(all, func(a, b copied) int { return cmp.Compare(b.depth(), a.depth()) })
-	room := roomOf(v, apart, free)
-	var out [][]Spot
-	for len(all) > 0 {
-		n := room.fill(all)
-		plate := make([]Spot, n)
-		for i := range plate {
-			plate[i] = all[i].Spot
-		}
-		out, all = append(out, plate), all[n:]
+	w := newWork(ctx, items, a, pinned)
+	if len(pinned) == 0 && len(a.KeepOut) == 0 {
+		w.offer(Rows(items, a.Volume, a.ApartUM, a.FreeUM))
 	}
-	return out
+	if !w.done() {
+		w.search()
+	}
+	return w.best, ctx.Err()
 }
 
-// copied is one copy with the box that it takes.
-type copied struct {
+// work looks for the best layout.
+type work struct {
+	ctx    context.Context
+	items  []Item
+	ask    Ask
+	pinned []pinned
+	least  int // plates that any layout needs
+	best   [][]Spot
+	turns  int // different turns of items in the best
+	left   int // of the effort
+}
+
+// pinned is a copy that stays.
+type pinned struct {
 	Spot
-	box polygon.Box
+	plate   int
+	outline polygon.Path
 }
 
-func (c *copied) width() int64 { return c.box.MaxX - c.box.MinX }
-func (c *copied) depth() int64 { return c.box.MaxY - c.box.MinY }
-
-// room is a plate about its middle.
-type room struct {
-	round bool
-	// x and y are half of what it measures.
-	x, y, apart int64
-	mid         polygon.Point
-}
-
-func roomOf(v machine.Volume, apart, free int64) room {
-	r := room{round: v.Shape == machine.Round, x: polygon.UM(v.XMM / 2), y: polygon.UM(v.YMM / 2), apart: apart}
-	if r.round {
-		r.y = r.x
-		return r
+func newWork(ctx context.Context, items []Item, a Ask, pinned []pinned) *work {
+	w := &work{ctx: ctx, items: items, ask: a, pinned: pinned, left: a.Effort}
+	if w.left <= 0 {
+		w.left = DefaultEffort
 	}
-	r.x -= free / 2
-	r.mid = polygon.Point{X: r.x, Y: r.y}
-	return r
+	w.least = w.bound()
+	return w
 }
 
-// row is copies side by side, from..to of all.
-type row struct {
-	from, to     int
-	width, depth int64
+// bound is how many plates are needed at least: by area, each outline with half of what is between
+// two and the plate with as much around, and by how many may lie on one.
+func (w *work) bound() int {
+	area, copies := 0.0, 0
+	half := float64(w.ask.ApartUM) / 2000
+	for _, it := range w.items {
+		o := it.outline()
+		own := math.Abs(o.Area())
+		// No figure of an area has a shorter edge than a circle, so none grows less.
+		area += float64(it.Copies) * (own + 2*math.Sqrt(math.Pi*own)*half + math.Pi*half*half)
+		copies += it.Copies
+	}
+	v := w.ask.Volume
+	usable := (v.XMM + 2*half) * (v.YMM + 2*half)
+	if v.Shape == machine.Round {
+		usable = math.Pi / 4 * (v.XMM + 2*half) * (v.XMM + 2*half)
+	}
+	n := max(int(math.Ceil(area/usable-1e-9)), (copies+toolpath.MostPlaces-1)/toolpath.MostPlaces, min(copies, 1))
+	for _, p := range w.pinned {
+		n = max(n, p.plate+1)
+	}
+	return n
 }
 
-// fill lays the first of some copies on a plate and says how many: at least one.
-func (r *room) fill(all []copied) int {
-	var best []row
-	bestAt, many := int64(0), 0
-	for _, at := range r.begins() {
-		rows, low := r.rows(all, at)
-		if len(rows) > 0 && rows[len(rows)-1].to > many {
-			best, bestAt, many = rows, low, rows[len(rows)-1].to
+// done says that there is nothing better to be found.
+func (w *work) done() bool { return w.best != nil && len(w.best) <= w.least && w.turns == 0 }
+
+// offer takes a layout that is better than the best.
+func (w *work) offer(plates [][]Spot) {
+	if plates == nil || w.ctx.Err() != nil {
+		return
+	}
+	type turned struct {
+		item int
+		deg  float64
+	}
+	seen := map[turned]bool{}
+	for _, p := range plates {
+		for _, s := range p {
+			if s.TurnDeg != 0 {
+				seen[turned{s.Item, s.TurnDeg}] = true
+			}
 		}
 	}
-	if many <= 1 {
-		return 1 // in the middle, as it was sliced
+	if w.best == nil || len(plates) < len(w.best) || len(plates) == len(w.best) && len(seen) < w.turns {
+		w.best, w.turns = plates, len(seen)
 	}
-	y := bestAt
-	for _, w := range best {
-		x := -w.width / 2
-		for i := w.from; i < w.to; i++ {
-			c := &all[i]
-			c.By = polygon.Point{X: r.mid.X + x - c.box.MinX, Y: r.mid.Y + y + (w.depth-c.depth())/2 - c.box.MinY}
-			x += c.width() + r.apart
-		}
-		y += w.depth + r.apart
-	}
-	return many
 }
 
-// begins is where the first row may begin: of a round plate it is tried how far from the
-// front the rows hold most.
-func (r *room) begins() []int64 {
-	if !r.round {
-		return []int64{-r.y}
+// outline is the shadow of one, or its box.
+func (it *Item) outline() polygon.Path {
+	if len(it.Outline) >= 3 {
+		return it.Outline
 	}
-	const tries = 32
-	out := make([]int64, 0, tries)
-	for k := range int64(tries) {
-		out = append(out, -r.y+r.y*k/tries)
+	b := it.Box
+	return polygon.Path{{X: b.MinX, Y: b.MinY}, {X: b.MaxX, Y: b.MinY}, {X: b.MaxX, Y: b.MaxY}, {X: b.MinX, Y: b.MaxY}}
+}
+
+// middle of a plate.
+func middle(v machine.Volume) polygon.Point {
+	if v.Shape == machine.Round {
+		return polygon.Point{}
+	}
+	return polygon.At(v.XMM/2, v.YMM/2)
+}
+
+// Turned is an outline turned about the vertical and set down in the middle of a plate, as a part
+// is that is sliced so: by the middle of its box, on a round plate by the least circle around it
+// where it would stand out over the rim otherwise.
+func Turned(o polygon.Path, deg float64, v machine.Volume) polygon.Path {
+	if deg == 0 {
+		return o
+	}
+	sin, cos := math.Sincos(deg * math.Pi / 180)
+	out := make(polygon.Path, len(o))
+	mid := middle(v)
+	for i, p := range o {
+		x, y := float64(p.X-mid.X), float64(p.Y-mid.Y)
+		out[i] = polygon.Point{X: int64(math.Round(x*cos - y*sin)), Y: int64(math.Round(x*sin + y*cos))}
+	}
+	b := polygon.Bounds(out)
+	own := polygon.Point{X: (b.MinX + b.MaxX) / 2, Y: (b.MinY + b.MaxY) / 2}
+	if v.Shape == machine.Round {
+		far := 0.0
+		for _, p := range out {
+			far = math.Max(far, math.Hypot(float64(p.X-own.X), float64(p.Y-own.Y)))
+		}
+		if far > v.XMM*500 {
+			c := polygon.EnclosingCircle(out)
+			own = polygon.At(c.XMM, c.YMM)
+		}
+	}
+	for i := range out {
+		out[i].X += mid.X - own.X
+		out[i].Y += mid.Y - own.Y
 	}
 	return out
 }
 
-// rows fills rows from y at on, and says where the first lies: moved so that all lie about
-// the middle, where they still are on the plate then.
-func (r *room) rows(all []copied, at int64) (out []row, from int64) {
-	y := at
-	for i := 0; i < min(len(all), toolpath.MostPlaces); {
-		w := row{from: i, to: i, depth: all[i].depth()}
-		half := r.half(y, y+w.depth)
-		for w.to < min(len(all), toolpath.MostPlaces) {
-			wide := w.width + all[w.to].width()
-			if w.to > w.from {
-				wide += r.apart
-			}
-			if wide > 2*half {
-				break
-			}
-			w.width, w.to = wide, w.to+1
-		}
-		if w.to == w.from {
-			break
-		}
-		out = append(out, w)
-		i, y = w.to, y+w.depth+r.apart
+func shifted(o polygon.Path, by polygon.Point) polygon.Path {
+	out := slices.Clone(o)
+	for i := range out {
+		out[i].X += by.X
+		out[i].Y += by.Y
 	}
-	if len(out) == 0 {
-		return nil, at
-	}
-	middle := -(y - r.apart - at) / 2
-	y = middle
-	for _, w := range out {
-		if w.width > 2*r.half(y, y+w.depth) {
-			return out, at
-		}
-		y += w.depth + r.apart
-	}
-	return out, middle
-}
-
-// half is half of how wide the plate is all the way from one y to another; less than nothing
-// where it is not there.
-func (r *room) half(from, to int64) int64 {
-	if from < -r.y || to > r.y {
-		return -1
-	}
-	if !r.round {
-		return r.x
-	}
-	far := float64(max(-from, to))
-	return int64(math.Sqrt(math.Max(0, float64(r.x)*float64(r.x)-far*far)))
+	return out
 }
