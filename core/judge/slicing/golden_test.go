@@ -12,6 +12,7 @@ import (
 	"gotest.tools/v3/golden"
 
 	"jobshelf/core/print/machine"
+	"jobshelf/core/print/orient"
 	"jobshelf/core/print/recipe"
 	"jobshelf/core/shape/mesh"
 )
@@ -28,19 +29,19 @@ func TestOrdersComeOutAsTheyDid(t *testing.T) {
 		"inches": func(o *Order) {
 			o.Pieces[0].Mesh, o.Pieces[0].MMPerUnit = o.Pieces[0].Mesh.Transformed(1/25.4, mesh.Vec3{X: 3}), 25.4
 		},
-		"smaller":   func(o *Order) { o.Pieces[0].Orientation.Scale = 0.8 },
-		"over x":    func(o *Order) { o.Pieces[0].Orientation.Tip = TipX },
-		"over y":    func(o *Order) { o.Pieces[0].Orientation = Orientation{1.2, TipY} },
+		"smaller":   func(o *Order) { o.Pieces[0].Stand.Scale = [3]float64{0.8, 0.8, 0.8} },
+		"over x":    func(o *Order) { o.Pieces[0].Stand.Turn = overX },
+		"over y":    func(o *Order) { o.Pieces[0].Stand = orient.Stand{Turn: overY, Scale: [3]float64{1.2, 1.2, 1.2}} },
 		"turned":    func(o *Order) { o.Machine.Volume.XMM, o.Machine.Volume.YMM = 24, 40 },
-		"too large": func(o *Order) { o.Pieces[0].Orientation.Scale = 9 },
+		"too large": func(o *Order) { o.Pieces[0].Stand.Scale = [3]float64{9, 9, 9} },
 		"too hot":   func(o *Order) { o.Recipe.NozzleC = 400 },
 		"kept out":  func(o *Order) { o.Pieces[0].SupportMarks = []SupportMark{over} },
 		"of no shadow": func(o *Order) {
 			o.Pieces[0].SupportMarks = []SupportMark{{CornersMM: [][3]float64{{-9, 0, 0}, {-5, 0, 0}, {-7, 0, 4}, {-9, 0, 9}}, PutIn: true, Why: "a line"}, {CornersMM: [][3]float64{{-40, -40, -9}, {90, -40, -9}, {90, 90, 4}, {-40, 90, 4}}, Why: "low"}}
 		},
-		"scale one, over": func(o *Order) { o.Pieces[0].Orientation = Orientation{1, TipY} },
+		"scale one, over": func(o *Order) { o.Pieces[0].Stand = orient.Stand{Turn: overY, Scale: [3]float64{1, 1, 1}} },
 		"scale one": func(o *Order) {
-			o.Pieces[0].Orientation = Orientation{Scale: 1}
+			o.Pieces[0].Stand = orient.Stand{Scale: [3]float64{1, 1, 1}}
 			o.Pieces[0].SupportMarks = []SupportMark{over}
 		},
 		"put in": func(o *Order) { in := over; in.PutIn = true; o.Pieces[0].SupportMarks = []SupportMark{in} },

@@ -12,6 +12,7 @@ import (
 	"pgregory.net/rapid"
 
 	"jobshelf/core/print/machine"
+	"jobshelf/core/print/orient"
 	"jobshelf/core/print/recipe"
 	"jobshelf/core/shape/mesh"
 	"jobshelf/core/shape/polygon"
@@ -51,6 +52,9 @@ func waysOf(t require.TestingT, program string) (out []fed) {
 	return out
 }
 
+// overX and overY lay a part over by a right angle.
+var overX, overY = orient.Quat{math.Sqrt2 / 2, math.Sqrt2 / 2}, orient.Quat{math.Sqrt2 / 2, 0, math.Sqrt2 / 2}
+
 // threePieces is a job of three pieces with copies, of different heights and sizes.
 func threePieces() Order {
 	o := order()
@@ -58,7 +62,7 @@ func threePieces() Order {
 	stool.Copies = 2
 	o.Pieces = []Piece{stool,
 		{Name: "tile", Mesh: solid.Box(20, 12, 3.07), MMPerUnit: 1, Copies: 4},
-		{Name: "post", Mesh: solid.Box(0.3, 0.3, 0.5), MMPerUnit: 25.4, Orientation: Orientation{Tip: TipX}, Copies: 3}}
+		{Name: "post", Mesh: solid.Box(0.3, 0.3, 0.5), MMPerUnit: 25.4, Stand: orient.Stand{Turn: overX}, Copies: 3}}
 	return o
 }
 

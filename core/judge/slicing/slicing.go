@@ -18,6 +18,7 @@ import (
 	"jobshelf/core/print/gcode"
 	"jobshelf/core/print/layout"
 	"jobshelf/core/print/machine"
+	"jobshelf/core/print/orient"
 	"jobshelf/core/print/plate"
 	"jobshelf/core/print/post"
 	"jobshelf/core/print/recipe"
@@ -51,36 +52,9 @@ type Piece struct {
 	Name         string
 	Mesh         *mesh.Mesh
 	MMPerUnit    float64
-	Orientation  Orientation
+	Stand        orient.Stand // how it stands, but for turns about the vertical that fit best
 	SupportMarks []SupportMark
 	Copies       int // 0 is one
-}
-
-// Orientation is how a part stands other than as it came.
-type Orientation struct {
-	Scale float64 // 0 is 1
-	Tip   Tip
-}
-
-// Tip lays a part over about an axis, by a right angle.
-type Tip string
-
-// The ways.
-const (
-	TipNone Tip = ""
-	TipX    Tip = "x"
-	TipY    Tip = "y"
-)
-
-// Next is the tip to try after this one: about x, about y, not at all.
-func (t Tip) Next() Tip {
-	switch t {
-	case TipNone:
-		return TipX
-	case TipX:
-		return TipY
-	}
-	return TipNone
 }
 
 // SupportMark is a place where support is put in or kept out by hand: the corners of a
@@ -204,7 +178,7 @@ type maker struct {
 // more than as it fits best.
 func (k *maker) slice(ctx context.Context, n int, moreDeg float64, progress func(float64)) error {
 	o, p := k.o, &k.o.Pieces[n]
-	m := p.Orientation.of(p.Mesh)
+	m := p.Stand.Of(p.Mesh)
 	fit := plate.FitOf(m, p.MMPerUnit, o.Machine.Volume)
 	if !fit.Fits {
 		return refuse("too large to slice", o.Machine.Name, problem.Fixed(fit.OverMM[0], 1), problem.Fixed(fit.OverMM[1], 1), problem.Fixed(fit.OverMM[2], 1))
@@ -214,7 +188,7 @@ func (k *maker) slice(ctx context.Context, n int, moreDeg float64, progress func
 	s.mesh = s.standing.Mesh(m)
 	opts := k.opts
 	for i := range p.SupportMarks {
-		opts.SupportMarks = append(opts.SupportMarks, p.SupportMarks[i].on(p.Orientation, p.MMPerUnit, s.standing))
+		opts.SupportMarks = append(opts.SupportMarks, p.SupportMarks[i].on(p.Stand, p.MMPerUnit, s.standing))
 	}
 	part, err := toolpath.SlicePart(ctx, s.mesh, mesh.TopologyOf(s.mesh), 1, o.Recipe, opts, progress)
 	if ctx.Err() != nil {
@@ -331,7 +305,7 @@ func (k *maker) plate(ctx context.Context, plates [][]at, n int) (*Plate, error)
 		}
 		x.Part = s.piece
 		piece := &o.Pieces[s.piece]
-		p.Overhangs = append(p.Overhangs, Overhang{x, corners(x, p.Print.RaftMM, piece.Orientation, piece.MMPerUnit, s.standing)})
+		p.Overhangs = append(p.Overhangs, Overhang{x, corners(x, p.Print.RaftMM, piece.Stand, piece.MMPerUnit, s.standing)})
 	}
 	return p, ctx.Err()
 }
@@ -350,53 +324,15 @@ func onlyUsed(all []*toolpath.Part, places []toolpath.Place) (parts []*toolpath.
 	return parts, at
 }
 
-// of is a copy of a mesh in its orientation, or the mesh itself.
-func (s Orientation) of(m *mesh.Mesh) *mesh.Mesh {
-	if (s.Scale == 0 || s.Scale == 1) && s.Tip == TipNone {
-		return m
-	}
-	out := &mesh.Mesh{Vertices: make([]mesh.Vec3, len(m.Vertices)), Triangles: m.Triangles}
-	for i, v := range m.Vertices {
-		out.Vertices[i] = s.to(v)
-	}
-	return out
-}
-
-func (s Orientation) to(v mesh.Vec3) mesh.Vec3 {
-	if s.Scale != 0 {
-		v = v.Scale(s.Scale)
-	}
-	switch s.Tip {
-	case TipX:
-		return mesh.Vec3{X: v.X, Y: -v.Z, Z: v.Y}
-	case TipY:
-		return mesh.Vec3{X: v.Z, Y: v.Y, Z: -v.X}
-	}
-	return v
-}
-
-func (s Orientation) from(v mesh.Vec3) mesh.Vec3 {
-	switch s.Tip {
-	case TipX:
-		v = mesh.Vec3{X: v.X, Y: v.Z, Z: -v.Y}
-	case TipY:
-		v = mesh.Vec3{X: -v.Z, Y: v.Y, Z: v.X}
-	}
-	if s.Scale != 0 {
-		v = v.Scale(1 / s.Scale)
-	}
-	return v
-}
-
 // on is a mark as it comes to stand: the shadow of its box, and its heights.
-func (x *SupportMark) on(s Orientation, mmPerUnit float64, st plate.Standing) toolpath.SupportMark {
+func (x *SupportMark) on(s orient.Stand, mmPerUnit float64, st plate.Standing) toolpath.SupportMark {
 	out := toolpath.SupportMark{FromMM: math.Inf(1), ToMM: math.Inf(-1), Force: x.PutIn, Reason: x.Why}
 	if x.Who != "" {
 		out.Reason += " (" + x.Who + ")"
 	}
 	var shadow []polygon.Point
 	for _, c := range x.CornersMM {
-		p := st.To(s.to(mesh.Vec3{X: c[0], Y: c[1], Z: c[2]}.Scale(1 / mmPerUnit)))
+		p := st.To(s.To(mesh.Vec3{X: c[0], Y: c[1], Z: c[2]}.Scale(1 / mmPerUnit)))
 		shadow = append(shadow, polygon.At(p.X, p.Y))
 		out.FromMM, out.ToMM = math.Min(out.FromMM, p.Z), math.Max(out.ToMM, p.Z)
 	}
@@ -409,7 +345,7 @@ func (x *SupportMark) on(s Orientation, mmPerUnit float64, st plate.Standing) to
 // aroundMM is how much wider than overhangs a region's box is.
 const aroundMM = 0.5
 
-func corners(r toolpath.Overhang, raftMM float64, s Orientation, mmPerUnit float64, st plate.Standing) [][3]float64 {
+func corners(r toolpath.Overhang, raftMM float64, s orient.Stand, mmPerUnit float64, st plate.Standing) [][3]float64 {
 	var out [][3]float64
 	for k := range 8 {
 		p := mesh.Vec3{X: r.Min[0] - aroundMM, Y: r.Min[1] - aroundMM, Z: r.Min[2] - raftMM}
@@ -422,7 +358,7 @@ func corners(r toolpath.Overhang, raftMM float64, s Orientation, mmPerUnit float
 		if k&4 != 0 {
 			p.Z = r.Max[2] - raftMM
 		}
-		q := s.from(st.From(p)).Scale(mmPerUnit)
+		q := s.From(st.From(p)).Scale(mmPerUnit)
 		out = append(out, [3]float64{q.X, q.Y, q.Z})
 	}
 	return out

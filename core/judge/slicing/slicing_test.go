@@ -18,6 +18,7 @@ import (
 
 	"jobshelf/core/print/gcode"
 	"jobshelf/core/print/machine"
+	"jobshelf/core/print/orient"
 	"jobshelf/core/print/plate"
 	"jobshelf/core/print/recipe"
 	"jobshelf/core/shape/mesh"
@@ -39,15 +40,21 @@ func order() Order {
 		Loaded: machine.Loaded{{Name: "PLA", DensityGPerCM: 1.24, SpoolGrams: 1000, SpoolCents: 2200}}}
 }
 
-// A orientation is undone by its inverse, alone and with any standing on any plate.
-func TestStancesGoThereAndBack(t *testing.T) {
+// How a piece stands is undone by its inverse, alone and with any standing on any plate.
+func TestStandsGoThereAndBack(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		c := rapid.Float64Range(-100, 100)
 		v := mesh.Vec3{X: c.Draw(t, "x"), Y: c.Draw(t, "y"), Z: c.Draw(t, "z")}
-		s := Orientation{rapid.SampledFrom([]float64{0, 1, 0.9, 25}).Draw(t, "scale"), rapid.SampledFrom([]Tip{TipNone, TipX, TipY}).Draw(t, "tip")}
-		require.InDelta(t, 0, s.from(s.to(v)).Sub(v).Len(), 1e-9)
+		q := rapid.Float64Range(-1, 1)
+		turn, err := orient.Quat{1.1, q.Draw(t, "i"), q.Draw(t, "j"), q.Draw(t, "k")}.Unit()
+		require.NoError(t, err)
+		size := rapid.SampledFrom([]float64{0, 1, 0.9, 25})
+		s := orient.Stand{Turn: rapid.SampledFrom([]orient.Quat{{}, overX, overY, turn}).Draw(t, "turn of it"), Scale: [3]float64{size.Draw(t, "wide"), size.Draw(t, "deep"), size.Draw(t, "high")}, Mirror: rapid.Bool().Draw(t, "mirrored")}
+		require.InDelta(t, 0, s.From(s.To(v)).Sub(v).Len(), 1e-9)
+		body := solid.Box(3, 4, 5)
+		require.Positive(t, s.Of(body).Measure().Volume, "faces look out as before")
 		st := plate.StandingOf(solid.Box(3, 4, 5), rapid.SampledFrom([]float64{1, 25.4}).Draw(t, "unit"), rapid.Float64Range(0, 180).Draw(t, "turn"), machine.Volume{XMM: 200, YMM: 100})
-		require.InDelta(t, 0, s.from(st.From(st.To(s.to(v)))).Sub(v).Len(), 1e-8)
+		require.InDelta(t, 0, s.From(st.From(st.To(s.To(v)))).Sub(v).Len(), 1e-8)
 	})
 }
 
@@ -60,7 +67,7 @@ func TestARegionsCornersMarkIt(t *testing.T) {
 		"inches": func(o *Order) {
 			o.Pieces[0].Mesh, o.Pieces[0].MMPerUnit = o.Pieces[0].Mesh.Transformed(1/25.4, mesh.Vec3{X: 3}), 25.4
 		},
-		"smaller":   func(o *Order) { o.Pieces[0].Orientation.Scale = 0.8 },
+		"smaller":   func(o *Order) { o.Pieces[0].Stand.Scale = [3]float64{0.8, 0.8, 0.8} },
 		"turned":    func(o *Order) { o.Machine.Volume.XMM, o.Machine.Volume.YMM = 24, 40 },
 		"on a raft": func(o *Order) { o.Recipe.Adhesion = recipe.AdhesionRaft },
 	} {
@@ -87,7 +94,7 @@ func TestARegionsCornersMarkIt(t *testing.T) {
 				}
 			}
 			assert.Len(t, seen, 8)
-			scale := cmp.Or(o.Pieces[0].Orientation.Scale, 1)
+			scale := cmp.Or(o.Pieces[0].Stand.Scale[0], 1)
 			size := r.Overhangs[0]
 			assert.InDelta(t, (size.Max[2]-size.Min[2])/scale, high[2]-low[2], 1e-6)
 			plane := []float64{high[0] - low[0], high[1] - low[1]}
@@ -114,7 +121,7 @@ func TestWhatCannotBeSlicedIsToldInWords(t *testing.T) {
 		"It does not fit Test: X +0.0, Y +0.0, Z +6.0 mm.": func(o *Order) { o.Machine.Volume.ZMM = 6 },
 		"lays layers of": func(o *Order) { o.Recipe.LayerMM = 0.39 },
 		"layers; the limit is": func(o *Order) {
-			o.Pieces[0].Orientation.Scale, o.Machine.Volume = 500, machine.Volume{Shape: machine.Rectangle, XMM: 1e5, YMM: 1e5, ZMM: 1e5}
+			o.Pieces[0].Stand.Scale, o.Machine.Volume = [3]float64{500, 500, 500}, machine.Volume{Shape: machine.Rectangle, XMM: 1e5, YMM: 1e5, ZMM: 1e5}
 		},
 	} {
 		o := order()

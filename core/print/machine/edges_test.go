@@ -53,12 +53,13 @@ func turned(pts []polygon.Point, deg float64) (wide, deep float64) {
 	return hi[0] - lo[0], hi[1] - lo[1]
 }
 
-// Against every twentieth of a degree: the scale that is told is the largest there is, to
-// a part in a hundred, and what is missing is the least.
+// Against every twentieth of a degree: where one fits, a fit is told, and the turn that is told does
+// it; the scale that is told is never less than any of them allows, and what is missing is the least.
+// A plate that is just as large as the part at some turn between takes it.
 func TestFitAgainstEveryTurn(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		v := Volume{Rectangle, rapid.Float64Range(50, 300).Draw(t, "wide"), rapid.Float64Range(50, 300).Draw(t, "deep"), 100}
-		n := rapid.IntRange(3, 7).Draw(t, "corners")
+		n := rapid.IntRange(3, 24).Draw(t, "corners")
 		pts := make([]polygon.Point, n)
 		for i := range pts {
 			pts[i] = polygon.Point{X: rapid.Int64Range(-250_000, 250_000).Draw(t, "x"), Y: rapid.Int64Range(-250_000, 250_000).Draw(t, "y")}
@@ -73,6 +74,10 @@ func TestFitAgainstEveryTurn(t *testing.T) {
 		}
 		scale = math.Min(1, math.Min(scale, v.ZMM/height))
 		require.InEpsilon(t, scale, f.Scale, 0.01)
+		require.GreaterOrEqual(t, f.Scale, scale*(1-2e-6))
+		if missing == 0 && height <= v.ZMM {
+			require.True(t, f.Fits)
+		}
 		x, y := turned(pts, f.TurnDeg)
 		over := [3]float64{math.Max(0, x-v.XMM), math.Max(0, y-v.YMM), math.Max(0, height-v.ZMM)}
 		for k, o := range over {
@@ -80,6 +85,11 @@ func TestFitAgainstEveryTurn(t *testing.T) {
 		}
 		require.LessOrEqual(t, f.OverMM[0]+f.OverMM[1], missing+0.01*(x+y)+0.01)
 		require.Equal(t, f.Fits, over[0] <= slackMM && over[1] <= slackMM && over[2] <= slackMM)
+		x, y = turned(pts, rapid.Float64Range(0, 180).Draw(t, "some turn"))
+		snug := Volume{Rectangle, x + 1e-6, y + 1e-6, 200}.FitIn(pts, height)
+		require.True(t, snug.Fits, "%v at %v×%v", snug, x, y)
+		wide, deep := turned(pts, snug.TurnDeg)
+		require.True(t, wide <= x+slackMM+1e-6 && deep <= y+slackMM+1e-6)
 	})
 }
 

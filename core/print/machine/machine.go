@@ -302,8 +302,100 @@ func (v Volume) FitIn(shadow []polygon.Point, heightMM float64) Fit {
 			break
 		}
 	}
+	if least > slackMM {
+		if deg, ok := turnInto(hull, v.XMM, v.YMM); ok {
+			x, y := extent(hull, deg)
+			best = Fit{TurnDeg: deg, FootMM: [2]float64{x, y}, OverMM: [3]float64{math.Max(0, x-v.XMM), math.Max(0, y-v.YMM), overZ}}
+			scale = scaleZ
+		} else {
+			// Between a turn that was tried and all turns lies less than a per cent.
+			for low, high := scale, math.Min(scaleZ, 1); high-low > 1e-6; {
+				mid := (low + high) / 2
+				if _, ok := turnInto(hull, v.XMM/mid, v.YMM/mid); ok {
+					low, scale = mid, mid
+				} else {
+					high = mid
+				}
+			}
+		}
+	}
 	best.Scale = scale
 	return best.settle()
+}
+
+// turnInto finds a turn about the vertical, degrees, at which a convex hull (µm) is no wider than xMM
+// and no deeper than yMM. Exactly: between two turns at which an edge lies along an axis the same four
+// corners are outermost, width and depth are each R·cos(θ + ψ), and what fits begins or ends at such a
+// turn or where one of them equals its limit.
+func turnInto(hull polygon.Path, xMM, yMM float64) (deg float64, ok bool) {
+	n := len(hull)
+	if n < 3 {
+		return 0, false
+	}
+	limits := [2][2]float64{{xMM * 1000, yMM * 1000}, {yMM * 1000, xMM * 1000}} // as it is, and a quarter on
+	stops := make([]float64, 0, n+2)
+	stops = append(stops, 0, math.Pi/2)
+	for i, p := range hull {
+		q := hull[(i+1)%n]
+		a := math.Mod(-math.Atan2(float64(q.Y-p.Y), float64(q.X-p.X)), math.Pi/2)
+		if a < 0 {
+			a += math.Pi / 2
+		}
+		stops = append(stops, a)
+	}
+	slices.Sort(stops)
+	// outermost in a direction, from a corner on: corners run against the clock, directions with it.
+	outermost := func(from int, x, y float64) int {
+		along := func(k int) float64 { return float64(hull[k].X)*x + float64(hull[k].Y)*y }
+		for range n {
+			back := (from + n - 1) % n
+			if along(back) < along(from) {
+				break
+			}
+			from = back
+		}
+		return from
+	}
+	var ends [4]int
+	for k := range ends {
+		sin, cos := math.Sincos(float64(k) * math.Pi / 2)
+		for i := range hull {
+			if float64(hull[i].X)*cos+float64(hull[i].Y)*sin > float64(hull[ends[k]].X)*cos+float64(hull[ends[k]].Y)*sin {
+				ends[k] = i
+			}
+		}
+	}
+	const hairUM = slackMM * 1000 / 2
+	for i := 1; i < len(stops); i++ {
+		from, to := stops[i-1], stops[i]
+		sin, cos := math.Sincos((from + to) / 2)
+		ends = [4]int{outermost(ends[0], cos, -sin), outermost(ends[1], sin, cos), outermost(ends[2], -cos, sin), outermost(ends[3], -sin, -cos)}
+		dx, dy := float64(hull[ends[0]].X-hull[ends[2]].X), float64(hull[ends[0]].Y-hull[ends[2]].Y)
+		ex, ey := float64(hull[ends[1]].X-hull[ends[3]].X), float64(hull[ends[1]].Y-hull[ends[3]].Y)
+		wide := func(t float64) float64 { return dx*math.Cos(t) - dy*math.Sin(t) }
+		deep := func(t float64) float64 { return ex*math.Sin(t) + ey*math.Cos(t) }
+		tries := []float64{from, to}
+		for _, lim := range limits {
+			for _, c := range [2][3]float64{{math.Hypot(dx, dy), -math.Atan2(dy, dx), lim[0]}, {math.Hypot(ex, ey), math.Atan2(ex, ey), lim[1]}} {
+				if c[2] > c[0] {
+					continue
+				}
+				half := math.Acos(c[2] / c[0])
+				tries = append(tries, c[1]+half, c[1]-half)
+			}
+		}
+		for _, t := range tries {
+			if t < from-1e-12 || t > to+1e-12 {
+				continue
+			}
+			for quarter, lim := range limits {
+				if wide(t) <= lim[0]+hairUM && deep(t) <= lim[1]+hairUM {
+					return t*180/math.Pi + 90*float64(quarter), true
+				}
+			}
+		}
+	}
+	return 0, false
 }
 
 func (f Fit) settle() Fit {

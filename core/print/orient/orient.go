@@ -60,7 +60,69 @@ const (
 	aboutDeg          = 12.0 // how far at first
 	sameDeg           = 2.0
 	coarsely          = 3 // at first, with cells so many times as wide
+	surelyFine        = 3 // flats that are measured finely in any case
+	roughTriangles    = 4000
 )
+
+const restsOnAFlat = "rests on a flat"
+
+// coarser is a mesh of about roughTriangles at most, its vertices gathered in cells (Rossignac & Borrel
+// 1993); the mesh itself where it has no more. Triangles that fall on each other back to back go.
+func coarser(m *mesh.Mesh) *mesh.Mesh {
+	if len(m.Triangles) <= roughTriangles {
+		return m
+	}
+	box := m.Bounds()
+	size := box.Size()
+	// A closed surface passes about twice as many cells as its box has on its sides.
+	cell := math.Sqrt(2 * 2 * (size.X*size.Y + size.Y*size.Z + size.Z*size.X) / roughTriangles)
+	if !(cell > 0) {
+		return m
+	}
+	type key [3]int32
+	of := make(map[key]uint32)
+	into := make([]uint32, len(m.Vertices))
+	var sums []mesh.Vec3
+	var many []float64
+	for i, v := range m.Vertices {
+		p := v.Sub(box.Min).Scale(1 / cell)
+		k := key{int32(p.X), int32(p.Y), int32(p.Z)}
+		n, ok := of[k]
+		if !ok {
+			n = uint32(len(sums))
+			of[k], sums, many = n, append(sums, mesh.Vec3{}), append(many, 0)
+		}
+		into[i] = n
+		sums[n] = sums[n].Add(v)
+		many[n]++
+	}
+	out := &mesh.Mesh{Vertices: sums}
+	for i := range sums {
+		sums[i] = sums[i].Scale(1 / many[i])
+	}
+	seen := make(map[[3]uint32]int)
+	for _, t := range m.Triangles {
+		t = [3]uint32{into[t[0]], into[t[1]], into[t[2]]}
+		if t[0] == t[1] || t[1] == t[2] || t[2] == t[0] {
+			continue
+		}
+		for t[0] > t[1] || t[0] > t[2] { // the least first, the same way round
+			t = [3]uint32{t[1], t[2], t[0]}
+		}
+		if back := ([3]uint32{t[0], t[2], t[1]}); seen[back] > 0 {
+			seen[back]--
+		} else {
+			seen[t]++
+		}
+	}
+	for t, n := range seen {
+		for range n {
+			out.Triangles = append(out.Triangles, t)
+		}
+	}
+	slices.SortFunc(out.Triangles, func(a, b [3]uint32) int { return slices.Compare(a[:], b[:]) })
+	return out
+}
 
 // cents weighs measures: filament and machine time of support, machine time of layers, hands, faces
 // that are spoilt, and a load across the layers.
@@ -108,7 +170,7 @@ func Candidates(ctx context.Context, m *mesh.Mesh, ask Ask) ([]Candidate, error)
 			break
 		}
 		if f.stands(mid) {
-			ways = append(ways, way{Upright(f.out.Scale(-1)), problem.Say("rests on a flat", problem.Fixed(f.areaMM2/100, 1))})
+			ways = append(ways, way{Upright(f.out.Scale(-1)), problem.Say(restsOnAFlat, problem.Fixed(f.areaMM2/100, 1))})
 		}
 	}
 	own := axes(m)
@@ -119,8 +181,14 @@ func Candidates(ctx context.Context, m *mesh.Mesh, ask Ask) ([]Candidate, error)
 		up := own[0].Scale(d.X).Add(own[1].Scale(d.Y)).Add(own[2].Scale(d.Z))
 		ways = append(ways, way{Upright(up.Scale(1 / up.Len())), problem.Say("leaning")})
 	}
+	// Directions are compared on a coarse twin, the best of them measured on the part.
+	rough := coarser(m)
 	all := make([]Candidate, len(ways))
 	weigh := func(to []Candidate, ways []way, coarse float64) error {
+		m := m
+		if coarse > 1 {
+			m = rough
+		}
 		return par.Each(ctx, len(ways), func() struct{} { return struct{}{} }, func(_ struct{}, i int) {
 			c := Candidate{Turn: ways[i].turn, Why: ways[i].why, Measures: measure(m, ways[i].turn, ask.OverhangDeg, ask.Load, coarse)}
 			c.Cents = ask.cents(&c.Measures)
@@ -153,7 +221,13 @@ func Candidates(ctx context.Context, m *mesh.Mesh, ask Ask) ([]Candidate, error)
 		most = 6
 	}
 	// What is near the best is measured finely.
-	all = append([]Candidate{all[0]}, best(all, 2*most)...)
+	flat := all[1:min(len(all), 1+surelyFine)]
+	all = append([]Candidate{all[0]}, best(all, most+surelyFine)...)
+	for _, c := range flat { // what a coarse twin does to thin walls may hide that it is good
+		if c.Why.Code == restsOnAFlat && !slices.ContainsFunc(all, func(o Candidate) bool { return o.Turn == c.Turn }) {
+			all = append(all, c)
+		}
+	}
 	ways = ways[:0]
 	for _, c := range all {
 		ways = append(ways, way{c.Turn, c.Why})
