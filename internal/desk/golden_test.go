@@ -17,6 +17,7 @@ import (
 	"jobshelf/core/judge/slicing"
 	"jobshelf/core/judge/verdict"
 	"jobshelf/core/print/estimate"
+	"jobshelf/core/print/orient"
 	"jobshelf/core/print/recipe"
 	"jobshelf/core/shape/mesh/repair"
 	"jobshelf/core/shape/modelfile"
@@ -181,7 +182,12 @@ func TestCommandsAreAnsweredAsTheyWere(t *testing.T) {
 		"ChangePiece": func() (any, error) {
 			id := piece()
 			in := intake.PieceChange{Revision: revision(of(id))}
-			switch r.IntN(3) {
+			switch r.IntN(5) {
+			case 3:
+				in.Stand = []*orient.Stand{{}, new(orient.Sized(0.5)), {Turn: orient.Quat{1, 1}}, {Mirror: true}, new(orient.Sized(-1))}[r.IntN(5)]
+				in.Why = word("", "a test")
+			case 4:
+				in.Best = true
 			case 0:
 				in.Unit = new(word("", "cm", "in"))
 			case 1:
@@ -196,7 +202,7 @@ func TestCommandsAreAnsweredAsTheyWere(t *testing.T) {
 			return nil, intake.Repair(ctx, h.Desk, actor(), id, revision(of(id)), [][]string{{"holes"}, {"weld", "turn"}, {"magic"}, {}}[r.IntN(4)])
 		},
 		"OrderSlice": func() (any, error) {
-			in := plates.SliceOrder{MachineID: number(6), Scale: one(0.0, 1.0, 0.5).(float64), Tip: slicing.Tip(word("", "x", "y"))}
+			in := plates.SliceOrder{MachineID: number(6), Stand: []*orient.Stand{nil, {}, new(orient.Sized(0.5)), {Turn: orient.Quat{1, 1}}, {Turn: orient.Quat{1, 0, 1}, Mirror: true}, new(orient.Sized(-1))}[r.IntN(6)]}
 			if r.IntN(2) == 0 {
 				in.Overrides = []recipe.Override{{Key: word("layer_mm", "infill_percent", "shells", "colour"), Value: word("0.28", "10", "thin"), Why: word("a test", "a test", " ")}}
 			}

@@ -46,8 +46,6 @@ func TestFieldsAreTakenUpToTheirLimits(t *testing.T) {
 		{intake.PieceChange{}, "unit", `"", ` + units, `"yd"`},
 		{plates.SliceOrder{}, "overrides", "[]," + many(60, override), many(61, override)},
 		{plates.SliceOrder{}, "support_marks", "[]," + many(60, mark), many(61, mark)},
-		{plates.SliceOrder{}, "scale", "0, 100", "-0.1, 100.1"},
-		{plates.SliceOrder{}, "tip", `"", "x", "y"`, `"z"`},
 		{house.House{}, "name", long(1) + "," + long(80), `"",` + long(81)},
 		{house.House{}, "locale", `"de",` + long(20), `"d",` + long(21)},
 		{house.House{}, "currency", `"EUR"`, `"eur", "EURO", "EU"`},

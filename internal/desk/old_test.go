@@ -117,7 +117,7 @@ func TestTheOldHouse(t *testing.T) {
 			slices, err := plates.Slices(ctx, d, who, p.ID)
 			require.NoError(t, err)
 			for _, s := range slices {
-				y := slice{State: s.State, Chosen: s.Chosen, Version: s.Version, Scale: s.Scale, Overrides: len(s.Overrides)}
+				y := slice{State: s.State, Chosen: s.Chosen, Version: s.Version, Scale: s.Stand.Scale[0], Overrides: len(s.Overrides)}
 				if s.Full != nil {
 					y.Seconds = s.Full.Seconds - s.Full.WarmUp // which is told with it now
 				}

@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"jobshelf/core/print/orient"
 	"jobshelf/core/print/recipe"
 	"jobshelf/core/shape/mesh/repair"
 	"jobshelf/internal/desk"
@@ -37,7 +38,7 @@ func (h *home) scene(checked bool) scene {
 	s := scene{job: job, piece: piece, done: h.Sliced(piece, m, 4000), counts: h.Sliced(piece, m, 5000, recipe.Override{Key: "shells", Value: "5", Why: "a test"})}
 	require.NoError(h.T, plates.ChooseSlice(ctx, h.Desk, h.Cato, s.counts))
 	var err error
-	s.waits, err = plates.OrderSlice(ctx, h.Desk, h.Cato, piece, plates.SliceOrder{MachineID: m, Scale: 0.5})
+	s.waits, err = plates.OrderSlice(ctx, h.Desk, h.Cato, piece, plates.SliceOrder{MachineID: m, Stand: new(orient.Sized(0.5))})
 	require.NoError(h.T, err)
 	if !checked {
 		require.NoError(h.T, intake.Retry(ctx, h.Desk, h.Cato, job)) // a check is on its way
@@ -91,7 +92,7 @@ func commands() []command {
 			return err
 		}},
 		{"order", func(h *home, s scene) error {
-			_, err := plates.OrderSlice(ctx, h.Desk, h.Cato, s.piece, plates.SliceOrder{MachineID: h.Machines[0].ID, Scale: 0.7})
+			_, err := plates.OrderSlice(ctx, h.Desk, h.Cato, s.piece, plates.SliceOrder{MachineID: h.Machines[0].ID, Stand: new(orient.Sized(0.7))})
 			return err
 		}},
 		{"choose", func(h *home, s scene) error { return plates.ChooseSlice(ctx, h.Desk, h.Cato, s.done) }},

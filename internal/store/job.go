@@ -7,6 +7,7 @@ import (
 
 	"jobshelf/core/judge/finding"
 	"jobshelf/core/judge/verdict"
+	"jobshelf/core/print/orient"
 	"jobshelf/core/shape/mesh/repair"
 	"jobshelf/core/shape/units"
 	"jobshelf/core/shop/job"
@@ -104,9 +105,18 @@ type Piece struct {
 	// Judgement is the number of its verdict, another for every check; 0 without one.
 	Judgement int64
 	By        revision.Judged // by what it was given
+	Stand     *orient.Stand   // as somebody wants it to stand; nil: as it prints best
 }
 
-const pieceColumns = `SELECT p.id, job_id, name, copies, part, unit, current, v.blob_id, v.steps, v.verdict, v.problem, v.picture IS NOT NULL, v.view_id, v.judgement, v.judged_by
+// Stands is how a piece stands: as somebody wants it, else by its verdict.
+func (p *Piece) Stands() orient.Stand {
+	if p.Stand != nil {
+		return p.Stand.Plain()
+	}
+	return p.Verdict.Stands()
+}
+
+const pieceColumns = `SELECT p.id, job_id, name, copies, part, unit, current, v.blob_id, v.steps, v.verdict, v.problem, v.picture IS NOT NULL, v.view_id, v.judgement, v.judged_by, p.stand
 	FROM piece p JOIN version v ON v.piece_id = p.id AND v.n = p.current `
 
 // Pieces lists a job's.
@@ -117,7 +127,7 @@ func (q Q) Pieces(ctx context.Context, job int64) ([]Piece, error) {
 // OpenPieces lists the pieces of all jobs on the shelf, of one member if member is
 // not 0, by job, without their verdicts; VerdictsOf reads those.
 func (q Q) OpenPieces(ctx context.Context, member int64) ([]Piece, error) {
-	return all[Piece](ctx, q, `SELECT p.id, job_id, name, copies, part, unit, current, v.blob_id, v.steps, NULL::jsonb, v.problem, v.picture IS NOT NULL, v.view_id, v.judgement, v.judged_by
+	return all[Piece](ctx, q, `SELECT p.id, job_id, name, copies, part, unit, current, v.blob_id, v.steps, NULL::jsonb, v.problem, v.picture IS NOT NULL, v.view_id, v.judgement, v.judged_by, p.stand
 		FROM piece p JOIN version v ON v.piece_id = p.id AND v.n = p.current JOIN job j ON j.id = p.job_id
 		WHERE j.state NOT IN ('fetched', 'sent back', 'withdrawn') AND ($1 = 0 OR j.member_id = $1) ORDER BY job_id, position`, member)
 }
@@ -144,8 +154,8 @@ func (q Q) Piece(ctx context.Context, id int64) (Piece, error) {
 // AddPiece makes a row at the end of a job's pieces, with the file as it came as
 // its first version.
 func (q Q) AddPiece(ctx context.Context, p Piece) (int64, error) {
-	id, err := scalar[int64](ctx, q, `INSERT INTO piece (job_id, position, name, copies, part, unit)
-		VALUES ($1, coalesce((SELECT max(position) + 1 FROM piece WHERE job_id = $1), 1), $2, $3, $4, $5) RETURNING id`, p.JobID, p.Name, p.Copies, p.Part, p.Unit)
+	id, err := scalar[int64](ctx, q, `INSERT INTO piece (job_id, position, name, copies, part, unit, stand)
+		VALUES ($1, coalesce((SELECT max(position) + 1 FROM piece WHERE job_id = $1), 1), $2, $3, $4, $5, $6) RETURNING id`, p.JobID, p.Name, p.Copies, p.Part, p.Unit, p.Stand)
 	if err != nil {
 		return 0, err
 	}
@@ -155,7 +165,7 @@ func (q Q) AddPiece(ctx context.Context, p Piece) (int64, error) {
 // SetPiece writes what can be changed of a piece: name, copies, part, unit and
 // the version that counts.
 func (q Q) SetPiece(ctx context.Context, p Piece) error {
-	return q.exec(ctx, `UPDATE piece SET name = $2, copies = $3, part = $4, unit = $5, current = $6 WHERE id = $1`, p.ID, p.Name, p.Copies, p.Part, p.Unit, p.Current)
+	return q.exec(ctx, `UPDATE piece SET name = $2, copies = $3, part = $4, unit = $5, current = $6, stand = $7 WHERE id = $1`, p.ID, p.Name, p.Copies, p.Part, p.Unit, p.Current, p.Stand)
 }
 
 // Version is a piece as it came or as it was mended.

@@ -126,6 +126,11 @@ func (q Q) ChooseSlice(ctx context.Context, s Slice) error {
 	return q.exec(ctx, `UPDATE slice SET chosen = (id = $1) WHERE job_id = $2`, s.ID, s.JobID)
 }
 
+// UnchooseSlices lets none of a job's slices be the one that was chosen.
+func (q Q) UnchooseSlices(ctx context.Context, job int64) error {
+	return q.exec(ctx, `UPDATE slice SET chosen = false WHERE job_id = $1 AND chosen`, job)
+}
+
 // BeginSlice counts a try of a slice and tells how many there were; one that is over
 // begins no more.
 func (q Q) BeginSlice(ctx context.Context, id int64) (int, error) {

@@ -12,6 +12,7 @@ import (
 	"gotest.tools/v3/golden"
 
 	"jobshelf/core/judge/slicing"
+	"jobshelf/core/print/orient"
 	"jobshelf/core/print/recipe"
 	"jobshelf/core/shape/mesh"
 	"jobshelf/core/shape/modelfile"
@@ -97,8 +98,8 @@ func TestWorkComesOutAsItDid(t *testing.T) {
 		}
 	}
 	for k, o := range []plates.SliceOrder{
-		{MachineID: 1}, {MachineID: 2, Scale: 0.5, Tip: slicing.TipX}, {MachineID: 3, Overrides: []recipe.Override{{Key: "bed_adhesion", Value: "raft", Why: "a test"}, {Key: "pause_mm", Value: "2", Why: "a test"}}},
-		{MachineID: 4, Scale: 90}, {MachineID: 4, SupportMarks: []slicing.SupportMark{{CornersMM: [][3]float64{{-20, -20, 0}, {20, -20, 0}, {-20, 20, 0}, {20, 20, 9}}, PutIn: true, Why: "a test"}}},
+		{MachineID: 1}, {MachineID: 2, Stand: &orient.Stand{Turn: orient.Quat{1, 1}, Scale: [3]float64{0.5, 0.5, 0.5}}}, {MachineID: 3, Overrides: []recipe.Override{{Key: "bed_adhesion", Value: "raft", Why: "a test"}, {Key: "pause_mm", Value: "2", Why: "a test"}}},
+		{MachineID: 4, Stand: new(orient.Sized(90))}, {MachineID: 4, SupportMarks: []slicing.SupportMark{{CornersMM: [][3]float64{{-20, -20, 0}, {20, -20, 0}, {-20, 20, 0}, {20, 20, 9}}, PutIn: true, Why: "a test"}}},
 	} {
 		id, err := plates.OrderSlice(ctx, h.desk, h.cato, int64(1+k/4*7), o)
 		require.NoError(t, err)

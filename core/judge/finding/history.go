@@ -9,6 +9,8 @@ var history = texts{
 	"along an axis":                 say("Upright along its own axis: %[1]v cm³ under overhangs, %[2]v mm high"),
 	"along an axis, no support":     say("Upright along its own axis: no support, %[1]v mm high"),
 	"leaning":                       say("Leaning, for least support: %[1]v cm³ under overhangs, %[2]v mm high"),
+	"turned to fit":                 say("%[1]v; as it came it fits no machine"),
+	"turned for less support":       say("%[1]v; as it came %[2]v cm³"),
 	"leaning, no support":           say("Leaning: no support, %[1]v mm high"),
 	"handed in":                     say("Handed in %[1]s"),                                                           // names of files
 	"approved":                      say("Approved and queued on %[1]s"),                                              // machine
@@ -28,14 +30,18 @@ var history = texts{
 	"ready to be fetched":           say("Ready to be fetched"),
 	"fetched":                       say("Fetched"),
 	"moved in its lane":             say("Moved within the lane"),
-	"moved to":                      say("Moved to %[1]s"),                   // machine
-	"unit left to the file":         say("Unit of %[1]s left to the file"),   // file
-	"unit is":                       say("%[1]s is in %[2]s"),                // file, unit
-	"copies are":                    say("%[1]d copies of %[2]s"),            // copies, file
-	"counts as it came":             say("%[1]s counts as it came"),          // file
-	"counts as a version":           say("%[1]s counts as version %[2]d"),    // file, version
-	"repair asked for":              say("Repair of %[1]s asked for: %[2]s"), // file, steps
-	"repaired":                      say("Repaired %[1]s"),                   // file
+	"moved to":                      say("Moved to %[1]s"),                                         // machine
+	"unit left to the file":         say("Unit of %[1]s left to the file"),                         // file
+	"unit is":                       say("%[1]s is in %[2]s"),                                      // file, unit
+	"copies are":                    say("%[1]d copies of %[2]s"),                                  // copies, file
+	"stands as it prints best":      say("%[1]s stands as it prints best"),                         // file
+	"turned by hand":                say("%[1]s is turned by hand"),                                // file
+	"mirrored":                      say("%[1]s is mirrored"),                                      // file
+	"sized":                         say("%[1]s is made %[2]v × %[3]v × %[4]v %% as large: %[5]s"), // file, three axes, why
+	"counts as it came":             say("%[1]s counts as it came"),                                // file
+	"counts as a version":           say("%[1]s counts as version %[2]d"),                          // file, version
+	"repair asked for":              say("Repair of %[1]s asked for: %[2]s"),                       // file, steps
+	"repaired":                      say("Repaired %[1]s"),                                         // file
 	"nothing to mend":               say("There was nothing to mend."),
 	"checked":                       say("Checked"),
 	"could not be read":             say("Could not be read"),

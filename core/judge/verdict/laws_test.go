@@ -128,7 +128,7 @@ func TestProgressGoesUp(t *testing.T) {
 	})
 	require.NoError(t, err)
 	assert.InDelta(t, 1, last, 1e-12)
-	assert.InDelta(t, 0.6, least, 1e-9, "the first machine begins there")
+	assert.InDelta(t, 0.65, least, 1e-9, "the first machine begins there")
 	assert.Greater(t, most, 0.9, "the last one's share")
 	assert.Greater(t, n, 6)
 }

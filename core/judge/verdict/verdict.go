@@ -13,6 +13,7 @@ import (
 	"jobshelf/core/print/estimate"
 	"jobshelf/core/print/layout"
 	"jobshelf/core/print/machine"
+	"jobshelf/core/print/orient"
 	"jobshelf/core/print/recipe"
 	"jobshelf/core/print/toolpath"
 	"jobshelf/core/shape/mesh"
@@ -24,7 +25,7 @@ import (
 
 // Revision counts up whenever the same model is judged otherwise than before, so that it is
 // judged anew. A test holds it to the golden files.
-const Revision = 1
+const Revision = 2
 
 // Choice is a machine and what would be done on it. Recipe and Loaded are nil
 // where the house has no recipe for the purpose; then only the fit is tried.
@@ -87,6 +88,7 @@ type Verdict struct {
 	CentroidMM    [3]float64                  `json:"centroid_mm"`
 	Findings      []finding.Finding           `json:"findings"`
 	Units         []printability.UnitProposal `json:"unit_proposals,omitempty"`
+	Orientation   *Orientation                `json:"orientation,omitempty" doc:"How the model stands in all that follows from it: fits, estimates"`
 	Machines      []MachineVerdict            `json:"machines"`
 	Program       *Program                    `json:"gcode,omitempty"`
 	Evidence      []finding.Evidence          `json:"-"` // large; kept apart
@@ -118,6 +120,7 @@ type Stage string
 // The steps after reading, with the share of the work each takes of the whole.
 const (
 	Checking   Stage = "checking the surface"
+	Turning    Stage = "turning it"
 	Fitting    Stage = "trying the machines"
 	Estimating Stage = "estimating"
 )
@@ -127,9 +130,10 @@ type Subject struct {
 	Mesh   *mesh.Mesh
 	Name   string
 	Format modelfile.Format
-	Unit   units.Length // the file's; empty if it has none
-	Said   units.Length // what its owner or the desk says; wins over the file's
-	Odd    []string     // what was odd about its file
+	Unit   units.Length  // the file's; empty if it has none
+	Said   units.Length  // what its owner or the desk says; wins over the file's
+	Odd    []string      // what was odd about its file
+	Stand  *orient.Stand // as somebody wants it to stand; nil: as it prints best
 }
 
 // SubjectOf is a model of a file. What was odd about the file is told with its
@@ -170,12 +174,27 @@ func Judge(ctx context.Context, in Subject, choices []Choice, progress func(Stag
 	for _, text := range in.Odd {
 		v.Findings = append(v.Findings, finding.Finding{Check: "odd file", Grade: finding.WorthKnowing, Text: text})
 	}
-	progress(Fitting, 0.5)
-	v.tryMachines(m, mm, stated, choices)
+	stood, err := v.stands(ctx, m, in, choices, progress)
+	if err != nil {
+		return nil, err
+	}
+	progress(Fitting, 0.6)
+	topology := r.Topology
+	if v.Orientation.Stand.Mirror { // its faces run the other way round
+		topology = mesh.TopologyOf(stood)
+	}
+	v.tryMachines(stood, stated, choices)
 	if err := ctx.Err(); err != nil {
 		return nil, err
 	}
-	return v, v.estimate(ctx, m, r.Topology, mm, choices, progress)
+	found := len(v.Findings)
+	err = v.estimate(ctx, stood, topology, choices, progress)
+	for i := range v.Findings[found:] { // places are told on the model as it came
+		for k, at := range v.Findings[found+i].Places {
+			v.Findings[found+i].Places[k] = array(v.Orientation.Stand.From(vec(at)))
+		}
+	}
+	return v, err
 }
 
 func (v *Verdict) measure(r *mesh.Report, mm float64) {
@@ -197,13 +216,9 @@ func (v *Verdict) measure(r *mesh.Report, mm float64) {
 func boxMM(b mesh.Box, mm float64) Box { return Box{array(b.Min.Scale(mm)), array(b.Max.Scale(mm))} }
 
 // tryMachines fills the ladder with fits and adds what follows from them.
-func (v *Verdict) tryMachines(m *mesh.Mesh, mm float64, stated bool, choices []Choice) {
-	points := make([]polygon.Point, len(m.Vertices))
-	for i, p := range m.Vertices {
-		points[i] = polygon.At(p.X*mm, p.Y*mm)
-	}
-	hull := polygon.Hull(points)
-	height := v.BoxMM.Max[2] - v.BoxMM.Min[2]
+func (v *Verdict) tryMachines(m *mesh.Mesh, stated bool, choices []Choice) {
+	hull, box := shadowOf(m), m.Bounds()
+	height := box.Max.Z - box.Min.Z
 	fitting, inService, scale := 0, 0, 0.0
 	for _, c := range choices {
 		f := c.Machine.Volume.FitIn(hull, height)
@@ -221,7 +236,6 @@ func (v *Verdict) tryMachines(m *mesh.Mesh, mm float64, stated bool, choices []C
 			}
 		}
 	}
-	box := mesh.Box{Min: vec(v.BoxMM.Min), Max: vec(v.BoxMM.Max)}
 	var known units.Length
 	if stated {
 		known = v.Unit
@@ -245,7 +259,7 @@ func (v *Verdict) tryMachines(m *mesh.Mesh, mm float64, stated bool, choices []C
 	v.Findings = append(v.Findings, printability.Flat(box)...)
 }
 
-func (v *Verdict) estimate(ctx context.Context, m *mesh.Mesh, topo *mesh.Topology, mm float64, choices []Choice, progress func(Stage, float64)) error {
+func (v *Verdict) estimate(ctx context.Context, m *mesh.Mesh, topo *mesh.Topology, choices []Choice, progress func(Stage, float64)) error {
 	stacks := map[section.Layering]*section.Stack{}
 	var thin []printability.Lost
 	tried := 0
@@ -256,10 +270,10 @@ func (v *Verdict) estimate(ctx context.Context, m *mesh.Mesh, topo *mesh.Topolog
 		}
 		full := c.Recipe.WithDefaults()
 		h := toolpath.LayeringOf(&full, c.Machine)
-		from, to := 0.6+0.4*float64(i)/float64(len(choices)), 0.6+0.4*float64(i+1)/float64(len(choices))
+		from, to := 0.65+0.35*float64(i)/float64(len(choices)), 0.65+0.35*float64(i+1)/float64(len(choices))
 		progress(Estimating, from)
 		if stacks[h] == nil {
-			s, err := section.NewStack(ctx, m, topo, h, mm, func(f float64) {
+			s, err := section.NewStack(ctx, m, topo, h, 1, func(f float64) {
 				progress(Estimating, from+(to-from)*f)
 			})
 			if err != nil {

@@ -46,7 +46,7 @@ func TestACubeIsJudged(t *testing.T) {
 		last = f
 	})
 	require.NoError(t, err)
-	assert.Len(t, steps, 3)
+	assert.Len(t, steps, 4)
 	assert.InDelta(t, 1, last, 0)
 	assert.Equal(t, 12, v.Triangles)
 	assert.Equal(t, 1, v.BodyCount)

@@ -1,7 +1,6 @@
 package orient
 
 import (
-	"cmp"
 	"math"
 	"slices"
 
@@ -149,19 +148,31 @@ func (f *field) columns(out *Measures, t *mesh.Mesh) {
 	area := f.cellMM * f.cellMM
 	var layers [slabs + 1]float64
 	slab := out.HeightMM / slabs
-	var rests []polygon.Point
+	var rests []polygon.Point // of each row with some, the corners of the first and the last cell
+	restRow, from := -1, 0
 	for cell := range len(f.starts) - 1 {
 		hits := f.hits[f.starts[cell]:f.starts[cell+1]]
 		if len(hits) == 0 {
 			continue
 		}
-		slices.SortFunc(hits, func(a, b hit) int { return cmp.Or(cmp.Compare(a.z, b.z), cmp.Compare(b.kind, a.kind)) })
+		for i := 1; i < len(hits); i++ { // a few each, mostly in order
+			h := hits[i]
+			k := i
+			for ; k > 0 && (hits[k-1].z > h.z || hits[k-1].z == h.z && hits[k-1].kind < h.kind); k-- {
+				hits[k] = hits[k-1]
+			}
+			hits[k] = h
+		}
 		if hits[0].z <= restsMM {
 			out.ContactMM2 += area
-			x, y := f.minX+(float64(cell%f.wide)+0.5)*f.cellMM, f.minY+(float64(cell/f.wide)+0.5)*f.cellMM
-			for k := range 4 {
-				rests = append(rests, polygon.At(x+f.cellMM*(float64(k%2)-0.5), y+f.cellMM*(float64(k/2)-0.5)))
+			row := cell / f.wide
+			if row != restRow {
+				restRow, from = row, cell%f.wide
+				rests = append(rests, polygon.Point{}, polygon.Point{}, polygon.Point{}, polygon.Point{})
 			}
+			x0, x1 := f.minX+float64(from)*f.cellMM, f.minX+float64(cell%f.wide+1)*f.cellMM
+			y := f.minY + float64(row)*f.cellMM
+			copy(rests[len(rests)-4:], []polygon.Point{polygon.At(x0, y), polygon.At(x1, y), polygon.At(x0, y+f.cellMM), polygon.At(x1, y+f.cellMM)})
 		}
 		depth, entered := 0, 0.0
 		for i, h := range hits {

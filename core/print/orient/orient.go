@@ -55,7 +55,7 @@ const (
 	brimMinutes       = 5.0       // to take off what holds it down
 	failsMinutes      = 20.0      // to begin again
 	mostFlats         = 12
-	looked            = 96   // directions of the sphere that are looked at
+	looked            = 64   // directions of the sphere that are looked at
 	refined           = 3    // of them, that are looked about
 	aboutDeg          = 12.0 // how far at first
 	sameDeg           = 2.0
@@ -177,20 +177,16 @@ func Candidates(ctx context.Context, m *mesh.Mesh, ask Ask) ([]Candidate, error)
 	for _, a := range own {
 		ways = append(ways, way{Upright(a), problem.Say("along an axis")}, way{Upright(a.Scale(-1)), problem.Say("along an axis")})
 	}
-	for _, d := range sphere(looked) {
-		up := own[0].Scale(d.X).Add(own[1].Scale(d.Y)).Add(own[2].Scale(d.Z))
-		ways = append(ways, way{Upright(up.Scale(1 / up.Len())), problem.Say("leaning")})
-	}
 	// Directions are compared on a coarse twin, the best of them measured on the part.
 	rough := coarser(m)
 	all := make([]Candidate, len(ways))
-	weigh := func(to []Candidate, ways []way, coarse float64) error {
+	weigh := func(to []Candidate, of []way, coarse float64) error {
 		m := m
 		if coarse > 1 {
 			m = rough
 		}
-		return par.Each(ctx, len(ways), func() struct{} { return struct{}{} }, func(_ struct{}, i int) {
-			c := Candidate{Turn: ways[i].turn, Why: ways[i].why, Measures: measure(m, ways[i].turn, ask.OverhangDeg, ask.Load, coarse)}
+		return par.Each(ctx, len(to), func() struct{} { return struct{}{} }, func(_ struct{}, i int) {
+			c := Candidate{Turn: of[i].turn, Why: of[i].why, Measures: measure(m, of[i].turn, ask.OverhangDeg, ask.Load, coarse)}
 			c.Cents = ask.cents(&c.Measures)
 			to[i] = c
 		}, nil)
@@ -198,7 +194,22 @@ func Candidates(ctx context.Context, m *mesh.Mesh, ask Ask) ([]Candidate, error)
 	if err := weigh(all, ways, coarsely); err != nil {
 		return nil, err
 	}
-	for _, c := range best(all, refined) { // the best are looked about, closer and closer
+	if best(all, 1)[0].SupportMM3 > 1 { // what needs no support leans for nothing
+		leaning := ways[:0:0]
+		for _, d := range sphere(looked) {
+			up := own[0].Scale(d.X).Add(own[1].Scale(d.Y)).Add(own[2].Scale(d.Z))
+			leaning = append(leaning, way{Upright(up.Scale(1 / up.Len())), problem.Say("leaning")})
+		}
+		found := make([]Candidate, len(leaning))
+		if err := weigh(found, leaning, coarsely); err != nil {
+			return nil, err
+		}
+		all = append(all, found...)
+	}
+	for _, c := range best(all, refined) {
+		if c.SupportMM3 <= 1 {
+			continue
+		} // the best are looked about, closer and closer
 		for about := aboutDeg; about > 1; about /= 2 {
 			near := make([]way, 6)
 			for k := range near {

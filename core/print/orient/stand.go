@@ -23,6 +23,9 @@ const (
 	MostScale  = 1000
 )
 
+// Sized is a stand that makes a piece so many times as large.
+func Sized(k float64) Stand { return Stand{Turn: AsItCame, Scale: [3]float64{k, k, k}} }
+
 // withDefaults puts 1 for a scale of 0, and no turn for one of zeros.
 func (s Stand) withDefaults() Stand {
 	if s.Turn == (Quat{}) {

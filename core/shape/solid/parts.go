@@ -146,14 +146,7 @@ func NetNeedle() *mesh.Mesh {
 
 // Bollard has a mushroom head: much support as it stands, none on its head.
 func Bollard() *mesh.Mesh {
-	p := []P{{0, 0}, {22, 0}, {22, 4}, {13, 9}, {11, 30}}
-	p = append(p, P{28, 33})
-	p = append(p, smooth(20, func(t float64) P {
-		s, c := math.Sincos(math.Pi / 2 * t)
-		return P{28 * c, 36 + 14*s}
-	})...)
-	p[len(p)-1].X = 0
-	return Revolve(dedupe(p), 96)
+	return Revolve([]P{{0, 0}, {22, 0}, {22, 4}, {13, 15}, {11, 30}, {28, 33}, {28, 38}, {23, 44}, {0, 44}}, 96)
 }
 
 // DeckVentRing is a flat ring with bolt holes and louvre slots.

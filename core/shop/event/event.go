@@ -72,6 +72,22 @@ type (
 		Copies int    `json:"copies"`
 		Piece  string `json:"piece"`
 	}
+	StandsAsBest struct {
+		Piece string `json:"piece"`
+	}
+	Turned struct {
+		Piece string `json:"piece"`
+	}
+	Mirrored struct {
+		Piece string `json:"piece"`
+	}
+	Sized struct {
+		Piece    string  `json:"piece"`
+		XPercent float64 `json:"x_percent" digits:"1"`
+		YPercent float64 `json:"y_percent" digits:"1"`
+		ZPercent float64 `json:"z_percent" digits:"1"`
+		Why      string  `json:"why"`
+	}
 	CountsAsItCame struct {
 		Piece string `json:"piece"`
 	}
@@ -160,6 +176,10 @@ func (Repaired) Kind() string           { return "repaired" }
 func (UnitLeft) Kind() string           { return "unit left to the file" }
 func (UnitSaid) Kind() string           { return "unit is" }
 func (CopiesSaid) Kind() string         { return "copies are" }
+func (StandsAsBest) Kind() string       { return "stands as it prints best" }
+func (Turned) Kind() string             { return "turned by hand" }
+func (Mirrored) Kind() string           { return "mirrored" }
+func (Sized) Kind() string              { return "sized" }
 func (CountsAsItCame) Kind() string     { return "counts as it came" }
 func (CountsMended) Kind() string       { return "counts as a version" }
 func (SliceOrdered) Kind() string       { return "slice ordered" }
@@ -185,6 +205,7 @@ func (Several) Kind() string            { return "several" }
 var Kinds = []Event{
 	HandedIn{}, Checked{}, Unread{}, CheckedAgain{}, CheckAsked{}, CheckCancelled{}, CheckSetAside{}, Approved{}, ApprovedUpTo{}, YesNotKept{}, YesTakenBack{}, Withdrawn{},
 	SentBack{}, Started{}, CameOff{}, Failed{}, ReadyToFetch{}, Fetched{}, MovedInItsLane{}, RepairAskedFor{}, Repaired{}, UnitLeft{}, UnitSaid{}, CopiesSaid{}, CountsAsItCame{},
+	StandsAsBest{}, Turned{}, Mirrored{}, Sized{},
 	CountsMended{}, SliceOrdered{}, SliceAgain{}, SliceCancelled{}, SliceChosen{}, SliceDone{}, SliceFailed{}, SliceSetAside{}, HouseChanged{}, MachineChanged{}, MaterialChanged{},
 	RecipeChanged{}, HouseOpened{}, PersonAdded{}, PasswordSet{}, RoleGiven{}, AccountClosed{}, OwnPasswordChanged{}, Several{},
 }

@@ -13,6 +13,7 @@ import (
 	"jobshelf/core/judge/slicing"
 	"jobshelf/core/judge/verdict"
 	"jobshelf/core/print/machine"
+	"jobshelf/core/print/orient"
 	"jobshelf/core/print/recipe"
 	"jobshelf/core/shape/problem"
 	"jobshelf/core/shape/units"
@@ -76,8 +77,7 @@ type Piece struct {
 	Version      int                   `json:"version"`
 	Unit         units.Length          `json:"unit"`
 	Copies       int                   `json:"copies"`
-	Scale        float64               `json:"scale"`
-	Tip          slicing.Tip           `json:"tip"`
+	Stand        orient.Stand          `json:"stand"`
 	SupportMarks []slicing.SupportMark `json:"support_marks"`
 }
 
@@ -86,15 +86,13 @@ func (p *Piece) Same(o *Piece) bool {
 	return p.PieceID == o.PieceID && p.Version == o.Version && p.Unit == o.Unit && p.Copies == o.Copies
 }
 
-// AsItCame says that nothing was done by hand to how it stands.
-func (p *Piece) AsItCame() bool {
-	return (p.Scale == 0 || p.Scale == 1) && p.Tip == slicing.TipNone && len(p.SupportMarks) == 0
-}
+// Plain says that it stands as the piece does now, and that no support was put in or kept out.
+func (p *Piece) Plain(now orient.Stand) bool { return p.Stand.Like(now) && len(p.SupportMarks) == 0 }
 
 // Like says that two come out the same: the same, standing in the same way, with support put in
 // and kept out at the same places.
 func (p *Piece) Like(o *Piece) bool {
-	return p.Same(o) && p.Scale == o.Scale && p.Tip == o.Tip && slices.EqualFunc(p.SupportMarks, o.SupportMarks, func(a, b slicing.SupportMark) bool {
+	return p.Same(o) && p.Stand.Like(o.Stand) && slices.EqualFunc(p.SupportMarks, o.SupportMarks, func(a, b slicing.SupportMark) bool {
 		return a.PutIn == b.PutIn && slices.Equal(a.CornersMM, b.CornersMM)
 	})
 }

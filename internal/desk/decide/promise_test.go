@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"jobshelf/core/print/orient"
 	"jobshelf/core/shape/units"
 	"jobshelf/core/shop/job"
 	"jobshelf/core/shop/run"
@@ -321,7 +322,7 @@ func TestAYesTakesWhatIsSlicedAlready(t *testing.T) {
 		}
 		return false
 	}
-	small, err := plates.OrderSlice(ctx, h.Desk, h.Cato, piece, plates.SliceOrder{MachineID: on, Scale: 0.5})
+	small, err := plates.OrderSlice(ctx, h.Desk, h.Cato, piece, plates.SliceOrder{MachineID: on, Stand: new(orient.Sized(0.5))})
 	require.NoError(t, err)
 	require.NoError(t, h.EndSlice(small, 100))
 	assert.False(t, full(on), "half as large, by hand, and not chosen")

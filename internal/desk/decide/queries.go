@@ -9,6 +9,7 @@ import (
 	"jobshelf/core/judge/finding"
 	"jobshelf/core/judge/printability"
 	"jobshelf/core/judge/verdict"
+	"jobshelf/core/print/orient"
 	"jobshelf/core/shape/mesh/repair"
 	"jobshelf/core/shape/units"
 	"jobshelf/core/shop/job"
@@ -202,6 +203,48 @@ type PieceView struct {
 	Current  int                         `json:"current" doc:"The version that counts"`
 	Versions []VersionView               `json:"versions"`
 	Mend     []repair.Step               `json:"mend" doc:"Repair steps that its findings call for"`
+	// Orientation is left out of what is not a model, or was judged by an older program.
+	Orientation *OrientationView `json:"orientation,omitempty"`
+}
+
+// OrientationView is how a piece stands, and how else it might.
+type OrientationView struct {
+	Stand  orient.Stand `json:"stand"`
+	Fixed  bool         `json:"fixed" doc:"Somebody wants it so; else it stands as it prints best"`
+	Why    string       `json:"why,omitempty" doc:"Why the program turned it"`
+	SizeMM [3]float64   `json:"size_mm" doc:"As it stands"`
+	Ways   []WayView    `json:"ways" doc:"The best first"`
+}
+
+// WayView is an orientation that was measured.
+type WayView struct {
+	Turn        orient.Quat `json:"turn"`
+	Now         bool        `json:"now" doc:"It stands so"`
+	Reason      string      `json:"reason"`
+	OverhangMM2 float64     `json:"overhang_mm2"`
+	SupportMM3  float64     `json:"support_mm3" doc:"Room under overhangs"`
+	ContactMM2  float64     `json:"contact_mm2"`
+	StrengthMM2 float64     `json:"strength_mm2" doc:"The least area of a layer"`
+	HeightMM    float64     `json:"height_mm"`
+	Fits        int         `json:"fits" doc:"On how many machines in service"`
+	ScaleToFit  float64     `json:"scale_to_fit"`
+}
+
+func orientationView(p *store.Piece, words finding.Speaker) *OrientationView {
+	if p.Verdict == nil || p.Verdict.Orientation == nil {
+		return nil
+	}
+	o := p.Verdict.Orientation
+	v := &OrientationView{Stand: p.Stands(), Fixed: p.Stand != nil, SizeMM: o.SizeMM, Ways: []WayView{}}
+	if !v.Fixed && o.Why.Code != "" {
+		v.Why = words.Say(o.Why)
+	}
+	for _, w := range o.Ways {
+		turned := orient.Stand{Turn: w.Turn, Scale: v.Stand.Scale, Mirror: v.Stand.Mirror}
+		v.Ways = append(v.Ways, WayView{Turn: w.Turn, Now: turned.Like(v.Stand), Reason: words.Say(w.Reason), OverhangMM2: w.OverhangMM2, SupportMM3: w.SupportMM3,
+			ContactMM2: w.ContactMM2, StrengthMM2: w.StrengthMM2, HeightMM: w.HeightMM, Fits: w.Fits, ScaleToFit: w.ScaleToFit})
+	}
+	return v
 }
 
 // SurfaceView is what a version measures.
@@ -274,7 +317,7 @@ func Job(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) (JobView, er
 	stand(h, &v.Slip, j, runs, v.Ladder)
 	for _, p := range pieces {
 		own := slices.DeleteFunc(slices.Clone(versions), func(x store.Version) bool { return x.PieceID != p.ID })
-		v.PieceSet = append(v.PieceSet, pieceView(p, own))
+		v.PieceSet = append(v.PieceSet, pieceView(p, own, h.Words))
 	}
 	lines, err := d.Store.History(ctx, id)
 	for _, l := range lines {
@@ -294,9 +337,9 @@ func surfaceView(c *verdict.Verdict) SurfaceView {
 	return v
 }
 
-func pieceView(p store.Piece, versions []store.Version) PieceView {
+func pieceView(p store.Piece, versions []store.Version, words finding.Speaker) PieceView {
 	v := PieceView{ID: p.ID, Name: p.Name, Copies: p.Copies, Pictured: p.Seen, Viewable: p.ViewID != nil, Problem: p.Problem, SaidUnit: string(p.Unit),
-		Current: p.Current, Units: []printability.UnitProposal{}, Versions: []VersionView{}, Mend: []repair.Step{}, Surface: surfaceView(p.Verdict)}
+		Current: p.Current, Units: []printability.UnitProposal{}, Versions: []VersionView{}, Mend: []repair.Step{}, Surface: surfaceView(p.Verdict), Orientation: orientationView(&p, words)}
 	if c := p.Verdict; c != nil {
 		v.Format, v.Unit, v.Program = string(c.Format), string(c.Unit), c.Program
 		v.Units = append(v.Units, c.Units...)

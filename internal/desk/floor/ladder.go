@@ -190,7 +190,11 @@ func (h *State) counts(pieces []store.Piece, machineID int64) *store.Counting {
 		if c.MachineID != machineID || !Covers(c.Pieces, pieces) {
 			continue
 		}
-		plain := !slices.ContainsFunc(c.Pieces, func(p revision.Piece) bool { return !p.AsItCame() })
+		models := Models(pieces) // Covers says that they are in the same order
+		plain := true
+		for k := range c.Pieces {
+			plain = plain && c.Pieces[k].Plain(models[k].Stands())
+		}
 		if c.Chosen || out == nil && plain && len(h.Changed[c.ID]) == 0 {
 			out = c
 		}

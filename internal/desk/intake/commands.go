@@ -13,6 +13,7 @@ import (
 	"time"
 	"unicode"
 
+	"jobshelf/core/print/orient"
 	"jobshelf/core/print/recipe"
 	"jobshelf/core/shape/mesh/repair"
 	"jobshelf/core/shape/modelfile"
@@ -172,10 +173,13 @@ func titleFrom(name string) string {
 // PieceChange is what can be set of a piece while its job is being weighed.
 // Fields left out stay as they are.
 type PieceChange struct {
-	Revision int     `json:"revision" minimum:"1" doc:"The revision of the job that was seen"`
-	Unit     *string `json:"unit,omitempty" enum:",mm,cm,m,in,ft,µm" doc:"The unit it is in; empty: as the file says"`
-	Copies   *int    `json:"copies,omitempty" minimum:"1" maximum:"999"`
-	Current  *int    `json:"current,omitempty" minimum:"1" doc:"The version of the model that counts"`
+	Revision int           `json:"revision" minimum:"1" doc:"The revision of the job that was seen"`
+	Unit     *string       `json:"unit,omitempty" enum:",mm,cm,m,in,ft,µm" doc:"The unit it is in; empty: as the file says"`
+	Copies   *int          `json:"copies,omitempty" minimum:"1" maximum:"999"`
+	Current  *int          `json:"current,omitempty" minimum:"1" doc:"The version of the model that counts"`
+	Stand    *orient.Stand `json:"stand,omitempty" doc:"How it stands: turned, scaled, mirrored"`
+	Best     bool          `json:"best,omitempty" doc:"It stands as it prints best again, as large as it came"`
+	Why      string        `json:"why,omitempty" maxLength:"300" doc:"Why it stands so"`
 }
 
 // ChangePiece sets unit, copies or the version that counts, and has the job
@@ -205,8 +209,49 @@ func ChangePiece(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, in P
 				what = append(what, event.CountsMended{Piece: p.Name, Version: p.Current})
 			}
 		}
-		return what, nil
+		stood, err := stand(p, in)
+		if err != nil || len(stood) == 0 {
+			return what, err
+		}
+		return append(what, stood...), tx.UnchooseSlices(ctx, p.JobID) // those stood as it did before
 	})
+}
+
+// stand sets how a piece stands, and says what is otherwise now.
+func stand(p *store.Piece, in PieceChange) (what []event.Event, err error) {
+	switch {
+	case in.Best && in.Stand != nil:
+		return nil, desk.Wrong("best", "stand given and best")
+	case in.Best && p.Stand != nil:
+		p.Stand = nil
+		return []event.Event{event.StandsAsBest{Piece: p.Name}}, nil
+	case in.Stand == nil:
+		return nil, nil
+	}
+	if p.Verdict != nil && p.Verdict.Format == modelfile.GCode {
+		return nil, desk.Refuse("no model to turn", p.Name)
+	}
+	if bad := in.Stand.Check(); len(bad) > 0 {
+		return nil, &desk.Invalid{Problems: bad}
+	}
+	was, now := p.Stands(), in.Stand.Plain()
+	if p.Stand != nil && was.Like(now) {
+		return nil, nil
+	}
+	if was.Scale != now.Scale {
+		if strings.TrimSpace(in.Why) == "" {
+			return nil, desk.Wrong("why", "size without a reason")
+		}
+		what = append(what, event.Sized{Piece: p.Name, XPercent: 100 * now.Scale[0], YPercent: 100 * now.Scale[1], ZPercent: 100 * now.Scale[2], Why: in.Why})
+	}
+	if was.Mirror != now.Mirror {
+		what = append(what, event.Mirrored{Piece: p.Name})
+	}
+	if len(what) == 0 || !(orient.Stand{Turn: was.Turn}).Like(orient.Stand{Turn: now.Turn}) {
+		what = append(what, event.Turned{Piece: p.Name})
+	}
+	p.Stand = &now
+	return what, nil
 }
 
 // Repair makes a new version of a piece, from the file as it came, by the given

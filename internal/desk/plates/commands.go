@@ -11,6 +11,7 @@ import (
 	"strings"
 
 	"jobshelf/core/judge/slicing"
+	"jobshelf/core/print/orient"
 	"jobshelf/core/print/recipe"
 	"jobshelf/core/shape/problem"
 	"jobshelf/core/shop/event"
@@ -28,8 +29,7 @@ type SliceOrder struct {
 	MachineID    int64                 `json:"machine_id"`
 	Overrides    []recipe.Override     `json:"overrides" maxItems:"60"`
 	SupportMarks []slicing.SupportMark `json:"support_marks,omitempty" maxItems:"60" doc:"Where support is put in or kept out by hand"`
-	Scale        float64               `json:"scale,omitempty" minimum:"0" maximum:"100" doc:"0 or left out: 1"`
-	Tip          slicing.Tip           `json:"tip,omitempty" enum:",x,y" doc:"Lay it over about an axis"`
+	Stand        *orient.Stand         `json:"stand,omitempty" doc:"How it stands in this slice; left out: as the piece does"`
 }
 
 // OrderSlice queues a slice of a piece by the house's recipe for its purpose and
@@ -68,7 +68,14 @@ func OrderSlice(ctx context.Context, d *desk.Desk, a desk.Actor, piece int64, in
 			return err
 		}
 		s.Pieces = slices.DeleteFunc(s.Pieces, func(x revision.Piece) bool { return x.PieceID == piece })
-		s.Pieces = append(s.Pieces, revision.Piece{PieceID: piece, Scale: in.Scale, Tip: in.Tip, SupportMarks: in.SupportMarks})
+		own := revision.Piece{PieceID: piece, Stand: p.Stands(), SupportMarks: in.SupportMarks}
+		if in.Stand != nil {
+			if bad := in.Stand.Check(); len(bad) > 0 {
+				return &desk.Invalid{Problems: bad}
+			}
+			own.Stand = in.Stand.Plain()
+		}
+		s.Pieces = append(s.Pieces, own)
 		id, err = Order(ctx, d, tx, a, j, s)
 		return err
 	})
@@ -171,14 +178,12 @@ func sameAs(ctx context.Context, tx *store.Tx, s store.Slice, made revision.Made
 func asTheyAre(standing []revision.Piece, models []store.Piece) []revision.Piece {
 	out := make([]revision.Piece, len(models))
 	for i, p := range models {
+		out[i].Stand = p.Stands()
 		if k := slices.IndexFunc(standing, func(x revision.Piece) bool { return x.PieceID == p.ID }); k >= 0 {
 			out[i] = standing[k]
 		}
 		x := &out[i]
 		x.PieceID, x.Version, x.Unit, x.Copies = p.ID, p.Current, p.Unit, p.Copies
-		if x.Scale <= 0 {
-			x.Scale = 1
-		}
 	}
 	return out
 }
@@ -284,6 +289,22 @@ func ChooseSlice(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) erro
 	})
 }
 
+// nextWay stands a piece the best other way that its verdict knows; false where there is none.
+func nextWay(x *revision.Piece, pieces []store.Piece) bool {
+	k := slices.IndexFunc(pieces, func(p store.Piece) bool { return p.ID == x.PieceID })
+	if k < 0 || pieces[k].Verdict == nil || pieces[k].Verdict.Orientation == nil {
+		return false
+	}
+	for _, w := range pieces[k].Verdict.Orientation.Ways {
+		other := orient.Stand{Turn: w.Turn, Scale: x.Stand.Scale, Mirror: x.Stand.Mirror}.Plain()
+		if !other.Like(x.Stand) && w.Fits > 0 {
+			x.Stand = other
+			return true
+		}
+	}
+	return false
+}
+
 // Savings orders what would save time against a slice that is done: each is
 // sliced for real.
 func Savings(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) ([]int64, error) {
@@ -327,19 +348,25 @@ func Savings(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) ([]int64
 	if base.Full != nil && base.Full.Changes > 0 {
 		tries = append(tries, with("support by the part's nozzle", "support_nozzle", float64(max(1, r.PieceNozzle))))
 	}
-	smaller, over := base, base
-	smaller.Label, over.Label = "a tenth smaller", "laid over"
-	smaller.Pieces, over.Pieces = slices.Clone(base.Pieces), slices.Clone(base.Pieces)
-	for i := range base.Pieces {
-		smaller.Pieces[i].Scale *= 0.9
-		over.Pieces[i].Tip = over.Pieces[i].Tip.Next()
-	}
-	tries = append(tries, smaller, over)
-	h, err := floor.Look(ctx, d.Store.Q, d.Now(), base.JobID)
+	pieces, err := d.Store.Pieces(ctx, base.JobID)
 	if err != nil {
 		return nil, err
 	}
-	pieces, err := d.Store.Pieces(ctx, base.JobID)
+	smaller, over := base, base
+	smaller.Label, over.Label = "a tenth smaller", "stood another way"
+	smaller.Pieces, over.Pieces = slices.Clone(base.Pieces), slices.Clone(base.Pieces)
+	another := false
+	for i := range base.Pieces {
+		for k := range smaller.Pieces[i].Stand.Scale {
+			smaller.Pieces[i].Stand.Scale[k] *= 0.9
+		}
+		another = nextWay(&over.Pieces[i], pieces) || another
+	}
+	tries = append(tries, smaller)
+	if another {
+		tries = append(tries, over)
+	}
+	h, err := floor.Look(ctx, d.Store.Q, d.Now(), base.JobID)
 	if err != nil {
 		return nil, err
 	}

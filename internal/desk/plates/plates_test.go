@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"jobshelf/core/judge/slicing"
+	"jobshelf/core/print/orient"
 	"jobshelf/core/print/recipe"
 	"jobshelf/core/shape/mesh/repair"
 	"jobshelf/internal/desk"
@@ -95,7 +96,7 @@ func TestTheSameIsSlicedOnce(t *testing.T) {
 		return id
 	}
 	first := order(plates.SliceOrder{})
-	assert.Equal(t, first, order(plates.SliceOrder{Scale: 1}), "on its way")
+	assert.Equal(t, first, order(plates.SliceOrder{Stand: new(orient.Sized(1))}), "on its way")
 	require.NoError(t, plates.CancelSlice(ctx, h.Desk, h.Cato, first))
 	second := order(plates.SliceOrder{})
 	assert.NotEqual(t, first, second, "cancelled")
@@ -104,7 +105,7 @@ func TestTheSameIsSlicedOnce(t *testing.T) {
 	ids := map[int64]bool{second: true}
 	mark := slicing.SupportMark{CornersMM: [][3]float64{{0, 0, 0}, {9, 0, 0}, {0, 9, 0}, {0, 0, 9}}, Why: "a test"}
 	shells := []recipe.Override{{Key: "shells", Value: "4", Why: "a test"}}
-	for _, in := range []plates.SliceOrder{{Scale: 0.5}, {Tip: slicing.TipX}, {Overrides: shells}, {SupportMarks: []slicing.SupportMark{mark}}} {
+	for _, in := range []plates.SliceOrder{{Stand: new(orient.Sized(0.5))}, {Stand: &orient.Stand{Turn: orient.Quat{1, 1}}}, {Stand: &orient.Stand{Mirror: true}}, {Overrides: shells}, {SupportMarks: []slicing.SupportMark{mark}}} {
 		id := order(in)
 		assert.False(t, ids[id])
 		ids[id] = true

@@ -13,6 +13,7 @@ import (
 	"jobshelf/core/judge/verdict"
 	"jobshelf/core/print/estimate"
 	"jobshelf/core/print/naming"
+	"jobshelf/core/print/orient"
 	"jobshelf/core/print/recipe"
 	"jobshelf/core/shape/problem"
 	"jobshelf/core/shape/units"
@@ -114,8 +115,7 @@ type SliceView struct {
 	Overrides    []recipe.Override     `json:"overrides"`
 	SupportMarks []slicing.SupportMark `json:"support_marks"`
 	Overhangs    []slicing.Overhang    `json:"overhangs" doc:"Overhangs, and what is done about it"`
-	Scale        float64               `json:"scale"`
-	Tip          slicing.Tip           `json:"tip"`
+	Stand        orient.Stand          `json:"stand" doc:"How the piece stands in it"`
 	Chosen       bool                  `json:"chosen"`
 	State        string                `json:"state" enum:"queued,running,done,failed,cancelled,set aside"`
 	Fraction     float64               `json:"fraction"`
@@ -236,8 +236,7 @@ func viewOf(s *store.Slice, at int, plates []store.Plate) SliceView {
 		Overrides:    s.Overrides,
 		SupportMarks: x.SupportMarks,
 		Overhangs:    []slicing.Overhang{},
-		Scale:        x.Scale,
-		Tip:          x.Tip,
+		Stand:        x.Stand.Plain(),
 		Chosen:       s.Chosen,
 		State:        s.State,
 		Fraction:     float64(s.Fraction),

@@ -1297,6 +1297,17 @@ export interface components {
         Ordered: {
             ids: number[];
         };
+        OrientationView: {
+            /** @description Somebody wants it so; else it stands as it prints best */
+            fixed: boolean;
+            /** @description As it stands */
+            size_mm: number[];
+            stand: components["schemas"]["Stand"];
+            /** @description The best first */
+            ways: components["schemas"]["WayView"][];
+            /** @description Why the program turned it */
+            why?: string;
+        };
         Overhang: {
             /**
              * Format: double
@@ -1325,6 +1336,8 @@ export interface components {
             why: string;
         };
         PieceChange: {
+            /** @description It stands as it prints best again, as large as it came */
+            best?: boolean;
             /** Format: int64 */
             copies?: number;
             /**
@@ -1337,11 +1350,15 @@ export interface components {
              * @description The revision of the job that was seen
              */
             revision: number;
+            /** @description How it stands: turned, scaled, mirrored */
+            stand?: components["schemas"]["Stand"];
             /**
              * @description The unit it is in; empty: as the file says
              * @enum {string}
              */
             unit?: "" | "mm" | "cm" | "m" | "in" | "ft" | "µm";
+            /** @description Why it stands so */
+            why?: string;
         };
         PieceView: {
             /** Format: int64 */
@@ -1358,6 +1375,7 @@ export interface components {
             /** @description Repair steps that its findings call for */
             mend: string[];
             name: string;
+            orientation?: components["schemas"]["OrientationView"];
             pictured: boolean;
             problem?: string;
             /** @description The unit somebody said it is in */
@@ -1791,18 +1809,10 @@ export interface components {
             /** Format: int64 */
             machine_id: number;
             overrides: components["schemas"]["Override"][];
-            /**
-             * Format: double
-             * @description 0 or left out: 1
-             */
-            scale?: number;
+            /** @description How it stands in this slice; left out: as the piece does */
+            stand?: components["schemas"]["Stand"];
             /** @description Where support is put in or kept out by hand */
             support_marks?: components["schemas"]["SupportMark"][];
-            /**
-             * @description Lay it over about an axis
-             * @enum {string}
-             */
-            tip?: "" | "x" | "y";
         };
         SliceView: {
             /** Format: int64 */
@@ -1827,14 +1837,13 @@ export interface components {
             overrides: components["schemas"]["Override"][];
             /** @description Where every copy lies */
             plates: components["schemas"]["PlateView"][];
-            /** Format: double */
-            scale: number;
             /** @description What has changed since it was made: it is to be made anew before it can be approved */
             stale?: string;
+            /** @description How the piece stands in it */
+            stand: components["schemas"]["Stand"];
             /** @enum {string} */
             state: "queued" | "running" | "done" | "failed" | "cancelled" | "set aside";
             support_marks: components["schemas"]["SupportMark"][];
-            tip: string;
             /** Format: int64 */
             version: number;
             /** @description Why it still waits, where that is not its turn */
@@ -1920,6 +1929,14 @@ export interface components {
             x_mm: number;
             /** Format: double */
             y_mm: number;
+        };
+        Stand: {
+            /** @description Mirrored across the middle of x */
+            mirror?: boolean;
+            /** @description Along the model's own axes; 0 is 1 */
+            scale: number[];
+            /** @description Quaternion (w, x, y, z) that turns the model's coordinates into the plate's; four zeros: not turned */
+            turn: number[];
         };
         State: {
             /** Format: int64 */
@@ -2067,6 +2084,35 @@ export interface components {
              * @description How fast the nozzle warms, °C/s
              */
             nozzle_c_per_s: number;
+        };
+        WayView: {
+            /** Format: double */
+            contact_mm2: number;
+            /**
+             * Format: int64
+             * @description On how many machines in service
+             */
+            fits: number;
+            /** Format: double */
+            height_mm: number;
+            /** @description It stands so */
+            now: boolean;
+            /** Format: double */
+            overhang_mm2: number;
+            reason: string;
+            /** Format: double */
+            scale_to_fit: number;
+            /**
+             * Format: double
+             * @description The least area of a layer
+             */
+            strength_mm2: number;
+            /**
+             * Format: double
+             * @description Room under overhangs
+             */
+            support_mm3: number;
+            turn: number[];
         };
         Word: {
             key: string;

@@ -1,5 +1,5 @@
 <script lang="ts">
-import type { CameraView, PathLayer } from './partScene'
+import type { CameraView, PathLayer, Stand } from './partScene'
 
 export interface LayerShown {
   layer: PathLayer
@@ -36,11 +36,19 @@ const props = defineProps<{
   at?: { x: number; y: number }
   /** The layer to draw instead of the whole part. */
   layer?: LayerShown
+  /** How the piece stands. @default as it came */
+  stand?: Stand
+  /** Turn about the vertical, degrees. @default the row's */
+  turnDeg?: number
+  /** A click tells of the face under it. */
+  picking?: boolean
   /** Another view beside it has the keys, and leads. */
   follows?: boolean
   /** Stands above the picture. */
   caption?: string
 }>()
+/** A face was clicked: its way out, in the model's coordinates. */
+const emit = defineEmits<{ face: [[number, number, number]] }>()
 /** Where it looks from; two views that share it move together. */
 const view = defineModel<CameraView>('view')
 const f = useFormats()
@@ -67,10 +75,10 @@ const looks = () => {
   }
 }
 
-function stand() {
+function show() {
   if (!scene.value || !bytes || !props.row) return
   scene.value.setLooks(looks())
-  scene.value.setPart(lib.readView(bytes.slice(0)), props.row.turn_deg)
+  scene.value.setPart(lib.readView(bytes.slice(0)), props.turnDeg ?? props.row.turn_deg, props.stand)
   scene.value.setVolume(
     { shape: props.row.shape, mm: props.row.volume_mm },
     props.row.fits ? [] : overWords(props.row, f.value).split(', '),
@@ -127,7 +135,7 @@ async function load() {
     }
     await nextTick()
     fit()
-    stand()
+    show()
     state.value = 'shown'
   } catch {
     if (mine === newest) state.value = 'failed'
@@ -143,10 +151,23 @@ function swap() {
   scene.value?.frame(close.value ? near.value : 'plate')
 }
 
+/** Tells of the face under a click, unless the view was turned by it. */
+let down = { x: 0, y: 0 }
+function pressed(e: PointerEvent) {
+  down = { x: e.clientX, y: e.clientY }
+}
+function clicked(e: MouseEvent) {
+  if (!props.picking || !canvas.value || Math.hypot(e.clientX - down.x, e.clientY - down.y) > 4) return
+  const r = canvas.value.getBoundingClientRect()
+  const face = scene.value?.faceAt((2 * (e.clientX - r.left)) / r.width - 1, 1 - (2 * (e.clientY - r.top)) / r.height)
+  if (face) emit('face', face)
+}
+
 useResizeObserver(box, fit)
 onMounted(load)
 watch(() => [props.pieceId, props.version, props.stamp], load)
-watch([() => props.row?.machine_id, () => theme.global.name.value], stand)
+watch([() => props.row?.machine_id, () => theme.global.name.value], show)
+watch(() => [JSON.stringify(props.stand), props.turnDeg], show)
 watch(() => [props.evidence, props.place], point)
 watch(() => props.layer, showLayer)
 watch(view, (v) => v && scene.value?.setView(v))
@@ -176,7 +197,7 @@ if (!props.follows) {
 
 <template>
   <div ref="box" class="view" :data-state="state" :data-pins="place ? 1 : 0">
-    <canvas ref="canvas" role="img" :aria-label="told" />
+    <canvas ref="canvas" role="img" :aria-label="told" :class="{ picking }" @pointerdown="pressed" @click="clicked" />
     <p v-if="caption" class="caption small">{{ caption }}</p>
     <p v-if="state !== 'shown'" class="state quiet" role="status">
       {{ state === 'loading' ? 'Fetching the part …' : 'The part cannot be shown here.' }}
@@ -199,6 +220,9 @@ canvas {
   width: 100%;
   height: 100%;
   cursor: grab;
+}
+canvas.picking {
+  cursor: crosshair;
 }
 .state {
   position: absolute;

@@ -12,15 +12,19 @@ import {
   LineBasicMaterial,
   LineLoop,
   LineSegments,
+  Matrix3,
   Matrix4,
   Mesh,
   MeshBasicMaterial,
   MeshLambertMaterial,
   PerspectiveCamera,
   Plane,
+  Quaternion,
+  Raycaster,
   Scene,
   Sprite,
   SpriteMaterial,
+  Vector2,
   Vector3,
   WebGLRenderer,
 } from 'three'
@@ -108,6 +112,23 @@ const inkTriangles = 40_000
  * The part on its plate. Draws only when something has changed: there is no loop.
  * What stands outside the volume is drawn in the stop colour, striped.
  */
+/** How a piece stands otherwise than as it came. */
+export interface Stand {
+  turn: readonly number[]
+  scale: readonly number[]
+  mirror?: boolean
+}
+
+/** From the model's coordinates to where it stands, before it is set down. */
+export function standMatrix(s: Stand | undefined): Matrix4 {
+  const out = new Matrix4()
+  if (!s) return out
+  const [w, x, y, z] = s.turn
+  const [sx, sy, sz] = s.scale.map((v) => v || 1)
+  if (s.turn.some((v) => v !== 0)) out.makeRotationFromQuaternion(new Quaternion(x, y, z, w))
+  return out.scale(new Vector3(s.mirror ? -sx! : sx, sy, sz))
+}
+
 export class PartScene {
   private readonly renderer: WebGLRenderer
   private readonly scene = new Scene()
@@ -162,9 +183,11 @@ export class PartScene {
     this.draw()
   }
 
-  /** Stands a part in the middle of the plate, turned about the vertical. */
-  setPart(g: BufferGeometry, turnDeg: number) {
+  /** Stands a part in the middle of the plate: mirrored, scaled and turned as it stands, then about the vertical. */
+  setPart(g: BufferGeometry, turnDeg: number, stand?: Stand) {
     empty(this.part)
+    const stood = standMatrix(stand)
+    g.applyMatrix4(stood)
     g.computeBoundingBox()
     const box = g.boundingBox!
     const mid = box.getCenter(new Vector3())
@@ -172,6 +195,7 @@ export class PartScene {
       .makeRotationZ((turnDeg * Math.PI) / 180)
       .multiply(new Matrix4().makeTranslation(-mid.x, -mid.y, -box.min.z))
     g.applyMatrix4(this.placed)
+    this.placed.multiply(stood)
     g.computeBoundingBox()
     const turned = g.boundingBox!.getCenter(new Vector3())
     const centre = new Matrix4().makeTranslation(-turned.x, -turned.y, 0)
@@ -404,6 +428,17 @@ export class PartScene {
       if (t < 1) this.flight = requestAnimationFrame(step)
     }
     step()
+  }
+
+  /** The way out of the face under a place of the canvas (−1 … 1), in the model's coordinates. */
+  faceAt(x: number, y: number): [number, number, number] | undefined {
+    const ray = new Raycaster()
+    ray.setFromCamera(new Vector2(x, y), this.camera)
+    const hit = ray.intersectObjects(this.part.children.filter((o) => o instanceof Mesh))[0]
+    if (!hit?.face) return undefined
+    // Ways out of faces go back by the transpose of the way there.
+    const n = hit.face.normal.clone().applyMatrix3(new Matrix3().setFromMatrix4(this.placed).transpose()).normalize()
+    return [n.x, n.y, n.z]
   }
 
   private matter() {

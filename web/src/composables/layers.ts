@@ -70,7 +70,7 @@ export function useLayers(slice: Ref<SliceView | undefined>, plate: Ref<number> 
         kinds: kinds.value,
         upTo: upTo.value,
         many,
-        body: slice.value?.scale === 1 && !slice.value.tip && !many && slice.value.plates.length === 1,
+        body: !many && slice.value?.plates.length === 1,
       }
     )
   })

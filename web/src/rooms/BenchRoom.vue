@@ -1,15 +1,20 @@
 <script setup lang="ts">
-import { computed, ref, shallowRef, watch } from 'vue'
+import { computed, nextTick, ref, shallowRef, watch } from 'vue'
 import type { JobView, Overhang, SliceView } from '../api/client'
 import { useRoute, useRouter } from 'vue-router'
 import { useAdvance, useApprove, useJob, useShelf, useTakeBack, useWho, useWithdraw } from '../api/queries'
+import AnswerLine from '../components/AnswerLine.vue'
 import CheckProgress from '../components/CheckProgress.vue'
 import FindingList from '../components/FindingList.vue'
+import JobPast from '../components/JobPast.vue'
 import MachineLadder from '../components/MachineLadder.vue'
+import OrientationPanel from '../components/OrientationPanel.vue'
 import HeightStrip from '../components/HeightStrip.vue'
 import PartView from '../components/PartView.vue'
 import type { CameraView } from '../components/partScene'
 import PieceCare from '../components/PieceCare.vue'
+import PieceMeasures from '../components/PieceMeasures.vue'
+import PriceSum from '../components/PriceSum.vue'
 import RoomState from '../components/RoomState.vue'
 import SliceDesk from '../components/SliceDesk.vue'
 import { kindColours } from '../components/lineKinds'
@@ -112,6 +117,22 @@ const overhangMarks = computed(() =>
   overhang.value && !finding.value ? { check: 'overhangs', lines: boxLines(overhang.value.corners_mm) } : undefined,
 )
 const overhangPlace = computed(() => (overhang.value && !finding.value ? middle(overhang.value.corners_mm) : undefined))
+// At the right one panel at a time.
+const panels = ['Machines', 'Orientation', 'Slices', 'History'] as const
+const panel = ref<(typeof panels)[number]>('Slices')
+const panelKey = { Machines: 'g', Orientation: 'o', Slices: 'v', History: 'i' }
+const orientation = ref<InstanceType<typeof OrientationPanel>>()
+const picking = ref(false)
+function openOrientation() {
+  panel.value = 'Orientation'
+  void nextTick(() => orientation.value?.focus())
+}
+// The part stands as in the slice that is looked at, else as the piece does.
+const layerInView = computed(() => (finding.value || panel.value === 'Orientation' ? undefined : layerShown.value))
+const stand = computed(() => (layerInView.value ? slice.value?.stand : undefined) ?? piece.value?.orientation?.stand)
+const turnDeg = computed(() =>
+  layerInView.value ? slice.value?.plates.flatMap((p) => p.spots).find(ofPiece)?.turn_deg : undefined,
+)
 const canApprove = computed(() => desk.value && job.value?.may.approve && row.value?.takes && !row.value.stale)
 const nextIs: Record<NonNullable<JobView['may']['next']>, string> = {
   'its run starts': 'It has been started',
@@ -152,6 +173,9 @@ function unsay() {
 
 useKeys('Bench', [
   { key: 'm', does: 'Show it on the next machine', run: nextMachine },
+  { key: 'g', does: 'The machine ladder', run: () => (panel.value = 'Machines') },
+  { key: 'v', does: 'The slices', run: () => (panel.value = 'Slices') },
+  { key: 'i', does: 'Runs and history', run: () => (panel.value = 'History') },
   { key: 'y', does: 'Yes: queue it on the machine shown', run: queue, when: () => !!canApprove.value },
   { key: 'j', does: 'Next job', run: () => go(1) },
   { key: 'k', does: 'Job before', run: () => go(-1) },
@@ -205,31 +229,7 @@ useKeys('Bench', [
           {{ p.name }}
         </button>
       </div>
-      <dl v-if="piece">
-        <template v-if="piece.surface.triangles">
-          <dt>Size</dt>
-          <dd class="num wrap">{{ piece.surface.size_mm.map((v) => f.number(v, 1)).join(' × ') }} mm</dd>
-          <dt>Volume</dt>
-          <dd class="num">{{ f.number(piece.surface.volume_mm3 / 1000, 2) }} cm³</dd>
-          <dt>Surface</dt>
-          <dd class="num">{{ f.number(piece.surface.area_mm2 / 100, 1) }} cm²</dd>
-          <dt>Triangles</dt>
-          <dd class="num">{{ f.number(piece.surface.triangles) }}</dd>
-          <dt>Bodies</dt>
-          <dd class="num">{{ piece.surface.bodies }}</dd>
-          <dt>Skin</dt>
-          <dd>
-            {{ piece.surface.closed ? 'closed' : 'open' }},
-            {{ piece.surface.oriented ? 'facing one way' : 'partly turned' }}
-          </dd>
-        </template>
-        <dt>File</dt>
-        <dd>
-          <a :href="`/api/pieces/${piece.id}/file?version=1`">{{ piece.name }}</a>
-        </dd>
-        <dt>Copies</dt>
-        <dd class="num">{{ piece.copies }}</dd>
-      </dl>
+      <PieceMeasures v-if="piece" :piece="piece" />
     </section>
     <section class="middle" aria-label="The part on its plate">
       <div class="pinned">
@@ -238,12 +238,16 @@ useKeys('Bench', [
             v-model:view="view"
             :piece-id="piece.id"
             :row="row"
+            :stand="stand"
+            :turn-deg="turnDeg"
+            :picking="picking"
             :stamp="stamp"
             :evidence="overhangMarks ?? marks"
             :place="overhangPlace ?? place"
             :at="overhangPlace && overhangAt"
-            :layer="finding ? undefined : layerShown"
+            :layer="layerInView"
             :caption="beside ? titled(slice) : undefined"
+            @face="orientation?.rest($event)"
           />
           <PartView
             v-if="beside"
@@ -251,6 +255,8 @@ useKeys('Bench', [
             class="second"
             :piece-id="piece.id"
             :row="besideRow"
+            :stand="beside.stand"
+            :turn-deg="beside.plates.flatMap((p) => p.spots).find(ofPiece)?.turn_deg"
             :stamp="stamp"
             :layer="second.shown.value"
             follows
@@ -280,73 +286,52 @@ useKeys('Bench', [
         </div>
       </div>
     </section>
-    <section class="rightside">
-      <MachineLadder :rows="job.ladder" :chosen="row?.machine_id" look @choose="picked = $event" />
-      <v-btn
-        v-if="desk && job.may.decide"
-        color="primary"
-        variant="flat"
-        class="queue"
-        :disabled="!canApprove"
-        @click="queue"
+    <section class="rightside" aria-label="Panels">
+      <v-tabs v-model="panel" density="compact" class="panels" show-arrows>
+        <v-tab v-for="p in panels" :key="p" :value="p" size="small"
+          >{{ p }} <kbd class="on">{{ panelKey[p].toUpperCase() }}</kbd></v-tab
+        >
+      </v-tabs>
+      <div v-show="panel === 'Machines'" class="panel">
+        <MachineLadder :rows="job.ladder" :chosen="row?.machine_id" look @choose="picked = $event" />
+        <PriceSum v-if="row" :row="row" />
+      </div>
+      <div v-show="panel === 'Orientation'" class="panel">
+        <OrientationPanel
+          v-if="piece?.orientation"
+          ref="orientation"
+          v-model:picking="picking"
+          :job="job"
+          :piece="piece"
+          :row="row"
+          :may="desk"
+          @open="openOrientation"
+        />
+        <p v-else class="quiet">There is no model here to turn.</p>
+      </div>
+      <div v-show="panel === 'Slices'" class="panel">
+        <SliceDesk
+          v-if="piece?.surface.triangles"
+          v-model="slice"
+          v-model:beside="beside"
+          v-model:plate="plate"
+          :job="job"
+          :piece="piece"
+          :row="row"
+          :may="desk && job.may.decide"
+          @look="look"
+        />
+        <p v-else class="quiet">There is no model here to slice.</p>
+      </div>
+      <div v-show="panel === 'History'" class="panel">
+        <JobPast :job="job" :desk="desk" />
+      </div>
+    </section>
+    <AnswerLine class="foot" :job="job" :row="row">
+      <v-btn v-if="desk && job.may.decide" color="primary" variant="flat" :disabled="!canApprove" @click="queue"
         >Yes, queue it on {{ row?.name }} <kbd class="on">Y</kbd></v-btn
       >
-      <SliceDesk
-        v-if="piece?.surface.triangles"
-        v-model="slice"
-        v-model:beside="beside"
-        v-model:plate="plate"
-        :job="job"
-        :piece="piece"
-        :row="row"
-        :may="desk && job.may.decide"
-        @look="look"
-      />
-      <template v-if="job.runs.length">
-        <h2>Runs</h2>
-        <ul class="runs small">
-          <li v-for="r in job.runs" :key="r.id">
-            <span>{{ r.plates && r.plates > 1 ? `Plate ${r.plate} of ${r.plates}` : 'Its plate' }}, {{ r.state }}</span>
-            <span class="num">{{ f.duration(r.seconds) }}</span><span class="num">{{ f.grams(r.grams) }}</span
-            ><span class="num">{{ f.money(r.price_cents) }}</span>
-            <span v-if="r.unsliced" class="stale">▲ to be sliced before the start</span>
-            <a v-else-if="desk" :href="`/api/runs/${r.id}/gcode`">G-code</a>
-          </li>
-        </ul>
-      </template>
-      <template v-if="row?.lines?.length">
-        <h2>Price on {{ row.name }}</h2>
-        <table class="ledger sum">
-          <tbody>
-            <tr v-for="l in row.lines" :key="l.text">
-              <td>{{ l.text }}</td>
-              <td class="right num">{{ f.money(l.cents) }}</td>
-            </tr>
-            <tr>
-              <td><strong>Together</strong></td>
-              <td class="right num">
-                <strong>{{ f.money(row.price_cents) }}</strong>
-              </td>
-            </tr>
-          </tbody>
-        </table>
-        <p class="small quiet">
-          {{ row.recipe }}: <span class="num">{{ row.layers }}</span> layers,
-          <span class="num">{{ f.metres(row.filament_m) }}</span> of filament;
-          <span class="num">{{ f.duration(row.warm_up_seconds) }}</span> of the time is warm-up.
-          {{ row.full ? 'From the layers.' : 'Quick estimate.' }}
-        </p>
-      </template>
-    </section>
-    <footer aria-label="History">
-      <h2>History</h2>
-      <ol>
-        <li v-for="(h, i) in job.history" :key="i">
-          <span class="num small">{{ f.moment(h.at) }}</span> {{ h.who || 'Job Shelf' }}: {{ h.what
-          }}<template v-if="h.why">. {{ h.why }}</template>
-        </li>
-      </ol>
-    </footer>
+    </AnswerLine>
   </div>
   <div v-else-if="shelf.data.value && id === undefined" class="empty">
     <h1>Bench</h1>
@@ -366,9 +351,10 @@ useKeys('Bench', [
 .bench {
   display: grid;
   grid-template:
-    'head head head' auto 'left middle right' minmax(420px, 1fr) 'foot foot foot' auto / 250px minmax(300px, 1fr)
+    'head head head' auto 'left middle right' minmax(0, 1fr) 'foot foot foot' auto / 250px minmax(300px, 1fr)
     486px;
-  min-height: calc(100vh - 54px);
+  height: calc(100vh - 54px);
+  min-height: 560px;
 }
 header {
   grid-area: head;
@@ -395,6 +381,7 @@ header {
 .left {
   grid-area: left;
   padding: 12px 10px 12px 18px;
+  overflow-y: auto;
 }
 .left h2:not(:first-child) {
   margin-top: 16px;
@@ -412,14 +399,11 @@ header {
   border-right: 1px solid var(--rule);
   background: var(--paper);
 }
-/* It stays in view beside a long column, and ends above the history. */
 .pinned {
   display: grid;
-  grid-template-rows: minmax(320px, 1fr) auto;
-  position: sticky;
-  top: 54px;
-  height: calc(100vh - 104px);
-  min-height: 460px;
+  grid-template-rows: minmax(0, 1fr) auto;
+  height: 100%;
+  min-height: 0;
 }
 .views {
   display: grid;
@@ -460,52 +444,26 @@ header {
 }
 .rightside {
   grid-area: right;
+  display: grid;
+  grid-template-rows: auto minmax(0, 1fr);
+  min-height: 0;
+}
+.panels {
+  border-bottom: 1px solid var(--rule);
+}
+.panel {
   padding: 12px 18px 12px 12px;
+  overflow-y: auto;
+  min-height: 0;
 }
-.rightside h2 {
-  margin: 16px 0 4px;
-}
-.queue {
-  margin-top: 10px;
+.foot {
+  grid-area: foot;
 }
 .on {
   background: transparent;
   color: inherit;
   border-color: currentcolor;
   margin-left: 8px;
-}
-.sum td {
-  padding: 2px 8px;
-}
-.runs {
-  list-style: none;
-  padding: 0;
-}
-.runs li {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 2px 12px;
-}
-.runs li span:first-child {
-  flex: 1;
-}
-.stale {
-  color: var(--attention-words);
-}
-dl {
-  display: grid;
-  grid-template-columns: auto minmax(0, 1fr);
-  gap: 1px 12px;
-  font-size: 0.92rem;
-}
-dt {
-  color: var(--quiet);
-}
-dd {
-  overflow-wrap: anywhere;
-}
-.wrap {
-  white-space: normal;
 }
 .tabs {
   display: flex;
@@ -522,50 +480,44 @@ dd {
   border-color: var(--ink);
   font-weight: 600;
 }
-footer {
-  grid-area: foot;
-  border-top: 1px solid var(--rule);
-  padding: 8px 18px 16px;
-}
-footer ol {
-  list-style: none;
-  padding: 0;
-  columns: 2;
-  font-size: 0.92rem;
-}
 .empty {
   padding: 40px;
 }
 @media (max-width: 1180px) {
   .bench {
-    grid-template: 'head head' auto 'middle right' auto 'left right' 1fr 'foot foot' auto / minmax(0, 1fr) 484px;
-  }
-  .pinned {
-    position: static;
-    height: auto;
-    min-height: 0;
-    grid-template-rows: minmax(300px, 48vh) auto;
+    grid-template:
+      'head head' auto 'middle right' minmax(0, 3fr) 'left right' minmax(0, 2fr) 'foot foot' auto / minmax(0, 1fr)
+      484px;
   }
   .middle {
     border-left: none;
+    border-bottom: 1px solid var(--rule);
   }
   .rightside {
     border-left: 1px solid var(--rule);
-    padding-right: 10px;
   }
 }
 @media (max-width: 860px) {
   .bench {
     grid-template: 'head' auto 'middle' auto 'right' auto 'left' auto 'foot' auto / minmax(0, 1fr);
   }
+  .bench {
+    height: auto;
+  }
+  .pinned {
+    grid-template-rows: minmax(300px, 48vh) auto;
+  }
   .middle {
     border: none;
   }
   .rightside,
   .left {
-    padding: 10px;
     border: none;
     overflow-x: auto;
+  }
+  .foot {
+    position: sticky;
+    bottom: 0;
   }
 }
 </style>

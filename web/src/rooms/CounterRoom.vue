@@ -328,12 +328,26 @@ useKeys('Counter', [
               <figcaption class="small quiet">As it came</figcaption>
             </figure>
             <figure>
-              <PartView :piece-id="piece.id" :row="onPlate" :stamp="stamp" :evidence="marks" :place="place" />
+              <PartView
+                :piece-id="piece.id"
+                :row="onPlate"
+                :stand="piece.orientation?.stand"
+                :stamp="stamp"
+                :evidence="marks"
+                :place="place"
+              />
               <figcaption v-if="piece.versions.length > 1" class="small quiet">
                 {{ piece.current === 1 ? 'As it came, which counts' : `Version ${piece.current}, which counts` }}
               </figcaption>
             </figure>
           </div>
+          <p v-if="piece?.orientation?.why" class="turned">
+            <strong>Turned</strong> as it prints best: {{ piece.orientation.why }}.
+          </p>
+          <p v-else-if="piece?.orientation?.fixed" class="turned">
+            <strong>Stands</strong> as somebody wants it,
+            <span class="num">{{ piece.orientation.size_mm.map((v) => f.number(v, 1)).join(' × ') }} mm</span>.
+          </p>
           <h2>Findings</h2>
           <FindingList
             :findings="job.findings"

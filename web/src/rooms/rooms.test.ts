@@ -170,7 +170,7 @@ async function room(what: Component, at = '/') {
   })
   await flushPromises()
   asItWas()
-  return { w: shown, router }
+  return { w: shown, router, client: queryClient }
 }
 /** A part of a room by itself. */
 async function part(what: Component, props: object) {
@@ -438,6 +438,101 @@ describe('the bench', () => {
     await press('m')
     await press('y')
     expect(server.asked).toEqual([['POST', '/jobs/9/approve', { revision: 7, machine_id: 2 }]])
+  })
+})
+
+describe('how a piece stands', () => {
+  const way = (turn: number[], more: object = {}) => ({
+    turn,
+    now: false,
+    reason: `Turned by ${turn.join(' ')}`,
+    overhang_mm2: 0,
+    support_mm3: 0,
+    contact_mm2: 250,
+    strength_mm2: 90,
+    height_mm: 20,
+    fits: 2,
+    scale_to_fit: 1,
+    ...more,
+  })
+  const standing = (more: object = {}) => ({
+    stand: { turn: [1, 0, 0, 0], scale: [1, 1, 1] },
+    fixed: false,
+    size_mm: [10, 20, 40],
+    ways: [way([0, 1, 0, 0]), way([1, 0, 0, 0], { now: true }), way([0.6, 0.8, 0, 0], { fits: 0, scale_to_fit: 0.5 })],
+    ...more,
+  })
+  const show = async (orientation: object, job: object = {}) => {
+    server.answers['/jobs'] = { states: [], slips: [slip(9, 'to decide')] }
+    server.answers['/jobs/9'] = jobView(9, {
+      ladder: [row(1, 'Bowline', { proposed: true, fits: false, scale_to_fit: 0.25 })],
+      piece_set: [{ ...piece(9), orientation } as PieceView],
+      ...job,
+    })
+    return room(BenchRoom, '/bench/9')
+  }
+  beforeEach(() => localStorage.clear())
+  const body = (n = -1) => (server.asked.at(n) as [string, string, Record<string, unknown>])[2]
+
+  it('is taken from the list, by a key, or said in a line; another size with its reason', async () => {
+    const { w } = await show(standing())
+    await press('n')
+    expect(body()).toEqual({ revision: 7, stand: { turn: [0.6, 0.8, 0, 0], scale: [1, 1, 1] }, why: '' })
+    await press('N', true)
+    expect(body()).toMatchObject({ stand: { turn: [0, 1, 0, 0] } })
+    await w.findAll('.ways button')[2]!.trigger('click')
+    expect(body()).toMatchObject({ stand: { turn: [0.6, 0.8, 0, 0] } })
+    expect(w.findAll('.ways .over').map((x) => x.text())).toEqual(['▲ fits no machine; at 50.0 %'])
+    const line = async (text: string) => {
+      await w.find('.stand .line input').setValue(text)
+      await w.find('.stand .line').trigger('submit')
+      await flushPromises()
+    }
+    const before = server.asked.length
+    await line('turn it round')
+    expect(w.find('.stand .line').text()).toContain('That is none of')
+    expect(server.asked).toHaveLength(before)
+    await line('fit because the hull is 1:4')
+    expect(body()).toMatchObject({ stand: { scale: [0.25, 0.25, 0.25] }, why: 'the hull is 1:4' })
+    await line('best')
+    expect(body()).toEqual({ revision: 7, best: true })
+  })
+  it('is undone and done again, over a reload too', async () => {
+    const first = await show(standing())
+    await press('n')
+    first.w.unmount()
+    const { w } = await show(standing({ fixed: true, stand: { turn: [0.6, 0.8, 0, 0], scale: [1, 1, 1] } }))
+    expect(w.find('.stand .told').text()).toContain('It stands as somebody wants it')
+    await press('Backspace')
+    expect(body()).toEqual({ revision: 7, best: true })
+    await press('Backspace')
+    expect(server.asked).toHaveLength(2)
+    await press('Backspace', true)
+    expect(body()).toMatchObject({ stand: { turn: [0.6, 0.8, 0, 0] } })
+  })
+  it('is nobody’s to change while it is worked out, or when the job is settled', async () => {
+    await show(standing(), { check: { state: 'running', fraction: 0.5, error: '', doing: '' } })
+    await press('n')
+    const { w } = await show(standing(), { state: 'approved', may: may('approved') })
+    await press('n')
+    expect(server.asked).toEqual([])
+    expect(w.findAll('.ways button').every((b) => b.attributes('disabled') !== undefined)).toBe(true)
+  })
+  it('tells in the answer what the last change changed, not what the layers did', async () => {
+    const { w, client } = await show(standing(), { ladder: [row(1, 'Bowline', { proposed: true })] })
+    const later = async (orientation: object, more: Partial<LadderRow>) => {
+      server.answers['/jobs/9'] = jobView(9, {
+        ladder: [row(1, 'Bowline', { proposed: true, ...more })],
+        piece_set: [{ ...piece(9), orientation } as PieceView],
+      })
+      await client.invalidateQueries()
+      await flushPromises()
+      return w.find('.answer').text()
+    }
+    expect(await later(standing(), { seconds: 4000, slice_id: 3, full: true })).not.toMatch(/[+−]/)
+    const turned = standing({ fixed: true, stand: { turn: [0, 1, 0, 0], scale: [1, 1, 1] } })
+    expect(await later(turned, { seconds: 2200, grams: 9.5, price_cents: 200 })).toMatch(/−30 min, −2\.5 g, −.*0\.40/)
+    expect(await later(turned, { seconds: 5200, grams: 12, slice_id: 4, full: true })).toMatch(/\+20 min(?!.* g,)/)
   })
 })
 

@@ -1,0 +1,153 @@
+package verdict
+
+import (
+	"cmp"
+	"context"
+	"slices"
+
+	"jobshelf/core/print/orient"
+	"jobshelf/core/shape/mesh"
+	"jobshelf/core/shape/polygon"
+	"jobshelf/core/shape/problem"
+)
+
+// Orientation is how a model stands, and what else was looked at.
+type Orientation struct {
+	Stand orient.Stand `json:"stand"`
+	// Fixed says that somebody wants it so; the others are what the program proposes then.
+	Fixed  bool           `json:"fixed,omitempty"`
+	SizeMM [3]float64     `json:"size_mm" doc:"How large it is as it stands, along the plate's axes before it is turned about the vertical"`
+	Why    problem.Phrase `json:"why,omitzero" doc:"Why it stands so, where the program turned it"`
+	Ways   []Way          `json:"ways,omitempty" doc:"The best orientations, the best first; none of a surface that has to be mended first"`
+}
+
+// Way is one orientation that was measured.
+type Way struct {
+	Turn        orient.Quat    `json:"turn"`
+	Reason      problem.Phrase `json:"reason"`
+	OverhangMM2 float64        `json:"overhang_mm2"`
+	SupportMM3  float64        `json:"support_mm3"`
+	TouchedMM2  float64        `json:"support_on_part_mm2"`
+	ContactMM2  float64        `json:"contact_mm2"`
+	StrengthMM2 float64        `json:"strength_mm2"`
+	HeightMM    float64        `json:"height_mm"`
+	TipDeg      float64        `json:"tip_deg"`
+	Cents       float64        `json:"cents" doc:"What support, height and spoilt faces come to, to compare it by"`
+	Fits        int            `json:"fits" doc:"On how many machines in service it fits"`
+	ScaleToFit  float64        `json:"scale_to_fit" doc:"The largest scale, at most 1, at which it fits on one"`
+}
+
+// Stands is how a model stands by its verdict; as it came, where that says nothing.
+func (v *Verdict) Stands() orient.Stand {
+	if v == nil || v.Orientation == nil {
+		return orient.Stand{}.Plain()
+	}
+	return v.Orientation.Stand.Plain()
+}
+
+// A model is turned only where that is worth it: by so many cents, and by such a share of what it
+// costs as it came (a choice of ours).
+const (
+	worthCents = 2
+	worthShare = 0.05
+)
+
+// stands decides how the model stands, and gives it so, in mm.
+func (v *Verdict) stands(ctx context.Context, m *mesh.Mesh, in Subject, choices []Choice, progress func(Stage, float64)) (*mesh.Mesh, error) {
+	mm := v.Unit.MM()
+	if mm != 1 {
+		m = m.Transformed(mm, mesh.Vec3{})
+	}
+	o := &Orientation{Stand: orient.Stand{}.Plain()}
+	v.Orientation = o
+	ask := orient.Ask{OverhangDeg: commonOverhangDeg, Rates: orient.CommonRates}
+	if k := slices.IndexFunc(choices, func(c Choice) bool { return c.Recipe != nil }); k >= 0 {
+		r := choices[k].Recipe.WithDefaults()
+		ask.OverhangDeg, ask.LayerMM = cmp.Or(r.SupportDeg, commonOverhangDeg), r.LayerMM
+	}
+	sized := m
+	if in.Stand != nil {
+		o.Stand, o.Fixed = in.Stand.Plain(), true
+		sized = orient.Stand{Scale: o.Stand.Scale, Mirror: o.Stand.Mirror}.Of(m)
+	}
+	progress(Turning, 0.5)
+	if v.Closed && v.Oriented && v.VolumeMM3 != 0 {
+		found, err := orient.Candidates(ctx, sized, ask)
+		if err != nil {
+			return nil, err
+		}
+		for i := range found {
+			o.Ways = append(o.Ways, wayOf(&found[i], sized, choices))
+		}
+	}
+	if !o.Fixed {
+		o.choose()
+	}
+	stood := o.Stand.Of(m)
+	o.SizeMM = array(stood.Bounds().Size())
+	return stood, ctx.Err()
+}
+
+// commonOverhangDeg is past what faces need support where no recipe says (common practice, no source).
+const commonOverhangDeg = 45
+
+func wayOf(c *orient.Candidate, m *mesh.Mesh, choices []Choice) Way {
+	w := Way{Turn: c.Turn, Reason: c.Reason(), OverhangMM2: c.OverhangMM2, SupportMM3: c.SupportMM3, TouchedMM2: c.TouchedMM2, ContactMM2: c.ContactMM2,
+		StrengthMM2: c.StrengthMM2, HeightMM: c.HeightMM, TipDeg: c.TipDeg, Cents: c.Cents}
+	hull := shadowOf(orient.Stand{Turn: c.Turn}.Of(m))
+	for _, x := range choices {
+		if !x.Machine.InService {
+			continue
+		}
+		f := x.Machine.Volume.FitIn(hull, c.HeightMM)
+		if w.ScaleToFit = max(w.ScaleToFit, f.Scale); f.Fits {
+			w.Fits++
+		}
+	}
+	return w
+}
+
+// shadowOf is the hull of a mesh of mm from above.
+func shadowOf(m *mesh.Mesh) polygon.Path {
+	points := make([]polygon.Point, len(m.Vertices))
+	for i, p := range m.Vertices {
+		points[i] = polygon.At(p.X, p.Y)
+	}
+	return polygon.Hull(points)
+}
+
+// choose takes the best orientation that fits on a machine; where none does, the one that would fit
+// largest. As it came is left where turning is hardly better.
+func (o *Orientation) choose() {
+	if len(o.Ways) == 0 {
+		return
+	}
+	best := &o.Ways[0]
+	for i := range o.Ways[1:] {
+		if w := &o.Ways[1+i]; best.Fits == 0 && (w.Fits > 0 || w.ScaleToFit > 1.001*best.ScaleToFit) {
+			best = w
+		}
+	}
+	came := slices.IndexFunc(o.Ways, func(w Way) bool { return w.Turn == orient.AsItCame })
+	if came >= 0 {
+		c := &o.Ways[came]
+		fits := min(c.Fits, 1) >= min(best.Fits, 1) && c.ScaleToFit*1.001 >= best.ScaleToFit
+		if fits && c.Cents-best.Cents < max(worthCents, worthShare*c.Cents) {
+			return
+		}
+	}
+	if best.Turn == orient.AsItCame {
+		return
+	}
+	o.Stand = orient.Stand{Turn: best.Turn}.Plain()
+	o.Why = best.Reason
+	if came >= 0 {
+		c := &o.Ways[came]
+		switch {
+		case c.Fits == 0 && best.Fits > 0:
+			o.Why = problem.Say("turned to fit", best.Reason)
+		case c.SupportMM3 > best.SupportMM3+1:
+			o.Why = problem.Say("turned for less support", best.Reason, problem.Fixed(c.SupportMM3/1000, 1))
+		}
+	}
+}

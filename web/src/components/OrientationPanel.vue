@@ -1,0 +1,249 @@
+<script setup lang="ts">
+import { useLocalStorage } from '@vueuse/core'
+import { computed, ref, watch } from 'vue'
+import type { JobView, LadderRow, PieceView } from '../api/client'
+import { useChangePiece } from '../api/queries'
+import { useFormats } from '../composables/format'
+import { useKeys } from '../composables/keys'
+import { grammar, readStanding } from '../composables/standing'
+import { restingOn } from '../composables/turns'
+import type { Stand } from './partScene'
+
+const props = defineProps<{ job: JobView; piece: PieceView; row: LadderRow | undefined; may: boolean }>()
+/** Whether a face is being picked in the view to rest on. */
+const picking = defineModel<boolean>('picking', { default: false })
+const emit = defineEmits<{ open: [] }>()
+const f = useFormats()
+const change = useChangePiece()
+const now = computed(() => props.piece.orientation)
+const busy = computed(() => change.isPending.value || ['queued', 'running'].includes(props.job.check.state))
+const open = computed(() => props.may && props.job.may.change && !busy.value && !!now.value)
+
+/** What was done to how a piece stands; null is as it prints best. Kept over reloads. */
+interface Step {
+  before: Stand | null
+  after: Stand | null
+}
+const most = 100
+const all = useLocalStorage<Record<string, { done: Step[]; undone: Step[] }>>('stands', {}, { writeDefaults: false })
+const steps = computed(() => all.value[props.piece.id] ?? { done: [], undone: [] })
+const keep = (done: Step[], undone: Step[]) =>
+  (all.value = { ...all.value, [props.piece.id]: { done: done.slice(-most), undone } })
+const standing = () => (now.value?.fixed ? now.value.stand : null)
+
+/** Has it stand so; true when it was taken. */
+async function stand(after: Stand | null, why: string) {
+  if (!open.value) return false
+  const same = JSON.stringify(after?.scale) === JSON.stringify(now.value?.stand.scale)
+  const body = after ? { stand: after as NonNullable<typeof now.value>['stand'], why: same ? '' : why } : { best: true }
+  try {
+    await change.mutateAsync({ id: props.piece.id, body: { revision: props.job.revision, ...body } })
+    return true
+  } catch {
+    return false // the refusal has been said
+  }
+}
+async function set(after: Stand | null, why = '') {
+  const before = standing()
+  if (await stand(after, why)) keep([...steps.value.done, { before, after }], [])
+}
+async function undo() {
+  const { done, undone } = steps.value
+  const last = done.at(-1)
+  if (last && (await stand(last.before, 'taken back'))) keep(done.slice(0, -1), [...undone, last])
+}
+async function redo() {
+  const { done, undone } = steps.value
+  const last = undone.at(-1)
+  if (last && (await stand(last.after, 'as it was said before'))) keep([...done, last], undone.slice(0, -1))
+}
+
+function choose(n: number) {
+  const w = now.value?.ways[n]
+  if (w && now.value && !w.now) void set({ ...now.value.stand, turn: w.turn })
+}
+
+const several = computed(() => open.value && (now.value?.ways.length ?? 0) > 1)
+function next(by: number) {
+  const n = now.value?.ways.length ?? 0
+  const at = now.value?.ways.findIndex((w) => w.now) ?? -1
+  choose(at < 0 ? 0 : (at + by + n) % n)
+}
+
+const line = ref('')
+const wrong = ref('')
+const field = ref<{ focus(): void }>()
+async function say() {
+  if (!now.value || !line.value.trim()) return
+  const s = readStanding(line.value, {
+    stand: now.value.stand,
+    size: now.value.size_mm,
+    fit: props.row && (props.row.fits ? 1 : props.row.scale_to_fit),
+    read: f.value.read,
+  })
+  wrong.value = 'wrong' in s ? s.wrong : ''
+  if ('wrong' in s) return
+  await ('best' in s ? set(null) : set(s.stand, s.why))
+  if (!change.isError.value) line.value = ''
+}
+watch(
+  () => props.piece.id,
+  () => {
+    picking.value = false
+    line.value = wrong.value = ''
+  },
+)
+
+/** A face was picked: its way out, in the model's coordinates. */
+function rest(out: readonly [number, number, number]) {
+  picking.value = false
+  if (now.value) void set({ ...now.value.stand, turn: restingOn(out, now.value.stand) })
+}
+function pick() {
+  if (open.value) picking.value = !picking.value
+}
+defineExpose({ rest, focus: () => field.value?.focus() })
+
+useKeys('How it stands', [
+  { key: 'o', does: 'Say how it stands, or how large', run: () => emit('open'), when: () => !!now.value },
+  { key: 'n', does: 'Stand it the next best way', run: () => next(1), when: () => several.value },
+  { key: 'Shift+n', does: 'Stand it the way before', run: () => next(-1), when: () => several.value },
+  { key: 'd', does: 'Rest it on a face that you click', run: pick, when: () => open.value },
+  { key: 'Backspace', does: 'Undo how it stood', run: () => void undo(), when: () => steps.value.done.length > 0 },
+  { key: 'Shift+Backspace', does: 'Do it again', run: () => void redo(), when: () => steps.value.undone.length > 0 },
+])
+const percent = computed(() => {
+  const s = now.value?.stand.scale ?? []
+  const each = s.map((v) => f.value.number(100 * v, 1))
+  return new Set(each).size === 1 ? `${each[0]} %` : `${each.join(' × ')} %`
+})
+</script>
+
+<template>
+  <section v-if="now" class="stand" aria-label="How it stands">
+    <p class="told">
+      <strong>{{ now.fixed ? 'It stands as somebody wants it' : 'It stands as it prints best' }}</strong><template
+        v-if="now.why"
+        >: {{ now.why }}</template
+      >.
+      <span class="num"
+        >{{ now.size_mm.map((v) => f.number(v, 1)).join(' × ') }} mm, {{ percent
+        }}{{ now.stand.mirror ? ', mirrored' : '' }}</span
+      >
+    </p>
+    <p v-if="busy" class="quiet" role="status">Working it out …</p>
+    <p v-if="several" class="small quiet">The best first; <kbd>N</kbd> stands it the next way.</p>
+    <ol v-if="now.ways.length" class="ways">
+      <li v-for="(w, i) in now.ways" :key="i" :class="{ now: w.now }">
+        <button type="button" :disabled="!open || w.now" :aria-pressed="w.now" @click="choose(i)">
+          <span class="num quiet">{{ i + 1 }}</span>
+          <span class="reason">{{ w.reason }}</span>
+          <span class="small quiet facts"
+            ><span class="num">{{ f.number(w.contact_mm2 / 100, 1) }} cm² on the plate</span
+            ><span class="num">least layer {{ f.number(w.strength_mm2, 0) }} mm²</span
+            ><span v-if="!w.fits" class="over"
+              >▲ fits no machine; at
+              <span class="num">{{ f.number(Math.floor(1000 * w.scale_to_fit) / 10, 1) }} %</span></span
+            ></span
+          >
+        </button>
+      </li>
+    </ol>
+    <p v-else class="quiet">Its surface has to be mended before it can be said how it prints best.</p>
+    <form class="line" @submit.prevent="say">
+      <v-text-field
+        ref="field"
+        v-model="line"
+        label="Say how it stands, or how large"
+        placeholder="x 90   ·   80 % because …   ·   z 45 mm because …"
+        :disabled="!may || !job.may.change"
+        :error-messages="wrong"
+        density="compact"
+        autocomplete="off"
+        @update:model-value="wrong = ''"
+      />
+      <v-btn type="submit" size="small" :disabled="!open || !line.trim()">Do it</v-btn>
+    </form>
+    <div class="acts">
+      <v-btn size="small" :disabled="!open" :aria-pressed="picking" @click="pick"
+        >{{ picking ? 'Click the face …' : 'Rest on a face' }} <kbd class="on">D</kbd></v-btn
+      >
+      <v-btn size="small" :disabled="!open || !steps.done.length" @click="undo">Undo</v-btn>
+      <v-btn size="small" :disabled="!open || !steps.undone.length" @click="redo">Redo</v-btn>
+      <v-btn v-if="now.fixed" size="small" variant="text" :disabled="!open" @click="set(null)">As it prints best</v-btn>
+    </div>
+    <details class="small">
+      <summary>What the line understands</summary>
+      <dl>
+        <template v-for="[words, does] in grammar" :key="words">
+          <dt class="num">{{ words }}</dt>
+          <dd>{{ does }}</dd>
+        </template>
+      </dl>
+    </details>
+  </section>
+</template>
+
+<style scoped>
+.stand {
+  display: grid;
+  gap: 8px;
+}
+.ways {
+  list-style: none;
+  padding: 0;
+  display: grid;
+  gap: 3px;
+}
+.ways button {
+  width: 100%;
+  display: grid;
+  grid-template-columns: auto 1fr;
+  gap: 0 8px;
+  text-align: left;
+  padding: 4px 8px;
+  border: 1px solid var(--rule);
+  border-radius: 3px;
+  background: var(--card);
+  color: inherit;
+}
+.ways .now button {
+  border: 2px solid var(--accent);
+  opacity: 1;
+}
+.facts {
+  grid-column: 2;
+  display: flex;
+  flex-wrap: wrap;
+  gap: 0 12px;
+}
+.over {
+  color: var(--attention-words);
+}
+.line {
+  display: grid;
+  grid-template-columns: 1fr auto;
+  gap: 8px;
+  align-items: start;
+}
+.acts {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 6px;
+}
+.on {
+  background: transparent;
+  color: inherit;
+  border-color: currentcolor;
+  margin-left: 6px;
+}
+dl {
+  display: grid;
+  grid-template-columns: auto 1fr;
+  gap: 1px 12px;
+  margin-top: 4px;
+}
+dd {
+  margin: 0;
+}
+</style>
