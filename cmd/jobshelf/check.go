@@ -73,11 +73,15 @@ type unreadable struct {
 }
 
 func check(ctx context.Context, args []string, out, _ io.Writer) (int, error) {
-	var onMachine, byRecipe string
+	var onMachine, byRecipe, orientation string
 	var asJSON bool
-	files, err := split(args, map[string]*string{"machine": &onMachine, "recipe": &byRecipe}, map[string]*bool{"json": &asJSON})
+	files, err := split(args, map[string]*string{"machine": &onMachine, "recipe": &byRecipe, "orientation": &orientation}, map[string]*bool{"json": &asJSON})
 	if err != nil || len(files) == 0 {
 		return 2, errUsage
+	}
+	asIs, err := isAsIs(orientation)
+	if err != nil {
+		return 2, err
 	}
 	choices, err := choose(onMachine, byRecipe)
 	if err != nil {
@@ -87,7 +91,7 @@ func check(ctx context.Context, args []string, out, _ io.Writer) (int, error) {
 	answers := make([]checked, 0, len(files))
 	for _, f := range files {
 		a := checked{File: f}
-		if err := a.judge(ctx, f, choices); err != nil {
+		if err := a.judge(ctx, f, choices, asIs); err != nil {
 			if ctx.Err() != nil {
 				return 1, ctx.Err()
 			}
@@ -108,6 +112,14 @@ func check(ctx context.Context, args []string, out, _ io.Writer) (int, error) {
 		return code, writeJSON(out, answers[0])
 	}
 	return code, writeJSON(out, answers)
+}
+
+// isAsIs reads what is said about the orientation; best where nothing is.
+func isAsIs(said string) (bool, error) {
+	if said != "" && said != "best" && said != "as-is" {
+		return false, fmt.Errorf("an orientation is best or as-is, not %q", said)
+	}
+	return said == "as-is", nil
 }
 
 // choose picks machines and recipes of the demo house by name. A recipe may be
@@ -143,7 +155,7 @@ func choose(onMachine, byRecipe string) ([]verdict.Choice, error) {
 }
 
 // judge reads a file of any format and judges what it holds.
-func (a *checked) judge(ctx context.Context, name string, choices []verdict.Choice) error {
+func (a *checked) judge(ctx context.Context, name string, choices []verdict.Choice, asIs bool) error {
 	f, format, size, err := openModel(name)
 	if err != nil {
 		return err
@@ -168,7 +180,9 @@ func (a *checked) judge(ctx context.Context, name string, choices []verdict.Choi
 		machines = append(machines, option.Machine{Name: c.Machine.Name, Volume: c.Machine.Volume})
 	}
 	for i, m := range file.Models {
-		v, err := verdict.Judge(ctx, verdict.SubjectOf(file, i), choices, nil)
+		subject := verdict.SubjectOf(file, i)
+		subject.AsIs = asIs
+		v, err := verdict.Judge(ctx, subject, choices, nil)
 		if err != nil {
 			return err
 		}
@@ -296,6 +310,9 @@ func say(out io.Writer, a checked) {
 				fmt.Fprintf(out, "  %s: %s\n", g, f.Text)
 			}
 		}
+	}
+	if o := a.Orientation; o != nil && o.Why.Code != "" {
+		fmt.Fprintf(out, "  turned as it prints best: %s\n", finding.Speak(demo.House().Locale).Say(o.Why))
 	}
 	for _, m := range a.Machines {
 		switch {

@@ -25,7 +25,7 @@ const usage = `jobshelf: the desk of a 3D-print service
   jobshelf person role LOGIN ROLE | close LOGIN          [--database URL]
   jobshelf demo      serve the demo house on a private database  [--listen 127.0.0.1:8080] [--dir DIR]
   jobshelf migrate   bring the database up to date       [--database URL]
-  jobshelf check FILE…       judge models        [--machine NAME] [--recipe NAME] [--json]
+  jobshelf check FILE…       judge models        [--machine NAME] [--recipe NAME] [--orientation best|as-is] [--json]
   jobshelf repair FILE -o OUT  mend a model      [--steps weld,flat,duplicates,stitch,orient,holes,turn,unite] [--json]
   jobshelf orient FILE                 which way up it prints best  [--machine NAME] [--recipe NAME] [--load X,Y,Z] [--json]
   jobshelf plate FILE[:COPIES]… --machine NAME -o DIR   lay copies on plates  [--recipe NAME] [--spacing MM] [--orientation best|as-is] [--seed N] [--budget MS] [--json]

@@ -180,7 +180,7 @@ func TestEveryPartOnEveryMachine(t *testing.T) {
 					choices[i].Recipe = nil
 				}
 			}
-			v, err := verdict.Judge(ctx, verdict.Subject{Mesh: p.Mesh, Unit: p.Unit}, choices, nil)
+			v, err := verdict.Judge(ctx, verdict.Subject{Mesh: p.Mesh, Unit: p.Unit, AsIs: true}, choices, nil)
 			require.NoError(t, err)
 			for i, c := range choices {
 				if c.Recipe == nil || c.Machine.Process != machine.MaterialExtrusion {

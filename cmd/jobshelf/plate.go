@@ -71,8 +71,9 @@ func plateFiles(ctx context.Context, args []string, out, _ io.Writer) (int, erro
 	if err != nil || len(files) == 0 || onMachine == "" || dir == "" {
 		return 2, errUsage
 	}
-	if orientation != "" && orientation != "best" && orientation != "as-is" {
-		return 2, fmt.Errorf("an orientation is best or as-is, not %q", orientation)
+	asIs, err := isAsIs(orientation)
+	if err != nil {
+		return 2, err
 	}
 	choices, err := choose(onMachine, byRecipe)
 	if err != nil {
@@ -103,7 +104,7 @@ func plateFiles(ctx context.Context, args []string, out, _ io.Writer) (int, erro
 		o.Effort = max(1, ms*layout.DefaultEffort/layout.DefaultMS)
 	}
 	answer := plated{Plates: []platedOne{}, LeftOut: []leftOut{}}
-	if err := answer.gather(ctx, &o, c, files, orientation != "as-is"); err != nil {
+	if err := answer.gather(ctx, &o, c, files, !asIs); err != nil {
 		return 2, err
 	}
 	if len(o.Pieces) > 0 {

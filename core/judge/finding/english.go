@@ -46,8 +46,12 @@ var english = texts{
 	"unit of metres":      say("metres"),
 	"unit of micrometres": say("micrometres"),
 	"fit": say(
-		"It fits no machine as it stands. At %[1]v %% of its size it would fit the largest. Ask whether it may be scaled, cut or stood up otherwise.",
+		"It fits no machine. Turned as it is shown, the largest would take it at %[1]v %% of this size. Ask whether it may be made smaller, or cut.",
 	), // %
+	"mirrored part":          say("It is mirrored: made for the other hand. Threads and letters are mirrored with it."),
+	"another size":           say("It is made %[1]v %% as large as it came: every dimension changes with it, holes and threads too."),               // %
+	"another size, mirrored": say("It is made %[1]v %% as large as it came, and mirrored: every dimension changes with it, holes and threads too."), // %
+	"another size, by axis":  say("It is made %[1]v × %[2]v × %[3]v %% as large as it came, along its own axes: round holes become oval."),          // %, %, %
 	"long and flat": say(
 		"%[1]v mm long and %[2]v mm thick: the ends may lift. Use a brim, or cut it from sheet instead.",
 	), // mm, mm

@@ -98,7 +98,7 @@ func TestNumbersHaveTheirDigits(t *testing.T) {
 		"0.000123": problem.Digits(0.0001234, 3), "1.23": problem.Digits(1.2345, 3), "12.3": problem.Digits(12.345, 3), "1,235": problem.Digits(1234.56, 3), "0": problem.Digits(0, 3), "0.2": problem.Digits(0.2, 6),
 		"-0.5": problem.Digits(-0.5, 2), "2.00": problem.Fixed(2, 2), "2": problem.Fixed(2.4, 0), "1,000,000": problem.Digits(1e6, 3),
 	} {
-		assert.Contains(t, Speak("en").Say(problem.Say("fit", n)), "At "+want+" % of its size")
+		assert.Contains(t, Speak("en").Say(problem.Say("fit", n)), "at "+want+" % of this size")
 	}
 	assert.NotPanics(t, func() { _ = Speak("de").Say(problem.Say("fit", problem.Digits(math.Inf(1), 3))) })
 }

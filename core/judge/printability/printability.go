@@ -77,6 +77,21 @@ func Fits(machines, fitting int, scale float64) []finding.Finding {
 	}
 }
 
+// Resized tells that a model is not as large as it came; scale is along its own axes.
+func Resized(scale [3]float64, mirrored bool) finding.Finding {
+	f := finding.Finding{Check: "another size", Grade: finding.WorthKnowing, Value: 100 * scale[0], Limit: 100, Unit: "%"}
+	percent := func(k int) any { return problem.Fixed(100*scale[k], 1) }
+	switch {
+	case scale == [3]float64{1, 1, 1}:
+		return f.That("mirrored part")
+	case scale[0] == scale[1] && scale[1] == scale[2] && mirrored:
+		return f.That("another size, mirrored", percent(0))
+	case scale[0] == scale[1] && scale[1] == scale[2]:
+		return f.That("another size", percent(0))
+	}
+	return f.That("another size, by axis", percent(0), percent(1), percent(2))
+}
+
 // Flat warns of long thin plates, which warp and are cut from sheet more cheaply
 // (common practice, no source): longest side over limit times the thickness.
 func Flat(box mesh.Box) []finding.Finding {

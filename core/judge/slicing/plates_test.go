@@ -237,6 +237,41 @@ func TestCopiesThatInterlock(t *testing.T) {
 	assert.Equal(t, 1, turned)
 }
 
+// A copy that is pinned lies there, turned so, under its own number, and the program holds it; two that
+// are pinned on each other, or one off the plate, are refused by name.
+func TestPinnedCopies(t *testing.T) {
+	o := order()
+	o.Machine.Volume.XMM, o.Machine.Volume.YMM = 100, 90
+	o.Pieces = []Piece{{Name: "bar", Mesh: solid.Box(30, 10, 1), MMPerUnit: 1, Copies: 4, Pins: []Pin{{Copy: 3, Plate: 1, XMM: 20, YMM: 30, TurnDeg: 90}, {Copy: 9, Plate: 1}}}, {Name: "post", Mesh: solid.Box(8, 8, 2), MMPerUnit: 1}}
+	p, err := One(ctx, o, nil)
+	require.NoError(t, err)
+	var copies []int
+	for k, s := range p.Spots {
+		if s.Piece == 0 {
+			copies = append(copies, s.Copy)
+		}
+		if s.Piece != 0 || s.Copy != 3 {
+			continue
+		}
+		assert.Equal(t, []float64{20, 30, 90}, []float64{s.XMM, s.YMM, s.TurnDeg})
+		b := polygon.Bounds(p.Outline(k))
+		assert.Equal(t, polygon.Box{MinX: 15_000, MinY: 15_000, MaxX: 25_000, MaxY: 45_000}, b)
+		assert.Len(t, s.OutlineMM, 4)
+	}
+	assert.ElementsMatch(t, []int{1, 2, 3, 4}, copies)
+	var b bytes.Buffer
+	require.NoError(t, p.WriteProgram(ctx, &b, nil))
+	holds(t, "as it is", p, waysOf(t, b.String()))
+	for want, pins := range map[string][]Pin{
+		"bar, copy 1, and bar, copy 2, are pinned on each other: they overlap by 100.0 mm²": {{Copy: 1, Plate: 1, XMM: 40, YMM: 40}, {Copy: 2, Plate: 1, XMM: 60, YMM: 40}},
+		"bar, copy 2, is pinned where it would stand off the plate":                        {{Copy: 2, Plate: 1, XMM: 10, YMM: 40}},
+	} {
+		o.Pieces[0].Pins = pins
+		_, err := One(ctx, o, nil)
+		assert.ErrorContains(t, err, want)
+	}
+}
+
 // Copies of one kind cost the same whoever lies beside them, but for the ways between; a layer
 // that is short alone is not when there are many.
 func TestManyCopiesTakeAsMuchAsOneEach(t *testing.T) {

@@ -55,6 +55,16 @@ type Piece struct {
 	Stand        orient.Stand // how it stands, but for turns about the vertical that fit best
 	SupportMarks []SupportMark
 	Copies       int // 0 is one
+	Pins         []Pin
+}
+
+// Pin is a copy that is to lie where somebody put it, whatever the layout would do.
+type Pin struct {
+	Copy    int     `json:"copy" minimum:"1" maximum:"99999"`
+	Plate   int     `json:"plate" minimum:"1" maximum:"1000" doc:"Counted from 1"`
+	XMM     float64 `json:"x_mm" doc:"Of the middle of its box on the plate"`
+	YMM     float64 `json:"y_mm"`
+	TurnDeg float64 `json:"turn_deg" minimum:"-360" maximum:"360" doc:"About the vertical, from how the piece stands"`
 }
 
 // SupportMark is a place where support is put in or kept out by hand: the corners of a
@@ -94,7 +104,10 @@ type Spot struct {
 	Copy    int     `json:"copy" doc:"Counted from 1"`
 	XMM     float64 `json:"x_mm" doc:"Of the middle of its box on the plate"`
 	YMM     float64 `json:"y_mm"`
-	TurnDeg float64 `json:"turn_deg" doc:"About the vertical, from as it came"`
+	TurnDeg float64 `json:"turn_deg" doc:"About the vertical, from how the piece stands"`
+	// OutlineMM is the shadow of a copy that lies in the middle of its own box, of the first spot of
+	// each piece and turn; simplified.
+	OutlineMM [][2]float64 `json:"outline_mm,omitempty"`
 
 	by polygon.Point
 	of int // which of what stood
@@ -214,12 +227,13 @@ type at struct {
 func (k *maker) layOut(ctx context.Context) ([][]at, error) {
 	r := k.o.Recipe.WithDefaults()
 	items := make([]layout.Item, len(k.o.Pieces))
-	tower, several := 0.0, len(items) > 1 || k.o.Pieces[0].Copies > 1
+	tower, several := 0.0, len(items) > 1 || k.o.Pieces[0].Copies > 1 || len(k.o.Pieces[0].Pins) > 0
 	for n := range k.o.Pieces {
 		items[n] = layout.Item{Box: k.parts[n].Bounds(), Copies: max(1, k.o.Pieces[n].Copies)}
 		if several {
 			items[n].Outline, items[n].TurnsDeg = k.outline(n), turnsDeg
 		}
+		items[n].Pinned = k.pinned(n)
 		if r.SupportNozzle != r.PieceNozzle && k.parts[n].HasSupport() {
 			tower = math.Max(tower, toolpath.TowerRoomMM(&r, k.o.Machine.FilamentMM, k.stood[n].mesh.Bounds().Max.Z))
 		}
@@ -230,8 +244,20 @@ func (k *maker) layOut(ctx context.Context) ([][]at, error) {
 	}
 	plates, err := layout.Lay(ctx, items, layout.Ask{Volume: k.o.Machine.Volume, ApartUM: layout.Apart(&r, spacing), MarginUM: layout.Margin(&r),
 		FreeUM: polygon.UM(tower), Seed: k.o.Seed, Effort: k.o.Effort})
+	var bad *layout.Collision
+	if errors.As(err, &bad) {
+		a, b := &k.o.Pieces[bad.A.Item], &k.o.Pieces[bad.B.Item]
+		return nil, refuse("pinned on each other", a.Name, a.copyOf(bad.A.Copy), b.Name, b.copyOf(bad.B.Copy), problem.Fixed(bad.OverlapMM2, 1))
+	}
 	if err != nil {
 		return nil, err
+	}
+	for n := range items {
+		for i, pin := range items[n].Pinned {
+			if !layout.Holds(items, k.o.Machine.Volume, layout.Spot{Item: n, TurnDeg: pin.TurnDeg, By: pin.By}) {
+				return nil, refuse("pinned off the plate", k.o.Pieces[n].Name, k.o.Pieces[n].copyOf(i), k.o.Machine.Name)
+			}
+		}
 	}
 	out := make([][]at, len(plates))
 	for n, spots := range plates {
@@ -247,10 +273,48 @@ func (k *maker) layOut(ctx context.Context) ([][]at, error) {
 					}
 				}
 			}
+			s.Copy = k.o.Pieces[s.Item].copyOf(s.Copy) - 1
 			out[n] = append(out[n], at{s, of})
 		}
 	}
 	return out, nil
+}
+
+// pinned are the pins of a piece as the layout knows them.
+func (k *maker) pinned(n int) (out []layout.Pin) {
+	p := &k.o.Pieces[n]
+	for _, pin := range p.Pins {
+		if pin.Copy > max(1, p.Copies) {
+			continue
+		}
+		more := math.Mod(pin.TurnDeg-k.stood[n].turnDeg+720, 360)
+		m := p.Stand.Of(p.Mesh)
+		b := plate.StandingOf(m, p.MMPerUnit, math.Mod(k.stood[n].turnDeg+more, 360), k.o.Machine.Volume).Mesh(m).Bounds()
+		out = append(out, layout.Pin{Plate: pin.Plate - 1, TurnDeg: more, By: polygon.At(pin.XMM-(b.Min.X+b.Max.X)/2, pin.YMM-(b.Min.Y+b.Max.Y)/2)})
+	}
+	return out
+}
+
+// copyOf is which copy, counted from 1, the layout's n-th is: those that are pinned come first there.
+func (p *Piece) copyOf(n int) int {
+	var pinned []int
+	for _, pin := range p.Pins {
+		if pin.Copy <= max(1, p.Copies) {
+			pinned = append(pinned, pin.Copy)
+		}
+	}
+	if n < len(pinned) {
+		return pinned[n]
+	}
+	n -= len(pinned)
+	for c := 1; ; c++ {
+		if !slices.Contains(pinned, c) {
+			if n == 0 {
+				return c
+			}
+			n--
+		}
+	}
 }
 
 // outline is the shadow of a piece, grown by as much as its support stands out of it.
@@ -280,6 +344,9 @@ func (k *maker) plate(ctx context.Context, plates [][]at, n int) (*Plate, error)
 		box := k.stood[at.of].mesh.Bounds()
 		p.Spots = append(p.Spots, Spot{Piece: at.Item, Copy: at.Copy + 1, XMM: (box.Min.X+box.Max.X)/2 + float64(at.By.X)/1000, YMM: (box.Min.Y+box.Max.Y)/2 + float64(at.By.Y)/1000,
 			TurnDeg: k.stood[at.of].turnDeg, by: at.By, of: at.of})
+		if !slices.ContainsFunc(p.Spots[:i], func(s Spot) bool { return s.of == at.of }) {
+			p.Spots[i].OutlineMM = k.stood[at.of].drawn()
+		}
 	}
 	for j := range n {
 		if slices.EqualFunc(plates[j], plates[n], func(a, b at) bool { return a.of == b.of && a.By == b.By }) {
@@ -308,6 +375,18 @@ func (k *maker) plate(ctx context.Context, plates [][]at, n int) (*Plate, error)
 		p.Overhangs = append(p.Overhangs, Overhang{x, corners(x, p.Print.RaftMM, piece.Stand, piece.MMPerUnit, s.standing)})
 	}
 	return p, ctx.Err()
+}
+
+// drawn is the shadow about the middle of its box, as it is drawn.
+func (s *stood) drawn() [][2]float64 {
+	const nearUM = 100
+	o := polygon.Simplify(plate.Shadow(s.mesh), nearUM, nil)
+	b := polygon.Bounds(o)
+	out := make([][2]float64, len(o))
+	for i, p := range o {
+		out[i] = [2]float64{float64(2*p.X-b.MinX-b.MaxX) / 2000, float64(2*p.Y-b.MinY-b.MaxY) / 2000}
+	}
+	return out
 }
 
 // onlyUsed are the parts that lie on a plate, whose places then count among them, and which

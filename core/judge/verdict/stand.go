@@ -5,6 +5,7 @@ import (
 	"context"
 	"slices"
 
+	"jobshelf/core/judge/printability"
 	"jobshelf/core/print/orient"
 	"jobshelf/core/shape/mesh"
 	"jobshelf/core/shape/polygon"
@@ -71,7 +72,7 @@ func (v *Verdict) stands(ctx context.Context, m *mesh.Mesh, in Subject, choices 
 		sized = orient.Stand{Scale: o.Stand.Scale, Mirror: o.Stand.Mirror}.Of(m)
 	}
 	progress(Turning, 0.5)
-	if v.Closed && v.Oriented && v.VolumeMM3 != 0 {
+	if v.Closed && v.Oriented && v.VolumeMM3 != 0 && !in.AsIs {
 		found, err := orient.Candidates(ctx, sized, ask)
 		if err != nil {
 			return nil, err
@@ -82,6 +83,9 @@ func (v *Verdict) stands(ctx context.Context, m *mesh.Mesh, in Subject, choices 
 	}
 	if !o.Fixed {
 		o.choose()
+	}
+	if k := o.Stand.Scale; !o.Stand.SameSize() {
+		v.Findings = append(v.Findings, printability.Resized(k, o.Stand.Mirror))
 	}
 	stood := o.Stand.Of(m)
 	o.SizeMM = array(stood.Bounds().Size())

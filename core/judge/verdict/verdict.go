@@ -134,6 +134,7 @@ type Subject struct {
 	Said   units.Length  // what its owner or the desk says; wins over the file's
 	Odd    []string      // what was odd about its file
 	Stand  *orient.Stand // as somebody wants it to stand; nil: as it prints best
+	AsIs   bool          // no other way to stand is weighed
 }
 
 // SubjectOf is a model of a file. What was odd about the file is told with its

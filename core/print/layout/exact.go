@@ -138,5 +138,10 @@ func holds(o polygon.Path, a *Ask, several bool) bool {
 	return b.MinX >= -slackUM && b.MinY >= -slackUM && b.MaxX <= x+slackUM && b.MaxY <= polygon.UM(v.YMM)+slackUM
 }
 
+// Holds says that a copy lies on its plate.
+func Holds(items []Item, v machine.Volume, s Spot) bool {
+	return holds(Of(items, v, s), &Ask{Volume: v}, false)
+}
+
 // slackUM is how far an outline may stand over: what rounding does.
 const slackUM = 2

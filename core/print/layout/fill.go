@@ -17,7 +17,6 @@ const (
 	front  policy = iota // as far in front as may be, then as far left
 	centre               // as near the middle
 	rim                  // as far from the middle: corners and the rim first
-	policies
 )
 
 // way is one way to fill plates.
@@ -117,9 +116,13 @@ func (w *work) ways(most int) []way {
 			turns = append(turns, n)
 		}
 	}
+	policies := []policy{front, rim, centre}
+	if len(w.pinned) > 0 || len(w.ask.KeepOut) > 0 {
+		policies = []policy{centre, front, rim} // not far from what somebody put there
+	}
 	var out []way
 	for _, n := range turns {
-		for _, p := range []policy{front, rim, centre} {
+		for _, p := range policies {
 			for _, o := range orders {
 				if !slices.ContainsFunc(out, func(x way) bool { return x.turns == n && x.policy == p && slices.Equal(x.order, o) }) {
 					out = append(out, way{o, n, p})

@@ -197,7 +197,7 @@ func TestWhatIsLaidKeepsTheLaws(t *testing.T) {
 		a := drawnAsk(t)
 		var items []Item
 		for range rapid.IntRange(1, 5).Draw(t, "items") {
-			items = append(items, drawnItem(t, a.Volume, 50))
+			items = append(items, drawnItem(t, a.Volume, 40))
 		}
 		got, err := Lay(context.Background(), items, a)
 		require.NoError(t, err)

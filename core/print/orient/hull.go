@@ -20,6 +20,8 @@ type face struct {
 const (
 	directions = 400 // in which the furthest point is looked for
 	mergeDeg   = 1   // faces that differ by less are one flat
+	// How often, and out of how many of the largest faces, points further out are looked for.
+	rounds, mostFaces, mostCorners = 3, 80, 500
 )
 
 // sphere is n directions spread evenly (Fibonacci's spiral).
@@ -126,9 +128,51 @@ func tetrahedron(p []mesh.Vec3) ([][3]int, bool) {
 	return [][3]int{{a, b, c}, {a, d, b}, {b, d, c}, {c, d, a}}, true
 }
 
+// corners are the points of a mesh that its convex hull is made of: those furthest in many directions
+// of the body's own frame, then those furthest out of the faces between these, until there are none.
+func corners(m *mesh.Mesh, own [3]mesh.Vec3) []mesh.Vec3 {
+	dirs := sphere(directions)
+	for i, d := range dirs {
+		dirs[i] = own[0].Scale(d.X).Add(own[1].Scale(d.Y)).Add(own[2].Scale(d.Z))
+	}
+	p := extremes(m.Vertices, dirs)
+	size := m.Bounds().Size().Len()
+	for range rounds {
+		tris := slices.DeleteFunc(hull(p), func(t [3]int) bool { return p[t[1]].Sub(p[t[0]]).Cross(p[t[2]].Sub(p[t[0]])).Len() == 0 })
+		if len(tris) == 0 || len(p) > mostCorners {
+			break
+		}
+		area := func(t [3]int) float64 { return p[t[1]].Sub(p[t[0]]).Cross(p[t[2]].Sub(p[t[0]])).Len() }
+		slices.SortStableFunc(tris, func(a, b [3]int) int { return cmp.Compare(area(b), area(a)) })
+		tris = tris[:min(len(tris), mostFaces)]
+		out := make([]mesh.Vec3, 0, len(tris))
+		for _, t := range tris {
+			n := p[t[1]].Sub(p[t[0]]).Cross(p[t[2]].Sub(p[t[0]]))
+			out = append(out, n.Scale(1/n.Len()))
+		}
+		was := len(p)
+		for _, q := range extremes(m.Vertices, out) {
+			beyond := false
+			for i, t := range tris {
+				if out[i].Dot(q.Sub(p[t[0]])) > 1e-6*size {
+					beyond = true
+					break
+				}
+			}
+			if beyond {
+				p = append(p, q)
+			}
+		}
+		if len(p) == was {
+			break
+		}
+	}
+	return p
+}
+
 // flats are the faces of the convex hull of a mesh, those in one plane together, the largest first.
-func flats(m *mesh.Mesh) []face {
-	p := extremes(m.Vertices, sphere(directions))
+func flats(m *mesh.Mesh, own [3]mesh.Vec3) []face {
+	p := corners(m, own)
 	var out []face
 	apart := math.Cos(mergeDeg * math.Pi / 180)
 	for _, t := range hull(p) {
@@ -184,7 +228,7 @@ func (f *face) stands(mid mesh.Vec3) bool {
 }
 
 // axes are the principal axes of a surface: the directions in which it is spread most, and least,
-// each of length 1. Cyclic Jacobi turns; of equal spreads any will do.
+// each of length 1, right-handed. Cyclic Jacobi turns; of equal spreads any will do.
 func axes(m *mesh.Mesh) [3]mesh.Vec3 {
 	var mid mesh.Vec3
 	whole := 0.0
@@ -227,9 +271,20 @@ func axes(m *mesh.Mesh) [3]mesh.Vec3 {
 			}
 		}
 	}
+	order := []int{0, 1, 2}
+	slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(s[b][b], s[a][a]) })
 	var out [3]mesh.Vec3
-	for i := range 3 {
-		out[i] = mesh.Vec3{X: v[0][i], Y: v[1][i], Z: v[2][i]}
+	for k, i := range order {
+		out[k] = mesh.Vec3{X: v[0][i], Y: v[1][i], Z: v[2][i]}
 	}
+	// Each looks to where the surface reaches further; the third by the right hand.
+	for k := range 2 {
+		lean := 0.0
+		each(func(c mesh.Vec3, area float64) { lean += area * math.Pow(c.Sub(mid).Dot(out[k]), 3) })
+		if lean < 0 {
+			out[k] = out[k].Scale(-1)
+		}
+	}
+	out[2] = out[0].Cross(out[1])
 	return out
 }

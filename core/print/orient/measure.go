@@ -74,6 +74,7 @@ func measure(m *mesh.Mesh, q Quat, overhangDeg float64, load *mesh.Vec3, coarse 
 	f.deep = int((box.Max.Y-box.Min.Y)/f.cellMM) + 1
 	f.starts = make([]int32, f.wide*f.deep+1)
 	normals := make([]mesh.Vec3, len(t.Triangles))
+	var rests []polygon.Point
 	for i, tri := range t.Triangles {
 		a, b, c := t.Vertices[tri[0]], t.Vertices[tri[1]], t.Vertices[tri[2]]
 		n := b.Sub(a).Cross(c.Sub(a))
@@ -83,6 +84,9 @@ func measure(m *mesh.Mesh, q Quat, overhangDeg float64, load *mesh.Vec3, coarse 
 		}
 		n = n.Scale(1 / size)
 		normals[i] = n
+		if min(a.Z, b.Z, c.Z) <= restsMM {
+			rests = onPlate(rests, a, b, c)
+		}
 		switch {
 		case n.Z < -steep && math.Max(a.Z, math.Max(b.Z, c.Z)) > onPlateMM:
 			out.OverhangMM2 += size / 2
@@ -108,7 +112,8 @@ func measure(m *mesh.Mesh, q Quat, overhangDeg float64, load *mesh.Vec3, coarse 
 			next[cell]++
 		})
 	}
-	f.columns(&out, t)
+	f.columns(&out)
+	out.TipDeg = tip(rests, t.Measure().Centroid)
 	return out
 }
 
@@ -144,12 +149,10 @@ func (f *field) over(a, b, c, n mesh.Vec3, do func(cell int, z float64)) {
 }
 
 // columns goes up every cell: what is supported, what lies on the plate, how large the layers are.
-func (f *field) columns(out *Measures, t *mesh.Mesh) {
+func (f *field) columns(out *Measures) {
 	area := f.cellMM * f.cellMM
 	var layers [slabs + 1]float64
 	slab := out.HeightMM / slabs
-	var rests []polygon.Point // of each row with some, the corners of the first and the last cell
-	restRow, from := -1, 0
 	for cell := range len(f.starts) - 1 {
 		hits := f.hits[f.starts[cell]:f.starts[cell+1]]
 		if len(hits) == 0 {
@@ -165,14 +168,6 @@ func (f *field) columns(out *Measures, t *mesh.Mesh) {
 		}
 		if hits[0].z <= restsMM {
 			out.ContactMM2 += area
-			row := cell / f.wide
-			if row != restRow {
-				restRow, from = row, cell%f.wide
-				rests = append(rests, polygon.Point{}, polygon.Point{}, polygon.Point{}, polygon.Point{})
-			}
-			x0, x1 := f.minX+float64(from)*f.cellMM, f.minX+float64(cell%f.wide+1)*f.cellMM
-			y := f.minY + float64(row)*f.cellMM
-			copy(rests[len(rests)-4:], []polygon.Point{polygon.At(x0, y), polygon.At(x1, y), polygon.At(x0, y+f.cellMM), polygon.At(x1, y+f.cellMM)})
 		}
 		depth, entered := 0, 0.0
 		for i, h := range hits {
@@ -211,7 +206,20 @@ func (f *field) columns(out *Measures, t *mesh.Mesh) {
 			out.StrengthMM2 = math.Min(out.StrengthMM2, math.Max(0, at))
 		}
 	}
-	out.TipDeg = tip(rests, t.Measure().Centroid)
+}
+
+// onPlate adds to points the corners of what of a triangle is no higher than what rests on the plate.
+func onPlate(points []polygon.Point, a, b, c mesh.Vec3) []polygon.Point {
+	for _, e := range [3][2]mesh.Vec3{{a, b}, {b, c}, {c, a}} {
+		if e[0].Z <= restsMM {
+			points = append(points, polygon.At(e[0].X, e[0].Y))
+		}
+		if (e[0].Z <= restsMM) != (e[1].Z <= restsMM) {
+			at := e[0].Add(e[1].Sub(e[0]).Scale((restsMM - e[0].Z) / (e[1].Z - e[0].Z)))
+			points = append(points, polygon.At(at.X, at.Y))
+		}
+	}
+	return points
 }
 
 // tip is how far a body may be tilted, degrees, that rests on points and has its middle of mass there.

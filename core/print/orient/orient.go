@@ -54,7 +54,7 @@ const (
 	failsDeg, brimDeg = 5.0, 12.0 // how little it may be tilted to come off, or to need holding down
 	brimMinutes       = 5.0       // to take off what holds it down
 	failsMinutes      = 20.0      // to begin again
-	mostFlats         = 12
+	mostFlats         = 40
 	looked            = 64   // directions of the sphere that are looked at
 	refined           = 3    // of them, that are looked about
 	aboutDeg          = 12.0 // how far at first
@@ -165,7 +165,8 @@ func Candidates(ctx context.Context, m *mesh.Mesh, ask Ask) ([]Candidate, error)
 		}
 	}
 	mid := measured.Centroid
-	for _, f := range flats(m) {
+	own := axes(m)
+	for _, f := range flats(m, own) {
 		if len(ways) > mostFlats {
 			break
 		}
@@ -173,7 +174,6 @@ func Candidates(ctx context.Context, m *mesh.Mesh, ask Ask) ([]Candidate, error)
 			ways = append(ways, way{Upright(f.out.Scale(-1)), problem.Say(restsOnAFlat, problem.Fixed(f.areaMM2/100, 1))})
 		}
 	}
-	own := axes(m)
 	for _, a := range own {
 		ways = append(ways, way{Upright(a), problem.Say("along an axis")}, way{Upright(a.Scale(-1)), problem.Say("along an axis")})
 	}
@@ -186,7 +186,9 @@ func Candidates(ctx context.Context, m *mesh.Mesh, ask Ask) ([]Candidate, error)
 			m = rough
 		}
 		return par.Each(ctx, len(to), func() struct{} { return struct{}{} }, func(_ struct{}, i int) {
-			c := Candidate{Turn: of[i].turn, Why: of[i].why, Measures: measure(m, of[i].turn, ask.OverhangDeg, ask.Load, coarse)}
+			// Cells lie along the body's own axes, however it was drawn.
+			x, _ := beside(back(of[i].turn).Turn(mesh.Vec3{Z: 1}), own)
+			c := Candidate{Turn: of[i].turn, Why: of[i].why, Measures: measure(m, alongX(of[i].turn, x), ask.OverhangDeg, ask.Load, coarse)}
 			c.Cents = ask.cents(&c.Measures)
 			to[i] = c
 		}, nil)
@@ -214,8 +216,10 @@ func Candidates(ctx context.Context, m *mesh.Mesh, ask Ask) ([]Candidate, error)
 			near := make([]way, 6)
 			for k := range near {
 				sin, cos := math.Sincos(float64(k) * math.Pi / 3)
-				tilt := mesh.Vec3{X: cos * math.Sin(about*math.Pi/180), Y: sin * math.Sin(about*math.Pi/180), Z: math.Cos(about * math.Pi / 180)}
-				near[k] = way{Upright(back(c.Turn).Turn(tilt)), problem.Say("leaning")}
+				up := back(c.Turn).Turn(mesh.Vec3{Z: 1})
+				x, y := beside(up, own)
+				tilt := x.Scale(cos).Add(y.Scale(sin)).Scale(math.Tan(about * math.Pi / 180)).Add(up)
+				near[k] = way{Upright(tilt.Scale(1 / tilt.Len())), problem.Say("leaning")}
 			}
 			found := make([]Candidate, len(near))
 			if err := weigh(found, near, coarsely); err != nil {
@@ -251,6 +255,24 @@ func Candidates(ctx context.Context, m *mesh.Mesh, ask Ask) ([]Candidate, error)
 		out[len(out)-1] = all[0]
 	}
 	return out, nil
+}
+
+// beside are two directions across an upward one, by the body's own axes.
+func beside(up mesh.Vec3, own [3]mesh.Vec3) (x, y mesh.Vec3) {
+	k := 0
+	if math.Abs(up.Dot(own[0])) > 0.8 {
+		k = 1
+	}
+	x = own[k].Sub(up.Scale(up.Dot(own[k])))
+	x = x.Scale(1 / x.Len())
+	return x, up.Cross(x)
+}
+
+// alongX is a turn and one about the vertical after it that brings a direction of the model to x.
+func alongX(q Quat, x mesh.Vec3) Quat {
+	v := q.Turn(x)
+	sin, cos := math.Sincos(-math.Atan2(v.Y, v.X) / 2)
+	return Quat{cos*q[0] - sin*q[3], cos*q[1] - sin*q[2], cos*q[2] + sin*q[1], cos*q[3] + sin*q[0]}
 }
 
 // back is the turn that undoes a turn.

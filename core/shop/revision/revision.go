@@ -79,6 +79,7 @@ type Piece struct {
 	Copies       int                   `json:"copies"`
 	Stand        orient.Stand          `json:"stand"`
 	SupportMarks []slicing.SupportMark `json:"support_marks"`
+	Pins         []slicing.Pin         `json:"pins,omitempty"`
 }
 
 // Same says that two are of the same version, unit and number, however they stand.
@@ -86,13 +87,16 @@ func (p *Piece) Same(o *Piece) bool {
 	return p.PieceID == o.PieceID && p.Version == o.Version && p.Unit == o.Unit && p.Copies == o.Copies
 }
 
-// Plain says that it stands as the piece does now, and that no support was put in or kept out.
-func (p *Piece) Plain(now orient.Stand) bool { return p.Stand.Like(now) && len(p.SupportMarks) == 0 }
+// Plain says that it stands as the piece does now, and that no support was put in or kept out, and no
+// copy pinned.
+func (p *Piece) Plain(now orient.Stand) bool {
+	return p.Stand.Like(now) && len(p.SupportMarks) == 0 && len(p.Pins) == 0
+}
 
 // Like says that two come out the same: the same, standing in the same way, with support put in
-// and kept out at the same places.
+// and kept out, and copies pinned, at the same places.
 func (p *Piece) Like(o *Piece) bool {
-	return p.Same(o) && p.Stand.Like(o.Stand) && slices.EqualFunc(p.SupportMarks, o.SupportMarks, func(a, b slicing.SupportMark) bool {
+	return p.Same(o) && p.Stand.Like(o.Stand) && slices.Equal(p.Pins, o.Pins) && slices.EqualFunc(p.SupportMarks, o.SupportMarks, func(a, b slicing.SupportMark) bool {
 		return a.PutIn == b.PutIn && slices.Equal(a.CornersMM, b.CornersMM)
 	})
 }

@@ -30,6 +30,7 @@ type SliceOrder struct {
 	Overrides    []recipe.Override     `json:"overrides" maxItems:"60"`
 	SupportMarks []slicing.SupportMark `json:"support_marks,omitempty" maxItems:"60" doc:"Where support is put in or kept out by hand"`
 	Stand        *orient.Stand         `json:"stand,omitempty" doc:"How it stands in this slice; left out: as the piece does"`
+	Pins         []slicing.Pin         `json:"pins,omitempty" maxItems:"1000" doc:"Copies that stay where they are put"`
 }
 
 // OrderSlice queues a slice of a piece by the house's recipe for its purpose and
@@ -46,6 +47,11 @@ func OrderSlice(ctx context.Context, d *desk.Desk, a desk.Actor, piece int64, in
 			return 0, desk.Wrong(fmt.Sprintf("support_marks[%d].why", i), "no reason for a mark")
 		}
 		in.SupportMarks[i].Who = a.Name
+	}
+	for i, x := range in.Pins {
+		if slices.ContainsFunc(in.Pins[:i], func(o slicing.Pin) bool { return o.Copy == x.Copy }) {
+			return 0, desk.Wrong(fmt.Sprintf("pins[%d].copy", i), "pinned twice", x.Copy)
+		}
 	}
 	var id int64
 	err := d.Store.InTx(ctx, func(tx *store.Tx) error {
@@ -68,7 +74,7 @@ func OrderSlice(ctx context.Context, d *desk.Desk, a desk.Actor, piece int64, in
 			return err
 		}
 		s.Pieces = slices.DeleteFunc(s.Pieces, func(x revision.Piece) bool { return x.PieceID == piece })
-		own := revision.Piece{PieceID: piece, Stand: p.Stands(), SupportMarks: in.SupportMarks}
+		own := revision.Piece{PieceID: piece, Stand: p.Stands(), SupportMarks: in.SupportMarks, Pins: in.Pins}
 		if in.Stand != nil {
 			if bad := in.Stand.Check(); len(bad) > 0 {
 				return &desk.Invalid{Problems: bad}

@@ -116,6 +116,7 @@ type SliceView struct {
 	SupportMarks []slicing.SupportMark `json:"support_marks"`
 	Overhangs    []slicing.Overhang    `json:"overhangs" doc:"Overhangs, and what is done about it"`
 	Stand        orient.Stand          `json:"stand" doc:"How the piece stands in it"`
+	Pins         []slicing.Pin         `json:"pins,omitempty" doc:"Copies that stay where they were put"`
 	Chosen       bool                  `json:"chosen"`
 	State        string                `json:"state" enum:"queued,running,done,failed,cancelled,set aside"`
 	Fraction     float64               `json:"fraction"`
@@ -145,8 +146,10 @@ type SpotView struct {
 	XMM     float64 `json:"x_mm"`
 	YMM     float64 `json:"y_mm"`
 	TurnDeg float64 `json:"turn_deg"`
-	Seconds float64 `json:"seconds,omitempty"`
-	Grams   float64 `json:"grams,omitempty"`
+	// Of the first copy that lies turned so.
+	OutlineMM [][2]float64 `json:"outline_mm,omitempty" doc:"Its shadow about the middle of its box"`
+	Seconds   float64      `json:"seconds,omitempty"`
+	Grams     float64      `json:"grams,omitempty"`
 }
 
 // FullView is the full estimate as the bench shows it.
@@ -237,6 +240,7 @@ func viewOf(s *store.Slice, at int, plates []store.Plate) SliceView {
 		SupportMarks: x.SupportMarks,
 		Overhangs:    []slicing.Overhang{},
 		Stand:        x.Stand.Plain(),
+		Pins:         x.Pins,
 		Chosen:       s.Chosen,
 		State:        s.State,
 		Fraction:     float64(s.Fraction),
@@ -267,7 +271,7 @@ func plateView(s *store.Slice, p *store.Plate) PlateView {
 		v.Alike = *p.Alike
 	}
 	for k, at := range p.Spots {
-		spot := SpotView{Copy: at.Copy, XMM: at.XMM, YMM: at.YMM, TurnDeg: at.TurnDeg}
+		spot := SpotView{Copy: at.Copy, XMM: at.XMM, YMM: at.YMM, TurnDeg: at.TurnDeg, OutlineMM: at.OutlineMM}
 		if at.Piece < len(s.Pieces) {
 			spot.PieceID = s.Pieces[at.Piece].PieceID
 		}

@@ -1387,6 +1387,27 @@ export interface components {
             versions: components["schemas"]["VersionView"][];
             viewable: boolean;
         };
+        Pin: {
+            /** Format: int64 */
+            copy: number;
+            /**
+             * Format: int64
+             * @description Counted from 1
+             */
+            plate: number;
+            /**
+             * Format: double
+             * @description About the vertical, from how the piece stands
+             */
+            turn_deg: number;
+            /**
+             * Format: double
+             * @description Of the middle of its box on the plate
+             */
+            x_mm: number;
+            /** Format: double */
+            y_mm: number;
+        };
         PlateView: {
             /**
              * Format: int64
@@ -1809,6 +1830,8 @@ export interface components {
             /** Format: int64 */
             machine_id: number;
             overrides: components["schemas"]["Override"][];
+            /** @description Copies that stay where they are put */
+            pins?: components["schemas"]["Pin"][];
             /** @description How it stands in this slice; left out: as the piece does */
             stand?: components["schemas"]["Stand"];
             /** @description Where support is put in or kept out by hand */
@@ -1835,6 +1858,8 @@ export interface components {
             /** @description Overhangs, and what is done about it */
             overhangs: components["schemas"]["Overhang"][];
             overrides: components["schemas"]["Override"][];
+            /** @description Copies that stay where they were put */
+            pins?: components["schemas"]["Pin"][];
             /** @description Where every copy lies */
             plates: components["schemas"]["PlateView"][];
             /** @description What has changed since it was made: it is to be made anew before it can be approved */
@@ -1919,6 +1944,8 @@ export interface components {
             copy: number;
             /** Format: double */
             grams?: number;
+            /** @description Its shadow about the middle of its box */
+            outline_mm?: number[][];
             /** Format: int64 */
             piece_id: number;
             /** Format: double */

@@ -144,7 +144,8 @@ const lying = (s: SliceView) => {
   return copies < 2 ? '' : `${copies} copies on ${s.plates.length === 1 ? 'one plate' : `${s.plates.length} plates`}`
 }
 const spotsOf = (s: SliceView, n: number) => s.plates.find((p) => p.n === n)?.spots ?? []
-const byHand = (s: SliceView) => (s.support_marks?.length ? `, support by hand` : '')
+const byHand = (s: SliceView) =>
+  (s.support_marks?.length ? ', support by hand' : '') + (s.pins?.length ? `, ${s.pins.length} pinned` : '')
 const named = (s: SliceView) =>
   (s.label ||
     (s.overrides.length
@@ -153,7 +154,9 @@ const named = (s: SliceView) =>
 const signed = (v: number, show: (n: number) => string) => (v < 0 ? '−' : '+') + show(Math.abs(v))
 const minutes = (s: number) => (Math.abs(s) < 30 ? '±0 min' : signed(s, f.value.duration))
 /** What a variant with overrides changes, against the recipe as it is. */
-const plain = computed(() => variants.value.findLast((s) => s.full && !s.overrides.length && !s.support_marks?.length))
+const plain = computed(() =>
+  variants.value.findLast((s) => s.full && !s.overrides.length && !s.support_marks?.length && !s.pins?.length),
+)
 
 useKeys('Slicing', [
   {

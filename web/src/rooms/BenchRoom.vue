@@ -14,6 +14,7 @@ import PartView from '../components/PartView.vue'
 import type { CameraView } from '../components/partScene'
 import PieceCare from '../components/PieceCare.vue'
 import PieceMeasures from '../components/PieceMeasures.vue'
+import PlatePanel from '../components/PlatePanel.vue'
 import PriceSum from '../components/PriceSum.vue'
 import RoomState from '../components/RoomState.vue'
 import SliceDesk from '../components/SliceDesk.vue'
@@ -118,9 +119,9 @@ const overhangMarks = computed(() =>
 )
 const overhangPlace = computed(() => (overhang.value && !finding.value ? middle(overhang.value.corners_mm) : undefined))
 // At the right one panel at a time.
-const panels = ['Machines', 'Orientation', 'Slices', 'History'] as const
+const panels = ['Ladder', 'Orientation', 'Plate', 'Slices', 'Past'] as const
 const panel = ref<(typeof panels)[number]>('Slices')
-const panelKey = { Machines: 'g', Orientation: 'o', Slices: 'v', History: 'i' }
+const panelKey = { Ladder: 'g', Orientation: 'o', Plate: 'q', Slices: 'v', Past: 'i' }
 const orientation = ref<InstanceType<typeof OrientationPanel>>()
 const picking = ref(false)
 function openOrientation() {
@@ -173,9 +174,9 @@ function unsay() {
 
 useKeys('Bench', [
   { key: 'm', does: 'Show it on the next machine', run: nextMachine },
-  { key: 'g', does: 'The machine ladder', run: () => (panel.value = 'Machines') },
+  { key: 'g', does: 'The machine ladder', run: () => (panel.value = 'Ladder') },
   { key: 'v', does: 'The slices', run: () => (panel.value = 'Slices') },
-  { key: 'i', does: 'Runs and history', run: () => (panel.value = 'History') },
+  { key: 'i', does: 'Runs and history', run: () => (panel.value = 'Past') },
   { key: 'y', does: 'Yes: queue it on the machine shown', run: queue, when: () => !!canApprove.value },
   { key: 'j', does: 'Next job', run: () => go(1) },
   { key: 'k', does: 'Job before', run: () => go(-1) },
@@ -287,12 +288,12 @@ useKeys('Bench', [
       </div>
     </section>
     <section class="rightside" aria-label="Panels">
-      <v-tabs v-model="panel" density="compact" class="panels" show-arrows>
+      <v-tabs v-model="panel" density="compact" class="panels">
         <v-tab v-for="p in panels" :key="p" :value="p" size="small"
           >{{ p }} <kbd class="on">{{ panelKey[p].toUpperCase() }}</kbd></v-tab
         >
       </v-tabs>
-      <div v-show="panel === 'Machines'" class="panel">
+      <div v-show="panel === 'Ladder'" class="panel">
         <MachineLadder :rows="job.ladder" :chosen="row?.machine_id" look @choose="picked = $event" />
         <PriceSum v-if="row" :row="row" />
       </div>
@@ -309,6 +310,18 @@ useKeys('Bench', [
         />
         <p v-else class="quiet">There is no model here to turn.</p>
       </div>
+      <div v-show="panel === 'Plate'" class="panel">
+        <PlatePanel
+          v-if="piece?.surface.triangles"
+          v-model:plate="plate"
+          :job="job"
+          :piece="piece"
+          :row="row"
+          :slice="slice"
+          :may="desk && job.may.decide"
+          @open="panel = 'Plate'"
+        />
+      </div>
       <div v-show="panel === 'Slices'" class="panel">
         <SliceDesk
           v-if="piece?.surface.triangles"
@@ -323,7 +336,7 @@ useKeys('Bench', [
         />
         <p v-else class="quiet">There is no model here to slice.</p>
       </div>
-      <div v-show="panel === 'History'" class="panel">
+      <div v-show="panel === 'Past'" class="panel">
         <JobPast :job="job" :desk="desk" />
       </div>
     </section>
@@ -451,6 +464,10 @@ header {
 .panels {
   border-bottom: 1px solid var(--rule);
 }
+.panels :deep(.v-tab) {
+  min-width: 0;
+  padding: 0 9px;
+}
 .panel {
   padding: 12px 18px 12px 12px;
   overflow-y: auto;
@@ -486,7 +503,7 @@ header {
 @media (max-width: 1180px) {
   .bench {
     grid-template:
-      'head head' auto 'middle right' minmax(0, 3fr) 'left right' minmax(0, 2fr) 'foot foot' auto / minmax(0, 1fr)
+      'head head' auto 'middle right' minmax(0, 5fr) 'left right' minmax(0, 2fr) 'foot foot' auto / minmax(0, 1fr)
       484px;
   }
   .middle {
