@@ -264,7 +264,7 @@ func TestPinnedCopies(t *testing.T) {
 	holds(t, "as it is", p, waysOf(t, b.String()))
 	for want, pins := range map[string][]Pin{
 		"bar, copy 1, and bar, copy 2, are pinned on each other: they overlap by 100.0 mm²": {{Copy: 1, Plate: 1, XMM: 40, YMM: 40}, {Copy: 2, Plate: 1, XMM: 60, YMM: 40}},
-		"bar, copy 2, is pinned where it would stand off the plate":                        {{Copy: 2, Plate: 1, XMM: 10, YMM: 40}},
+		"bar, copy 2, is pinned where it would stand off the plate":                         {{Copy: 2, Plate: 1, XMM: 10, YMM: 40}},
 	} {
 		o.Pieces[0].Pins = pins
 		_, err := One(ctx, o, nil)
