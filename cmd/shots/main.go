@@ -24,6 +24,11 @@ type shot struct {
 const settled = `![...document.querySelectorAll('[role=status]')].some((x) => x.textContent.trim()) && document.fonts.status === 'loaded'`
 const drawn = `document.querySelector('.view[data-state=shown]')`
 
+// openTab opens a panel of the bench.
+func openTab(name string) string {
+	return fmt.Sprintf(`setTimeout(() => [...document.querySelectorAll('.panels [role=tab]')].find((t) => t.textContent.includes(%q)).click(), 1200)`, name)
+}
+
 var shots = []shot{
 	{"shelf", "/shelf", "cato", "", `document.querySelectorAll('.slip img').length > 12`},
 	{
@@ -35,7 +40,9 @@ var shots = []shot{
 	},
 	{"counter", "/counter/1", "cato", "", `document.querySelector('#yes')`},
 	{"counter-no", "/counter/5", "cato", `document.querySelector('#no').click()`, `document.querySelector('.message textarea')`},
-	{"bench", "/bench/1", "cato", "", drawn},
+	{"bench", "/bench/1", "cato", openTab("Ladder"), `document.querySelector('.ladder')?.offsetParent && ` + drawn},
+	{"bench-orientation", "/bench/2", "cato", openTab("Orientation"), `document.querySelector('.stand .ways')?.offsetParent && ` + drawn},
+	{"bench-plate", "/bench/7", "cato", openTab("Plate"), `document.querySelector('.plate .copies')?.offsetParent && ` + drawn},
 	{"bench-too-large", "/bench/7", "cato", `[...document.querySelectorAll('.ladder tr')].find((r) => r.textContent.includes('Halyard')).click()`, drawn},
 	{
 		"bench-layers",
@@ -48,7 +55,7 @@ var shots = []shot{
 		"bench-nozzles",
 		"/bench/1",
 		"cato",
-		`setTimeout(() => [...document.querySelectorAll('.ladder tr')].find((r) => r.textContent.includes('Fairlead')).click(), 1500); setTimeout(() => document.querySelector('#slice').click(), 2500); setTimeout(() => { document.querySelector('.hangs .place')?.click(); document.querySelector('.hangs')?.scrollIntoView({ block: 'center' }) }, 9000)`,
+		`[...document.querySelectorAll('.ways button')].find((b) => b.textContent.includes('As it came')).click(); setTimeout(() => [...document.querySelectorAll('.ladder tr')].find((r) => r.textContent.includes('Fairlead')).click(), 5000); setTimeout(() => document.querySelector('#slice').click(), 6000); setTimeout(() => { document.querySelector('.hangs .place')?.click(); document.querySelector('.hangs')?.scrollIntoView({ block: 'center' }) }, 14000)`,
 		`document.querySelector('.hangs .place') && document.querySelector('.view[data-pins="1"]')`,
 	},
 	{

@@ -15,6 +15,7 @@ import MachineLadder from '../components/MachineLadder.vue'
 import OverhangList from '../components/OverhangList.vue'
 import PasswordForm from '../components/PasswordForm.vue'
 import PieceCare from '../components/PieceCare.vue'
+import PlatePanel from '../components/PlatePanel.vue'
 import SignIn from '../components/SignIn.vue'
 import WorkerList from '../components/WorkerList.vue'
 import SliceDesk from '../components/SliceDesk.vue'
@@ -533,6 +534,80 @@ describe('how a piece stands', () => {
     const turned = standing({ fixed: true, stand: { turn: [0, 1, 0, 0], scale: [1, 1, 1] } })
     expect(await later(turned, { seconds: 2200, grams: 9.5, price_cents: 200 })).toMatch(/−30 min, −2\.5 g, −.*0\.40/)
     expect(await later(turned, { seconds: 5200, grams: 12, slice_id: 4, full: true })).toMatch(/\+20 min(?!.* g,)/)
+  })
+})
+
+describe('the plate', () => {
+  const corner = [
+    [-10, -5],
+    [10, -5],
+    [10, 5],
+    [-10, 5],
+  ]
+  const spot = (piece_id: number, copy: number, x_mm: number, more: object = {}) => ({
+    piece_id,
+    copy,
+    x_mm,
+    y_mm: 50,
+    turn_deg: 0,
+    ...more,
+  })
+  const sliced = (more: object = {}) =>
+    ({
+      id: 5,
+      machine_id: 2,
+      machine: 'Capstan',
+      overrides: [],
+      support_marks: [],
+      stand: { turn: [1, 0, 0, 0], scale: [1, 1, 1] },
+      full: {},
+      plates: [
+        {
+          n: 1,
+          spots: [spot(9, 1, 40, { outline_mm: corner }), spot(9, 2, 80), spot(19, 1, 120, { outline_mm: corner })],
+        },
+        { n: 2, spots: [spot(9, 3, 40, { outline_mm: corner })] },
+      ],
+      ...more,
+    }) as unknown as SliceView
+  const show = (slice: SliceView | undefined, may = true) =>
+    part(PlatePanel, { job: jobView(9, {}), piece: piece(9), row: row(2, 'Capstan'), slice, may })
+  const ordered = () => (server.asked.at(-1) as [string, string, { pins: object[] }])[2].pins
+
+  it('shows every copy from above, and pins the one that is moved or turned, at its place', async () => {
+    await show(sliced())
+    expect(shown!.findAll('polygon').map((p) => p.classes('own'))).toEqual([true, true, false])
+    expect(shown!.findAll('polygon')[1]!.attributes('points')).toBe('70,-45 90,-45 90,-55 70,-55')
+    await press('q')
+    await press('q')
+    await press('ArrowRight', true)
+    await press('ArrowUp', true)
+    await shown!.findAll('.acts button')[1]!.trigger('click')
+    expect(shown!.find('.acts').text()).toContain('X 81.0, Y 51.0 mm')
+    const turned = shown!.findAll('polygon')[1]!.attributes('points')!.split(' ')[0]!.split(',').map(Number)
+    expect(turned[0]).toBeCloseTo(81 + 5)
+    expect(turned[1]).toBeCloseTo(-(51 - 10))
+    await shown!.find('.tidy').trigger('click')
+    await flushPromises()
+    expect(ordered()).toEqual([{ copy: 2, plate: 1, x_mm: 81, y_mm: 51, turn_deg: 90 }])
+    await press('Q', true)
+    await shown!.findAll('.which button')[1]!.trigger('click')
+    await press('q')
+    await press('Q', true)
+    await shown!.find('.tidy').trigger('click')
+    expect(ordered()).toEqual([{ copy: 3, plate: 2, x_mm: 40, y_mm: 50, turn_deg: 0 }])
+  })
+  it('goes on from what was pinned, and is nobody’s to change who may not', async () => {
+    const pins = [{ copy: 1, plate: 1, x_mm: 40, y_mm: 50, turn_deg: 0 }]
+    await show(sliced({ pins }), false)
+    expect(shown!.findAll('.copies button').map((b) => b.text())).toEqual(['copy 1 ◆', 'copy 2'])
+    await press('q')
+    await press('Q', true)
+    expect(shown!.findAll('.acts button').every((b) => b.attributes('disabled') !== undefined)).toBe(true)
+    expect(server.asked).toEqual([])
+    shown!.unmount()
+    await show(undefined)
+    expect(shown!.text()).toContain('when it has been sliced')
   })
 })
 
