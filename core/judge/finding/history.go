@@ -10,7 +10,7 @@ var history = texts{
 	"along an axis, no support":     say("Upright along its own axis: no support, %[1]v mm high"),
 	"leaning":                       say("Leaning, for least support: %[1]v cm³ under overhangs, %[2]v mm high"),
 	"turned to fit":                 say("%[1]v; as it came it fits no machine"),
-	"turned for less support":       say("%[1]v; as it came %[2]v cm³"),
+	"turned for less support":       say("%[1]v; as it came %[2]v cm³ under overhangs"),
 	"leaning, no support":           say("Leaning: no support, %[1]v mm high"),
 	"handed in":                     say("Handed in %[1]s"),                                                           // names of files
 	"approved":                      say("Approved and queued on %[1]s"),                                              // machine

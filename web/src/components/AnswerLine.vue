@@ -80,7 +80,7 @@ const changed = computed(() => {
       </template>
       <span v-else class="quiet">no recipe for this purpose</span>
     </template>
-    <span v-if="changed.length" class="changed num" role="status">{{ changed.join(', ') }}</span>
+    <span v-if="changed.length" class="changed num" aria-live="polite">{{ changed.join(', ') }}</span>
     <span class="spring" />
     <slot />
   </section>

@@ -155,7 +155,8 @@ const percent = computed(() => {
         ref="field"
         v-model="line"
         label="Say how it stands, or how large"
-        placeholder="x 90   ·   80 % because …   ·   z 45 mm because …"
+        hint="x 90, or 80 % because …, or z 45 mm because …"
+        persistent-hint
         :disabled="!may || !job.may.change"
         :error-messages="wrong"
         density="compact"
