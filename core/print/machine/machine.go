@@ -72,6 +72,7 @@ type WarmUp struct {
 // Machine is one of the house's. Resin machines have no nozzles or motion.
 type Machine struct {
 	Name       string      `json:"name" minLength:"1" maxLength:"60" name:"Name"`
+	Address    string      `json:"address,omitempty" maxLength:"120" doc:"Where it stands, or its name on the network: for people to find it" name:"Address" unset:"not said"`
 	Process    Process     `json:"process" enum:"material extrusion,vat photopolymerization"`
 	InService  bool        `json:"in_service" doc:"Whether jobs may be queued on it" name:"In service"`
 	Volume     Volume      `json:"volume"`

@@ -57,7 +57,7 @@ func JudgedBy(choices []verdict.Choice, start units.Cents, longestS float64, fro
 	for i, c := range choices {
 		ways[i] = way{c.ID, *c.Machine, c.Recipe, c.Loaded}
 		m := &ways[i].Machine
-		m.Colour, m.ColourName, m.Second.ColourName = "", "", ""
+		m.Address, m.Colour, m.ColourName, m.Second.ColourName = "", "", "", ""
 		m.Dialect = machine.Dialect{} // it makes programs, not verdicts
 	}
 	return Judged{from, sum(struct {
@@ -105,7 +105,7 @@ func (p *Piece) Like(o *Piece) bool {
 // what is loaded. What nozzle 2 is loaded with matters where the recipe uses it.
 func Of(m *machine.Machine, r recipe.Recipe, loaded machine.Loaded, from []Ref) Made {
 	own := *m
-	own.Name, own.InService, own.RateCents, own.Material, own.Colour, own.ColourName = "", false, 0, "", "", ""
+	own.Name, own.Address, own.InService, own.RateCents, own.Material, own.Colour, own.ColourName = "", "", false, 0, "", "", ""
 	own.Second = machine.NozzleLoad{}
 	r = r.WithDefaults()
 	r.Name, r.Purpose, r.Machine, r.Material = "", "", "", ""

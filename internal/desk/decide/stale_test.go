@@ -101,6 +101,7 @@ func TestWhatGoesStale(t *testing.T) {
 		{"out of service", func() { setMachine(func(m *house.MachineView) { m.Data.InService = false }) }, "", true, true}, // the one that was kept: none, here
 		{"in service again", func() { setMachine(func(m *house.MachineView) { m.Data.InService = true }) }, "", false, true},
 		{"a colour", func() { setMachine(func(m *house.MachineView) { m.Data.ColourName = "Fog" }) }, "", false, false},
+		{"an address", func() { setMachine(func(m *house.MachineView) { m.Data.Address = "the rope loft, by the window" }) }, "", false, false},
 		{"an hour's price", func() { setMachine(func(m *house.MachineView) { m.Data.RateCents += 600 }) }, "", true, true},
 		{"a recipe's name", func() { setRecipe(func(r *house.RecipeView) { r.Data.Name = "Anew" }) }, "", true, true},
 		{"shells", func() { setRecipe(func(r *house.RecipeView) { r.Data.Shells++ }) }, "recipe is another", true, true},

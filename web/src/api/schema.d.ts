@@ -1079,6 +1079,8 @@ export interface components {
             top_mm: number;
         };
         Machine: {
+            /** @description Where it stands, or its name on the network: for people to find it */
+            address?: string;
             /**
              * Format: double
              * @description Hottest bed, °C
