@@ -79,7 +79,7 @@ func TestJudgementsAreAsTheyWere(t *testing.T) {
 	}
 	shapes := append(solid.Small(), solid.LampBracket())
 	for seed := range uint64(40) {
-		s := Subject{Format: modelfile.ThreeMF, Unit: []units.Length{"", units.Millimetre, units.Inch}[seed%3], Said: []units.Length{"", "", units.Centimetre}[seed/2%3]}
+		s := Subject{Format: modelfile.ThreeMF, Unit: []units.Length{"", units.Millimetre, units.Inch}[seed%3], Said: []units.Length{"", "", units.Centimetre}[seed/2%3], AsIs: seed%4 > 0}
 		judge(fmt.Sprint("spoiled ", seed), solid.Spoil(shapes[seed%5], 1000+seed).Transformed(1, mesh.Vec3{X: -200, Z: float64(seed)}), s)
 	}
 	golden.Assert(t, out.String(), "judgements.txt")
