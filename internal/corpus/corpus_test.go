@@ -3,6 +3,7 @@ package corpus
 import (
 	"context"
 	"slices"
+	"sync"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -17,13 +18,19 @@ import (
 	"jobshelf/core/shape/units"
 )
 
+// The parts are made and read once.
+var (
+	ofPackages = sync.OnceValues(func() ([]Part, error) { return OfPackages(context.Background()) })
+	own        = sync.OnceValue(Own)
+)
+
 // The list is what it says: closed surfaces that face out, names that are one part's, of
 // each group enough; parts of packages stay out of what is fitted on.
 func TestTheListOfParts(t *testing.T) {
-	of, err := OfPackages(context.Background())
+	of, err := ofPackages()
 	require.NoError(t, err)
 	names, groups := map[string]bool{}, map[Group]int{}
-	for _, p := range slices.Concat(Own(), of) {
+	for _, p := range slices.Concat(own(), of) {
 		assert.False(t, names[p.Name], p.Name)
 		names[p.Name] = true
 		groups[p.Group]++
@@ -42,10 +49,10 @@ func TestTheListOfParts(t *testing.T) {
 // many layers as were promised; and the quick estimate is near the toolpath's figures, as
 // it was when it was fitted (cmd/fit and `make bench` have all of them).
 func TestPrintsOfTheListStandAndAreEstimated(t *testing.T) {
-	of, err := OfPackages(context.Background())
+	of, err := ofPackages()
 	require.NoError(t, err)
 	var parts []Part
-	for _, p := range slices.Concat(Own(), of) {
+	for _, p := range slices.Concat(own(), of) {
 		if p.Group != Fitted {
 			parts = append(parts, p)
 		}
