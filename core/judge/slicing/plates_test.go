@@ -3,6 +3,7 @@ package slicing
 import (
 	"bytes"
 	"math"
+	"slices"
 	"strconv"
 	"strings"
 	"testing"
@@ -17,6 +18,7 @@ import (
 	"jobshelf/core/shape/mesh"
 	"jobshelf/core/shape/polygon"
 	"jobshelf/core/shape/solid"
+	"jobshelf/core/shape/units"
 )
 
 // fed is a piece of way on which filament was fed, as read by nothing of ours.
@@ -235,6 +237,33 @@ func TestCopiesThatInterlock(t *testing.T) {
 	}))
 	assert.Equal(t, 2, plates, "boxes would need three")
 	assert.Equal(t, 1, turned)
+}
+
+// How much support an orientation is foreseen to need is about what a slice lays: half of the demo's
+// parts, on their heads and laid over, within a tenth.
+func TestSupportIsForeseen(t *testing.T) {
+	var off []float64
+	for _, p := range solid.Parts() {
+		if p.Unit != units.Millimetre || p.Name == "cleat-with-hole" || p.Name == "crossed-band" || p.Name == "bushing-inside-out" {
+			continue
+		}
+		for _, turn := range []orient.Quat{{0, 1}, overX} {
+			o := order()
+			o.Machine.Volume.XMM, o.Machine.Volume.YMM, o.Machine.Volume.ZMM = 300, 300, 300
+			o.Pieces = []Piece{{Mesh: p.Mesh, MMPerUnit: 1, Stand: orient.Stand{Turn: turn}}}
+			made, err := One(ctx, o, nil)
+			require.NoError(t, err)
+			m := orient.Measure(p.Mesh, turn, o.Recipe.WithDefaults().SupportDeg, nil)
+			if made.Full.GramsSupport > 0.5 {
+				off = append(off, math.Abs(m.LaidMM3()*o.Loaded.Of(1).DensityGPerCM/1000/made.Full.GramsSupport-1))
+			}
+		}
+	}
+	require.GreaterOrEqual(t, len(off), 12)
+	slices.Sort(off)
+	t.Logf("%d, half of them within %.0f %%, the worst %.0f %%", len(off), 100*off[len(off)/2], 100*off[len(off)-1])
+	assert.Less(t, off[len(off)/2], 0.1)
+	assert.Less(t, off[len(off)-1], 0.4)
 }
 
 // A copy that is pinned lies there, turned so, under its own number, and the program holds it; two that
