@@ -240,7 +240,7 @@ func TestCopiesThatInterlock(t *testing.T) {
 }
 
 // How much support an orientation is foreseen to need is about what a slice lays: half of the demo's
-// parts, on their heads and laid over, within a tenth.
+// parts, on their heads and laid over, within 15 %.
 func TestSupportIsForeseen(t *testing.T) {
 	var off []float64
 	for _, p := range solid.Parts() {
@@ -262,7 +262,7 @@ func TestSupportIsForeseen(t *testing.T) {
 	require.GreaterOrEqual(t, len(off), 12)
 	slices.Sort(off)
 	t.Logf("%d, half of them within %.0f %%, the worst %.0f %%", len(off), 100*off[len(off)/2], 100*off[len(off)-1])
-	assert.Less(t, off[len(off)/2], 0.1)
+	assert.Less(t, off[len(off)/2], 0.15)
 	assert.Less(t, off[len(off)-1], 0.4)
 }
 
