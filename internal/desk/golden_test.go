@@ -184,7 +184,7 @@ func TestCommandsAreAnsweredAsTheyWere(t *testing.T) {
 			in := intake.PieceChange{Revision: revision(of(id))}
 			switch r.IntN(5) {
 			case 3:
-				in.Stand = []*orient.Stand{{}, new(orient.Sized(0.5)), {Turn: orient.Quat{1, 1}}, {Mirror: true}, new(orient.Sized(-1))}[r.IntN(5)]
+				in.Stand = []*orient.Stand{{}, new(orient.Sized(0.5)), {Turn: orient.Quat{1, 1}}, {Turn: orient.AsItCame, Mirror: true}, new(orient.Sized(-1))}[r.IntN(5)]
 				in.Why = word("", "a test")
 			case 4:
 				in.Best = true

@@ -174,3 +174,23 @@ func BenchmarkMeasure(b *testing.B) {
 		orient.Measure(m, orient.AsItCame, 50, nil)
 	}
 }
+
+// What somebody asks for is refused where it is none: a turn of zeros, a scale of less than nothing or
+// without end; a scale that is left out is 1.
+func TestWhatIsAskedForIsChecked(t *testing.T) {
+	for field, s := range map[string]orient.Stand{
+		"turn": {}, "scale": orient.Sized(-1), "scale, too small": orient.Sized(1e-9), "scale, too large": orient.Sized(1e9),
+		"turn, no number": {Turn: orient.Quat{math.NaN()}}, "": {Turn: orient.Quat{0, 0, 3, 0}, Scale: [3]float64{2, 0, 1}, Mirror: true},
+	} {
+		bad := s.Check()
+		if field == "" {
+			assert.Empty(t, bad)
+			continue
+		}
+		require.Len(t, bad, 1, field)
+		assert.Contains(t, field, bad[0].Field)
+	}
+	assert.True(t, orient.Stand{}.AsItCame())
+	assert.False(t, orient.Sized(2).SameSize())
+	assert.True(t, orient.Stand{Turn: orient.Quat{-2, 0, 0, 0}}.Like(orient.Stand{}), "the same turn")
+}

@@ -12,7 +12,7 @@ import (
 // axes, then turned. That it rests on the bed is not said: it always does. The zero value changes
 // nothing.
 type Stand struct {
-	Turn   Quat       `json:"turn" doc:"Quaternion (w, x, y, z) that turns the model's coordinates into the plate's; four zeros: not turned"`
+	Turn   Quat       `json:"turn" doc:"Quaternion (w, x, y, z) that turns the model's coordinates into the plate's; (1, 0, 0, 0) turns nothing"`
 	Scale  [3]float64 `json:"scale" doc:"Along the model's own axes; 0 is 1"`
 	Mirror bool       `json:"mirror,omitempty" doc:"Mirrored across the middle of x"`
 }
@@ -91,10 +91,8 @@ func (s Stand) Like(o Stand) bool {
 // Check says what is wrong with one that somebody asks for.
 func (s Stand) Check() []problem.Problem {
 	var out []problem.Problem
-	if s.Turn != (Quat{}) {
-		if _, err := s.Turn.Unit(); err != nil {
-			out = append(out, problem.Problem{Field: "turn", Phrase: problem.Say("turn of zeros")})
-		}
+	if _, err := s.Turn.Unit(); err != nil {
+		out = append(out, problem.Problem{Field: "turn", Phrase: problem.Say("turn of zeros")})
 	}
 	for _, v := range s.Scale {
 		if v != 0 && !(v >= LeastScale && v <= MostScale) {

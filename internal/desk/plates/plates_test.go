@@ -105,7 +105,7 @@ func TestTheSameIsSlicedOnce(t *testing.T) {
 	ids := map[int64]bool{second: true}
 	mark := slicing.SupportMark{CornersMM: [][3]float64{{0, 0, 0}, {9, 0, 0}, {0, 9, 0}, {0, 0, 9}}, Why: "a test"}
 	shells := []recipe.Override{{Key: "shells", Value: "4", Why: "a test"}}
-	for _, in := range []plates.SliceOrder{{Stand: new(orient.Sized(0.5))}, {Stand: &orient.Stand{Turn: orient.Quat{1, 1}}}, {Stand: &orient.Stand{Mirror: true}}, {Overrides: shells}, {SupportMarks: []slicing.SupportMark{mark}}} {
+	for _, in := range []plates.SliceOrder{{Stand: new(orient.Sized(0.5))}, {Stand: &orient.Stand{Turn: orient.Quat{1, 1}}}, {Stand: &orient.Stand{Turn: orient.AsItCame, Mirror: true}}, {Overrides: shells}, {SupportMarks: []slicing.SupportMark{mark}}} {
 		id := order(in)
 		assert.False(t, ids[id])
 		ids[id] = true

@@ -1964,7 +1964,7 @@ export interface components {
             mirror?: boolean;
             /** @description Along the model's own axes; 0 is 1 */
             scale: number[];
-            /** @description Quaternion (w, x, y, z) that turns the model's coordinates into the plate's; four zeros: not turned */
+            /** @description Quaternion (w, x, y, z) that turns the model's coordinates into the plate's; (1, 0, 0, 0) turns nothing */
             turn: number[];
         };
         State: {
