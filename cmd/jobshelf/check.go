@@ -154,6 +154,18 @@ func choose(onMachine, byRecipe string) ([]verdict.Choice, error) {
 	return nil, fmt.Errorf("there is no machine %q; there are %s", onMachine, strings.Join(names, ", "))
 }
 
+// chooseOne picks one machine, the first unless one is named, for which there is a recipe.
+func chooseOne(onMachine, byRecipe string) (verdict.Choice, error) {
+	choices, err := choose(onMachine, byRecipe)
+	if err != nil {
+		return verdict.Choice{}, err
+	}
+	if c := choices[0]; c.Recipe == nil || c.Loaded == nil {
+		return c, fmt.Errorf("%s has no recipe for that", c.Machine.Name)
+	}
+	return choices[0], nil
+}
+
 // judge reads a file of any format and judges what it holds.
 func (a *checked) judge(ctx context.Context, name string, choices []verdict.Choice, asIs bool) error {
 	f, format, size, err := openModel(name)

@@ -50,13 +50,9 @@ func orientFile(ctx context.Context, args []string, out, _ io.Writer) (int, erro
 	if err != nil || len(files) != 1 {
 		return 2, errUsage
 	}
-	choices, err := choose(onMachine, byRecipe)
+	c, err := chooseOne(onMachine, byRecipe)
 	if err != nil {
 		return 2, err
-	}
-	c := choices[0]
-	if c.Recipe == nil || c.Loaded == nil {
-		return 2, fmt.Errorf("%s has no recipe for that", c.Machine.Name)
 	}
 	file, _, err := readFile(ctx, files[0])
 	if err != nil {

@@ -18,7 +18,6 @@ import (
 	"jobshelf/core/print/estimate"
 	"jobshelf/core/print/layout"
 	"jobshelf/core/print/machine"
-	"jobshelf/core/print/orient"
 	"jobshelf/core/print/plate"
 	"jobshelf/core/shape/mesh"
 	"jobshelf/core/shape/units"
@@ -75,13 +74,9 @@ func plateFiles(ctx context.Context, args []string, out, _ io.Writer) (int, erro
 	if err != nil {
 		return 2, err
 	}
-	choices, err := choose(onMachine, byRecipe)
+	c, err := chooseOne(onMachine, byRecipe)
 	if err != nil {
 		return 2, err
-	}
-	c := choices[0]
-	if c.Recipe == nil || c.Loaded == nil {
-		return 2, fmt.Errorf("%s has no recipe for that", c.Machine.Name)
 	}
 	o := slicing.Order{Machine: c.Machine, Recipe: *c.Recipe, Loaded: c.Loaded}
 	if spacing != "" {
@@ -160,20 +155,11 @@ func (a *plated) gather(ctx context.Context, o *slicing.Order, c verdict.Choice,
 		}
 		m := file.Joined().Transformed(units.Meant("", file.Unit).MM(), mesh.Vec3{})
 		if turn {
-			r := c.Recipe.WithDefaults()
-			found, err := orient.Candidates(ctx, m, orient.Ask{OverhangDeg: r.SupportDeg, LayerMM: r.LayerMM, Rates: orient.CommonRates})
+			stand, err := verdict.Best(ctx, m, []verdict.Choice{c})
 			if err != nil {
 				return err
 			}
-			first := m
-			for i, f := range found { // the best that the machine takes; the best, if it takes none
-				if t := orient.Turned(m, f.Turn); i == 0 || plate.FitOf(t, 1, c.Machine.Volume).Fits {
-					if first = t; plate.FitOf(t, 1, c.Machine.Volume).Fits {
-						break
-					}
-				}
-			}
-			m = first
+			m = stand.Of(m)
 		}
 		if fit := plate.FitOf(m, 1, c.Machine.Volume); !fit.Fits {
 			a.LeftOut = append(a.LeftOut, leftOut{name, fmt.Sprintf("it is too large for %s by %.1f, %.1f and %.1f mm", c.Machine.Name, fit.OverMM[0], fit.OverMM[1], fit.OverMM[2])})

@@ -61,11 +61,6 @@ func (v *Verdict) stands(ctx context.Context, m *mesh.Mesh, in Subject, choices 
 	}
 	o := &Orientation{Stand: orient.Stand{}.Plain()}
 	v.Orientation = o
-	ask := orient.Ask{OverhangDeg: commonOverhangDeg, Rates: orient.CommonRates}
-	if k := slices.IndexFunc(choices, func(c Choice) bool { return c.Recipe != nil }); k >= 0 {
-		r := choices[k].Recipe.WithDefaults()
-		ask.OverhangDeg, ask.LayerMM = cmp.Or(r.SupportDeg, commonOverhangDeg), r.LayerMM
-	}
 	sized := m
 	if in.Stand != nil {
 		o.Stand, o.Fixed = in.Stand.Plain(), true
@@ -73,12 +68,8 @@ func (v *Verdict) stands(ctx context.Context, m *mesh.Mesh, in Subject, choices 
 	}
 	progress(Turning, 0.5)
 	if v.Closed && v.Oriented && v.VolumeMM3 != 0 && !in.AsIs {
-		found, err := orient.Candidates(ctx, sized, ask)
-		if err != nil {
+		if err := o.weigh(ctx, sized, choices); err != nil {
 			return nil, err
-		}
-		for i := range found {
-			o.Ways = append(o.Ways, wayOf(&found[i], sized, choices))
 		}
 	}
 	if !o.Fixed {
@@ -90,6 +81,28 @@ func (v *Verdict) stands(ctx context.Context, m *mesh.Mesh, in Subject, choices 
 	stood := o.Stand.Of(m)
 	o.SizeMM = array(stood.Bounds().Size())
 	return stood, ctx.Err()
+}
+
+// weigh weighs the ways a closed mesh of mm can stand, by the first recipe among the choices.
+func (o *Orientation) weigh(ctx context.Context, m *mesh.Mesh, choices []Choice) error {
+	ask := orient.Ask{OverhangDeg: commonOverhangDeg, Rates: orient.CommonRates}
+	if k := slices.IndexFunc(choices, func(c Choice) bool { return c.Recipe != nil }); k >= 0 {
+		r := choices[k].Recipe.WithDefaults()
+		ask.OverhangDeg, ask.LayerMM = cmp.Or(r.SupportDeg, commonOverhangDeg), r.LayerMM
+	}
+	found, err := orient.Candidates(ctx, m, ask)
+	for i := range found {
+		o.Ways = append(o.Ways, wayOf(&found[i], m, choices))
+	}
+	return err
+}
+
+// Best is how a mesh of mm prints best on some machines, as a verdict would have it.
+func Best(ctx context.Context, m *mesh.Mesh, choices []Choice) (orient.Stand, error) {
+	o := Orientation{Stand: orient.Stand{}.Plain()}
+	err := o.weigh(ctx, m, choices)
+	o.choose()
+	return o.Stand, err
 }
 
 // commonOverhangDeg is past what faces need support where no recipe says (common practice, no source).
