@@ -199,7 +199,7 @@ func (s *slicer) tellUnlaid() error {
 	least := LeastShare * s.r.LineMM
 	if !laid {
 		return fmt.Errorf(
-			"nothing of it can be laid: it is nowhere %.2f mm thick, which is the least that a line of %g mm takes; thicken it, or use a finer nozzle and line",
+			"nothing of it can be laid: it is nowhere %.2f mm thick, which is the least that a line of %.3g mm takes; thicken it, or use a finer nozzle and line",
 			least,
 			s.r.LineMM,
 		)
