@@ -9,6 +9,7 @@ import (
 	"log/slog"
 	"net/http"
 	"net/http/httptest"
+	"runtime"
 	"sort"
 	"strconv"
 	"strings"
@@ -16,6 +17,7 @@ import (
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
+	"github.com/jackc/pgx/v5"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -180,16 +182,47 @@ func (h *home) handIn(file []byte, name string) int64 {
 // job waits until a check is over and shows the job.
 func (h *home) job(id int64) decide.JobView {
 	h.t.Helper()
-	for {
-		var v decide.JobView
+	var v decide.JobView
+	h.over(fmt.Sprintf("job %d", id), func() bool {
 		a := h.call("GET", fmt.Sprintf("/jobs/%d", id), nil)
 		require.Equal(h.t, 200, a.code, "%s", a.body)
+		v = decide.JobView{}
 		a.into(h.t, &v)
-		if v.Check.State != "queued" && v.Check.State != "running" && v.State != "being sliced" {
-			return v
+		return v.Check.State != "queued" && v.Check.State != "running" && v.State != "being sliced"
+	})
+	return v
+}
+
+// over waits for work to be done. Where it never is, it tells what is queued and where the
+// program stands: a hang that is seen once has to say enough.
+func (h *home) over(what string, is func() bool) {
+	h.t.Helper()
+	for end := time.Now().Add(2 * time.Minute); !is(); time.Sleep(10 * time.Millisecond) {
+		if time.Now().Before(end) {
+			continue
 		}
-		time.Sleep(10 * time.Millisecond)
+		rows, err := h.desk.Store.Pool.Query(ctx, `SELECT 'river', to_jsonb(j) FROM river_job j UNION ALL SELECT 'task', to_jsonb(t) FROM task t
+			UNION ALL SELECT 'slice', to_jsonb(s) - 'full' - 'made' FROM slice s`)
+		require.NoError(h.t, err)
+		_, err = pgx.ForEachRow(rows, []any{new(string), new(string)}, func() error { h.t.Logf("%s", rows.RawValues()); return nil })
+		require.NoError(h.t, err)
+		stacks := make([]byte, 1<<20)
+		h.t.Fatalf("%s is never done\n%s", what, stacks[:runtime.Stack(stacks, true)])
 	}
+}
+
+// patient asks over the line; the limit is for a hung test.
+var patient = &http.Client{Timeout: 2 * time.Minute}
+
+// got is what comes out of a channel; the limit is for a hung test.
+func got[V any](t *testing.T, from <-chan V, what string) (v V) {
+	t.Helper()
+	select {
+	case v = <-from:
+	case <-time.After(time.Minute):
+		t.Fatal("never: " + what)
+	}
+	return v
 }
 
 func (h *home) approve(v decide.JobView, machineID int64) answer {

@@ -358,10 +358,11 @@ func uploading(s *Server, least desk.Role, o huma.Operation) {
 		stop := context.AfterFunc(ctx, func() { _ = line.SetReadDeadline(time.Unix(1, 0)) }) // a read that waits ends
 		defer stop()
 		file := &steady{body: in.r.Body, now: time.Now, begun: time.Now(), read: func(t time.Time) error {
-			if ctx.Err() != nil {
+			err := line.SetReadDeadline(t)
+			if ctx.Err() != nil { // looked at last: the end's own deadline may just have been set over
 				return ctx.Err()
 			}
-			return line.SetReadDeadline(t)
+			return err
 		}}
 		id, size, err := intake.Upload(ctx, s.Desk, actorOf(ctx), in.Name, file)
 		return &body[arrived]{arrived{id, size}}, err

@@ -189,7 +189,7 @@ func eventually(t *testing.T, what string, is func() bool) {
 func TestWhatGoesOnInASessionEndsWithIt(t *testing.T) {
 	for name, end := range map[string]func(h *home, at string){
 		"signing out": func(h *home, at string) {
-			r, err := http.DefaultClient.Do(h.request("DELETE", at+"/session", nil))
+			r, err := patient.Do(h.request("DELETE", at+"/session", nil))
 			require.NoError(h.t, err)
 			assert.Equal(h.t, 204, r.StatusCode)
 		},
@@ -212,12 +212,12 @@ func TestWhatGoesOnInASessionEndsWithIt(t *testing.T) {
 			h.signIn("nia")
 			at := h.live()
 			other := h.jar["cato"]
-			stream, err := http.DefaultClient.Do(h.request("GET", at+"/events", nil))
+			stream, err := patient.Do(h.request("GET", at+"/events", nil))
 			require.NoError(t, err)
 			require.Equal(t, 200, stream.StatusCode)
 			lines := bufio.NewScanner(stream.Body)
 			require.True(t, lines.Scan(), "it is open")
-			stays, err := http.DefaultClient.Do(func() *http.Request {
+			stays, err := patient.Do(func() *http.Request {
 				req := h.request("GET", at+"/events", nil)
 				req.Header.Set("Cookie", other.Name+"="+other.Value)
 				return req
@@ -226,7 +226,7 @@ func TestWhatGoesOnInASessionEndsWithIt(t *testing.T) {
 			body, feed := io.Pipe()
 			answered := make(chan *http.Response, 1)
 			go func() {
-				r, err := http.DefaultClient.Do(h.request("POST", at+"/uploads?name=a.stl", body))
+				r, err := patient.Do(h.request("POST", at+"/uploads?name=a.stl", body))
 				if err != nil {
 					r = &http.Response{StatusCode: -1}
 				}
@@ -237,7 +237,7 @@ func TestWhatGoesOnInASessionEndsWithIt(t *testing.T) {
 			eventually(t, "the upload is under way", func() bool { return h.count(`SELECT count(*) FROM blob_chunk`) > 0 })
 			end(h, at)
 			eventually(t, "the stream ends", func() bool { return !lines.Scan() })
-			r := <-answered
+			r := got(t, answered, "the upload ends")
 			assert.NotEqual(t, 201, r.StatusCode, "the upload does not come to its end")
 			_ = feed.Close()
 			eventually(t, "nothing of it stays", func() bool {
@@ -274,7 +274,7 @@ func TestSigningOutBesideWhatIsDone(t *testing.T) {
 			req.Header.Set("Content-Type", "application/json")
 			code := make(chan int, 1)
 			go func() {
-				r, err := http.DefaultClient.Do(req)
+				r, err := patient.Do(req)
 				if err != nil {
 					code <- -1
 					return
@@ -297,10 +297,10 @@ func TestSigningOutBesideWhatIsDone(t *testing.T) {
 				return h.count(`SELECT count(*) FROM pg_stat_activity WHERE datname = current_database() AND wait_event_type = 'Lock'`) > 0
 			})
 			out = ask("DELETE", "/session", nil)
-			assert.Equal(t, 204, <-out, "signing out waits for nobody")
+			assert.Equal(t, 204, got(t, out, "signed out"), "signing out waits for nobody")
 			return nil
 		}))
-		code := <-did
+		code := got(t, did, c.path+" is answered")
 		h.jar["cato"] = cookie
 		assert.Equal(t, 401, h.call("GET", "/session", nil).code, "%s: it stays over", c.path)
 		delete(h.jar, "cato")
@@ -431,7 +431,7 @@ func (h *home) listen(at, login, from string) *listening {
 	if from != "" {
 		req.Header.Set("Last-Event-ID", from)
 	}
-	r, err := http.DefaultClient.Do(req)
+	r, err := patient.Do(req)
 	require.NoError(h.t, err)
 	l := &listening{close: func() { _ = r.Body.Close() }}
 	h.t.Cleanup(l.close)
@@ -455,7 +455,7 @@ func (h *home) listen(at, login, from string) *listening {
 			}
 		}
 	}()
-	<-open
+	got(h.t, open, login+" listens")
 	return l
 }
 

@@ -10,7 +10,6 @@ import (
 	"slices"
 	"strings"
 	"testing"
-	"time"
 
 	"github.com/stretchr/testify/require"
 	"gotest.tools/v3/golden"
@@ -99,13 +98,10 @@ func (h *teller) line(l string) {
 			h.job(n)
 			return
 		}
-		for {
+		h.over(l, func() bool {
 			a := h.call("GET", fmt.Sprintf("/pieces/%d/slices", n), nil)
-			if !bytes.Contains(a.body, []byte(`"queued"`)) && !bytes.Contains(a.body, []byte(`"running"`)) {
-				return
-			}
-			time.Sleep(10 * time.Millisecond)
-		}
+			return !bytes.Contains(a.body, []byte(`"queued"`)) && !bytes.Contains(a.body, []byte(`"running"`))
+		})
 	default:
 		show := word == "show"
 		if show {
