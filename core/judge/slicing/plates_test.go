@@ -394,3 +394,145 @@ func TestDrawnPlatesAddUp(t *testing.T) {
 		require.Zero(t, wanted)
 	})
 }
+
+// twoOnOne is a machine of two nozzles with another material in the second, and the piece of that.
+func twoOnOne() Order {
+	o := threePieces()
+	o.Machine.NozzlesMM, o.Machine.ChangeS, o.Machine.Second.Material = []float64{0.4, 0.4}, 9, "Cork"
+	o.Loaded = append(o.Loaded, &machine.Material{Name: "Cork", DensityGPerCM: 0.9, SpoolGrams: 500, SpoolCents: 3000, NozzleC: 205, NozzleMaxC: 230})
+	o.Pieces[1].Nozzle = 2
+	return o
+}
+
+// Pieces of two nozzles share a plate and one purge tower: every line of a copy comes from its
+// piece's nozzle, each nozzle is as hot as its material wants, and lays as many grams of each piece
+// as it does alone.
+func TestPiecesOfTwoNozzles(t *testing.T) {
+	for name, change := range map[string]func(*Order){
+		"rectangle": func(*Order) {},
+		"round":     func(o *Order) { o.Machine.Volume.Shape = machine.Round },
+		"crowded":   func(o *Order) { o.Machine.Volume.XMM, o.Machine.Volume.YMM = 70, 50 },
+		"crowded, round": func(o *Order) {
+			o.Machine.Volume.Shape, o.Machine.Volume.XMM, o.Machine.Volume.YMM = machine.Round, 80, 80
+		},
+		"soluble too": func(o *Order) { o.Recipe.SupportNozzle, o.Recipe.SupportPercent = 2, 60 },
+		"brim":        func(o *Order) { o.Recipe.Adhesion, o.Recipe.BrimMM = recipe.AdhesionBrim, 3 },
+		"raft":        func(o *Order) { o.Recipe.Adhesion = recipe.AdhesionRaft },
+		"second first": func(o *Order) {
+			o.Recipe.PieceNozzle, o.Pieces[0].Nozzle, o.Pieces[2].Nozzle = 2, 1, 1
+		},
+	} {
+		o := twoOnOne()
+		change(&o)
+		copies, towers := 0, 0
+		require.NoError(t, Make(ctx, o, nil, func(p *Plate) error {
+			copies += len(p.Spots)
+			if p.Like > 0 {
+				return nil
+			}
+			var b bytes.Buffer
+			require.NoError(t, p.WriteProgram(ctx, &b, nil), name)
+			several := len(p.Full.Nozzles) > 1
+			if several {
+				towers++
+			}
+			require.Equal(t, several, p.Full.GramsPurge > 0, name)
+			require.Equal(t, several, p.Full.Changes > 1, name)
+			// Read back by nothing of ours: which nozzle lays what lies in whose box.
+			nozzle, heat := 0, map[int]float64{}
+			for _, part := range strings.Split(b.String(), "\nT") {
+				if first := strings.Fields(part)[0]; first == "0" || first == "1" {
+					nozzle = int(first[0] - '0')
+				}
+				for _, line := range strings.Split(part, "\n") {
+					if f := strings.Fields(line); len(f) > 1 && (f[0] == "M104" || f[0] == "M109") {
+						at, c := nozzle, 0.
+						for _, w := range f[1:] {
+							v, err := strconv.ParseFloat(w[1:], 64)
+							require.NoError(t, err)
+							switch w[0] {
+							case 'T':
+								at = int(v)
+							case 'S':
+								c = v
+							}
+						}
+						heat[at] = math.Max(heat[at], c)
+					}
+				}
+				for _, w := range waysOf(t, atSamePlace(b.String(), part)) {
+					for _, s := range p.Spots {
+						box := p.stood[s.of].mesh.Bounds()
+						if math.Abs(w.x-s.XMM) < (box.Max.X-box.Min.X)/2-0.1 && math.Abs(w.y-s.YMM) < (box.Max.Y-box.Min.Y)/2-0.1 && w.z > p.Print.RaftMM && (s.Piece > 0 || name != "soluble too") {
+							want := 0
+							if s.Piece == 1 {
+								want = 1
+							}
+							require.Equal(t, want, nozzle, "%s: piece %d at %v", name, s.Piece, w)
+						}
+					}
+				}
+			}
+			if several {
+				require.Equal(t, map[int]float64{0: o.Recipe.NozzleC, 1: 205}, heat, name)
+			}
+			return nil
+		}), name)
+		assert.Equal(t, 9, copies, name)
+		assert.Positive(t, towers, name)
+	}
+
+	o := twoOnOne()
+	p, err := One(ctx, o, nil)
+	require.NoError(t, err)
+	for k, own := range o.Pieces {
+		alone := o
+		alone.Pieces = []Piece{own}
+		a, err := One(ctx, alone, nil)
+		require.NoError(t, err)
+		require.Len(t, a.Full.Nozzles, 1, "one piece, one nozzle, nothing to purge")
+		n := max(1, own.Nozzle)
+		require.Equal(t, n, a.Full.Nozzles[0].Nozzle)
+		require.Equal(t, o.Loaded.Of(n).Name, a.Full.Nozzles[0].Material)
+		if k == 1 {
+			for _, u := range p.Full.Nozzles {
+				if u.Nozzle == n {
+					assert.InDelta(t, a.Full.Grams(), u.Grams-u.GramsPurge-u.GramsAdhesion, 2e-3)
+				}
+			}
+		}
+	}
+
+	for text, change := range map[string]func(*Order){
+		"has no nozzle 3": func(o *Order) { o.Pieces[0].Nozzle = 3 },
+		"has no nozzle 2": func(o *Order) { o.Machine.NozzlesMM = o.Machine.NozzlesMM[:1] },
+		"A nozzle of 1.2": func(o *Order) { o.Machine.NozzlesMM[1] = 1.2 },
+		"no room beside": func(o *Order) {
+			o.Machine.Volume.XMM, o.Machine.Volume.YMM, o.Pieces = 24, 24, o.Pieces[1:]
+			o.Pieces[0].Copies, o.Pieces[0].Pins = 1, []Pin{{Copy: 1, Plate: 1, XMM: 12, YMM: 6}}
+			o.Pieces[1].Copies, o.Pieces[1].Pins = 1, []Pin{{Copy: 1, Plate: 1, XMM: 12, YMM: 18, TurnDeg: 90}}
+		},
+		"Cork may be 230 °C": func(o *Order) { o.Loaded[1].NozzleC = 250 },
+		"Nothing is loaded":  func(o *Order) { o.Machine.Second.Material = "" },
+	} {
+		o := twoOnOne()
+		change(&o)
+		_, err := One(ctx, o, nil)
+		assert.ErrorContains(t, err, text)
+	}
+}
+
+// atSamePlace is a stretch of a program with where the nozzle is when it begins.
+func atSamePlace(whole, part string) string {
+	before, _, _ := strings.Cut(whole, part)
+	ways := strings.Split(before, "\n")
+	at := map[byte]string{}
+	for _, line := range ways {
+		if f := strings.Fields(line); len(f) > 1 && (f[0] == "G0" || f[0] == "G1") {
+			for _, w := range f[1:] {
+				at[w[0]] = w
+			}
+		}
+	}
+	return strings.TrimSpace(strings.Join([]string{"G0", at['X'], at['Y'], at['Z']}, " ")) + "\n" + part
+}

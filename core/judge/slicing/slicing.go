@@ -54,6 +54,8 @@ type Piece struct {
 	MMPerUnit    float64
 	Stand        orient.Stand // how it stands, but for turns about the vertical that fit best
 	SupportMarks []SupportMark
+	Regions      []Region
+	Nozzle       int // lays it, counted from 1; 0: the recipe's
 	Copies       int // 0 is one
 	Pins         []Pin
 }
@@ -74,6 +76,17 @@ type SupportMark struct {
 	PutIn     bool         `json:"put_in" doc:"Put support in; else keep it out"`
 	Why       string       `json:"why" minLength:"1" maxLength:"300"`
 	Who       string       `json:"who,omitempty" maxLength:"120"`
+}
+
+// Region is a place that is filled otherwise than the rest of a part, as an extra shell where an
+// old one broke: the corners of a box, in the part's own coordinates in mm, before it is scaled
+// and laid over. What is nil is as in the rest.
+type Region struct {
+	CornersMM     [][3]float64 `json:"corners_mm" minItems:"4" maxItems:"8"`
+	Shells        *int         `json:"shells,omitempty" minimum:"1" maximum:"20" doc:"Outline passes in it"`
+	InfillPercent *float64     `json:"infill_percent,omitempty" minimum:"0" maximum:"100" doc:"How full it is, %"`
+	Why           string       `json:"why" minLength:"1" maxLength:"300"`
+	Who           string       `json:"who,omitempty" maxLength:"120"`
 }
 
 // Overhang is overhangs, with the corners of a box around it in the part's own
@@ -136,8 +149,11 @@ func Make(ctx context.Context, o Order, progress func(float64), keep func(*Plate
 	if progress == nil {
 		progress = func(float64) {}
 	}
-	if bad := o.Recipe.Validate(o.Machine, o.Loaded); len(bad) > 0 {
-		return &Refusal{bad[0].Phrase}
+	for n := range o.Pieces {
+		own := o.Recipe.OnNozzle(o.Pieces[n].Nozzle)
+		if bad := own.Validate(o.Machine, o.Loaded); len(bad) > 0 {
+			return &Refusal{bad[0].Phrase}
+		}
 	}
 	m := maker{o: &o, opts: toolpath.Options{Machine: o.Machine}}
 	const sliced = 0.7 // of the whole, pieces being sliced
@@ -203,6 +219,10 @@ func (k *maker) slice(ctx context.Context, n int, moreDeg float64, progress func
 	for i := range p.SupportMarks {
 		opts.SupportMarks = append(opts.SupportMarks, p.SupportMarks[i].on(p.Stand, p.MMPerUnit, s.standing))
 	}
+	for i := range p.Regions {
+		opts.Regions = append(opts.Regions, p.Regions[i].on(p.Stand, p.MMPerUnit, s.standing))
+	}
+	opts.PieceNozzle = p.Nozzle
 	part, err := toolpath.SlicePart(ctx, s.mesh, mesh.TopologyOf(s.mesh), 1, o.Recipe, opts, progress)
 	if ctx.Err() != nil {
 		return ctx.Err()
@@ -227,23 +247,39 @@ type at struct {
 func (k *maker) layOut(ctx context.Context) ([][]at, error) {
 	r := k.o.Recipe.WithDefaults()
 	items := make([]layout.Item, len(k.o.Pieces))
-	tower, several := 0.0, len(items) > 1 || k.o.Pieces[0].Copies > 1 || len(k.o.Pieces[0].Pins) > 0
+	high, highest, supported, nozzles, several := 0.0, 0.0, false, map[int]bool{}, len(items) > 1 || k.o.Pieces[0].Copies > 1 || len(k.o.Pieces[0].Pins) > 0
 	for n := range k.o.Pieces {
 		items[n] = layout.Item{Box: k.parts[n].Bounds(), Copies: max(1, k.o.Pieces[n].Copies)}
 		if several {
 			items[n].Outline, items[n].TurnsDeg = k.outline(n), turnsDeg
 		}
 		items[n].Pinned = k.pinned(n)
-		if r.SupportNozzle != r.PieceNozzle && k.parts[n].HasSupport() {
-			tower = math.Max(tower, toolpath.TowerRoomMM(&r, k.o.Machine.FilamentMM, k.stood[n].mesh.Bounds().Max.Z))
+		own := k.o.Recipe.OnNozzle(k.o.Pieces[n].Nozzle).WithDefaults()
+		z := k.stood[n].mesh.Bounds().Max.Z
+		nozzles[own.PieceNozzle], highest = true, math.Max(highest, z)
+		if own.SupportNozzle != own.PieceNozzle && k.parts[n].HasSupport() {
+			supported, high = true, math.Max(high, z)
 		}
+	}
+	tower := 0.0
+	if len(nozzles) > 1 { // nozzles change up to where only one still lays anything
+		high, supported = highest, true
+	}
+	if supported {
+		tower = toolpath.TowerRoomMM(&r, k.o.Machine.FilamentMM, high)
 	}
 	spacing := -1.0
 	if k.o.SpacingMM != nil {
 		spacing = *k.o.SpacingMM
 	}
-	plates, err := layout.Lay(ctx, items, layout.Ask{Volume: k.o.Machine.Volume, ApartUM: layout.Apart(&r, spacing), MarginUM: layout.Margin(&r),
-		FreeUM: polygon.UM(tower), Seed: k.o.Seed, Effort: k.o.Effort})
+	ask := layout.Ask{Volume: k.o.Machine.Volume, ApartUM: layout.Apart(&r, spacing), MarginUM: layout.Margin(&r),
+		FreeUM: polygon.UM(tower), Seed: k.o.Seed, Effort: k.o.Effort}
+	if rim := k.o.Machine.Volume.XMM / 2; tower > 0 && several && k.o.Machine.Volume.Shape == machine.Round {
+		side := toolpath.TowerSideMM(&r, k.o.Machine.FilamentMM, high)
+		x := math.Sqrt(math.Max(0, rim*rim-side*side/4)) - tower
+		ask.KeepOut = []polygon.Path{{polygon.At(x, -rim), polygon.At(2*rim, -rim), polygon.At(2*rim, rim), polygon.At(x, rim)}}
+	}
+	plates, err := layout.Lay(ctx, items, ask)
 	var bad *layout.Collision
 	if errors.As(err, &bad) {
 		a, b := &k.o.Pieces[bad.A.Item], &k.o.Pieces[bad.B.Item]
@@ -405,20 +441,35 @@ func onlyUsed(all []*toolpath.Part, places []toolpath.Place) (parts []*toolpath.
 
 // on is a mark as it comes to stand: the shadow of its box, and its heights.
 func (x *SupportMark) on(s orient.Stand, mmPerUnit float64, st plate.Standing) toolpath.SupportMark {
-	out := toolpath.SupportMark{FromMM: math.Inf(1), ToMM: math.Inf(-1), Force: x.PutIn, Reason: x.Why}
+	out := toolpath.SupportMark{Force: x.PutIn, Reason: x.Why}
 	if x.Who != "" {
 		out.Reason += " (" + x.Who + ")"
 	}
-	var shadow []polygon.Point
-	for _, c := range x.CornersMM {
-		p := st.To(s.To(mesh.Vec3{X: c[0], Y: c[1], Z: c[2]}.Scale(1 / mmPerUnit)))
-		shadow = append(shadow, polygon.At(p.X, p.Y))
-		out.FromMM, out.ToMM = math.Min(out.FromMM, p.Z), math.Max(out.ToMM, p.Z)
-	}
-	if h := polygon.Hull(shadow); len(h) >= 3 {
-		out.Paths = []polygon.Path{h}
+	var shadow polygon.Path
+	if shadow, out.FromMM, out.ToMM = standing(x.CornersMM, s, mmPerUnit, st); len(shadow) >= 3 {
+		out.Paths = []polygon.Path{shadow}
 	}
 	return out
+}
+
+// on is a region as it comes to stand.
+func (x *Region) on(s orient.Stand, mmPerUnit float64, st plate.Standing) toolpath.Region {
+	out := toolpath.Region{Shells: x.Shells, InfillPercent: x.InfillPercent}
+	out.Path, out.FromMM, out.ToMM = standing(x.CornersMM, s, mmPerUnit, st)
+	return out
+}
+
+// standing is what the corners of a box in a part's own coordinates cover once the part stands:
+// their shadow, and their heights.
+func standing(cornersMM [][3]float64, s orient.Stand, mmPerUnit float64, st plate.Standing) (shadow polygon.Path, fromMM, toMM float64) {
+	fromMM, toMM = math.Inf(1), math.Inf(-1)
+	var all []polygon.Point
+	for _, c := range cornersMM {
+		p := st.To(s.To(mesh.Vec3{X: c[0], Y: c[1], Z: c[2]}.Scale(1 / mmPerUnit)))
+		all = append(all, polygon.At(p.X, p.Y))
+		fromMM, toMM = math.Min(fromMM, p.Z), math.Max(toMM, p.Z)
+	}
+	return polygon.Hull(all), fromMM, toMM
 }
 
 // aroundMM is how much wider than overhangs a region's box is.
@@ -487,7 +538,7 @@ func (p *Plate) write(w io.Writer, facts [][2]string) error {
 	if err != nil {
 		return fmt.Errorf("settings: %w", err)
 	}
-	facts = append(append([][2]string{}, facts...), [][2]string{{"machine", o.Machine.Name}, {"recipe", o.Recipe.Name}, {"material", o.Loaded.Of(1).Name},
+	facts = append(append([][2]string{}, facts...), [][2]string{{"machine", o.Machine.Name}, {"recipe", o.Recipe.Name}, {"material", o.Loaded.Of(int(p.Print.FirstNozzle()) + 1).Name},
 		{"time", fmt.Sprintf("%.0f s, of it %.0f s warm-up", p.Full.WholeSeconds(), p.Full.WarmUpSeconds)},
 		{"filament", fmt.Sprintf("%.2f g, %.3f m", p.Full.Grams(), p.Full.FilamentMM/1000)}}...)
 	if len(p.Full.Nozzles) > 1 {

@@ -130,7 +130,7 @@ func FullOf(p *toolpath.Print, r recipe.Recipe, m *machine.Machine, loaded machi
 	for i := range f.ByLayer {
 		f.Seconds += f.ByLayer[i].Seconds
 	}
-	heats := r.Heats(m, loaded)
+	heats := r.Heats(m, loaded, p.Nozzles()...)
 	hottest := 0.0
 	for _, n := range f.Nozzles {
 		hottest = math.Max(hottest, math.Max(heats.At(n.Nozzle, true), heats.At(n.Nozzle, false)))
@@ -257,7 +257,7 @@ func passOver(p *toolpath.Print, r recipe.Recipe, m *machine.Machine, loaded mac
 		a.used[k] = NozzleUse{Nozzle: k + 1, Material: loaded.Of(k + 1).Name}
 		a.grams[k] = loaded.Of(k+1).Grams(m.FilamentMM, 1)
 	}
-	heats := r.Heats(m, loaded)
+	heats := r.Heats(m, loaded, p.Nozzles()...)
 	post.Steps(p, r, m, cooling, func(s post.Step) bool {
 		switch s.Kind {
 		case post.Change:

@@ -89,7 +89,7 @@ func Write(w io.Writer, p *toolpath.Print, j Job) error {
 // newWriter is a writer before the first line, with the values that blocks may name.
 func newWriter(w io.Writer, p *toolpath.Print, j *Job) *writer {
 	r := j.Recipe.WithDefaults()
-	t := &writer{out: w, j: j, recipe: r, print: p, heats: r.Heats(j.Machine, j.Loaded), nozzle: p.FirstNozzle(),
+	t := &writer{out: w, j: j, recipe: r, print: p, heats: r.Heats(j.Machine, j.Loaded, p.Nozzles()...), nozzle: p.FirstNozzle(),
 		layer: -1, kind: noKind, buf: make([]byte, 0, writeAt+4096), accel: j.Machine.Motion.AccelMMPerS2}
 	t.used, t.last = nozzles(p)
 	top := 0.0
@@ -101,7 +101,7 @@ func newWriter(w io.Writer, p *toolpath.Print, j *Job) *writer {
 		"bed_c": num(t.heats.Bed()), "layers": strconv.Itoa(len(p.Layers)), "layer": "0",
 		"top_mm": num(round(top)), "clear_mm": num(round(clear)),
 		"minutes": strconv.Itoa(naming.Minutes(j.Seconds)), "grams": strconv.FormatFloat(j.Grams, 'f', 1, 64),
-		"machine": oneLine(j.Machine.Name), "recipe": oneLine(r.Name), "material": oneLine(j.Loaded.Of(r.PieceNozzle).Name),
+		"machine": oneLine(j.Machine.Name), "recipe": oneLine(r.Name), "material": oneLine(j.Loaded.Of(int(p.FirstNozzle()) + 1).Name),
 	}
 	t.nameNozzle()
 	return t

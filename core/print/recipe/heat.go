@@ -2,6 +2,7 @@ package recipe
 
 import (
 	"math"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -28,13 +29,16 @@ type Heat struct {
 // temperatures, whole tenths, from here and from nowhere else; Validate walks them all.
 type Heats []Heat
 
-// Heats gives them for a machine and what is loaded in it.
-func (r Recipe) Heats(m *machine.Machine, loaded machine.Loaded) Heats {
+// Heats gives them for a machine and what is loaded in it. also are nozzles that pieces name,
+// counted from 1, beside those of the recipe.
+func (r Recipe) Heats(m *machine.Machine, loaded machine.Loaded, also ...int) Heats {
 	r = r.WithDefaults()
 	out := Heats{{Nozzle: 0, First: true, C: r.BedC, Field: "bed_c"}, {Nozzle: 0, C: r.BedC, Field: "bed_c"}}
 	nozzles := []int{r.PieceNozzle}
-	if r.SupportNozzle != r.PieceNozzle {
-		nozzles = append(nozzles, r.SupportNozzle)
+	for _, n := range append([]int{r.SupportNozzle}, also...) {
+		if !slices.Contains(nozzles, n) {
+			nozzles = append(nozzles, n)
+		}
 	}
 	for _, n := range nozzles {
 		mat := loaded.Of(n)

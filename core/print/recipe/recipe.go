@@ -173,6 +173,12 @@ func (r Recipe) WithDefaults() Recipe {
 	return r
 }
 
+// OnNozzle is the recipe for a piece that another nozzle lays, counted from 1; 0 is the recipe's own.
+func (r Recipe) OnNozzle(n int) Recipe {
+	r.PieceNozzle = cmp.Or(n, r.PieceNozzle)
+	return r
+}
+
 // Validate lists what cannot work, each with the field it is about, in the order
 // of the fields. mach is the machine it is for and loaded what is in its nozzles,
 // the recipe's material first; nil leaves out what depends on them.

@@ -26,7 +26,7 @@ func (l *layout) adhere(p *Print) {
 	var poly polygon.Scratch
 	foot := l.foot(&poly)
 	h := p.Layers[0].HeightMM
-	piece := uint8(l.r.PieceNozzle - 1)
+	piece := l.first
 	width, gap := um(l.r.LineMM), um(Spacing(l.r.LineMM, h))
 	var lines []Line
 	ring := func(paths []polygon.Path, outersOnly bool) {
@@ -103,7 +103,7 @@ func (l *layout) raft(p *Print, area []polygon.Path) {
 		x := Layer{TopMM: bottom + h, HeightMM: h}
 		g := um(Spacing(r.LineMM, h)) / share
 		for _, q := range scan(area, angle, g, g) {
-			x.Lines = append(x.Lines, Line{Kind: Adhesion, Nozzle: uint8(r.PieceNozzle - 1), Points: q, WidthMM: r.LineMM})
+			x.Lines = append(x.Lines, Line{Kind: Adhesion, Nozzle: l.first, Points: q, WidthMM: r.LineMM})
 		}
 		return x
 	}

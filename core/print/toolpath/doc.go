@@ -143,6 +143,16 @@ type SupportMark struct {
 	Reason string
 }
 
+// Region is a place in a part that is filled otherwise than the rest of it; of several over each
+// other the last counts.
+type Region struct {
+	Path          polygon.Path // seen from above, convex
+	FromMM        float64      // heights of the part
+	ToMM          float64
+	Shells        *int // nil: as the rest
+	InfillPercent *float64
+}
+
 // FirstNozzle is the one that a print begins with, counted from 0.
 func (p *Print) FirstNozzle() uint8 {
 	for i := range p.Layers {
@@ -151,4 +161,20 @@ func (p *Print) FirstNozzle() uint8 {
 		}
 	}
 	return 0
+}
+
+// Nozzles are those that lay something, counted from 1, rising.
+func (p *Print) Nozzles() (out []int) {
+	var used [256]bool
+	for i := range p.Layers {
+		for l := range p.Layers[i].Each {
+			used[l.Nozzle] = true
+		}
+	}
+	for n, is := range used {
+		if is {
+			out = append(out, n+1)
+		}
+	}
+	return out
 }

@@ -35,8 +35,10 @@ func (s *slicer) fill(w *worker, i int) {
 	if len(s.solid[i]) > 0 {
 		sparse = w.poly.Boolean(polygon.Difference, polygon.NonZero, s.inside[i], s.solid[i])
 	}
-	if share := s.r.InfillPercent / 100; share > 0 && share < 0.995 && len(sparse) > 0 {
-		add(Infill, pattern(w, sparse, s.r.Pattern, width/share, angle, um(s.tops[i])))
+	for _, z := range split(w, sparse, s.reach(i, func(r *Region) bool { return r.InfillPercent != nil })) {
+		if share := s.infillIn(z.of) / 100; share > 0 && share < 0.995 && len(z.paths) > 0 {
+			add(Infill, pattern(w, z.paths, s.r.Pattern, width/share, angle, um(s.tops[i])))
+		}
 	}
 	if len(s.support) > 0 {
 		s.fillSupport(w, i, &l, width)

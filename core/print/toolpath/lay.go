@@ -50,6 +50,8 @@ type layout struct {
 	parts  []*Part
 	places []Place
 	tower  polygon.Path // the purge tower's outline, or nil
+	joined bool         // support is laid by each part's own nozzle, whatever was meant
+	first  uint8        // the nozzle that the plate begins with, counted from 0
 	notes  []string
 }
 
@@ -62,8 +64,11 @@ func Lay(ctx context.Context, parts []*Part, places []Place, r recipe.Recipe, o 
 	mach := cmp.Or(o.Machine, &machine.Machine{})
 	l := &layout{r: r.WithDefaults(), bore: cmp.Or(mach.FilamentMM, 1.75), room: mach.Volume, parts: parts, places: places}
 	p, err := l.merge(ctx)
-	for err == nil && !l.nozzles(p) && TooClose(&l.r) { // what was meant to dissolve has to come off
-		l.r = OnPiece(l.r)
+	for err == nil {
+		var again bool
+		if again, err = l.nozzles(p); !again {
+			break
+		}
 		p, err = l.merge(ctx)
 	}
 	if err != nil {
@@ -81,7 +86,7 @@ func Lay(ctx context.Context, parts []*Part, places []Place, r recipe.Recipe, o 
 		return nil, err
 	}
 	if len(p.Places) == 0 {
-		order(p, l.r)
+		order(p, l.first, l.r.Seam)
 	} else {
 		l.order(p)
 	}
@@ -92,8 +97,12 @@ func Lay(ctx context.Context, parts []*Part, places []Place, r recipe.Recipe, o 
 // its plate's own lines; else each part's are kept once. Support stands as the recipe says.
 func (l *layout) merge(ctx context.Context) (*Print, error) {
 	for _, part := range l.parts {
-		if s := part.s; s.r.SupportNozzle != l.r.SupportNozzle {
-			s.r = l.r
+		want := part.r
+		if l.joined && TooClose(&want) {
+			want = OnPiece(want)
+		}
+		if s := part.s; s.r.SupportNozzle != want.SupportNozzle {
+			s.r = want
 			if err := s.stand(ctx, func(float64) {}); err != nil {
 				return nil, err
 			}
@@ -162,7 +171,7 @@ func (l *layout) tell(ctx context.Context, p *Print) error {
 	for _, s := range l.notes {
 		note(s)
 	}
-	if slices.ContainsFunc(l.parts, (*Part).HasSupport) && l.r.SupportNozzle == l.r.PieceNozzle && DropLayers(&l.r) == 0 {
+	if slices.ContainsFunc(l.parts, func(k *Part) bool { return k.HasSupport() && l.nozzleOf(k, Support) == l.nozzleOf(k, Outer) && DropLayers(&k.s.r) == 0 }) {
 		note("Support touches what it carries and is laid by the same nozzle: it will not come off by hand.")
 	}
 	for k, part := range l.parts {
@@ -186,7 +195,7 @@ func (l *layout) tell(ctx context.Context, p *Print) error {
 func (l *layout) order(p *Print) {
 	for k, part := range l.parts {
 		own := &Print{Layers: part.layers()}
-		order(own, l.r)
+		order(own, l.first, l.r.Seam)
 		at := 0
 		for i := range p.Layers {
 			for j := range p.Layers[i].Parts {
@@ -208,7 +217,7 @@ func (l *layout) order(p *Print) {
 		p.boxes[k] = boxes[at.Part].Moved(at.By)
 	}
 	p.route = route(p.boxes)
-	nozzle := uint8(l.r.PieceNozzle - 1)
+	nozzle := l.first
 	for i := range p.Layers {
 		x := &p.Layers[i]
 		x.first, x.then = nozzle, nozzle

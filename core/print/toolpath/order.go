@@ -13,10 +13,9 @@ import (
 // of the part inner shells, outer shells, top and bottom layers and bridges, infill. Within a kind
 // the nearest line is next, from its nearer end, and the order is bettered by
 // turning stretches of it round (2-opt, Croes 1958) for a bounded number of steps.
-// Outlines begin at the seam.
-func order(p *Print, r recipe.Recipe) {
-	o := orderer{seam: r.Seam}
-	nozzle := uint8(r.PieceNozzle - 1)
+// Outlines begin at the seam. nozzle is the one it begins with.
+func order(p *Print, nozzle uint8, seam recipe.Seam) {
+	o := orderer{seam: seam}
 	for i := range p.Layers {
 		l := &p.Layers[i]
 		// The nozzle in use first, then the other: one change a layer at the most. What

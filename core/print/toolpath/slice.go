@@ -26,6 +26,7 @@ const simplifyUM = 4
 type slicer struct {
 	r        recipe.Recipe
 	marks    []SupportMark
+	regions  []Region
 	tops     []float64
 	heights  []float64
 	cut      []section.Cut
@@ -47,6 +48,10 @@ type slicer struct {
 // Options are what slicing can be told beside the recipe.
 type Options struct {
 	SupportMarks []SupportMark
+	Regions      []Region
+	// PieceNozzle lays the part, counted from 1, whatever the recipe says; 0 is the recipe's. Support
+	// of no nozzle of its own goes with it.
+	PieceNozzle int
 	// Machine is what it is for: a skirt that would leave its volume is left out, its
 	// nozzles bound the layers, and its filament says what is let out at a change of
 	// nozzle. Nil, or what is 0 of it, sets no bounds; filament is then 1.75 mm thick.
@@ -152,7 +157,10 @@ func Slice(ctx context.Context, m *mesh.Mesh, topo *mesh.Topology, mmPerUnit flo
 }
 
 // Part is a part cut, filled and supported where it stands, before it is laid on a plate.
-type Part struct{ s *slicer }
+type Part struct {
+	s *slicer
+	r recipe.Recipe // as it is meant: of its own nozzle, support on that meant for it
+}
 
 // SlicePart makes the layers of a mesh in mm·mmPerUnit, with its topology, but for what
 // belongs to a plate: what holds the first layer down, the purge tower, the order of lines.
@@ -190,7 +198,7 @@ func SlicePart(ctx context.Context, m *mesh.Mesh, topo *mesh.Topology, mmPerUnit
 		return nil, err
 	}
 	progress(1)
-	return &Part{s}, ctx.Err()
+	return &Part{s, s.r}, ctx.Err()
 }
 
 // stand puts support under overhangs, and fills every layer.
@@ -207,7 +215,7 @@ func (s *slicer) stand(ctx context.Context, progress func(float64)) error {
 // newSlicer plans the layers of a part and cuts it.
 func newSlicer(ctx context.Context, m *mesh.Mesh, topo *mesh.Topology, mmPerUnit float64, r recipe.Recipe, o Options) (*slicer, error) {
 	mach := cmp.Or(o.Machine, &machine.Machine{})
-	s := &slicer{r: r.WithDefaults(), marks: o.SupportMarks, room: mach.Volume}
+	s := &slicer{r: r.OnNozzle(o.PieceNozzle).WithDefaults(), marks: o.SupportMarks, regions: o.Regions, room: mach.Volume}
 	box := m.Bounds()
 	height := (box.Max.Z - box.Min.Z) * mmPerUnit
 	plan := LayeringOf(&s.r, mach)
@@ -305,7 +313,12 @@ func (s *slicer) walls(w *worker, i int) {
 	width, gap := um(s.r.LineMM), um(Spacing(s.r.LineMM, h))
 	rest := s.outline[i]
 	var lines []Line
-	for k := range s.r.Shells + 1 {
+	most, own := s.r.Shells, s.reach(i, func(r *Region) bool { return r.Shells != nil })
+	for _, r := range own {
+		most = max(most, *r.Shells)
+	}
+	var inside []polygon.Path // where regions want other shells
+	for k := range most + 1 {
 		if len(rest) == 0 {
 			break
 		}
@@ -333,19 +346,25 @@ func (s *slicer) walls(w *worker, i int) {
 			if k == 0 {
 				laid = append(laid, s.rest(w, i, f, laid, hangs)...)
 			}
-			lines = append(lines, laid...)
+			lines = append(lines, within(laid, own, func(r *Region) bool { return k <= s.shellsIn(r) })...)
 		}
-		if k == s.r.Shells {
-			rest = wide
+		for _, z := range split(w, wide, own) {
+			if k == s.shellsIn(z.of) {
+				inside = append(inside, z.paths...)
+			}
+		}
+		if k == most {
 			break
 		}
+		var rings []Line
 		for _, p := range w.poly.Offset(wide, -half, mitre) {
-			lines = append(lines, Line{Kind: kind, Closed: true, Points: p, WidthMM: s.r.LineMM})
+			rings = append(rings, Line{Kind: kind, Closed: true, Points: p, WidthMM: s.r.LineMM})
 		}
+		lines = append(lines, within(rings, own, func(r *Region) bool { return k < s.shellsIn(r) })...)
 		rest = w.poly.Offset(wide, -(half + gap/2), mitre)
 	}
 	s.shells[i] = lines
-	s.inside[i] = rest
+	s.inside[i] = inside
 }
 
 // plainer leaves points out of a stroke that a straight line passes within
@@ -462,8 +481,14 @@ func (s *slicer) topsAndBottoms(w *worker, i int) {
 		}
 		covered = w.poly.Boolean(polygon.Intersection, polygon.NonZero, covered, s.outline[i-k])
 	}
-	if s.r.InfillPercent >= 99.5 {
+	if own := s.reach(i, func(r *Region) bool { return r.InfillPercent != nil }); len(covered) > 0 {
+		all := split(w, covered, own)
 		covered = nil
+		for _, z := range all {
+			if s.infillIn(z.of) < 99.5 {
+				covered = append(covered, z.paths...)
+			}
+		}
 	}
 	bare := s.inside[i]
 	if len(covered) > 0 {

@@ -1,10 +1,12 @@
 package toolpath
 
 import (
+	"errors"
 	"fmt"
 	"math"
 	"slices"
 
+	"jobshelf/core/print/machine"
 	"jobshelf/core/print/recipe"
 	"jobshelf/core/shape/polygon"
 )
@@ -22,25 +24,15 @@ const (
 )
 
 // nozzles puts the parts' and the support's lines on their nozzles and, where that makes the
-// nozzle change, adds the purge tower. It needs the first layer without its hold. It tells
-// whether support has the nozzle it was meant for.
-func (l *layout) nozzles(p *Print) bool {
-	piece, support := uint8(l.r.PieceNozzle-1), uint8(l.r.SupportNozzle-1)
+// nozzle change, adds the purge tower. It needs the first layer without its hold. again says that
+// support has to be laid anew, by its parts' own nozzles. The error says that parts of several
+// nozzles leave no room for the tower.
+func (l *layout) nozzles(p *Print) (again bool, err error) {
+	laidBy, several := l.put(p)
 	last := -1 // the last layer with a change
 	changes := make([]bool, len(p.Layers))
-	at := piece
-	for i := range p.Layers {
-		var laid [2]bool
-		for x := range p.Layers[i].Each {
-			x.Nozzle = piece
-			if x.Kind == Support {
-				x.Nozzle = support
-			}
-			laid[x.Nozzle] = true
-		}
-		if piece == support {
-			continue
-		}
+	at := l.first
+	for i, laid := range laidBy {
 		if laid[1-at] {
 			changes[i], last = true, i
 			at = 1 - at
@@ -51,16 +43,17 @@ func (l *layout) nozzles(p *Print) bool {
 		side = TowerSideMM(&l.r, l.bore, p.Layers[last].TopMM)
 	}
 	if side == 0 {
-		return true
+		return false, nil
 	}
 	corner, ok := l.towerPlace(side)
-	if !ok {
-		l.onPiece(p, "There is no room beside the part for the purge tower; support is laid by the part's nozzle.")
-		return false
+	if !ok && (l.joined || several && !l.meant()) {
+		return false, errors.New("two nozzles lay it, and there is no room beside the parts for the purge tower; put fewer on a plate, or all on one nozzle")
 	}
-	if laid, purged := l.worthIt(p, side, changes[:last+1]); purged > PurgeAtMost*laid {
-		l.onPiece(p, fmt.Sprintf("Support is laid by the part's nozzle: it is %.2f cm³, and changing the nozzle for it would purge %.1f cm³.", laid/1000, purged/1000))
-		return false
+	if !ok {
+		return l.join(p, "There is no room beside the part for the purge tower; support is laid by the part's nozzle.")
+	}
+	if laid, purged := l.worthIt(p, side, changes[:last+1]); purged > PurgeAtMost*laid && !several {
+		return l.join(p, fmt.Sprintf("Support is laid by the part's nozzle: it is %.2f cm³, and changing the nozzle for it would purge %.1f cm³.", laid/1000, purged/1000))
 	}
 	e := int64(side * 1000)
 	l.tower = polygon.Path{corner, {X: corner.X + e, Y: corner.Y}, {X: corner.X + e, Y: corner.Y + e}, {X: corner.X, Y: corner.Y + e}}
@@ -83,7 +76,62 @@ func (l *layout) nozzles(p *Print) bool {
 		}
 		add(false, scan(inner, math.Pi/2*float64(i%2), gap, gap))
 	}
-	return true
+	return false, nil
+}
+
+// nozzleOf is the nozzle that lays a part's lines of a kind, counted from 0.
+func (l *layout) nozzleOf(part *Part, k Kind) uint8 {
+	if k == Support && !l.joined {
+		return uint8(part.r.SupportNozzle - 1)
+	}
+	return uint8(part.r.PieceNozzle - 1)
+}
+
+// meant says that support of a part was meant for another nozzle than the part's.
+func (l *layout) meant() bool {
+	return slices.ContainsFunc(l.parts, func(k *Part) bool { return k.HasSupport() && l.nozzleOf(k, Support) != l.nozzleOf(k, Outer) })
+}
+
+// put puts lines on their nozzles, and says which lay in each layer, and whether parts are of
+// several. The plate begins with the nozzle of the recipe's piece if that lays any of the first layer.
+func (l *layout) put(p *Print) (laid [][2]bool, several bool) {
+	laid = make([][2]bool, len(p.Layers))
+	var parts [2]bool
+	for i := range p.Layers {
+		x := &p.Layers[i]
+		each := func(part *Part, lines []Line) {
+			for k := range lines {
+				y := &lines[k]
+				y.Nozzle = l.nozzleOf(part, y.Kind)
+				laid[i][y.Nozzle] = true
+				parts[y.Nozzle] = parts[y.Nozzle] || y.Kind != Support
+			}
+		}
+		if len(p.Places) == 0 {
+			each(l.parts[l.places[0].Part], x.Lines)
+		}
+		for _, y := range x.Parts {
+			each(l.parts[y.Part], y.Lines)
+		}
+	}
+	l.first = uint8(l.r.PieceNozzle - 1)
+	for _, x := range laid {
+		if x[0] || x[1] {
+			if !x[l.first] {
+				l.first = 1 - l.first
+			}
+			break
+		}
+	}
+	return laid, parts[0] && parts[1]
+}
+
+// join has support laid by each part's own nozzle, with a note why. again says that it has to be
+// laid anew, or that lines have still to be put on their nozzles.
+func (l *layout) join(p *Print, why string) (again bool, err error) {
+	l.notes = append(l.notes, why)
+	l.joined = true
+	return true, nil
 }
 
 // Least gaps of support that the part's own nozzle lays, so that it comes off
@@ -129,16 +177,6 @@ func (l *layout) worthIt(p *Print, side float64, changes []bool) (laid, purged f
 	return laid, purged
 }
 
-// onPiece puts everything on the part's nozzle, with a note why.
-func (l *layout) onPiece(p *Print, why string) {
-	l.notes = append(l.notes, why)
-	for i := range p.Layers {
-		for x := range p.Layers[i].Each {
-			x.Nozzle = uint8(l.r.PieceNozzle - 1)
-		}
-	}
-}
-
 // purgeNozzle stands for the nozzle that a layer changes to, or keeps; order
 // knows it.
 const purgeNozzle = 255
@@ -174,7 +212,12 @@ func (l *layout) towerPlace(side float64) (polygon.Point, bool) {
 	}
 	e, gap := int64(side*1000), int64(towerGapMM*1000)
 	midX, midY := (b.MinX+b.MaxX-e)/2, (b.MinY+b.MaxY-e)/2
-	for _, c := range [4]polygon.Point{{X: b.MaxX + gap, Y: midY}, {X: b.MinX - gap - e, Y: midY}, {X: midX, Y: b.MaxY + gap}, {X: midX, Y: b.MinY - gap - e}} {
+	at := []polygon.Point{{X: b.MaxX + gap, Y: midY}, {X: b.MinX - gap - e, Y: midY}, {X: midX, Y: b.MaxY + gap}, {X: midX, Y: b.MinY - gap - e}}
+	if l.room.Shape == machine.Round { // there is most room where the plate is widest
+		at = append(at, polygon.Point{X: b.MaxX + gap, Y: -e / 2}, polygon.Point{X: b.MinX - gap - e, Y: -e / 2},
+			polygon.Point{X: -e / 2, Y: b.MaxY + gap}, polygon.Point{X: -e / 2, Y: b.MinY - gap - e})
+	}
+	for _, c := range at {
 		fits := true
 		for _, q := range [4]polygon.Point{c, {X: c.X + e, Y: c.Y}, {X: c.X, Y: c.Y + e}, {X: c.X + e, Y: c.Y + e}} {
 			fits = fits && !off(l.room, q, l.r.LineMM)

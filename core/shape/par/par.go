@@ -42,6 +42,7 @@ const tellEvery = 16
 func Each[S any](ctx context.Context, n int, fresh func() S, work func(s S, i int), progress func(done int)) error {
 	var next, done atomic.Int64
 	var telling sync.Mutex
+	told := 0 // the most so far: who counted later may come to tell first
 	some := func() {
 		s := fresh()
 		for ctx.Err() == nil {
@@ -52,7 +53,10 @@ func Each[S any](ctx context.Context, n int, fresh func() S, work func(s S, i in
 			work(s, i)
 			if k := int(done.Add(1)); k%tellEvery == 0 && progress != nil {
 				telling.Lock()
-				progress(k)
+				if k > told {
+					told = k
+					progress(k)
+				}
 				telling.Unlock()
 			}
 		}

@@ -30,12 +30,15 @@ func TestEachIsDoneOnce(t *testing.T) {
 				done[i].Add(1)
 				at.Add(-1)
 				busy.Delete(s)
-			}, func(k int) { told.Add(1); assert.LessOrEqual(t, k, n) })
+			}, func(k int) {
+				assert.LessOrEqual(t, k, n)
+				assert.Greater(t, int32(k), told.Swap(int32(k)), "it goes forward")
+			})
 			assert.NoError(t, err)
 			for i := range done {
 				assert.EqualValues(t, 1, done[i].Load())
 			}
-			assert.EqualValues(t, n/tellEvery, told.Load())
+			assert.EqualValues(t, n/tellEvery*tellEvery, told.Load(), "the last is told, whoever counted before it")
 			if cores > 0 {
 				assert.LessOrEqual(t, int(most.Load()), cores)
 				assert.Empty(t, Of(ctx).free, "all is given back")
