@@ -106,6 +106,7 @@ type Piece struct {
 	Judgement int64
 	By        revision.Judged // by what it was given
 	Stand     *orient.Stand   // as somebody wants it to stand; nil: as it prints best
+	Nozzle    int             // lays it, counted from 1; 0: the recipe's
 }
 
 // Stands is how a piece stands: as somebody wants it, else by its verdict.
@@ -116,7 +117,7 @@ func (p *Piece) Stands() orient.Stand {
 	return p.Verdict.Stands()
 }
 
-const pieceColumns = `SELECT p.id, job_id, name, copies, part, unit, current, v.blob_id, v.steps, v.verdict, v.problem, v.picture IS NOT NULL, v.view_id, v.judgement, v.judged_by, p.stand
+const pieceColumns = `SELECT p.id, job_id, name, copies, part, unit, current, v.blob_id, v.steps, v.verdict, v.problem, v.picture IS NOT NULL, v.view_id, v.judgement, v.judged_by, p.stand, p.nozzle
 	FROM piece p JOIN version v ON v.piece_id = p.id AND v.n = p.current `
 
 // Pieces lists a job's.
@@ -127,7 +128,7 @@ func (q Q) Pieces(ctx context.Context, job int64) ([]Piece, error) {
 // OpenPieces lists the pieces of all jobs on the shelf, of one member if member is
 // not 0, by job, without their verdicts; VerdictsOf reads those.
 func (q Q) OpenPieces(ctx context.Context, member int64) ([]Piece, error) {
-	return all[Piece](ctx, q, `SELECT p.id, job_id, name, copies, part, unit, current, v.blob_id, v.steps, NULL::jsonb, v.problem, v.picture IS NOT NULL, v.view_id, v.judgement, v.judged_by, p.stand
+	return all[Piece](ctx, q, `SELECT p.id, job_id, name, copies, part, unit, current, v.blob_id, v.steps, NULL::jsonb, v.problem, v.picture IS NOT NULL, v.view_id, v.judgement, v.judged_by, p.stand, p.nozzle
 		FROM piece p JOIN version v ON v.piece_id = p.id AND v.n = p.current JOIN job j ON j.id = p.job_id
 		WHERE j.state NOT IN ('fetched', 'sent back', 'withdrawn') AND ($1 = 0 OR j.member_id = $1) ORDER BY job_id, position`, member)
 }
@@ -154,18 +155,18 @@ func (q Q) Piece(ctx context.Context, id int64) (Piece, error) {
 // AddPiece makes a row at the end of a job's pieces, with the file as it came as
 // its first version.
 func (q Q) AddPiece(ctx context.Context, p Piece) (int64, error) {
-	id, err := scalar[int64](ctx, q, `INSERT INTO piece (job_id, position, name, copies, part, unit, stand)
-		VALUES ($1, coalesce((SELECT max(position) + 1 FROM piece WHERE job_id = $1), 1), $2, $3, $4, $5, $6) RETURNING id`, p.JobID, p.Name, p.Copies, p.Part, p.Unit, p.Stand)
+	id, err := scalar[int64](ctx, q, `INSERT INTO piece (job_id, position, name, copies, part, unit, stand, nozzle)
+		VALUES ($1, coalesce((SELECT max(position) + 1 FROM piece WHERE job_id = $1), 1), $2, $3, $4, $5, $6, $7) RETURNING id`, p.JobID, p.Name, p.Copies, p.Part, p.Unit, p.Stand, p.Nozzle)
 	if err != nil {
 		return 0, err
 	}
 	return id, q.exec(ctx, `INSERT INTO version (piece_id, n, blob_id) VALUES ($1, 1, $2)`, id, p.BlobID)
 }
 
-// SetPiece writes what can be changed of a piece: name, copies, part, unit and
-// the version that counts.
+// SetPiece writes what can be changed of a piece: name, copies, part, unit, the version that
+// counts, how it stands and its nozzle.
 func (q Q) SetPiece(ctx context.Context, p Piece) error {
-	return q.exec(ctx, `UPDATE piece SET name = $2, copies = $3, part = $4, unit = $5, current = $6, stand = $7 WHERE id = $1`, p.ID, p.Name, p.Copies, p.Part, p.Unit, p.Current, p.Stand)
+	return q.exec(ctx, `UPDATE piece SET name = $2, copies = $3, part = $4, unit = $5, current = $6, stand = $7, nozzle = $8 WHERE id = $1`, p.ID, p.Name, p.Copies, p.Part, p.Unit, p.Current, p.Stand, p.Nozzle)
 }
 
 // Version is a piece as it came or as it was mended.

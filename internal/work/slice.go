@@ -209,7 +209,8 @@ func (w *sliceWorker) make(ctx context.Context, in plates.SliceInput, r *reporte
 			return s, nil, err
 		}
 		o.Pieces = append(o.Pieces, slicing.Piece{Name: p.Name, Mesh: m, MMPerUnit: mm, Copies: s.Pieces[i].Copies,
-			Stand: s.Pieces[i].Stand, SupportMarks: s.Pieces[i].SupportMarks, Pins: s.Pieces[i].Pins})
+			Stand: s.Pieces[i].Stand, SupportMarks: s.Pieces[i].SupportMarks, Pins: s.Pieces[i].Pins,
+			Regions: s.Pieces[i].Regions, Nozzle: s.Pieces[i].Nozzle})
 	}
 	out := writer{w: w, in: &in}
 	if err := slicing.Make(ctx, o, func(f float64) { _ = r.tell("", 0.1+0.9*f, false) }, func(p *slicing.Plate) error { return out.keep(ctx, p) }); err != nil {

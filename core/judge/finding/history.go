@@ -35,6 +35,8 @@ var history = texts{
 	"unit is":                       say("%[1]s is in %[2]s"),                                      // file, unit
 	"copies are":                    say("%[1]d copies of %[2]s"),                                  // copies, file
 	"stands as it prints best":      say("%[1]s stands as it prints best"),                         // file
+	"nozzle said":                   say("%[1]s is laid by nozzle %[2]d"),                          // file, nozzle
+	"nozzle of the recipe":          say("%[1]s is laid by the recipe's nozzle"),                   // file
 	"turned by hand":                say("%[1]s is turned by hand"),                                // file
 	"mirrored":                      say("%[1]s is mirrored"),                                      // file
 	"sized":                         say("%[1]s is made %[2]v × %[3]v × %[4]v %% as large: %[5]s"), // file, three axes, why
@@ -59,6 +61,7 @@ var history = texts{
 	"slice failed":                  say("Slice %[1]v of %[2]s failed"),            // number, file
 	"slice set aside":               say("Slice %[1]v of %[2]s was set aside"),     // number, file
 	"override for a reason":         say("%[1]s %[2]s: %[3]s"),                     // setting, value, why
+	"region for a reason":           say("a place filled otherwise: %[1]s"),        // why
 	"support put in for a reason":   say("support put in: %[1]s"),                  // why
 	"support kept out for a reason": say("support kept out: %[1]s"),                // why
 	"house changed":                 say("Changed the house's settings"),

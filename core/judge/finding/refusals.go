@@ -131,6 +131,8 @@ var refusals = texts{
 	"another comes before":               say("%[1]s comes before it on this machine. Move it up first, or finish the other."),
 	"no reason for an override":          say("Say why %[1]s differs from the recipe."),
 	"no reason for a mark":               say("Say why support is put in or kept out there."),
+	"no reason for a region":             say("Say why it is filled otherwise there."),
+	"region as the rest":                 say("Say how many shells there are there, or how full it is; else it is as the rest."),
 	"no model to slice":                  say("%[1]s is no model that can be sliced, or is not read yet."),
 	"slice not to be tried again":        say("Slice %[1]v is %[2]s; only one that failed or was set aside is tried once more."),
 	"slice not to be cancelled":          say("Slice %[1]v is %[2]s; there is nothing to cancel."),

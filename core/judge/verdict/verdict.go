@@ -7,6 +7,7 @@ import (
 	"cmp"
 	"context"
 	"math"
+	"slices"
 
 	"jobshelf/core/judge/finding"
 	"jobshelf/core/judge/printability"
@@ -19,6 +20,7 @@ import (
 	"jobshelf/core/shape/mesh"
 	"jobshelf/core/shape/modelfile"
 	"jobshelf/core/shape/polygon"
+	"jobshelf/core/shape/problem"
 	"jobshelf/core/shape/section"
 	"jobshelf/core/shape/units"
 )
@@ -54,6 +56,8 @@ type MachineVerdict struct {
 	FootMM     [2]float64 `json:"foot_mm" doc:"What it takes of the plate, turned so"`
 	ApartMM    float64    `json:"apart_mm,omitempty" doc:"How far copies are apart by the recipe"`
 	Quick      *Quick     `json:"quick,omitempty"`
+	// Against is why it cannot be made there though it may fit.
+	Against *problem.Phrase `json:"against,omitempty"`
 }
 
 // Quick is a quick estimate with its price, which is the shop's to fill in.
@@ -135,6 +139,7 @@ type Subject struct {
 	Odd    []string      // what was odd about its file
 	Stand  *orient.Stand // as somebody wants it to stand; nil: as it prints best
 	AsIs   bool          // no other way to stand is weighed
+	Nozzle int           // that lays it, counted from 1; 0: that of each recipe
 }
 
 // SubjectOf is a model of a file. What was odd about the file is told with its
@@ -156,6 +161,7 @@ func Judge(ctx context.Context, in Subject, choices []Choice, progress func(Stag
 	if progress == nil {
 		progress = func(Stage, float64) {}
 	}
+	choices, against := onNozzle(choices, in.Nozzle)
 	unit := units.Meant(in.Said, in.Unit)
 	stated := cmp.Or(in.Said, in.Unit) != ""
 	mm := unit.MM()
@@ -185,6 +191,9 @@ func Judge(ctx context.Context, in Subject, choices []Choice, progress func(Stag
 		topology = mesh.TopologyOf(stood)
 	}
 	v.tryMachines(stood, stated, choices)
+	for i := range against {
+		v.Machines[i].Against = against[i]
+	}
 	if err := ctx.Err(); err != nil {
 		return nil, err
 	}
@@ -196,6 +205,28 @@ func Judge(ctx context.Context, in Subject, choices []Choice, progress func(Stag
 		}
 	}
 	return v, err
+}
+
+// onNozzle are choices for a part that a nozzle lays, and by choice why it cannot: nil where it
+// can. That is no choice then.
+func onNozzle(choices []Choice, nozzle int) (out []Choice, against []*problem.Phrase) {
+	if nozzle == 0 {
+		return choices, nil
+	}
+	out, against = slices.Clone(choices), make([]*problem.Phrase, len(choices))
+	for i := range out {
+		c := &out[i]
+		if c.Recipe == nil {
+			continue
+		}
+		r := c.Recipe.OnNozzle(nozzle)
+		if bad := r.Validate(c.Machine, c.Loaded); len(bad) > 0 {
+			against[i], c.Recipe = &bad[0].Phrase, nil
+			continue
+		}
+		c.Recipe = &r
+	}
+	return out, against
 }
 
 func (v *Verdict) measure(r *mesh.Report, mm float64) {

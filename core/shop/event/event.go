@@ -75,6 +75,13 @@ type (
 	StandsAsBest struct {
 		Piece string `json:"piece"`
 	}
+	NozzleSaid struct {
+		Piece  string `json:"piece"`
+		Nozzle int    `json:"nozzle"`
+	}
+	NozzleOfRecipe struct {
+		Piece string `json:"piece"`
+	}
 	Turned struct {
 		Piece string `json:"piece"`
 	}
@@ -177,6 +184,8 @@ func (UnitLeft) Kind() string           { return "unit left to the file" }
 func (UnitSaid) Kind() string           { return "unit is" }
 func (CopiesSaid) Kind() string         { return "copies are" }
 func (StandsAsBest) Kind() string       { return "stands as it prints best" }
+func (NozzleSaid) Kind() string         { return "nozzle said" }
+func (NozzleOfRecipe) Kind() string     { return "nozzle of the recipe" }
 func (Turned) Kind() string             { return "turned by hand" }
 func (Mirrored) Kind() string           { return "mirrored" }
 func (Sized) Kind() string              { return "sized" }
@@ -205,7 +214,7 @@ func (Several) Kind() string            { return "several" }
 var Kinds = []Event{
 	HandedIn{}, Checked{}, Unread{}, CheckedAgain{}, CheckAsked{}, CheckCancelled{}, CheckSetAside{}, Approved{}, ApprovedUpTo{}, YesNotKept{}, YesTakenBack{}, Withdrawn{},
 	SentBack{}, Started{}, CameOff{}, Failed{}, ReadyToFetch{}, Fetched{}, MovedInItsLane{}, RepairAskedFor{}, Repaired{}, UnitLeft{}, UnitSaid{}, CopiesSaid{}, CountsAsItCame{},
-	StandsAsBest{}, Turned{}, Mirrored{}, Sized{},
+	StandsAsBest{}, NozzleSaid{}, NozzleOfRecipe{}, Turned{}, Mirrored{}, Sized{},
 	CountsMended{}, SliceOrdered{}, SliceAgain{}, SliceCancelled{}, SliceChosen{}, SliceDone{}, SliceFailed{}, SliceSetAside{}, HouseChanged{}, MachineChanged{}, MaterialChanged{},
 	RecipeChanged{}, HouseOpened{}, PersonAdded{}, PasswordSet{}, RoleGiven{}, AccountClosed{}, OwnPasswordChanged{}, Several{},
 }

@@ -90,6 +90,9 @@ func OnMachine(on Machine, parts []Part, sliced *price.Full) Row {
 			continue
 		}
 		out.TurnDeg, out.Recipe = v.TurnDeg, v.Recipe
+		if out.Against == nil {
+			out.Against = v.Against
+		}
 		model := p.Verdict.Format != modelfile.GCode
 		if model && sliced != nil {
 			continue // it was sliced for it, and so it fits

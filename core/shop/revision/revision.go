@@ -80,30 +80,37 @@ type Piece struct {
 	Stand        orient.Stand          `json:"stand"`
 	SupportMarks []slicing.SupportMark `json:"support_marks"`
 	Pins         []slicing.Pin         `json:"pins,omitempty"`
+	Regions      []slicing.Region      `json:"regions,omitempty"`
+	Nozzle       int                   `json:"nozzle,omitempty"` // 0: the recipe's
 }
 
-// Same says that two are of the same version, unit and number, however they stand.
+// Same says that two are of the same version, unit, number and nozzle, however they stand.
 func (p *Piece) Same(o *Piece) bool {
-	return p.PieceID == o.PieceID && p.Version == o.Version && p.Unit == o.Unit && p.Copies == o.Copies
+	return p.PieceID == o.PieceID && p.Version == o.Version && p.Unit == o.Unit && p.Copies == o.Copies && p.Nozzle == o.Nozzle
 }
 
-// Plain says that it stands as the piece does now, and that no support was put in or kept out, and no
-// copy pinned.
+// Plain says that it stands as the piece does now, and that no support was put in or kept out, no
+// place filled otherwise and no copy pinned.
 func (p *Piece) Plain(now orient.Stand) bool {
-	return p.Stand.Like(now) && len(p.SupportMarks) == 0 && len(p.Pins) == 0
+	return p.Stand.Like(now) && len(p.SupportMarks) == 0 && len(p.Pins) == 0 && len(p.Regions) == 0
 }
 
 // Like says that two come out the same: the same, standing in the same way, with support put in
-// and kept out, and copies pinned, at the same places.
+// and kept out, places filled otherwise and copies pinned alike.
 func (p *Piece) Like(o *Piece) bool {
 	return p.Same(o) && p.Stand.Like(o.Stand) && slices.Equal(p.Pins, o.Pins) && slices.EqualFunc(p.SupportMarks, o.SupportMarks, func(a, b slicing.SupportMark) bool {
 		return a.PutIn == b.PutIn && slices.Equal(a.CornersMM, b.CornersMM)
+	}) && slices.EqualFunc(p.Regions, o.Regions, func(a, b slicing.Region) bool {
+		return same(a.Shells, b.Shells) && same(a.InfillPercent, b.InfillPercent) && slices.Equal(a.CornersMM, b.CornersMM)
 	})
 }
 
-// Of is by what a slice would be made on a machine, with a recipe, its overrides among it, and
-// what is loaded. What nozzle 2 is loaded with matters where the recipe uses it.
-func Of(m *machine.Machine, r recipe.Recipe, loaded machine.Loaded, from []Ref) Made {
+func same[V comparable](a, b *V) bool { return a == b || a != nil && b != nil && *a == *b }
+
+// Of is by what a slice of some pieces would be made on a machine, with a recipe, its overrides
+// among it, and what is loaded. What nozzle 2 is loaded with matters where the recipe or a piece
+// uses it.
+func Of(m *machine.Machine, r recipe.Recipe, loaded machine.Loaded, from []Ref, pieces []Piece) Made {
 	own := *m
 	own.Name, own.Address, own.InService, own.RateCents, own.Material, own.Colour, own.ColourName = "", "", false, 0, "", "", ""
 	own.Second = machine.NozzleLoad{}
@@ -111,7 +118,7 @@ func Of(m *machine.Machine, r recipe.Recipe, loaded machine.Loaded, from []Ref) 
 	r.Name, r.Purpose, r.Machine, r.Material = "", "", "", ""
 	var materials []machine.Material
 	for nozzle := 1; nozzle <= 2; nozzle++ {
-		if nozzle > 1 && r.PieceNozzle != nozzle && r.SupportNozzle != nozzle {
+		if nozzle > 1 && r.PieceNozzle != nozzle && r.SupportNozzle != nozzle && !slices.ContainsFunc(pieces, func(p Piece) bool { return p.Nozzle == nozzle }) {
 			continue
 		}
 		if mat := loaded.Of(nozzle); mat != nil {

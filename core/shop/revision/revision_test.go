@@ -60,7 +60,7 @@ func TestEveryFieldIsOfAFacet(t *testing.T) {
 		return machine.Machine{Name: "A", NozzlesMM: []float64{0.4}, Volume: machine.Volume{XMM: 200}}, recipe.Recipe{Name: "R", LayerMM: 0.2}, machine.Material{Name: "PLA", DensityGPerCM: 1.24}
 	}
 	m, r, mat := base()
-	was := revision.Of(&m, r, machine.Loaded{&mat}, nil)
+	was := revision.Of(&m, r, machine.Loaded{&mat}, nil, nil)
 	judgedBy := func(m *machine.Machine, r *recipe.Recipe, mat *machine.Material, start units.Cents, longestS float64) revision.Judged {
 		return revision.JudgedBy([]verdict.Choice{{ID: 3, Machine: m, Recipe: r, Loaded: machine.Loaded{mat}}}, start, longestS, nil)
 	}
@@ -80,7 +80,7 @@ func TestEveryFieldIsOfAFacet(t *testing.T) {
 				break
 			}
 			fields++
-			got := was.Changed(revision.Of(&m, r, machine.Loaded{&mat}, nil))
+			got := was.Changed(revision.Of(&m, r, machine.Loaded{&mat}, nil, nil))
 			// A verdict tells names and prices; what is only shown, and what makes programs, is not of it.
 			shown := strings.HasPrefix(field, "Dialect") || strings.Contains(field, "Colour") || field == "Address"
 			assert.Equal(t, shown, judged.Fresh(judgedBy(&m, &r, &mat, 5, 9)), "%s.%s", part, field)
@@ -102,10 +102,18 @@ func TestWhatIsUsedMatters(t *testing.T) {
 	m := machine.Machine{NozzlesMM: []float64{0.4, 0.4}}
 	pla, soluble, other := machine.Material{DensityGPerCM: 1.24}, machine.Material{DensityGPerCM: 1.1}, machine.Material{DensityGPerCM: 1.2}
 	for nozzle, stale := range map[int]bool{0: false, 1: false, 2: true} {
-		r := recipe.Recipe{SupportNozzle: nozzle}
-		was := revision.Of(&m, r, machine.Loaded{&pla, &soluble}, nil)
-		assert.Empty(t, was.Changed(was))
-		assert.Equal(t, stale, len(was.Changed(revision.Of(&m, r, machine.Loaded{&pla, &other}, nil))) > 0, "nozzle %d", nozzle)
-		assert.Len(t, revision.Made{}.Changed(was), 1)
+		for what, of := range map[string]func(machine.Loaded) revision.Made{
+			"support": func(l machine.Loaded) revision.Made {
+				return revision.Of(&m, recipe.Recipe{SupportNozzle: nozzle}, l, nil, []revision.Piece{{}})
+			},
+			"a piece": func(l machine.Loaded) revision.Made {
+				return revision.Of(&m, recipe.Recipe{}, l, nil, []revision.Piece{{}, {Nozzle: nozzle}})
+			},
+		} {
+			was := of(machine.Loaded{&pla, &soluble})
+			assert.Empty(t, was.Changed(was))
+			assert.Equal(t, stale, len(was.Changed(of(machine.Loaded{&pla, &other}))) > 0, "%s of nozzle %d", what, nozzle)
+			assert.Len(t, revision.Made{}.Changed(was), 1)
+		}
 	}
 }

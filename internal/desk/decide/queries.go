@@ -203,6 +203,7 @@ type PieceView struct {
 	Current  int                         `json:"current" doc:"The version that counts"`
 	Versions []VersionView               `json:"versions"`
 	Mend     []repair.Step               `json:"mend" doc:"Repair steps that its findings call for"`
+	Nozzle   int                         `json:"nozzle" doc:"The nozzle that somebody wants it laid by, counted from 1; 0: the recipe's"`
 	// Orientation is left out of what is not a model, or was judged by an older program.
 	Orientation *OrientationView `json:"orientation,omitempty"`
 }
@@ -339,7 +340,7 @@ func surfaceView(c *verdict.Verdict) SurfaceView {
 
 func pieceView(p store.Piece, versions []store.Version, words finding.Speaker) PieceView {
 	v := PieceView{ID: p.ID, Name: p.Name, Copies: p.Copies, Pictured: p.Seen, Viewable: p.ViewID != nil, Problem: p.Problem, SaidUnit: string(p.Unit),
-		Current: p.Current, Units: []printability.UnitProposal{}, Versions: []VersionView{}, Mend: []repair.Step{}, Surface: surfaceView(p.Verdict), Orientation: orientationView(&p, words)}
+		Current: p.Current, Nozzle: p.Nozzle, Units: []printability.UnitProposal{}, Versions: []VersionView{}, Mend: []repair.Step{}, Surface: surfaceView(p.Verdict), Orientation: orientationView(&p, words)}
 	if c := p.Verdict; c != nil {
 		v.Format, v.Unit, v.Program = string(c.Format), string(c.Unit), c.Program
 		v.Units = append(v.Units, c.Units...)

@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"jobshelf/core/judge/finding"
+	"jobshelf/core/print/machine"
 	"jobshelf/core/shape/modelfile"
 	"jobshelf/core/shape/problem"
 	"jobshelf/core/shape/units"
@@ -29,7 +30,9 @@ type LadderRow struct {
 	Material  string            `json:"material,omitempty"`
 	Colour    string            `json:"colour,omitempty"`
 	Loaded    string            `json:"loaded,omitempty" doc:"What is loaded, in words"`
+	Nozzles   []string          `json:"nozzles" doc:"What is loaded in each nozzle, where there are several; empty: nothing"`
 	Fits      bool              `json:"fits"`
+	Against   string            `json:"against,omitempty" doc:"Why not though it fits, as the nozzle that is wanted"`
 	Takes     bool              `json:"takes" doc:"The job can go on it: it is in service, all fits, and there is a recipe"`
 	OverMM    [3]float64        `json:"over_mm"`
 	Scale     float64           `json:"scale_to_fit"`
@@ -147,7 +150,7 @@ func (h *State) hold(ctx context.Context, q store.Q, rows []store.Counting) erro
 			}
 			by[c.Purpose] = t
 		}
-		c.Full, h.Changed[c.ID] = t.Of(c.MachineID, c.Full, c.Overrides, c.Made)
+		c.Full, h.Changed[c.ID] = t.Of(c.MachineID, c.Full, c.Overrides, c.Pieces, c.Made)
 		h.Counting[c.JobID] = append(h.Counting[c.JobID], c)
 	}
 	return nil
@@ -168,7 +171,7 @@ func Models(pieces []store.Piece) []store.Piece {
 // Covers says that a slice is of all models of a job as they are now.
 func Covers(sliced []revision.Piece, pieces []store.Piece) bool {
 	return slices.EqualFunc(sliced, Models(pieces), func(s revision.Piece, p store.Piece) bool {
-		return s.Same(&revision.Piece{PieceID: p.ID, Version: p.Current, Unit: p.Unit, Copies: p.Copies})
+		return s.Same(&revision.Piece{PieceID: p.ID, Version: p.Current, Unit: p.Unit, Copies: p.Copies, Nozzle: p.Nozzle})
 	})
 }
 
@@ -249,7 +252,7 @@ func (h *State) Ladder(pieces []store.Piece) []LadderRow {
 	for _, m := range h.Machines {
 		r := LadderRow{MachineID: m.ID, Name: m.Data.Name, InService: m.Data.InService, Fits: len(pieces) > 0, Scale: 1,
 			Material: m.Data.Material, Colour: m.Data.Colour, Loaded: strings.TrimSpace(m.Data.ColourName + " " + m.Data.Material),
-			VolumeMM: [3]float64{m.Data.Volume.XMM, m.Data.Volume.YMM, m.Data.Volume.ZMM}, Shape: string(m.Data.Volume.Shape)}
+			Nozzles: nozzles(&m.Data), VolumeMM: [3]float64{m.Data.Volume.XMM, m.Data.Volume.YMM, m.Data.Volume.ZMM}, Shape: string(m.Data.Volume.Shape)}
 		o := planning.Option{Machine: r.Name, Free: h.Free[m.ID], Runs: r.add(h, &m, pieces)}
 		if slot, ok := h.Hours.Slot(o); ok && r.Takes {
 			r.Start, r.Finish = &slot.Start, &slot.Finish
@@ -261,6 +264,14 @@ func (h *State) Ladder(pieces []store.Piece) []LadderRow {
 		out[which[k]].Proposed = true
 	}
 	return out
+}
+
+// nozzles are what is loaded in each nozzle of a machine that has several.
+func nozzles(m *machine.Machine) []string {
+	if len(m.NozzlesMM) < 2 {
+		return []string{}
+	}
+	return []string{strings.TrimSpace(m.ColourName + " " + m.Material), strings.TrimSpace(m.Second.ColourName + " " + m.Second.Material)}
 }
 
 // add adds up what the pieces take on a machine, and gives how long each of its runs takes.
@@ -279,6 +290,9 @@ func (r *LadderRow) add(h *State, m *store.Machine, pieces []store.Piece) (runs 
 	v := option.OnMachine(option.Machine{ID: m.ID, Name: r.Name, Volume: m.Data.Volume}, parts, full)
 	r.Takes = option.Takes(&v.MachineVerdict, r.InService)
 	r.Fits, r.OverMM, r.Scale, r.TurnDeg, r.Recipe, r.Plates = v.Fits, v.OverMM, v.ScaleToFit, v.TurnDeg, v.Recipe, v.Plates
+	if v.Against != nil && r.Fits {
+		r.Against = h.Words.Say(*v.Against)
+	}
 	if q := v.Quick; q != nil {
 		r.Seconds, r.WarmUp, r.Grams, r.Metres, r.Layers = q.WholeSeconds(), q.WarmUpSeconds, q.Grams, q.FilamentMM/1000, q.Layers
 		r.Price, r.Lines = q.Cents, q.Price.Lines
@@ -309,6 +323,8 @@ func (h *State) Choose(pieces []store.Piece, machineID int64) (*LadderRow, error
 			return nil, desk.Refuse("not in service", r.Name)
 		case !r.Fits:
 			return nil, desk.Refuse("does not fit", r.Name, over(r.OverMM))
+		case r.Against != "":
+			return nil, desk.Refuse("told", r.Against)
 		case r.Seconds <= 0:
 			return nil, desk.Refuse("no recipe on", r.Name)
 		}

@@ -48,7 +48,7 @@ func (t *Today) find(machine int64) int {
 // Of holds a slice against today: its figures at today's prices, and what is made otherwise
 // since. Where the machine has no recipe any more, that is another; one out of service makes
 // nothing now, and nothing stale.
-func (t *Today) Of(machine int64, full *price.Full, overrides []recipe.Override, made revision.Made) (*price.Full, []problem.Phrase) {
+func (t *Today) Of(machine int64, full *price.Full, overrides []recipe.Override, pieces []revision.Piece, made revision.Made) (*price.Full, []problem.Phrase) {
 	k := t.find(machine)
 	if k >= 0 && !t.choices[k].Machine.InService {
 		return full, nil
@@ -61,5 +61,5 @@ func (t *Today) Of(machine int64, full *price.Full, overrides []recipe.Override,
 	if err != nil {
 		return full, []problem.Phrase{problem.Say("its recipe")}
 	}
-	return full.Today(c.Loaded, c.Machine, t.start), made.Changed(revision.Of(c.Machine, r, c.Loaded, t.from[k]))
+	return full.Today(c.Loaded, c.Machine, t.start), made.Changed(revision.Of(c.Machine, r, c.Loaded, t.from[k], pieces))
 }

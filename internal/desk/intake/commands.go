@@ -180,6 +180,7 @@ type PieceChange struct {
 	Stand    *orient.Stand `json:"stand,omitempty" doc:"How it stands: turned, scaled, mirrored"`
 	Best     bool          `json:"best,omitempty" doc:"It stands as it prints best again, as large as it came"`
 	Why      string        `json:"why,omitempty" maxLength:"300" doc:"Why it stands so"`
+	Nozzle   *int          `json:"nozzle,omitempty" minimum:"0" maximum:"2" doc:"The nozzle that lays it, counted from 1; 0: the recipe's"`
 }
 
 // ChangePiece sets unit, copies or the version that counts, and has the job
@@ -210,10 +211,20 @@ func ChangePiece(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, in P
 			}
 		}
 		stood, err := stand(p, in)
-		if err != nil || len(stood) == 0 {
-			return what, err
+		if err != nil {
+			return nil, err
 		}
-		return append(what, stood...), tx.UnchooseSlices(ctx, p.JobID) // those stood as it did before
+		if in.Nozzle != nil && *in.Nozzle != p.Nozzle {
+			if p.Nozzle = *in.Nozzle; p.Nozzle == 0 {
+				stood = append(stood, event.NozzleOfRecipe{Piece: p.Name})
+			} else {
+				stood = append(stood, event.NozzleSaid{Piece: p.Name, Nozzle: p.Nozzle})
+			}
+		}
+		if len(stood) == 0 {
+			return what, nil
+		}
+		return append(what, stood...), tx.UnchooseSlices(ctx, p.JobID) // those were made as it was before
 	})
 }
 

@@ -31,6 +31,7 @@ type SliceOrder struct {
 	SupportMarks []slicing.SupportMark `json:"support_marks,omitempty" maxItems:"60" doc:"Where support is put in or kept out by hand"`
 	Stand        *orient.Stand         `json:"stand,omitempty" doc:"How it stands in this slice; left out: as the piece does"`
 	Pins         []slicing.Pin         `json:"pins,omitempty" maxItems:"1000" doc:"Copies that stay where they are put"`
+	Regions      []slicing.Region      `json:"regions,omitempty" maxItems:"60" doc:"Places of the piece that are filled otherwise than the rest of it"`
 }
 
 // OrderSlice queues a slice of a piece by the house's recipe for its purpose and
@@ -47,6 +48,15 @@ func OrderSlice(ctx context.Context, d *desk.Desk, a desk.Actor, piece int64, in
 			return 0, desk.Wrong(fmt.Sprintf("support_marks[%d].why", i), "no reason for a mark")
 		}
 		in.SupportMarks[i].Who = a.Name
+	}
+	for i, x := range in.Regions {
+		if strings.TrimSpace(x.Why) == "" {
+			return 0, desk.Wrong(fmt.Sprintf("regions[%d].why", i), "no reason for a region")
+		}
+		if x.Shells == nil && x.InfillPercent == nil {
+			return 0, desk.Wrong(fmt.Sprintf("regions[%d]", i), "region as the rest")
+		}
+		in.Regions[i].Who = a.Name
 	}
 	for i, x := range in.Pins {
 		if slices.ContainsFunc(in.Pins[:i], func(o slicing.Pin) bool { return o.Copy == x.Copy }) {
@@ -74,7 +84,7 @@ func OrderSlice(ctx context.Context, d *desk.Desk, a desk.Actor, piece int64, in
 			return err
 		}
 		s.Pieces = slices.DeleteFunc(s.Pieces, func(x revision.Piece) bool { return x.PieceID == piece })
-		own := revision.Piece{PieceID: piece, Stand: p.Stands(), SupportMarks: in.SupportMarks, Pins: in.Pins}
+		own := revision.Piece{PieceID: piece, Stand: p.Stands(), SupportMarks: in.SupportMarks, Pins: in.Pins, Regions: in.Regions}
 		if in.Stand != nil {
 			if bad := in.Stand.Check(); len(bad) > 0 {
 				return &desk.Invalid{Problems: bad}
@@ -132,8 +142,11 @@ func Order(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, j stor
 		}
 		return 0, desk.Wrong("overrides", wrong.Code, wrong.Params...)
 	}
-	if bad := r.Validate(in.Machine, in.Loaded); len(bad) > 0 {
-		return 0, &desk.Invalid{Problems: bad}
+	for _, p := range s.Pieces {
+		own := r.OnNozzle(p.Nozzle)
+		if bad := own.Validate(in.Machine, in.Loaded); len(bad) > 0 {
+			return 0, &desk.Invalid{Problems: bad}
+		}
 	}
 	if id, err := sameAs(ctx, tx, s, in.Made); id > 0 || err != nil {
 		return id, err
@@ -157,6 +170,9 @@ func Order(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, j stor
 				code = "support put in for a reason"
 			}
 			why = append(why, problem.Say(code, x.Why))
+		}
+		for _, x := range p.Regions {
+			why = append(why, problem.Say("region for a reason", x.Why))
 		}
 	}
 	desk.Touched(tx, j, a, what, desk.All(why))
@@ -189,7 +205,7 @@ func asTheyAre(standing []revision.Piece, models []store.Piece) []revision.Piece
 			out[i] = standing[k]
 		}
 		x := &out[i]
-		x.PieceID, x.Version, x.Unit, x.Copies = p.ID, p.Current, p.Unit, p.Copies
+		x.PieceID, x.Version, x.Unit, x.Copies, x.Nozzle = p.ID, p.Current, p.Unit, p.Copies, p.Nozzle
 	}
 	return out
 }

@@ -99,7 +99,7 @@ func (in *SliceInput) made() error {
 		return desk.Refuse("no recipe for a purpose on", in.Job.Purpose, in.Machine.Name)
 	}
 	if r, err := in.Recipe.Apply(in.Slice.Overrides); err == nil { // else it is refused where it is made
-		in.Made = revision.Of(in.Machine, r, in.Loaded, in.from)
+		in.Made = revision.Of(in.Machine, r, in.Loaded, in.from, in.Slice.Pieces)
 	}
 	return nil
 }
@@ -117,6 +117,8 @@ type SliceView struct {
 	Overhangs    []slicing.Overhang    `json:"overhangs" doc:"Overhangs, and what is done about it"`
 	Stand        orient.Stand          `json:"stand" doc:"How the piece stands in it"`
 	Pins         []slicing.Pin         `json:"pins,omitempty" doc:"Copies that stay where they were put"`
+	Nozzle       int                   `json:"nozzle,omitempty" doc:"Lays the piece in it, where that is not the recipe's"`
+	Regions      []slicing.Region      `json:"regions,omitempty" doc:"Places of the piece that are filled otherwise than the rest of it"`
 	Chosen       bool                  `json:"chosen"`
 	State        string                `json:"state" enum:"queued,running,done,failed,cancelled,set aside"`
 	Fraction     float64               `json:"fraction"`
@@ -219,7 +221,7 @@ func Slices(ctx context.Context, d *desk.Desk, a desk.Actor, piece int64) ([]Sli
 			v.Of = words.Say(problem.Say("slice of other pieces"))
 		}
 		if s.Full != nil {
-			full, changed := today.Of(s.MachineID, s.Full, s.Overrides, s.Made)
+			full, changed := today.Of(s.MachineID, s.Full, s.Overrides, s.Pieces, s.Made)
 			f := fullView(full)
 			v.Full, v.Stale = &f, words.Stale(changed)
 		}
@@ -241,6 +243,8 @@ func viewOf(s *store.Slice, at int, plates []store.Plate) SliceView {
 		Overhangs:    []slicing.Overhang{},
 		Stand:        x.Stand.Plain(),
 		Pins:         x.Pins,
+		Regions:      x.Regions,
+		Nozzle:       x.Nozzle,
 		Chosen:       s.Chosen,
 		State:        s.State,
 		Fraction:     float64(s.Fraction),

@@ -994,6 +994,8 @@ export interface components {
             worst?: components["schemas"]["FindingView"];
         };
         LadderRow: {
+            /** @description Why not though it fits, as the nozzle that is wanted */
+            against?: string;
             /** @description Where its plates are not sliced yet: a yes is to no more than this */
             ceiling?: components["schemas"]["Ceiling"];
             colour?: string;
@@ -1019,6 +1021,8 @@ export interface components {
             machine_id: number;
             material?: string;
             name: string;
+            /** @description What is loaded in each nozzle, where there are several; empty: nothing */
+            nozzles: string[];
             over_mm: number[];
             /**
              * Format: int64
@@ -1349,6 +1353,11 @@ export interface components {
             current?: number;
             /**
              * Format: int64
+             * @description The nozzle that lays it, counted from 1; 0: the recipe's
+             */
+            nozzle?: number;
+            /**
+             * Format: int64
              * @description The revision of the job that was seen
              */
             revision: number;
@@ -1377,6 +1386,11 @@ export interface components {
             /** @description Repair steps that its findings call for */
             mend: string[];
             name: string;
+            /**
+             * Format: int64
+             * @description The nozzle that somebody wants it laid by, counted from 1; 0: the recipe's
+             */
+            nozzle: number;
             orientation?: components["schemas"]["OrientationView"];
             pictured: boolean;
             problem?: string;
@@ -1733,6 +1747,21 @@ export interface components {
             /** Format: int64 */
             revision: number;
         };
+        Region: {
+            corners_mm: number[][];
+            /**
+             * Format: double
+             * @description How full it is, %
+             */
+            infill_percent?: number;
+            /**
+             * Format: int64
+             * @description Outline passes in it
+             */
+            shells?: number;
+            who?: string;
+            why: string;
+        };
         RunView: {
             colour: string;
             /** Format: date-time */
@@ -1834,6 +1863,8 @@ export interface components {
             overrides: components["schemas"]["Override"][];
             /** @description Copies that stay where they are put */
             pins?: components["schemas"]["Pin"][];
+            /** @description Places of the piece that are filled otherwise than the rest of it */
+            regions?: components["schemas"]["Region"][];
             /** @description How it stands in this slice; left out: as the piece does */
             stand?: components["schemas"]["Stand"];
             /** @description Where support is put in or kept out by hand */
@@ -1855,6 +1886,11 @@ export interface components {
             /** Format: int64 */
             machine_id: number;
             notes: string[];
+            /**
+             * Format: int64
+             * @description Lays the piece in it, where that is not the recipe's
+             */
+            nozzle?: number;
             /** @description What it is not of any more: pieces, copies or units of the job are others now */
             of?: string;
             /** @description Overhangs, and what is done about it */
@@ -1864,6 +1900,8 @@ export interface components {
             pins?: components["schemas"]["Pin"][];
             /** @description Where every copy lies */
             plates: components["schemas"]["PlateView"][];
+            /** @description Places of the piece that are filled otherwise than the rest of it */
+            regions?: components["schemas"]["Region"][];
             /** @description What has changed since it was made: it is to be made anew before it can be approved */
             stale?: string;
             /** @description How the piece stands in it */
