@@ -142,6 +142,14 @@ var table = []route{
 		does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[intake.PieceChange]) error {
 			return intake.ChangePiece(ctx, d, a, in.ID, in.Body)
 		})),
+	on(desk.Member, "undo-piece", "POST /pieces/{id}/undo", "Take the last change of a piece back",
+		does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[Versioned]) error {
+			return intake.UndoPiece(ctx, d, a, in.ID, in.Body.Revision)
+		})),
+	on(desk.Member, "redo-piece", "POST /pieces/{id}/redo", "Do what was taken back again",
+		does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[Versioned]) error {
+			return intake.RedoPiece(ctx, d, a, in.ID, in.Body.Revision)
+		})),
 	on(desk.Coordinator, "repair-piece", "POST /pieces/{id}/repair", "Make a mended version", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[mending]) error {
 		return intake.Repair(ctx, d, a, in.ID, in.Body.Revision, in.Body.Steps)
 	})),
@@ -157,6 +165,14 @@ var table = []route{
 	on(desk.Coordinator, "cancel-slice", "DELETE /slices/{id}", "Stop a slice", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *ByID) error {
 		return plates.CancelSlice(ctx, d, a, in.ID)
 	})),
+	on(desk.Coordinator, "name-slice", "PUT /slices/{id}", "Call a slice something",
+		does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[sliceName]) error {
+			return plates.NameSlice(ctx, d, a, in.ID, in.Body.Name)
+		})),
+	on(desk.Coordinator, "remove-slice", "POST /slices/{id}/remove", "Take a slice away that does not count",
+		does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *ByID) error {
+			return plates.RemoveSlice(ctx, d, a, in.ID)
+		})),
 	on(desk.Coordinator, "choose-slice", "POST /slices/{id}/choose", "Let a slice count", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *ByID) error {
 		return plates.ChooseSlice(ctx, d, a, in.ID)
 	})),
@@ -225,6 +241,9 @@ type (
 	sendingBack struct {
 		Versioned
 		Reason string `json:"reason" maxLength:"2000"`
+	}
+	sliceName struct {
+		Name string `json:"name" maxLength:"60"`
 	}
 	mending struct {
 		Versioned

@@ -107,6 +107,8 @@ type Piece struct {
 	By        revision.Judged // by what it was given
 	Stand     *orient.Stand   // as somebody wants it to stand; nil: as it prints best
 	Nozzle    int             // lays it, counted from 1; 0: the recipe's
+	// Done and Undone are how many changes can be taken back, and done again.
+	Done, Undone int
 }
 
 // Stands is how a piece stands: as somebody wants it, else by its verdict.
@@ -117,7 +119,7 @@ func (p *Piece) Stands() orient.Stand {
 	return p.Verdict.Stands()
 }
 
-const pieceColumns = `SELECT p.id, job_id, name, copies, part, unit, current, v.blob_id, v.steps, v.verdict, v.problem, v.picture IS NOT NULL, v.view_id, v.judgement, v.judged_by, p.stand, p.nozzle
+const pieceColumns = `SELECT p.id, job_id, name, copies, part, unit, current, v.blob_id, v.steps, v.verdict, v.problem, v.picture IS NOT NULL, v.view_id, v.judgement, v.judged_by, p.stand, p.nozzle, jsonb_array_length(p.done), jsonb_array_length(p.undone)
 	FROM piece p JOIN version v ON v.piece_id = p.id AND v.n = p.current `
 
 // Pieces lists a job's.
@@ -128,7 +130,7 @@ func (q Q) Pieces(ctx context.Context, job int64) ([]Piece, error) {
 // OpenPieces lists the pieces of all jobs on the shelf, of one member if member is
 // not 0, by job, without their verdicts; VerdictsOf reads those.
 func (q Q) OpenPieces(ctx context.Context, member int64) ([]Piece, error) {
-	return all[Piece](ctx, q, `SELECT p.id, job_id, name, copies, part, unit, current, v.blob_id, v.steps, NULL::jsonb, v.problem, v.picture IS NOT NULL, v.view_id, v.judgement, v.judged_by, p.stand, p.nozzle
+	return all[Piece](ctx, q, `SELECT p.id, job_id, name, copies, part, unit, current, v.blob_id, v.steps, NULL::jsonb, v.problem, v.picture IS NOT NULL, v.view_id, v.judgement, v.judged_by, p.stand, p.nozzle, jsonb_array_length(p.done), jsonb_array_length(p.undone)
 		FROM piece p JOIN version v ON v.piece_id = p.id AND v.n = p.current JOIN job j ON j.id = p.job_id
 		WHERE j.state NOT IN ('fetched', 'sent back', 'withdrawn') AND ($1 = 0 OR j.member_id = $1) ORDER BY job_id, position`, member)
 }
@@ -167,6 +169,36 @@ func (q Q) AddPiece(ctx context.Context, p Piece) (int64, error) {
 // counts, how it stands and its nozzle.
 func (q Q) SetPiece(ctx context.Context, p Piece) error {
 	return q.exec(ctx, `UPDATE piece SET name = $2, copies = $3, part = $4, unit = $5, current = $6, stand = $7, nozzle = $8 WHERE id = $1`, p.ID, p.Name, p.Copies, p.Part, p.Unit, p.Current, p.Stand, p.Nozzle)
+}
+
+// PieceState is what of a piece is changed and taken back.
+type PieceState struct {
+	Unit    units.Length
+	Copies  int
+	Current int
+	Stand   *orient.Stand
+	Nozzle  int
+}
+
+// State is how a piece is now.
+func (p *Piece) State() PieceState { return PieceState{p.Unit, p.Copies, p.Current, p.Stand, p.Nozzle} }
+
+// Be makes a piece as it was.
+func (p *Piece) Be(s PieceState) {
+	p.Unit, p.Copies, p.Current, p.Stand, p.Nozzle = s.Unit, s.Copies, s.Current, s.Stand, s.Nozzle
+}
+
+// Undo is how a piece was before each change, the latest last, and after each that was taken back.
+type Undo struct{ Done, Undone []PieceState }
+
+// UndoOf reads a piece's.
+func (q Q) UndoOf(ctx context.Context, piece int64) (Undo, error) {
+	return one[Undo](ctx, q, `SELECT done, undone FROM piece WHERE id = $1`, piece)
+}
+
+// SetUndo writes a piece's.
+func (q Q) SetUndo(ctx context.Context, piece int64, u Undo) error {
+	return q.exec(ctx, `UPDATE piece SET done = $2, undone = $3 WHERE id = $1`, piece, u.Done, u.Undone)
 }
 
 // Version is a piece as it came or as it was mended.

@@ -126,6 +126,32 @@ func (q Q) ChooseSlice(ctx context.Context, s Slice) error {
 	return q.exec(ctx, `UPDATE slice SET chosen = (id = $1) WHERE job_id = $2`, s.ID, s.JobID)
 }
 
+// NameSlice sets what a slice is called.
+func (q Q) NameSlice(ctx context.Context, id int64, name string) error {
+	return q.exec(ctx, `UPDATE slice SET label = $2 WHERE id = $1`, id, name)
+}
+
+// InUse says that a slice, or one that is an alternative to it, is at work, was chosen, or was run.
+func (q Q) InUse(ctx context.Context, id int64) (bool, error) {
+	return scalar[bool](ctx, q, `SELECT EXISTS (SELECT FROM slice s WHERE (s.id = $1 OR s.base_id = $1) AND (s.chosen OR s.state IN ('queued', 'running')
+		OR EXISTS (SELECT FROM run r JOIN plate p ON p.id = r.plate_id WHERE p.slice_id = s.id)))`, id)
+}
+
+// RemoveSlice takes a slice away, with those that are alternatives to it; what was stored of them is
+// swept later.
+func (q Q) RemoveSlice(ctx context.Context, id int64) error {
+	for _, sql := range []string{
+		`DELETE FROM plate p USING slice s WHERE p.slice_id = s.id AND (s.id = $1 OR s.base_id = $1)`,
+		`DELETE FROM slice WHERE base_id = $1`,
+		`DELETE FROM slice WHERE id = $1`,
+	} {
+		if err := q.exec(ctx, sql, id); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 // UnchooseSlices lets none of a job's slices be the one that was chosen.
 func (q Q) UnchooseSlices(ctx context.Context, job int64) error {
 	return q.exec(ctx, `UPDATE slice SET chosen = false WHERE job_id = $1 AND chosen`, job)

@@ -35,6 +35,8 @@ var history = texts{
 	"unit is":                       say("%[1]s is in %[2]s"),                                      // file, unit
 	"copies are":                    say("%[1]d copies of %[2]s"),                                  // copies, file
 	"stands as it prints best":      say("%[1]s stands as it prints best"),                         // file
+	"piece undone":                  say("The last change of %[1]s was taken back"),                // file
+	"piece redone":                  say("What was taken back of %[1]s was done again"),            // file
 	"nozzle said":                   say("%[1]s is laid by nozzle %[2]d"),                          // file, nozzle
 	"nozzle of the recipe":          say("%[1]s is laid by the recipe's nozzle"),                   // file
 	"turned by hand":                say("%[1]s is turned by hand"),                                // file
@@ -56,6 +58,8 @@ var history = texts{
 	"slice ordered":                 say("Slice %[1]v of %[2]s for %[3]s ordered"), // number, file, machine
 	"slice again":                   say("Slice %[1]v of %[2]s tried once more"),   // number, file
 	"slice cancelled":               say("Slice %[1]v of %[2]s cancelled"),         // number, file
+	"slice removed":                 say("Slice %[1]v of %[2]s removed"),           // number, file
+	"slice named":                   say("Slice %[1]v of %[2]s is called %[3]s"),   // number, file, name
 	"slice chosen":                  say("Slice %[1]v of %[2]s counts"),            // number, file
 	"slice done":                    say("Slice %[1]v of %[2]s is done"),           // number, file
 	"slice failed":                  say("Slice %[1]v of %[2]s failed"),            // number, file

@@ -79,6 +79,12 @@ type (
 		Piece  string `json:"piece"`
 		Nozzle int    `json:"nozzle"`
 	}
+	PieceUndone struct {
+		Piece string `json:"piece"`
+	}
+	PieceRedone struct {
+		Piece string `json:"piece"`
+	}
 	NozzleOfRecipe struct {
 		Piece string `json:"piece"`
 	}
@@ -113,10 +119,15 @@ type (
 	}
 	SliceAgain     struct{ OfSlice }
 	SliceCancelled struct{ OfSlice }
-	SliceChosen    struct{ OfSlice }
-	SliceDone      struct{ OfSlice }
-	SliceFailed    struct{ OfSlice }
-	SliceSetAside  struct{ OfSlice }
+	SliceRemoved   struct{ OfSlice }
+	SliceNamed     struct {
+		OfSlice
+		Name string `json:"name"`
+	}
+	SliceChosen   struct{ OfSlice }
+	SliceDone     struct{ OfSlice }
+	SliceFailed   struct{ OfSlice }
+	SliceSetAside struct{ OfSlice }
 	// OfSlice is which slice, and of what.
 	OfSlice struct {
 		Slice int64  `json:"slice"`
@@ -185,6 +196,8 @@ func (UnitSaid) Kind() string           { return "unit is" }
 func (CopiesSaid) Kind() string         { return "copies are" }
 func (StandsAsBest) Kind() string       { return "stands as it prints best" }
 func (NozzleSaid) Kind() string         { return "nozzle said" }
+func (PieceUndone) Kind() string        { return "piece undone" }
+func (PieceRedone) Kind() string        { return "piece redone" }
 func (NozzleOfRecipe) Kind() string     { return "nozzle of the recipe" }
 func (Turned) Kind() string             { return "turned by hand" }
 func (Mirrored) Kind() string           { return "mirrored" }
@@ -193,6 +206,8 @@ func (CountsAsItCame) Kind() string     { return "counts as it came" }
 func (CountsMended) Kind() string       { return "counts as a version" }
 func (SliceOrdered) Kind() string       { return "slice ordered" }
 func (SliceAgain) Kind() string         { return "slice again" }
+func (SliceRemoved) Kind() string       { return "slice removed" }
+func (SliceNamed) Kind() string         { return "slice named" }
 func (SliceCancelled) Kind() string     { return "slice cancelled" }
 func (SliceChosen) Kind() string        { return "slice chosen" }
 func (SliceDone) Kind() string          { return "slice done" }
@@ -214,8 +229,8 @@ func (Several) Kind() string            { return "several" }
 var Kinds = []Event{
 	HandedIn{}, Checked{}, Unread{}, CheckedAgain{}, CheckAsked{}, CheckCancelled{}, CheckSetAside{}, Approved{}, ApprovedUpTo{}, YesNotKept{}, YesTakenBack{}, Withdrawn{},
 	SentBack{}, Started{}, CameOff{}, Failed{}, ReadyToFetch{}, Fetched{}, MovedInItsLane{}, RepairAskedFor{}, Repaired{}, UnitLeft{}, UnitSaid{}, CopiesSaid{}, CountsAsItCame{},
-	StandsAsBest{}, NozzleSaid{}, NozzleOfRecipe{}, Turned{}, Mirrored{}, Sized{},
-	CountsMended{}, SliceOrdered{}, SliceAgain{}, SliceCancelled{}, SliceChosen{}, SliceDone{}, SliceFailed{}, SliceSetAside{}, HouseChanged{}, MachineChanged{}, MaterialChanged{},
+	StandsAsBest{}, NozzleSaid{}, NozzleOfRecipe{}, PieceUndone{}, PieceRedone{}, Turned{}, Mirrored{}, Sized{},
+	CountsMended{}, SliceOrdered{}, SliceAgain{}, SliceCancelled{}, SliceRemoved{}, SliceNamed{}, SliceChosen{}, SliceDone{}, SliceFailed{}, SliceSetAside{}, HouseChanged{}, MachineChanged{}, MaterialChanged{},
 	RecipeChanged{}, HouseOpened{}, PersonAdded{}, PasswordSet{}, RoleGiven{}, AccountClosed{}, OwnPasswordChanged{}, Several{},
 }
 

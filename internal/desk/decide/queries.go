@@ -204,6 +204,8 @@ type PieceView struct {
 	Versions []VersionView               `json:"versions"`
 	Mend     []repair.Step               `json:"mend" doc:"Repair steps that its findings call for"`
 	Nozzle   int                         `json:"nozzle" doc:"The nozzle that somebody wants it laid by, counted from 1; 0: the recipe's"`
+	Undo     int                         `json:"undo" doc:"How many changes of it can be taken back"`
+	Redo     int                         `json:"redo" doc:"How many that were taken back can be done again"`
 	// Orientation is left out of what is not a model, or was judged by an older program.
 	Orientation *OrientationView `json:"orientation,omitempty"`
 }
@@ -340,7 +342,7 @@ func surfaceView(c *verdict.Verdict) SurfaceView {
 
 func pieceView(p store.Piece, versions []store.Version, words finding.Speaker) PieceView {
 	v := PieceView{ID: p.ID, Name: p.Name, Copies: p.Copies, Pictured: p.Seen, Viewable: p.ViewID != nil, Problem: p.Problem, SaidUnit: string(p.Unit),
-		Current: p.Current, Nozzle: p.Nozzle, Units: []printability.UnitProposal{}, Versions: []VersionView{}, Mend: []repair.Step{}, Surface: surfaceView(p.Verdict), Orientation: orientationView(&p, words)}
+		Current: p.Current, Nozzle: p.Nozzle, Undo: p.Done, Redo: p.Undone, Units: []printability.UnitProposal{}, Versions: []VersionView{}, Mend: []repair.Step{}, Surface: surfaceView(p.Verdict), Orientation: orientationView(&p, words)}
 	if c := p.Verdict; c != nil {
 		v.Format, v.Unit, v.Program = string(c.Format), string(c.Unit), c.Program
 		v.Units = append(v.Units, c.Units...)

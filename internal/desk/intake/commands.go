@@ -304,6 +304,7 @@ func onPiece(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, revision
 		if !states.Weighed(j.State) {
 			return desk.Refuse("pieces settled", j.ID, j.State)
 		}
+		was := p.State()
 		what, err := change(tx, &p)
 		if err != nil || len(what) == 0 {
 			return err
@@ -311,10 +312,68 @@ func onPiece(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, revision
 		if err := tx.SetPiece(ctx, p); err != nil {
 			return err
 		}
+		if err := remember(ctx, tx, p.ID, was, what); err != nil {
+			return err
+		}
 		if err := tx.SetState(ctx, j.ID, j.State, ""); err != nil { // its revision counts up
 			return err
 		}
 		return Recheck(ctx, d, tx, j, a, event.All(what), problem.Phrase{})
+	})
+}
+
+// mostUndone bounds how many changes of a piece can be taken back.
+const mostUndone = 100
+
+// remember keeps how a piece was before a change, unless that took one back or did it again.
+func remember(ctx context.Context, tx *store.Tx, piece int64, was store.PieceState, what []event.Event) error {
+	if _, ok := what[0].(event.PieceUndone); ok {
+		return nil
+	}
+	if _, ok := what[0].(event.PieceRedone); ok {
+		return nil
+	}
+	u, err := tx.UndoOf(ctx, piece)
+	if err != nil {
+		return err
+	}
+	done := append(u.Done, was)
+	return tx.SetUndo(ctx, piece, store.Undo{Done: done[max(0, len(done)-mostUndone):], Undone: []store.PieceState{}})
+}
+
+// UndoPiece takes the last change of a piece back: its unit, copies, version, how it stands and how
+// large, its nozzle.
+func UndoPiece(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, revision int) error {
+	return stepPiece(ctx, d, a, id, revision, "nothing to undo", func(p *store.Piece, u *store.Undo) (from, to *[]store.PieceState, what event.Event) {
+		return &u.Done, &u.Undone, event.PieceUndone{Piece: p.Name}
+	})
+}
+
+// RedoPiece does what was taken back again.
+func RedoPiece(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, revision int) error {
+	return stepPiece(ctx, d, a, id, revision, "nothing to redo", func(p *store.Piece, u *store.Undo) (from, to *[]store.PieceState, what event.Event) {
+		return &u.Undone, &u.Done, event.PieceRedone{Piece: p.Name}
+	})
+}
+
+func stepPiece(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, revision int, none string, way func(*store.Piece, *store.Undo) (from, to *[]store.PieceState, what event.Event)) error {
+	return onPiece(ctx, d, a, id, revision, func(tx *store.Tx, p *store.Piece) ([]event.Event, error) {
+		u, err := tx.UndoOf(ctx, p.ID)
+		if err != nil {
+			return nil, err
+		}
+		from, to, what := way(p, &u)
+		n := len(*from)
+		if n == 0 {
+			return nil, desk.Refuse(none, p.Name)
+		}
+		*to = append(*to, p.State())
+		p.Be((*from)[n-1])
+		*from = (*from)[:n-1]
+		if err := tx.SetUndo(ctx, p.ID, u); err != nil {
+			return nil, err
+		}
+		return []event.Event{what}, tx.UnchooseSlices(ctx, p.JobID)
 	})
 }
 

@@ -2,6 +2,7 @@ package intake_test
 
 import (
 	"context"
+	"math/rand/v2"
 	"strings"
 	"testing"
 	"time"
@@ -9,6 +10,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"jobshelf/core/print/orient"
 	"jobshelf/core/print/recipe"
 	"jobshelf/internal/desk/desktest"
 	"jobshelf/internal/desk/intake"
@@ -83,4 +85,73 @@ func TestNeededByADayToCome(t *testing.T) {
 		_, err = intake.NewJob(ctx, h.Desk, h.Owner, intake.HandIn{Purpose: recipe.Everyday, NeededBy: day, Pieces: []intake.HandInPiece{{UploadID: id, Copies: 1}}})
 		assert.Equal(t, fine, err == nil, "%s: %v", day, err)
 	}
+}
+
+// Whatever is changed of a piece can be taken back, change by change, and done again, over any
+// number of reloads; another change ends what could be done again. A refused one is none.
+func TestEveryChangeOfAPieceIsUndone(t *testing.T) {
+	h := desktest.Open(t)
+	job, piece := h.ToDecide()
+	now := func() store.PieceState {
+		p, err := h.Store.Piece(ctx, piece)
+		require.NoError(t, err)
+		return p.State()
+	}
+	rnd := rand.New(rand.NewPCG(15, 1)) //nolint:gosec // the same each time
+	changes := []func() intake.PieceChange{
+		func() intake.PieceChange { return intake.PieceChange{Copies: new(1 + rnd.IntN(9))} },
+		func() intake.PieceChange { return intake.PieceChange{Unit: new([]string{"mm", "in", ""}[rnd.IntN(3)])} },
+		func() intake.PieceChange { return intake.PieceChange{Nozzle: new(rnd.IntN(3))} },
+		func() intake.PieceChange {
+			s := orient.Stand{Turn: orient.Quat{1, float64(rnd.IntN(3)), 0, 1}, Scale: [3]float64{1, 1, 1 + float64(rnd.IntN(2))}}
+			return intake.PieceChange{Stand: &s, Why: "a try"}
+		},
+		func() intake.PieceChange { return intake.PieceChange{Best: true} },
+		func() intake.PieceChange {
+			return intake.PieceChange{Stand: &orient.Stand{Turn: orient.Quat{2, 0, 0, 9}, Scale: [3]float64{3, 3, 3}}}
+		}, // no reason
+	}
+	states, at := []store.PieceState{now()}, 0
+	for range 150 {
+		switch rnd.IntN(4) {
+		case 0:
+			err := intake.UndoPiece(ctx, h.Desk, h.Cato, piece, 0)
+			require.Equal(t, at == 0, err != nil, "%v", err)
+			at = max(0, at-1)
+		case 1:
+			err := intake.RedoPiece(ctx, h.Desk, h.Owner, piece, 0)
+			require.Equal(t, at == len(states)-1, err != nil, "%v", err)
+			at = min(at+1, len(states)-1)
+		default:
+			_ = intake.ChangePiece(ctx, h.Desk, h.Cato, piece, changes[rnd.IntN(len(changes))]())
+			if is := now(); !assert.ObjectsAreEqual(states[at], is) {
+				states = append(states[:at+1], is)
+				at++
+			}
+		}
+		require.Equal(t, states[at], now())
+		p, err := h.Store.Piece(ctx, piece)
+		require.NoError(t, err)
+		require.Equal(t, []int{at, len(states) - 1 - at}, []int{p.Done, p.Undone})
+	}
+	require.Greater(t, len(states), 5)
+	for at > 0 {
+		require.NoError(t, intake.UndoPiece(ctx, h.Desk, h.Cato, piece, 0))
+		at--
+	}
+	assert.Equal(t, states[0], now())
+	assert.ErrorContains(t, intake.UndoPiece(ctx, h.Desk, h.Cato, piece, 1), "changed by somebody else")
+
+	for n := range 130 { // no more are kept than a hundred
+		require.NoError(t, intake.ChangePiece(ctx, h.Desk, h.Cato, piece, intake.PieceChange{Copies: new(20 + n)}))
+	}
+	for range 100 {
+		require.NoError(t, intake.UndoPiece(ctx, h.Desk, h.Cato, piece, 0))
+	}
+	assert.ErrorContains(t, intake.UndoPiece(ctx, h.Desk, h.Cato, piece, 0), "Nothing")
+	assert.Equal(t, 49, now().Copies)
+
+	h.Checked(job)
+	h.Approved(job, h.EmptyLane())
+	assert.ErrorContains(t, intake.RedoPiece(ctx, h.Desk, h.Cato, piece, 0), "settled")
 }

@@ -297,6 +297,31 @@ func CancelSlice(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) erro
 	})
 }
 
+// NameSlice calls a slice something; an empty name is what its overrides say.
+func NameSlice(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, name string) error {
+	name = strings.TrimSpace(name)
+	return changeSlice(ctx, d, a, id, func(of event.OfSlice) event.Event { return event.SliceNamed{OfSlice: of, Name: name} }, func(tx *store.Tx, s store.Slice) error {
+		if s.Label == name {
+			return errAsItIs
+		}
+		return tx.NameSlice(ctx, id, name)
+	})
+}
+
+// RemoveSlice takes a slice away that does not count, with what was made to be held against it.
+func RemoveSlice(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) error {
+	return changeSlice(ctx, d, a, id, func(of event.OfSlice) event.Event { return event.SliceRemoved{OfSlice: of} }, func(tx *store.Tx, s store.Slice) error {
+		used, err := tx.InUse(ctx, id)
+		if err != nil {
+			return err
+		}
+		if used {
+			return desk.Refuse("slice in use", id)
+		}
+		return tx.RemoveSlice(ctx, id)
+	})
+}
+
 // ChooseSlice makes a slice the one that counts: its machine, time and price are
 // those of the job's ladder from then on.
 func ChooseSlice(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) error {
