@@ -40,48 +40,48 @@ type Recipe struct {
 	Purpose         Purpose  `json:"purpose" enum:"quick look,everyday,working part"`
 	Machine         string   `json:"machine" maxLength:"60" doc:"Name of the machine it is for"`
 	Material        string   `json:"material" maxLength:"60" doc:"Name of the material"`
-	LayerMM         float64  `json:"layer_mm" minimum:"0.01" maximum:"1.5" name:"Layer height" doc:"How thick a layer is, mm"`
-	FirstLayerMM    float64  `json:"first_layer_mm" minimum:"0.01" maximum:"1.5" name:"First layer height" doc:"How thick the first layer is, mm"`
-	LineMM          float64  `json:"line_mm" minimum:"0.1" maximum:"3" name:"Line width" doc:"How wide a line is laid, mm"`
-	Shells          int      `json:"shells" minimum:"1" maximum:"20" name:"Shells" doc:"Outline passes"`
-	TopLayers       int      `json:"top_layers" minimum:"0" maximum:"50" name:"Top layers" doc:"Solid layers that close the top"`
-	BottomLayers    int      `json:"bottom_layers" minimum:"0" maximum:"50" name:"Bottom layers" doc:"Solid layers that close the bottom"`
-	InfillPercent   float64  `json:"infill_percent" minimum:"0" maximum:"100" name:"Infill density" doc:"How full the inside is, %"`
-	Adhesion        Adhesion `json:"bed_adhesion" enum:"none,skirt,brim,raft" name:"Bed adhesion" doc:"What keeps the first layer down"`
-	BrimMM          float64  `json:"brim_mm" minimum:"0" maximum:"50" name:"Brim width" doc:"How far a brim reaches, mm" with:"bed_adhesion"`
-	NozzleC         float64  `json:"nozzle_c" minimum:"0" maximum:"600" name:"Nozzle temperature" doc:"How hot the nozzle is, °C"`
-	BedC            float64  `json:"bed_c" minimum:"0" maximum:"250" name:"Bed temperature" doc:"How warm the bed is, °C"`
-	OuterMMPerS     float64  `json:"outer_mm_per_s" minimum:"1" maximum:"1000" name:"Outer shell speed" doc:"Speed of the outer shell, mm/s"`
-	InnerMMPerS     float64  `json:"inner_mm_per_s" minimum:"1" maximum:"1000" name:"Inner shell speed" doc:"Speed of the inner shells, mm/s"`
-	TopBottomMMPerS float64  `json:"top_bottom_mm_per_s" minimum:"1" maximum:"1000" name:"Top and bottom speed" doc:"Speed of solid layers, mm/s"`
-	InfillMMPerS    float64  `json:"infill_mm_per_s" minimum:"1" maximum:"1000" name:"Infill speed" doc:"Speed of the infill, mm/s" with:"infill_percent"`
-	FirstMMPerS     float64  `json:"first_mm_per_s" minimum:"1" maximum:"500" name:"First layer speed" doc:"Speed of the first layer, mm/s"`
-	TravelMMPerS    float64  `json:"travel_mm_per_s" minimum:"1" maximum:"2000" name:"Travel speed" doc:"Speed without extruding, mm/s"`
-	RetractMM       float64  `json:"retract_mm" minimum:"0" maximum:"20" name:"Retraction" doc:"Filament pulled back before a travel, mm"`
-	RetractMMPerS   float64  `json:"retract_mm_per_s" minimum:"1" maximum:"200" name:"Retraction speed" doc:"Speed of pulling back, mm/s" with:"retract_mm"`
-	MinLayerTimeS   float64  `json:"min_layer_time_s" minimum:"0" maximum:"600" name:"Minimum layer time" doc:"A layer takes at least this long, so that it cools, s"`
+	LayerMM         float64  `json:"layer_mm" minimum:"0.01" maximum:"1.5" name:"Layer height" also:"thickness,fineness,resolution,slice height" doc:"How thick a layer is, mm"`
+	FirstLayerMM    float64  `json:"first_layer_mm" minimum:"0.01" maximum:"1.5" name:"First layer height" also:"bottom thickness,initial layer" doc:"How thick the first layer is, mm"`
+	LineMM          float64  `json:"line_mm" minimum:"0.1" maximum:"3" name:"Line width" also:"extrusion width,bead,track" doc:"How wide a line is laid, mm"`
+	Shells          int      `json:"shells" minimum:"1" maximum:"20" name:"Shells" also:"walls,perimeters,contours,outlines" doc:"Outline passes"`
+	TopLayers       int      `json:"top_layers" minimum:"0" maximum:"50" name:"Top layers" also:"roof,cover,ceiling" doc:"Solid layers that close the top"`
+	BottomLayers    int      `json:"bottom_layers" minimum:"0" maximum:"50" name:"Bottom layers" also:"floor,base" doc:"Solid layers that close the bottom"`
+	InfillPercent   float64  `json:"infill_percent" minimum:"0" maximum:"100" name:"Infill density" also:"filling,fill,sparse,inside" doc:"How full the inside is, %"`
+	Adhesion        Adhesion `json:"bed_adhesion" enum:"none,skirt,brim,raft" name:"Bed adhesion" also:"skirt,brim,raft,sticks,hold" doc:"What keeps the first layer down"`
+	BrimMM          float64  `json:"brim_mm" minimum:"0" maximum:"50" name:"Brim width" also:"rim" doc:"How far a brim reaches, mm" with:"bed_adhesion"`
+	NozzleC         float64  `json:"nozzle_c" minimum:"0" maximum:"600" name:"Nozzle temperature" also:"hot end,print temperature,heat" doc:"How hot the nozzle is, °C"`
+	BedC            float64  `json:"bed_c" minimum:"0" maximum:"250" name:"Bed temperature" also:"plate,heated bed,heat" doc:"How warm the bed is, °C"`
+	OuterMMPerS     float64  `json:"outer_mm_per_s" minimum:"1" maximum:"1000" name:"Outer shell speed" also:"wall,perimeter" doc:"Speed of the outer shell, mm/s"`
+	InnerMMPerS     float64  `json:"inner_mm_per_s" minimum:"1" maximum:"1000" name:"Inner shell speed" also:"wall,perimeter" doc:"Speed of the inner shells, mm/s"`
+	TopBottomMMPerS float64  `json:"top_bottom_mm_per_s" minimum:"1" maximum:"1000" name:"Top and bottom speed" also:"solid,skin" doc:"Speed of solid layers, mm/s"`
+	InfillMMPerS    float64  `json:"infill_mm_per_s" minimum:"1" maximum:"1000" name:"Infill speed" also:"fill" doc:"Speed of the infill, mm/s" with:"infill_percent"`
+	FirstMMPerS     float64  `json:"first_mm_per_s" minimum:"1" maximum:"500" name:"First layer speed" also:"initial,bottom" doc:"Speed of the first layer, mm/s"`
+	TravelMMPerS    float64  `json:"travel_mm_per_s" minimum:"1" maximum:"2000" name:"Travel speed" also:"move,jump" doc:"Speed without extruding, mm/s"`
+	RetractMM       float64  `json:"retract_mm" minimum:"0" maximum:"20" name:"Retraction" also:"pull back,ooze,stringing,hairs" doc:"Filament pulled back before a travel, mm"`
+	RetractMMPerS   float64  `json:"retract_mm_per_s" minimum:"1" maximum:"200" name:"Retraction speed" also:"pull back,unretract" doc:"Speed of pulling back, mm/s" with:"retract_mm"`
+	MinLayerTimeS   float64  `json:"min_layer_time_s" minimum:"0" maximum:"600" name:"Minimum layer time" also:"cooling,wait,small layers" doc:"A layer takes at least this long, so that it cools, s"`
 
-	Pattern                 Pattern        `json:"pattern" enum:"lines,grid,honeycomb,gyroid" name:"Infill pattern" doc:"How the inside is filled" with:"infill_percent" unset:"grid"`
-	Support                 Support        `json:"support" enum:"off,plate only,everywhere,first layer only" name:"Support" doc:"Where support may stand" unset:"off"`
-	SupportDeg              float64        `json:"support_deg" minimum:"10" maximum:"89" name:"Overhang angle" doc:"Faces that lean out further than this from upright are supported, °" with:"support" unset:"50"`
-	SupportPercent          float64        `json:"support_percent" minimum:"1" maximum:"100" name:"Support density" doc:"How dense support is, %" with:"support" unset:"15"`
-	SupportHorizontalGapMM  *float64       `json:"support_horizontal_gap_mm,omitempty" minimum:"0" maximum:"5" name:"Support horizontal gap" doc:"How far support stays from walls, mm" with:"support" unset:"1.5 lines"`
-	SupportVerticalGapMM    *float64       `json:"support_vertical_gap_mm,omitempty" minimum:"0" maximum:"2" name:"Support vertical gap" doc:"Gap between support and what rests on it, mm" with:"support" unset:"a layer"`
-	SupportInterface        *int           `json:"support_interface_layers,omitempty" minimum:"0" maximum:"20" name:"Support interface layers" doc:"Dense layers on top of support" with:"support" unset:"2"`
-	SupportInterfacePercent float64        `json:"support_interface_percent" minimum:"0" maximum:"100" name:"Support interface density" doc:"How dense those layers are, %" with:"support" unset:"83"`
-	SupportPattern          SupportPattern `json:"support_pattern" enum:"lines,grid" name:"Support pattern" doc:"How support is laid" with:"support" unset:"lines"`
-	BridgeMMPerS            float64        `json:"bridge_mm_per_s" minimum:"1" maximum:"500" name:"Bridge speed" doc:"Speed of bridges, mm/s" unset:"0.6 of the outer shell's"`
-	SupportMMPerS           float64        `json:"support_mm_per_s" minimum:"1" maximum:"1000" name:"Support speed" doc:"Speed of support, mm/s" with:"support" unset:"the inner shells'"`
-	LiftMM                  float64        `json:"lift_mm" minimum:"0" maximum:"10" name:"Lift on travel" doc:"How far the nozzle lifts on a travel that crosses an outline, mm" with:"retract_mm"`
-	FirstNozzleC            float64        `json:"first_nozzle_c" minimum:"0" maximum:"600" name:"First layer nozzle temperature" doc:"How hot the nozzle is in the first layer, °C" with:"nozzle_c" unset:"as the others"`
-	FanPercent              float64        `json:"fan_percent" minimum:"0" maximum:"100" name:"Fan" doc:"How fast the fan blows, from the third layer on, %"`
-	Seam                    Seam           `json:"seam" enum:"in one line,at the back,closest" name:"Seam" doc:"Where closed outlines begin" unset:"at the back"`
-	PauseMM                 []float64      `json:"pause_mm" maxItems:"20" name:"Pauses" doc:"Heights at which the machine waits for somebody, mm"`
-	PurgeMM                 float64        `json:"purge_mm" minimum:"0" maximum:"500" name:"Purge at the start" doc:"Filament let out before the first line, mm"`
+	Pattern                 Pattern        `json:"pattern" enum:"lines,grid,honeycomb,gyroid" name:"Infill pattern" also:"fill,structure,lattice" doc:"How the inside is filled" with:"infill_percent" unset:"grid"`
+	Support                 Support        `json:"support" enum:"off,plate only,everywhere,first layer only" name:"Support" also:"scaffold,props,overhang" doc:"Where support may stand" unset:"off"`
+	SupportDeg              float64        `json:"support_deg" minimum:"10" maximum:"89" name:"Overhang angle" also:"support from,lean,slope" doc:"Faces that lean out further than this from upright are supported, °" with:"support" unset:"50"`
+	SupportPercent          float64        `json:"support_percent" minimum:"1" maximum:"100" name:"Support density" also:"scaffold,fill" doc:"How dense support is, %" with:"support" unset:"15"`
+	SupportHorizontalGapMM  *float64       `json:"support_horizontal_gap_mm,omitempty" minimum:"0" maximum:"5" name:"Support horizontal gap" also:"distance,clearance" doc:"How far support stays from walls, mm" with:"support" unset:"1.5 lines"`
+	SupportVerticalGapMM    *float64       `json:"support_vertical_gap_mm,omitempty" minimum:"0" maximum:"2" name:"Support vertical gap" also:"distance,air gap,comes off" doc:"Gap between support and what rests on it, mm" with:"support" unset:"a layer"`
+	SupportInterface        *int           `json:"support_interface_layers,omitempty" minimum:"0" maximum:"20" name:"Support interface layers" also:"roof,contact" doc:"Dense layers on top of support" with:"support" unset:"2"`
+	SupportInterfacePercent float64        `json:"support_interface_percent" minimum:"0" maximum:"100" name:"Support interface density" also:"roof,contact" doc:"How dense those layers are, %" with:"support" unset:"83"`
+	SupportPattern          SupportPattern `json:"support_pattern" enum:"lines,grid" name:"Support pattern" also:"scaffold" doc:"How support is laid" with:"support" unset:"lines"`
+	BridgeMMPerS            float64        `json:"bridge_mm_per_s" minimum:"1" maximum:"500" name:"Bridge speed" also:"span" doc:"Speed of bridges, mm/s" unset:"0.6 of the outer shell's"`
+	SupportMMPerS           float64        `json:"support_mm_per_s" minimum:"1" maximum:"1000" name:"Support speed" also:"scaffold" doc:"Speed of support, mm/s" with:"support" unset:"the inner shells'"`
+	LiftMM                  float64        `json:"lift_mm" minimum:"0" maximum:"10" name:"Lift on travel" also:"hop,raise,z" doc:"How far the nozzle lifts on a travel that crosses an outline, mm" with:"retract_mm"`
+	FirstNozzleC            float64        `json:"first_nozzle_c" minimum:"0" maximum:"600" name:"First layer nozzle temperature" also:"initial,hot end" doc:"How hot the nozzle is in the first layer, °C" with:"nozzle_c" unset:"as the others"`
+	FanPercent              float64        `json:"fan_percent" minimum:"0" maximum:"100" name:"Fan" also:"cooling,blower" doc:"How fast the fan blows, from the third layer on, %"`
+	Seam                    Seam           `json:"seam" enum:"in one line,at the back,closest" name:"Seam" also:"start,blob,scar,z" doc:"Where closed outlines begin" unset:"at the back"`
+	PauseMM                 []float64      `json:"pause_mm" maxItems:"20" name:"Pauses" also:"stop,insert,colour change" doc:"Heights at which the machine waits for somebody, mm"`
+	PurgeMM                 float64        `json:"purge_mm" minimum:"0" maximum:"500" name:"Purge at the start" also:"prime,wipe" doc:"Filament let out before the first line, mm"`
 
-	PieceNozzle   int      `json:"piece_nozzle" minimum:"0" maximum:"2" name:"Nozzle of the part" doc:"Nozzle that lays the part" unset:"1"`
-	SupportNozzle int      `json:"support_nozzle" minimum:"0" maximum:"2" name:"Nozzle of the support" doc:"Nozzle that lays support" with:"support" unset:"the one that lays the part"`
-	ChangePurgeMM *float64 `json:"change_purge_mm,omitempty" minimum:"0" maximum:"500" name:"Purge after a nozzle change" doc:"Filament laid into the purge tower after a change of nozzle, mm" with:"support_nozzle" unset:"10"`
+	PieceNozzle   int      `json:"piece_nozzle" minimum:"0" maximum:"2" name:"Nozzle of the part" also:"extruder,tool,head" doc:"Nozzle that lays the part" unset:"1"`
+	SupportNozzle int      `json:"support_nozzle" minimum:"0" maximum:"2" name:"Nozzle of the support" also:"extruder,tool,head,soluble" doc:"Nozzle that lays support" with:"support" unset:"the one that lays the part"`
+	ChangePurgeMM *float64 `json:"change_purge_mm,omitempty" minimum:"0" maximum:"500" name:"Purge after a nozzle change" also:"prime,wipe,tower" doc:"Filament laid into the purge tower after a change of nozzle, mm" with:"support_nozzle" unset:"10"`
 
 	OuterMMPerS2     float64 `json:"outer_mm_per_s2" minimum:"0" maximum:"100000" name:"Outer shell acceleration" doc:"Acceleration of the outer shell, mm/s²" unset:"the machine's"`
 	InnerMMPerS2     float64 `json:"inner_mm_per_s2" minimum:"0" maximum:"100000" name:"Inner shell acceleration" doc:"Acceleration of the inner shells, mm/s²" unset:"the machine's"`

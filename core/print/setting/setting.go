@@ -23,6 +23,7 @@ type Setting struct {
 	Text    string   `json:"text" doc:"What it does, in plain words"`
 	Unset   string   `json:"unset,omitempty" doc:"What holds where it is left out"`
 	Zero    bool     `json:"zero,omitempty" doc:"0 is a value; else 0 is as good as left out, where that means something"`
+	Also    []string `json:"also,omitempty" doc:"Other words by which people look for it"`
 	With    string   `json:"with,omitempty" doc:"The setting without which it does nothing"`
 	Values  []string `json:"values,omitempty" doc:"What a text may name in braces"`
 	Of      string   `json:"of,omitempty" enum:"extrusion,two nozzles" doc:"Only machines of this kind have it"`
@@ -52,6 +53,9 @@ func of(t reflect.Type, within, kind string) []Setting {
 			continue
 		}
 		s := Setting{Key: within + key, Name: f.Tag.Get("name"), Text: f.Tag.Get("doc"), Unset: f.Tag.Get("unset"), With: f.Tag.Get("with"), Of: machines}
+		if also := f.Tag.Get("also"); also != "" {
+			s.Also = strings.Split(also, ",")
+		}
 		if k := strings.LastIndex(s.Text, ", "); k >= 0 && len(s.Text)-k < 9 {
 			s.Text, s.Unit = s.Text[:k], s.Text[k+2:]
 		}

@@ -171,7 +171,9 @@ func (l *layout) tell(ctx context.Context, p *Print) error {
 	for _, s := range l.notes {
 		note(s)
 	}
-	if slices.ContainsFunc(l.parts, func(k *Part) bool { return k.HasSupport() && l.nozzleOf(k, Support) == l.nozzleOf(k, Outer) && DropLayers(&k.s.r) == 0 }) {
+	if slices.ContainsFunc(l.parts, func(k *Part) bool {
+		return k.HasSupport() && l.nozzleOf(k, Support) == l.nozzleOf(k, Outer) && DropLayers(&k.s.r) == 0
+	}) {
 		note("Support touches what it carries and is laid by the same nozzle: it will not come off by hand.")
 	}
 	for k, part := range l.parts {

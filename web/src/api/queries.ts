@@ -189,6 +189,28 @@ export const useChangePiece = () =>
     touches: ofPieces,
   })
 
+/** Takes the last change of a piece back, or does it again. */
+export const useStepPiece = () =>
+  useDeed<At & { way: 'undo' | 'redo' }>({
+    run: (v) => {
+      const of = { params: { path: { id: v.id } }, body: { revision: v.revision } }
+      return take(v.way === 'undo' ? api.POST('/pieces/{id}/undo', of) : api.POST('/pieces/{id}/redo', of))
+    },
+    touches: ofPieces,
+  })
+
+export const useNameSlice = () =>
+  useDeed<{ id: number; name: string }>({
+    run: (v) => take(api.PUT('/slices/{id}', { params: { path: { id: v.id } }, body: { name: v.name } })),
+    touches: ofPieces,
+  })
+
+export const useRemoveSlice = () =>
+  useDeed<number>({
+    run: (id) => take(api.POST('/slices/{id}/remove', { params: { path: { id } } })),
+    touches: ofPieces,
+  })
+
 export const useRepair = () =>
   useDeed<At & { steps: string[] }>({
     run: (v) =>

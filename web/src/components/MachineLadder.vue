@@ -75,7 +75,7 @@ function choose(r: LadderRow) {
               >; fits at {{ f.number(Math.floor(r.scale_to_fit * 1000) / 10, 1) }} %</template
             ></template
           >
-          <template v-else>No recipe for this purpose</template>
+          <template v-else>{{ r.against ?? 'No recipe for this purpose' }}</template>
         </td>
       </tr>
     </tbody>

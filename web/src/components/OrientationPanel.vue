@@ -1,15 +1,21 @@
 <script setup lang="ts">
-import { useLocalStorage } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
 import type { JobView, LadderRow, PieceView } from '../api/client'
-import { useChangePiece } from '../api/queries'
+import { useChangePiece, useStepPiece } from '../api/queries'
 import { useFormats } from '../composables/format'
 import { useKeys } from '../composables/keys'
 import { grammar, readStanding } from '../composables/standing'
 import { restingOn } from '../composables/turns'
 import type { Stand } from './partScene'
 
-const props = defineProps<{ job: JobView; piece: PieceView; row: LadderRow | undefined; may: boolean }>()
+const props = defineProps<{
+  job: JobView
+  piece: PieceView
+  row: LadderRow | undefined
+  may: boolean
+  /** Whether the panel of settings has the key for taking back. */
+  elsewhere: boolean
+}>()
 /** Whether a face is being picked in the view to rest on. */
 const picking = defineModel<boolean>('picking', { default: false })
 const emit = defineEmits<{ open: [] }>()
@@ -18,18 +24,6 @@ const change = useChangePiece()
 const now = computed(() => props.piece.orientation)
 const busy = computed(() => change.isPending.value || ['queued', 'running'].includes(props.job.check.state))
 const open = computed(() => props.may && props.job.may.change && !busy.value && !!now.value)
-
-/** What was done to how a piece stands; null is as it prints best. Kept over reloads. */
-interface Step {
-  before: Stand | null
-  after: Stand | null
-}
-const most = 100
-const all = useLocalStorage<Record<string, { done: Step[]; undone: Step[] }>>('stands', {}, { writeDefaults: false })
-const steps = computed(() => all.value[props.piece.id] ?? { done: [], undone: [] })
-const keep = (done: Step[], undone: Step[]) =>
-  (all.value = { ...all.value, [props.piece.id]: { done: done.slice(-most), undone } })
-const standing = () => (now.value?.fixed ? now.value.stand : null)
 
 /** Has it stand so; true when it was taken. */
 async function stand(after: Stand | null, why: string) {
@@ -43,20 +37,19 @@ async function stand(after: Stand | null, why: string) {
     return false // the refusal has been said
   }
 }
-async function set(after: Stand | null, why = '') {
-  const before = standing()
-  if (await stand(after, why)) keep([...steps.value.done, { before, after }], [])
+const set = (after: Stand | null, why = '') => stand(after, why)
+const step = useStepPiece()
+function back(way: 'undo' | 'redo') {
+  if (open.value && !step.isPending.value && props.piece[way] > 0)
+    step.mutate({ id: props.piece.id, revision: props.job.revision, way })
 }
-async function undo() {
-  const { done, undone } = steps.value
-  const last = done.at(-1)
-  if (last && (await stand(last.before, 'taken back'))) keep(done.slice(0, -1), [...undone, last])
-}
-async function redo() {
-  const { done, undone } = steps.value
-  const last = undone.at(-1)
-  if (last && (await stand(last.after, 'as it was said before'))) keep([...done, last], undone.slice(0, -1))
-}
+
+/** What lays it: the nozzles of the machine looked at, or of any that has several. */
+const nozzles = computed(
+  () => [props.row, ...props.job.ladder].find((r) => (r?.nozzles.length ?? 0) > 1)?.nozzles ?? [],
+)
+const lay = (nozzle: number) =>
+  open.value && change.mutate({ id: props.piece.id, body: { revision: props.job.revision, nozzle } })
 
 function choose(n: number) {
   const w = now.value?.ways[n]
@@ -83,7 +76,8 @@ async function say() {
   })
   wrong.value = 'wrong' in s ? s.wrong : ''
   if ('wrong' in s) return
-  await ('best' in s ? set(null) : set(s.stand, s.why))
+  if ('nozzle' in s) lay(s.nozzle)
+  else await ('best' in s ? set(null) : set(s.stand, s.why))
   if (!change.isError.value) line.value = ''
 }
 watch(
@@ -109,8 +103,18 @@ useKeys('How it stands', [
   { key: 'n', does: 'Stand it the next best way', run: () => next(1), when: () => several.value },
   { key: 'Shift+n', does: 'Stand it the way before', run: () => next(-1), when: () => several.value },
   { key: 'd', does: 'Rest it on a face that you click', run: pick, when: () => open.value },
-  { key: 'Backspace', does: 'Undo how it stood', run: () => void undo(), when: () => steps.value.done.length > 0 },
-  { key: 'Shift+Backspace', does: 'Do it again', run: () => void redo(), when: () => steps.value.undone.length > 0 },
+  {
+    key: 'Backspace',
+    does: 'Take the last change of the piece back',
+    run: () => back('undo'),
+    when: () => !props.elsewhere && props.piece.undo > 0,
+  },
+  {
+    key: 'Shift+Backspace',
+    does: 'Do it again',
+    run: () => back('redo'),
+    when: () => !props.elsewhere && props.piece.redo > 0,
+  },
 ])
 const percent = computed(() => {
   const s = now.value?.stand.scale ?? []
@@ -169,10 +173,24 @@ const percent = computed(() => {
       <v-btn size="small" :disabled="!open" :aria-pressed="picking" @click="pick"
         >{{ picking ? 'Click the face …' : 'Rest on a face' }} <kbd class="on">D</kbd></v-btn
       >
-      <v-btn size="small" :disabled="!open || !steps.done.length" @click="undo">Undo</v-btn>
-      <v-btn size="small" :disabled="!open || !steps.undone.length" @click="redo">Redo</v-btn>
+      <v-btn size="small" :disabled="!open || !piece.undo" @click="back('undo')">Undo</v-btn>
+      <v-btn size="small" :disabled="!open || !piece.redo" @click="back('redo')">Redo</v-btn>
       <v-btn v-if="now.fixed" size="small" variant="text" :disabled="!open" @click="set(null)">As it prints best</v-btn>
     </div>
+    <label v-if="nozzles.length || piece.nozzle" class="nozzle"
+      >Laid by
+      <select
+        :value="piece.nozzle"
+        :disabled="!open"
+        aria-label="Nozzle"
+        @change="lay(Number(($event.target as HTMLSelectElement).value))"
+      >
+        <option :value="0">the recipe’s nozzle</option>
+        <option v-for="n in Math.max(nozzles.length, piece.nozzle)" :key="n" :value="n">
+          nozzle {{ n }}<template v-if="nozzles[n - 1]">: {{ nozzles[n - 1] }}</template>
+        </option>
+      </select></label
+    >
     <details class="small">
       <summary>What the line understands</summary>
       <dl>
@@ -231,6 +249,18 @@ const percent = computed(() => {
   display: flex;
   flex-wrap: wrap;
   gap: 6px;
+}
+.nozzle {
+  display: flex;
+  gap: 8px;
+  align-items: center;
+}
+select {
+  border: 1px solid var(--rule);
+  border-radius: 3px;
+  padding: 2px 6px;
+  background: var(--card);
+  color: var(--ink);
 }
 .on {
   background: transparent;

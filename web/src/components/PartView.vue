@@ -47,8 +47,8 @@ const props = defineProps<{
   /** Stands above the picture. */
   caption?: string
 }>()
-/** A face was clicked: its way out, in the model's coordinates. */
-const emit = defineEmits<{ face: [[number, number, number]] }>()
+/** A face was clicked: its way out, and the place, in the model's coordinates, mm. */
+const emit = defineEmits<{ face: [out: [number, number, number], spot: [number, number, number]] }>()
 /** Where it looks from; two views that share it move together. */
 const view = defineModel<CameraView>('view')
 const f = useFormats()
@@ -160,7 +160,7 @@ function clicked(e: MouseEvent) {
   if (!props.picking || !canvas.value || Math.hypot(e.clientX - down.x, e.clientY - down.y) > 4) return
   const r = canvas.value.getBoundingClientRect()
   const face = scene.value?.faceAt((2 * (e.clientX - r.left)) / r.width - 1, 1 - (2 * (e.clientY - r.top)) / r.height)
-  if (face) emit('face', face)
+  if (face) emit('face', face.out, face.spot)
 }
 
 useResizeObserver(box, fit)

@@ -111,6 +111,7 @@ function tidy() {
       machine_id: s.machine_id,
       overrides: s.overrides,
       support_marks: s.support_marks,
+      regions: s.regions,
       stand: s.stand,
       pins: pins.value.map(({ copy, plate, x_mm, y_mm, turn_deg }) => ({ copy, plate, x_mm, y_mm, turn_deg })),
     },

@@ -431,14 +431,15 @@ export class PartScene {
   }
 
   /** The way out of the face under a place of the canvas (−1 … 1), in the model's coordinates. */
-  faceAt(x: number, y: number): [number, number, number] | undefined {
+  faceAt(x: number, y: number): { out: [number, number, number]; spot: [number, number, number] } | undefined {
     const ray = new Raycaster()
     ray.setFromCamera(new Vector2(x, y), this.camera)
     const hit = ray.intersectObjects(this.part.children.filter((o) => o instanceof Mesh))[0]
     if (!hit?.face) return undefined
     // Ways out of faces go back by the transpose of the way there.
     const n = hit.face.normal.clone().applyMatrix3(new Matrix3().setFromMatrix4(this.placed).transpose()).normalize()
-    return [n.x, n.y, n.z]
+    const at = hit.point.clone().applyMatrix4(this.placed.clone().invert())
+    return { out: [n.x, n.y, n.z], spot: [at.x, at.y, at.z] }
   }
 
   private matter() {

@@ -11,7 +11,7 @@ export interface Standing {
   read: (text: string) => number | undefined
 }
 
-export type Said = { stand: Stand; why: string } | { best: true } | { wrong: string }
+export type Said = { stand: Stand; why: string } | { best: true } | { nozzle: number } | { wrong: string }
 
 const axes = ['x', 'y', 'z'] as const
 type Axis = (typeof axes)[number]
@@ -25,6 +25,7 @@ export const grammar: readonly [string, string][] = [
   ['only z 45 mm', 'that axis alone'],
   ['fit', 'the largest that fits this machine'],
   ['as it came · mirror · best', 'back to the file · the other hand · as it prints best'],
+  ['nozzle 2', 'that nozzle lays it; nozzle 0, the recipe’s'],
   ['… because …', 'says why: another size needs it'],
 ]
 
@@ -54,6 +55,8 @@ export function readStanding(line: string, now: Standing): Said {
   if (text === 'best') return { best: true }
   if (text === 'as it came') return { stand: { turn: [1, 0, 0, 0], scale: [1, 1, 1], mirror: false }, why }
   if (text === 'mirror') return { stand: { ...stand, mirror: !stand.mirror }, why }
+  const nozzle = /^nozzle ([0-2])$/.exec(text)
+  if (nozzle) return { nozzle: Number(nozzle[1]) }
   if (text === 'fit') {
     const k = now.fit
     if (k === undefined) return { wrong: 'It is not known what fits this machine.' }

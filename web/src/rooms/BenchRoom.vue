@@ -10,6 +10,7 @@ import JobPast from '../components/JobPast.vue'
 import MachineLadder from '../components/MachineLadder.vue'
 import OrientationPanel from '../components/OrientationPanel.vue'
 import HeightStrip from '../components/HeightStrip.vue'
+import LayersPanel from '../components/LayersPanel.vue'
 import PartView from '../components/PartView.vue'
 import type { CameraView } from '../components/partScene'
 import PieceCare from '../components/PieceCare.vue'
@@ -17,7 +18,7 @@ import PieceMeasures from '../components/PieceMeasures.vue'
 import PlatePanel from '../components/PlatePanel.vue'
 import PriceSum from '../components/PriceSum.vue'
 import RoomState from '../components/RoomState.vue'
-import SliceDesk from '../components/SliceDesk.vue'
+import SettingsPanel from '../components/SettingsPanel.vue'
 import { kindColours } from '../components/lineKinds'
 import { useWords } from '../components/repair'
 import { boxLines, middle } from '../components/overhangs'
@@ -119,17 +120,32 @@ const overhangMarks = computed(() =>
 )
 const overhangPlace = computed(() => (overhang.value && !finding.value ? middle(overhang.value.corners_mm) : undefined))
 // At the right one panel at a time.
-const panels = ['Ladder', 'Orientation', 'Plate', 'Slices', 'Past'] as const
-const panel = ref<(typeof panels)[number]>('Slices')
-const panelKey = { Ladder: 'g', Orientation: 'o', Plate: 'q', Slices: 'v', Past: 'i' }
+const panels = ['Ladder', 'Orientation', 'Plate', 'Settings', 'Layers', 'Past'] as const
+const panel = ref<(typeof panels)[number]>('Layers')
+const panelKey = { Ladder: 'g', Orientation: 'o', Plate: 'q', Settings: 'w', Layers: 'v', Past: 'i' }
 const orientation = ref<InstanceType<typeof OrientationPanel>>()
+const settings = ref<InstanceType<typeof SettingsPanel>>()
+// A click in the view picks a face to rest on, or a place to be filled otherwise.
 const picking = ref(false)
+const placing = ref(false)
+watch(picking, (on) => on && (placing.value = false))
+watch(placing, (on) => on && (picking.value = false))
+function clicked(out: [number, number, number], spot: [number, number, number]) {
+  if (placing.value) settings.value?.place(spot)
+  else orientation.value?.rest(out)
+}
 function openOrientation() {
   panel.value = 'Orientation'
   void nextTick(() => orientation.value?.focus())
 }
+function openSettings() {
+  panel.value = 'Settings'
+  if (!placing.value) settings.value?.focus()
+}
 // The part stands as in the slice that is looked at, else as the piece does.
-const layerInView = computed(() => (finding.value || panel.value === 'Orientation' ? undefined : layerShown.value))
+const layerInView = computed(() =>
+  finding.value || panel.value === 'Orientation' || placing.value ? undefined : layerShown.value,
+)
 const stand = computed(() => (layerInView.value ? slice.value?.stand : undefined) ?? piece.value?.orientation?.stand)
 const turnDeg = computed(() =>
   layerInView.value ? slice.value?.plates.flatMap((p) => p.spots).find(ofPiece)?.turn_deg : undefined,
@@ -175,7 +191,7 @@ function unsay() {
 useKeys('Bench', [
   { key: 'm', does: 'Show it on the next machine', run: nextMachine },
   { key: 'g', does: 'The machine ladder', run: () => (panel.value = 'Ladder') },
-  { key: 'v', does: 'The slices', run: () => (panel.value = 'Slices') },
+  { key: 'v', does: 'The layers, and what was sliced', run: () => (panel.value = 'Layers') },
   { key: 'i', does: 'Runs and history', run: () => (panel.value = 'Past') },
   { key: 'y', does: 'Yes: queue it on the machine shown', run: queue, when: () => !!canApprove.value },
   { key: 'j', does: 'Next job', run: () => go(1) },
@@ -241,14 +257,14 @@ useKeys('Bench', [
             :row="row"
             :stand="stand"
             :turn-deg="turnDeg"
-            :picking="picking"
+            :picking="picking || placing"
             :stamp="stamp"
             :evidence="overhangMarks ?? marks"
             :place="overhangPlace ?? place"
             :at="overhangPlace && overhangAt"
             :layer="layerInView"
             :caption="beside ? titled(slice) : undefined"
-            @face="orientation?.rest($event)"
+            @face="clicked"
           />
           <PartView
             v-if="beside"
@@ -306,6 +322,7 @@ useKeys('Bench', [
           :piece="piece"
           :row="row"
           :may="desk"
+          :elsewhere="panel === 'Settings'"
           @open="openOrientation"
         />
         <p v-else class="quiet">There is no model here to turn.</p>
@@ -322,8 +339,24 @@ useKeys('Bench', [
           @open="panel = 'Plate'"
         />
       </div>
-      <div v-show="panel === 'Slices'" class="panel">
-        <SliceDesk
+      <div v-show="panel === 'Settings'" class="panel">
+        <SettingsPanel
+          v-if="piece?.surface.triangles"
+          ref="settings"
+          v-model:picking="placing"
+          :job="job"
+          :piece="piece"
+          :row="row"
+          :slice="slice"
+          :may="desk && job.may.decide"
+          :seen="panel === 'Settings'"
+          @open="openSettings"
+          @sliced="panel = 'Layers'"
+        />
+        <p v-else class="quiet">There is no model here to slice.</p>
+      </div>
+      <div v-show="panel === 'Layers'" class="panel">
+        <LayersPanel
           v-if="piece?.surface.triangles"
           v-model="slice"
           v-model:beside="beside"
@@ -331,8 +364,10 @@ useKeys('Bench', [
           :job="job"
           :piece="piece"
           :row="row"
+          :draft="settings?.draft"
           :may="desk && job.may.decide"
           @look="look"
+          @mark="(o, putIn) => settings?.mark(o, putIn)"
         />
         <p v-else class="quiet">There is no model here to slice.</p>
       </div>

@@ -18,7 +18,8 @@ import PieceCare from '../components/PieceCare.vue'
 import PlatePanel from '../components/PlatePanel.vue'
 import SignIn from '../components/SignIn.vue'
 import WorkerList from '../components/WorkerList.vue'
-import SliceDesk from '../components/SliceDesk.vue'
+import LayersPanel from '../components/LayersPanel.vue'
+import SettingsPanel from '../components/SettingsPanel.vue'
 import TopBand from '../components/TopBand.vue'
 import { readLayers } from '../components/partScene'
 import { hush, notices, say } from '../composables/notices'
@@ -111,6 +112,7 @@ const row = (machine_id: number, name: string, more: Partial<LadderRow> = {}): L
   shape: 'rectangle',
   turn_deg: 0,
   volume_mm: [200, 200, 200],
+  nozzles: [],
   ...more,
 })
 const piece = (id: number): PieceView => ({
@@ -118,6 +120,9 @@ const piece = (id: number): PieceView => ({
   name: `part-${id}.stl`,
   copies: 3,
   current: 1,
+  nozzle: 0,
+  undo: 0,
+  redo: 0,
   viewable: false,
   pictured: false,
   versions: [],
@@ -166,7 +171,7 @@ async function room(what: Component, at = '/') {
     attachTo: document.body,
     global: {
       plugins: [createVuetify({ components }), [VueQueryPlugin, { queryClient }], router] as never,
-      stubs: { PartView: true, SliceDesk: true, HeightStrip: true },
+      stubs: { PartView: true, SettingsPanel: true, LayersPanel: true, HeightStrip: true },
     },
   })
   await flushPromises()
@@ -498,18 +503,38 @@ describe('how a piece stands', () => {
     await line('best')
     expect(body()).toEqual({ revision: 7, best: true })
   })
-  it('is undone and done again, over a reload too', async () => {
-    const first = await show(standing())
-    await press('n')
-    first.w.unmount()
-    const { w } = await show(standing({ fixed: true, stand: { turn: [0.6, 0.8, 0, 0], scale: [1, 1, 1] } }))
-    expect(w.find('.stand .told').text()).toContain('It stands as somebody wants it')
+  it('is undone and done again, as the house keeps it; its nozzle is said', async () => {
+    const kept = (undo: number, redo: number) =>
+      show(standing(), {
+        piece_set: [{ ...piece(9), undo, redo, orientation: standing() } as PieceView],
+        ladder: [row(1, 'Bowline', { proposed: true, nozzles: ['Hemp PLA', 'Clear Soluble'] })],
+      })
+    const { w } = await kept(0, 0)
     await press('Backspace')
-    expect(body()).toEqual({ revision: 7, best: true })
-    await press('Backspace')
-    expect(server.asked).toHaveLength(2)
     await press('Backspace', true)
-    expect(body()).toMatchObject({ stand: { turn: [0.6, 0.8, 0, 0] } })
+    expect(server.asked).toEqual([])
+    expect(w.findAll('.nozzle option').map((x) => x.text())).toEqual([
+      'the recipe’s nozzle',
+      'nozzle 1: Hemp PLA',
+      'nozzle 2: Clear Soluble',
+    ])
+    await w.find('.nozzle select').setValue('2')
+    await flushPromises()
+    await w.find('.stand .line input').setValue('nozzle 1')
+    await w.find('.stand .line').trigger('submit')
+    await flushPromises()
+    expect(server.asked).toEqual([
+      ['PUT', '/pieces/9', { revision: 7, nozzle: 2 }],
+      ['PUT', '/pieces/9', { revision: 7, nozzle: 1 }],
+    ])
+    w.unmount()
+    await kept(1, 2)
+    await press('Backspace')
+    await press('Backspace', true)
+    expect(server.asked.slice(2)).toEqual([
+      ['POST', '/pieces/9/undo', { revision: 7 }],
+      ['POST', '/pieces/9/redo', { revision: 7 }],
+    ])
   })
   it('is nobody’s to change while it is worked out, or when the job is settled', async () => {
     await show(standing(), { check: { state: 'running', fraction: 0.5, error: '', doing: '' } })
@@ -922,13 +947,21 @@ const slice = (id: number, more: object = {}): SliceView =>
   }) as never
 
 describe('the slices of a piece', () => {
-  const desk = (slices: SliceView[]) => {
+  const serve = (slices: SliceView[]) => {
     server.answers['/pieces/9/slices'] = slices
     server.answers['/settings'] = {
       machine: [],
       material: [],
       recipe: [
-        { key: 'shells', name: 'Shells', text: 'Outline passes', type: 'whole number', least: 1, most: 20 },
+        {
+          key: 'shells',
+          name: 'Shells',
+          text: 'Outline passes',
+          type: 'whole number',
+          least: 1,
+          most: 20,
+          also: ['walls'],
+        },
         {
           key: 'seam',
           name: 'Seam',
@@ -941,7 +974,17 @@ describe('the slices of a piece', () => {
     server.answers['/house'] = {
       recipes: [{ machine_id: 1, data: { purpose: 'everyday', shells: 2, seam: 'at the back' } }],
     }
-    return part(SliceDesk, { job: jobView(9), piece: piece(9), row: row(1, 'Bowline'), may: true })
+  }
+  const shown = { job: jobView(9), piece: piece(9), row: row(1, 'Bowline'), may: true }
+  const draft = { overrides: [], marks: [], places: [] }
+  const desk = (slices: SliceView[]) => {
+    serve(slices)
+    return part(LayersPanel, { ...shown, draft })
+  }
+  const settings = (slice?: SliceView) => {
+    localStorage.removeItem('orders')
+    serve([])
+    return part(SettingsPanel, { ...shown, slice, seen: true })
   }
   it('lie on plates, each to be looked at, with what every copy takes', async () => {
     const spot = (copy: number, x_mm: number) => ({
@@ -990,7 +1033,7 @@ describe('the slices of a piece', () => {
       slice(6, { state: 'failed', full: undefined, error: 'too thin' }),
       slice(7, { state: 'set aside', full: undefined, error: 'begun too often' }),
     ])
-    expect(w.findAll('.variants li > button:first-child').map((b) => b.text())).toEqual([
+    expect(w.findAll('.variants .name').map((b) => b.text())).toEqual([
       'house recipe',
       'Shells 3',
       'house recipe',
@@ -1024,17 +1067,21 @@ describe('the slices of a piece', () => {
     expect(w.find('#gcode').attributes('href')).toBe('/api/slices/1/gcode?plate=1')
   })
   it('are asked for with a value and a reason for each override', async () => {
-    const w = await desk([])
-    expect(w.text()).toContain('Not sliced yet on this machine')
+    const none = await desk([])
+    expect(none.text()).toContain('Not sliced yet on this machine')
+    const w = await settings()
     const find = async (words: string) => w.find('#setting-search').setValue(words)
     expect(w.findAll('.found').length).toBe(0)
     await find('OUTLINE')
     expect(w.findAll('.found strong').map((x) => x.text())).toEqual(['Shells', 'Seam'])
     expect(w.find('.found').text()).toContain('1 to 20')
+    await find('walls')
+    expect(w.findAll('.found strong').map((x) => x.text())).toEqual(['Shells'])
     await w.find('.found button').trigger('click')
     await w.find('.override input').setValue('3')
     await press('l')
     expect(server.asked, 'no reason yet').toEqual([])
+    expect(w.emitted('open')).toHaveLength(1)
     await w.find('.override .why').setValue('stiff')
     await press('l')
     expect(server.asked).toEqual([
@@ -1065,7 +1112,84 @@ describe('the slices of a piece', () => {
     expect(w.emitted('look')?.[0]).toMatchObject([{ carried: true }])
     expect(w.findAll('.hangs .link').map((b) => b.text())).toEqual(['keep it out', 'put it in'])
     await w.find('.hangs .link').trigger('click')
+    expect(w.emitted('mark')).toEqual([[expect.objectContaining({ why: 'a roof', carried: true }), false]])
+  })
+  it('are asked for with places filled otherwise, support by hand, and each step taken back', async () => {
+    const at = { why: 'a roof', corners_mm: [[0, 0, 0]], min_mm: [0, 0, 4.5], max_mm: [1, 1, 5], area_mm2: 20 }
+    const from = slice(3, { overrides: [{ key: 'shells', was: '2', value: '3', why: 'stiff', who: 'Cato' }] })
+    const w = await settings(from)
+    const hand = w.vm as unknown as {
+      mark: (o: unknown, putIn: boolean) => void
+      place: (at: [number, number, number]) => void
+    }
+    hand.mark({ ...at, carried: true }, false)
+    hand.place([1, 2, 3])
+    await flushPromises()
+    expect(w.findAll('.override strong').map((x) => x.text())).toEqual([
+      'Shells',
+      'Support kept out by hand',
+      'A place at 1.0, 2.0, 3.0 mm',
+    ])
+    await w.find('.mark .why').setValue('it would scar')
+    const say = async (what: string, value: string) => w.find(`[aria-label="${what}"]`).setValue(value)
+    await say('Reason for place 1', 'it broke there')
+    await press('l')
+    expect(server.asked, 'neither shells nor infill yet').toEqual([])
+    await say('Shells in place 1', '2.5')
+    await press('l')
+    expect(server.asked, 'no whole number').toEqual([])
+    await say('Shells in place 1', '4')
+    await say('Infill in place 1', '60')
+    await say('Edge of place 1', '2')
+    await press('l')
+    const corner = (n: number) => [n & 1 ? 2 : 0, n & 2 ? 3 : 1, n & 4 ? 4 : 2]
+    expect(server.asked).toEqual([
+      [
+        'POST',
+        '/pieces/9/slices',
+        {
+          machine_id: 1,
+          overrides: from.overrides,
+          support_marks: [{ corners_mm: [[0, 0, 0]], put_in: false, why: 'it would scar' }],
+          regions: [
+            {
+              corners_mm: [0, 1, 2, 3, 4, 5, 6, 7].map(corner),
+              shells: 4,
+              infill_percent: 60,
+              why: 'it broke there',
+            },
+          ],
+        },
+      ],
+    ])
+    for (let k = 0; k < 7; k++) await press('Backspace')
+    await flushPromises()
+    expect(w.findAll('.override strong').map((x) => x.text())).toEqual(['Shells', 'Support kept out by hand'])
+    await press('Backspace')
+    await flushPromises()
+    expect(w.findAll('.override').length).toBe(0)
+    await press('Shift+Backspace')
+    await flushPromises()
     expect(w.find('.mark').text()).toContain('kept out')
+    // It is there after a reload.
+    const kept = localStorage.getItem('orders')
+    expect(JSON.parse(kept ?? '{}')['9'].now.overrides).toHaveLength(1)
+  })
+  it('have names, and go', async () => {
+    const w = await desk([slice(1, { chosen: true }), slice(2, { label: 'thick' })])
+    expect(w.findAll('.variants .name').map((b) => b.text())).toEqual(['house recipe', 'thick'])
+    await w.findAll('.acts .link')[0]!.trigger('click')
+    await w.find('.naming').setValue('thick where it broke')
+    await w.find('.variants form').trigger('submit')
+    await flushPromises()
+    await w.find('.slice-remove').trigger('click')
+    await flushPromises()
+    expect(server.asked).toEqual([
+      ['PUT', '/slices/2', { name: 'thick where it broke' }],
+      ['POST', '/slices/2/remove', undefined],
+    ])
+    await w.findAll('.variants .name')[0]!.trigger('click')
+    expect(w.find('.slice-remove').exists(), 'what counts stays').toBe(false)
   })
 })
 
@@ -1593,7 +1717,15 @@ describe('a hurry', () => {
       '/settings': {
         ...described,
         recipe: [
-          { key: 'shells', name: 'Shells', text: 'Outline passes', type: 'whole number', least: 1, most: 20 },
+          {
+            key: 'shells',
+            name: 'Shells',
+            text: 'Outline passes',
+            type: 'whole number',
+            least: 1,
+            most: 20,
+            also: ['walls'],
+          },
           {
             key: 'seam',
             name: 'Seam',

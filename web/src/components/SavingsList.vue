@@ -1,0 +1,71 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import type { SliceView } from '../api/client'
+import { useChooseSlice, useSavings } from '../api/queries'
+import { useFormats } from '../composables/format'
+import { more } from './variants'
+
+const props = defineProps<{ base: SliceView | undefined; all: readonly SliceView[]; may: boolean }>()
+const emit = defineEmits<{ pick: [id: number] }>()
+const f = useFormats()
+const choose = useChooseSlice()
+const savings = useSavings()
+const saved = (s: SliceView) => (s.full && props.base?.full ? s.full.seconds - props.base.full.seconds : 0)
+const over = (s: SliceView) => s.state === 'failed' || s.state === 'set aside'
+// What saves most comes first, once all are known; until then they stay where they are.
+const found = computed(() => {
+  const own = props.all.filter((s) => s.base_id === props.base?.id && s.state !== 'cancelled')
+  return own.every((s) => s.full || over(s)) ? own.sort((a, b) => saved(a) - saved(b)) : own
+})
+function takeIt(id: number) {
+  emit('pick', id)
+  choose.mutate(id)
+}
+</script>
+
+<template>
+  <h3>What would save time</h3>
+  <ul v-if="found.length" class="saves small">
+    <li v-for="s in found" :key="s.id" :data-label="s.label" :class="{ quiet: saved(s) > -30 }">
+      <span>{{ s.label }}</span>
+      <template v-if="s.full && base?.full">
+        <span class="num">{{ more.time(saved(s), f) }}</span><span class="num">{{
+          more.grams(s.full.grams - base.full.grams, f)
+        }}</span
+        ><span class="num">{{ more.money(s.full.price_cents - base.full.price_cents, f) }}</span>
+        <button type="button" class="link take" @click="takeIt(s.id)">{{ s.chosen ? '◆ taken' : 'take it' }}</button>
+      </template>
+      <span v-else-if="over(s)" class="quiet">{{ s.error }}</span>
+      <span v-else class="num quiet">{{ Math.round(100 * s.fraction) }} %</span>
+    </li>
+  </ul>
+  <v-btn
+    v-else-if="may"
+    id="savings"
+    size="small"
+    :disabled="savings.isPending.value"
+    @click="base && savings.mutate(base.id)"
+    >Try what saves time</v-btn
+  >
+</template>
+
+<style scoped>
+.saves {
+  list-style: none;
+  padding: 0;
+}
+li {
+  display: grid;
+  grid-template-columns: 1fr 84px 70px 70px 60px;
+  gap: 6px;
+  align-items: baseline;
+  border-bottom: 1px solid var(--rule);
+}
+.num {
+  text-align: right;
+}
+.link {
+  text-decoration: underline;
+  color: var(--accent-words) !important;
+}
+</style>
