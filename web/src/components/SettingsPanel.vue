@@ -4,7 +4,7 @@ import type { JobView, LadderRow, Overhang, PieceView, Setting, SliceView } from
 import { useHouse, useOrderSlice, useSettings } from '../api/queries'
 import { useFormats } from '../composables/format'
 import { useKeys } from '../composables/keys'
-import { orderOf, useOrderDraft, type Place } from '../composables/orderDraft'
+import { cube, orderOf, useOrderDraft, type Place } from '../composables/orderDraft'
 import { holds, idle } from './fields'
 
 const props = defineProps<{
@@ -19,7 +19,8 @@ const props = defineProps<{
 }>()
 /** Whether a place is being picked in the view. */
 const picking = defineModel<boolean>('picking', { default: false })
-const emit = defineEmits<{ open: []; sliced: [] }>()
+/** It is to be seen; the field for a setting's name is to have the focus where nothing else does. */
+const emit = defineEmits<{ open: [focused: boolean]; sliced: [] }>()
 const f = useFormats()
 const settings = useSettings()
 const order = useOrderSlice()
@@ -46,7 +47,8 @@ const found = computed(() => {
   )
 })
 const asked = ref<HTMLElement>()
-const focus = (what: string) => void nextTick(() => asked.value?.querySelector<HTMLElement>(what)?.focus())
+const focus = (what: string) =>
+  void nextTick(() => [...(asked.value?.querySelectorAll<HTMLElement>(what) ?? [])].at(-1)?.focus())
 function override(key: string) {
   asks.from(props.slice, shown, (d) => {
     if (!d.overrides.some((o) => o.key === key)) d.overrides.push({ key, value: '', why: '' })
@@ -54,29 +56,29 @@ function override(key: string) {
   search.value = ''
   focus(`[data-value="${key}"]`)
 }
-const shown = (v: number) => f.value.number(v, 2)
+const shown = (v: number) => f.value.number(v, v === Math.round(v) ? 0 : 2)
 const sent = computed(() =>
   props.row ? orderOf(draft.value, props.row.machine_id, (t) => f.value.read(t)) : undefined,
 )
 const can = computed(() => props.may && !!props.row?.fits && !order.isPending.value)
 function send() {
   if (!can.value) return
-  if (!sent.value) return emit('open') // something is missing: it is shown
+  if (!sent.value) return emit('open', true) // something is missing: it is shown
   order.mutate({ piece: props.piece.id, order: sent.value }, { onSuccess: () => emit('sliced') })
 }
 
 /** A place of the support was marked; it goes on from the variant that is looked at. */
 function mark(o: Overhang, putIn: boolean) {
   asks.from(props.slice, shown, (d) => asks.mark(d, o, putIn))
-  emit('open')
-  focus('.mark:last-of-type .why')
+  emit('open', true)
+  focus('.mark .why')
 }
 /** A place was picked in the view: it may be filled otherwise. */
 function place(at: readonly [number, number, number]) {
   picking.value = false
   asks.from(props.slice, shown, (d) => d.places.push({ at: [...at], edge: shown(12), shells: '', infill: '', why: '' }))
-  emit('open')
-  focus('.place:last-of-type input')
+  emit('open', true)
+  focus('.place .short:first-of-type')
 }
 function pick() {
   if (can.value) picking.value = !picking.value
@@ -87,10 +89,12 @@ const set = <K extends keyof Place>(i: number, key: K, value: string) =>
     if (p) Object.assign(p, { [key]: value })
   })
 const text = (e: Event) => (e.target as HTMLInputElement | HTMLSelectElement).value
-defineExpose({ mark, place, draft, focus: () => focus('#setting-search') })
+/** The corners of the places, as far as they are typed. */
+const boxes = computed(() => draft.value.places.map((p) => cube(p.at, Math.max(0, f.value.read(p.edge) ?? 0))))
+defineExpose({ mark, place, draft, boxes, focus: () => focus('#setting-search') })
 
 useKeys('Settings', [
-  { key: 'w', does: 'What the next slice is to have otherwise', run: () => emit('open') },
+  { key: 'a', does: 'What the next slice is to have otherwise', run: () => emit('open', false) },
   { key: 'b', does: 'Fill a place otherwise that you click', run: pick, when: () => can.value },
   { key: 'l', does: 'Slice with the settings asked for', run: send, when: () => can.value },
   { key: 'Backspace', does: 'Take back what was asked for', run: asks.undo, when: () => props.seen && undoable.value },

@@ -24,7 +24,7 @@ const copy = <T>(v: T): T => JSON.parse(JSON.stringify(v)) as T
 const most = 100
 
 /** The corners of a cube, as overhangs have theirs: bit 0 is x, 1 is y, 2 is z. */
-const cube = (at: readonly number[], edge: number) =>
+export const cube = (at: readonly number[], edge: number) =>
   Array.from({ length: 8 }, (_, n) => at.map((v, k) => v + (n & (1 << k) ? edge / 2 : -edge / 2)))
 
 /** Reads what was typed of a place; undefined while something is missing or is no number. */

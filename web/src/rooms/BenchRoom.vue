@@ -99,8 +99,8 @@ function look(r: Overhang) {
 }
 // It is shown on the first copy that lies on the plate looked at.
 const ofPiece = (s: { piece_id: number }) => s.piece_id === piece.value?.id
-const overhangAt = computed(() => {
-  const s = overhang.value && slice.value?.plates.find((p) => p.n === plate.value)?.spots.find(ofPiece)
+const firstSpot = computed(() => {
+  const s = slice.value?.plates.find((p) => p.n === plate.value)?.spots.find(ofPiece)
   return s ? { x: s.x_mm, y: s.y_mm } : undefined
 })
 watch(
@@ -118,11 +118,16 @@ watch(
 const overhangMarks = computed(() =>
   overhang.value && !finding.value ? { check: 'overhangs', lines: boxLines(overhang.value.corners_mm) } : undefined,
 )
+// Places that are to be filled otherwise are drawn as boxes while they are asked for.
+const placeMarks = computed(() => {
+  const of = panel.value === 'Settings' && !finding.value ? (settings.value?.boxes ?? []) : []
+  return of.length ? { check: 'places', lines: of.flatMap((corners) => boxLines(corners)) } : undefined
+})
 const overhangPlace = computed(() => (overhang.value && !finding.value ? middle(overhang.value.corners_mm) : undefined))
 // At the right one panel at a time.
 const panels = ['Ladder', 'Orientation', 'Plate', 'Settings', 'Layers', 'Past'] as const
 const panel = ref<(typeof panels)[number]>('Layers')
-const panelKey = { Ladder: 'g', Orientation: 'o', Plate: 'q', Settings: 'w', Layers: 'v', Past: 'i' }
+const panelKey = { Ladder: 'g', Orientation: 'o', Plate: 'q', Settings: 'a', Layers: 'v', Past: 'i' }
 const orientation = ref<InstanceType<typeof OrientationPanel>>()
 const settings = ref<InstanceType<typeof SettingsPanel>>()
 // A click in the view picks a face to rest on, or a place to be filled otherwise.
@@ -138,9 +143,9 @@ function openOrientation() {
   panel.value = 'Orientation'
   void nextTick(() => orientation.value?.focus())
 }
-function openSettings() {
+function openSettings(focused: boolean) {
   panel.value = 'Settings'
-  if (!placing.value) settings.value?.focus()
+  if (!focused) void nextTick(() => settings.value?.focus())
 }
 // The part stands as in the slice that is looked at, else as the piece does.
 const layerInView = computed(() =>
@@ -259,9 +264,9 @@ useKeys('Bench', [
             :turn-deg="turnDeg"
             :picking="picking || placing"
             :stamp="stamp"
-            :evidence="overhangMarks ?? marks"
+            :evidence="overhangMarks ?? placeMarks ?? marks"
             :place="overhangPlace ?? place"
-            :at="overhangPlace && overhangAt"
+            :at="overhangPlace || (placeMarks && layerInView) ? firstSpot : undefined"
             :layer="layerInView"
             :caption="beside ? titled(slice) : undefined"
             @face="clicked"
@@ -501,7 +506,13 @@ header {
 }
 .panels :deep(.v-tab) {
   min-width: 0;
-  padding: 0 9px;
+  padding: 0 6px;
+  font-size: 0.82rem;
+}
+.panels .on {
+  margin-left: 4px;
+  min-width: 0;
+  padding: 0 3px;
 }
 .panel {
   padding: 12px 18px 12px 12px;
