@@ -454,7 +454,7 @@ func TestLayersInTheBrowser(t *testing.T) {
 		ok(p.Wait(fmt.Sprintf(`document.querySelector('.stand .told')?.innerText.includes(%q)`, how)))
 	}
 	stands("no support")
-	ok(p.Do(`[...document.querySelectorAll('.panels [role=tab]')].find((t) => t.innerText.includes('Orientation')).click()`))
+	ok(openPanel(p, "Orientation"))
 	ok(p.Type(".stand .line input", "as it came"))
 	ok(p.Key(kb.Enter))
 	stands("somebody wants it")
@@ -467,6 +467,7 @@ func TestLayersInTheBrowser(t *testing.T) {
 	ok(p.Go(fmt.Sprintf("/bench/%d", id)))
 	stands("somebody wants it")
 	ok(p.Wait(`document.querySelector('#slice') && document.querySelector('.view[data-state=shown]')`))
+	ok(openPanel(p, "Settings"))
 	// Cancel once: very thin layers take long.
 	override := func(search, key, value, why string) {
 		ok(p.Type("#setting-search", search))
@@ -480,16 +481,20 @@ func TestLayersInTheBrowser(t *testing.T) {
 	override("layer height", "layer_mm", "0.08", "to see how long it takes")
 	ok(p.Wait(`!document.querySelector('#slice').disabled`))
 	ok(p.Click("#slice"))
+	ok(p.Wait(`document.querySelector('.layers')?.offsetParent`)) // it shows what becomes of it
 	ok(p.Wait(`document.querySelector('.slice-cancel')`))
 	ok(p.Do(`document.querySelector('.slice-cancel').click()`))
 	ok(p.Wait(`!document.querySelector('.slice-cancel')`))
 	ok(p.Do(`document.querySelector('[aria-label="Leave layer_mm to the recipe"]').click()`))
 
 	// By the recipe, then with an override.
+	ok(openPanel(p, "Settings"))
 	ok(p.Click("#slice"))
+	ok(p.Wait(`document.querySelector('.layers')?.offsetParent`)) // it shows what becomes of it
 	ok(p.Wait(`document.querySelector('.strip') && document.querySelector('.variants li') && !document.querySelector('.run.small')`))
 	variants, err := browser.Eval[int](p, `document.querySelectorAll('.variants li').length`)
 	ok(err)
+	ok(openPanel(p, "Settings"))
 	override("infill full inside", "infill_percent", "40", "it will be stood on")
 	ok(p.Key(kb.Enter))
 	ok(p.Wait(fmt.Sprintf(`document.querySelectorAll('.variants li').length === %d && !document.querySelector('.run.small')`, variants+1)))
@@ -528,8 +533,9 @@ func TestLayersInTheBrowser(t *testing.T) {
 	ok(p.Type(`[aria-label="Reason for the place"]`, "it would scar the rim"))
 	ok(p.Wait(`!document.querySelector('#slice').disabled`))
 	ok(p.Click("#slice"))
+	ok(p.Wait(`document.querySelector('.layers')?.offsetParent`)) // it shows what becomes of it
 	ok(p.Wait(fmt.Sprintf(`document.querySelectorAll('.variants li').length === %d && !document.querySelector('.run.small')`, variants+2)))
-	ok(p.Do(`document.querySelector('.variants li:last-child button').click()`))
+	ok(p.Do(`document.querySelector('.variants li:last-child .name').click()`))
 	ok(p.Wait(`[...document.querySelectorAll('.hangs span')].some((x) => x.innerText === 'Kept out by hand: it would scar the rim (Cato Lindgard)')`))
 
 	href, err := browser.Eval[string](p, `document.querySelector('#gcode').getAttribute('href')`)
@@ -582,6 +588,11 @@ func BenchmarkUploadToVerdict(b *testing.B) {
 			b.ReportMetric(kB/1024, "peak-MB")
 		}
 	}
+}
+
+// openPanel opens one of the bench's panels.
+func openPanel(p *browser.Page, name string) error {
+	return p.Do(fmt.Sprintf(`[...document.querySelectorAll('.panels [role=tab]')].find((t) => t.innerText.includes(%q)).click()`, name))
 }
 
 // seen ends a test at an error, and keeps a picture of the page: what was on the screen tells most.

@@ -70,7 +70,7 @@ var shots = []shot{
 		"/bench/7",
 		"cato",
 		`setTimeout(() => [...document.querySelectorAll('.ladder tr')].find((r) => r.textContent.includes('Fairlead')).click(), 1500); setTimeout(() => document.querySelector('#slice').click(), 2500)`,
-		`document.querySelectorAll('.slicing .tabs button').length === 3 && document.querySelector('.strip') && document.querySelector('.view[data-state=shown]')`,
+		`document.querySelectorAll('.layers .tabs button').length === 3 && document.querySelector('.strip') && document.querySelector('.view[data-state=shown]')`,
 	},
 	{"floor", "/floor", "cato", `document.querySelectorAll('.run.planned')[1].focus()`, `document.querySelector('.run')`},
 	{"house", "/house", "tess", "", `document.querySelector('.ledger')`},

@@ -124,7 +124,7 @@ const percent = computed(() => {
 </script>
 
 <template>
-  <section v-if="now" class="stand" aria-label="How it stands">
+  <section v-if="now" class="stand" aria-label="How it stands" :data-undo="piece.undo" :data-redo="piece.redo">
     <p class="told">
       <strong>{{ now.fixed ? 'It stands as somebody wants it' : 'It stands as it prints best' }}</strong><template
         v-if="now.why"

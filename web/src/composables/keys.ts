@@ -71,11 +71,12 @@ function onKey(e: KeyboardEvent) {
   const top = topPanel()
   // A list that a field has opened is that field's.
   if (!top && e.target instanceof HTMLElement && e.target.closest('.v-overlay-container')) return
-  // The room that came last is the one in view: it goes first.
-  for (const g of [...groups].reverse()) {
-    if (g.panel !== top) continue
-    for (const name of names) {
-      if (single(name) && !lettersOn.value && name !== '?') continue
+  // What is meant with Shift goes before what is meant without, whoever has it; the room that came
+  // last is the one in view: it goes first.
+  for (const name of names) {
+    if (single(name) && !lettersOn.value && name !== '?') continue
+    for (const g of [...groups].reverse()) {
+      if (g.panel !== top) continue
       const k = g.keys.find((x) => x.key === name && (x.when?.() ?? true))
       if (!k) continue
       e.preventDefault()

@@ -1168,7 +1168,7 @@ describe('the slices of a piece', () => {
     await press('Backspace')
     await flushPromises()
     expect(w.findAll('.override').length).toBe(0)
-    await press('Shift+Backspace')
+    await press('Backspace', true)
     await flushPromises()
     expect(w.find('.mark').text()).toContain('kept out')
     // It is there after a reload.
