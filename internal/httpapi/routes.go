@@ -150,6 +150,10 @@ var table = []route{
 		does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[Versioned]) error {
 			return intake.RedoPiece(ctx, d, a, in.ID, in.Body.Revision)
 		})),
+	on(desk.Member, "replace-file", "POST /pieces/{id}/file", "Put another file in the place of a piece's",
+		does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[replacing]) error {
+			return intake.ReplaceFile(ctx, d, a, in.ID, in.Body.Revision, in.Body.UploadID)
+		})),
 	on(desk.Coordinator, "repair-piece", "POST /pieces/{id}/repair", "Make a mended version", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[mending]) error {
 		return intake.Repair(ctx, d, a, in.ID, in.Body.Revision, in.Body.Steps)
 	})),
@@ -244,6 +248,10 @@ type (
 	}
 	sliceName struct {
 		Name string `json:"name" maxLength:"60"`
+	}
+	replacing struct {
+		Versioned
+		UploadID string `json:"upload_id" minLength:"1" maxLength:"60"`
 	}
 	mending struct {
 		Versioned

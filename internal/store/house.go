@@ -177,7 +177,7 @@ type Storage struct {
 func (q Q) Storage(ctx context.Context, person int64) (Storage, error) {
 	return one[Storage](ctx, q, `SELECT
 		(SELECT coalesce(sum(size), 0) FROM blob WHERE id IN (
-			SELECT v.blob_id FROM job j JOIN piece p ON p.job_id = j.id JOIN version v ON v.piece_id = p.id WHERE j.member_id = $1 AND v.n = 1
+			SELECT v.blob_id FROM job j JOIN piece p ON p.job_id = j.id JOIN version v ON v.piece_id = p.id WHERE j.member_id = $1 AND v.origin IS NULL
 			UNION SELECT blob_id FROM upload WHERE person_id = $1))::bigint,
 		(SELECT coalesce(sum(size), 0) FROM blob)::bigint`, person)
 }

@@ -109,6 +109,7 @@ type Piece struct {
 	Nozzle    int             // lays it, counted from 1; 0: the recipe's
 	// Done and Undone are how many changes can be taken back, and done again.
 	Done, Undone int
+	LeftOut      bool // of its job, until it is put back
 }
 
 // Stands is how a piece stands: as somebody wants it, else by its verdict.
@@ -119,20 +120,25 @@ func (p *Piece) Stands() orient.Stand {
 	return p.Verdict.Stands()
 }
 
-const pieceColumns = `SELECT p.id, job_id, name, copies, part, unit, current, v.blob_id, v.steps, v.verdict, v.problem, v.picture IS NOT NULL, v.view_id, v.judgement, v.judged_by, p.stand, p.nozzle, jsonb_array_length(p.done), jsonb_array_length(p.undone)
+const pieceColumns = `SELECT p.id, job_id, name, copies, part, unit, current, v.blob_id, v.steps, v.verdict, v.problem, v.picture IS NOT NULL, v.view_id, v.judgement, v.judged_by, p.stand, p.nozzle, jsonb_array_length(p.done), jsonb_array_length(p.undone), p.left_out
 	FROM piece p JOIN version v ON v.piece_id = p.id AND v.n = p.current `
 
-// Pieces lists a job's.
+// Pieces lists a job's, but for those that were left out.
 func (q Q) Pieces(ctx context.Context, job int64) ([]Piece, error) {
-	return all[Piece](ctx, q, pieceColumns+`WHERE job_id = $1 ORDER BY position`, job)
+	return all[Piece](ctx, q, pieceColumns+`WHERE job_id = $1 AND NOT p.left_out ORDER BY position`, job)
+}
+
+// LeftOut lists the pieces of a job that were left out.
+func (q Q) LeftOut(ctx context.Context, job int64) ([]Piece, error) {
+	return all[Piece](ctx, q, pieceColumns+`WHERE job_id = $1 AND p.left_out ORDER BY position`, job)
 }
 
 // OpenPieces lists the pieces of all jobs on the shelf, of one member if member is
 // not 0, by job, without their verdicts; VerdictsOf reads those.
 func (q Q) OpenPieces(ctx context.Context, member int64) ([]Piece, error) {
-	return all[Piece](ctx, q, `SELECT p.id, job_id, name, copies, part, unit, current, v.blob_id, v.steps, NULL::jsonb, v.problem, v.picture IS NOT NULL, v.view_id, v.judgement, v.judged_by, p.stand, p.nozzle, jsonb_array_length(p.done), jsonb_array_length(p.undone)
+	return all[Piece](ctx, q, `SELECT p.id, job_id, name, copies, part, unit, current, v.blob_id, v.steps, NULL::jsonb, v.problem, v.picture IS NOT NULL, v.view_id, v.judgement, v.judged_by, p.stand, p.nozzle, jsonb_array_length(p.done), jsonb_array_length(p.undone), p.left_out
 		FROM piece p JOIN version v ON v.piece_id = p.id AND v.n = p.current JOIN job j ON j.id = p.job_id
-		WHERE j.state NOT IN ('fetched', 'sent back', 'withdrawn') AND ($1 = 0 OR j.member_id = $1) ORDER BY job_id, position`, member)
+		WHERE NOT p.left_out AND j.state NOT IN ('fetched', 'sent back', 'withdrawn') AND ($1 = 0 OR j.member_id = $1) ORDER BY job_id, position`, member)
 }
 
 // VerdictsOf reads verdicts by the numbers of their judgements.
@@ -166,26 +172,31 @@ func (q Q) AddPiece(ctx context.Context, p Piece) (int64, error) {
 }
 
 // SetPiece writes what can be changed of a piece: name, copies, part, unit, the version that
-// counts, how it stands and its nozzle.
+// counts, how it stands, its nozzle, and whether it is left out.
 func (q Q) SetPiece(ctx context.Context, p Piece) error {
-	return q.exec(ctx, `UPDATE piece SET name = $2, copies = $3, part = $4, unit = $5, current = $6, stand = $7, nozzle = $8 WHERE id = $1`, p.ID, p.Name, p.Copies, p.Part, p.Unit, p.Current, p.Stand, p.Nozzle)
+	return q.exec(ctx, `UPDATE piece SET name = $2, copies = $3, part = $4, unit = $5, current = $6, stand = $7, nozzle = $8, left_out = $9 WHERE id = $1`,
+		p.ID, p.Name, p.Copies, p.Part, p.Unit, p.Current, p.Stand, p.Nozzle, p.LeftOut)
 }
 
 // PieceState is what of a piece is changed and taken back.
 type PieceState struct {
+	Name    string
 	Unit    units.Length
 	Copies  int
 	Current int
 	Stand   *orient.Stand
 	Nozzle  int
+	LeftOut bool
 }
 
 // State is how a piece is now.
-func (p *Piece) State() PieceState { return PieceState{p.Unit, p.Copies, p.Current, p.Stand, p.Nozzle} }
+func (p *Piece) State() PieceState {
+	return PieceState{p.Name, p.Unit, p.Copies, p.Current, p.Stand, p.Nozzle, p.LeftOut}
+}
 
 // Be makes a piece as it was.
 func (p *Piece) Be(s PieceState) {
-	p.Unit, p.Copies, p.Current, p.Stand, p.Nozzle = s.Unit, s.Copies, s.Current, s.Stand, s.Nozzle
+	p.Name, p.Unit, p.Copies, p.Current, p.Stand, p.Nozzle, p.LeftOut = s.Name, s.Unit, s.Copies, s.Current, s.Stand, s.Nozzle, s.LeftOut
 }
 
 // Undo is how a piece was before each change, the latest last, and after each that was taken back.
@@ -213,9 +224,10 @@ type Version struct {
 	Problem string
 	Seen    bool
 	ViewID  *int64
+	Origin  *int // that it was mended from; nil: a file as it was handed in
 }
 
-const versionColumns = `SELECT piece_id, n, blob_id, steps, log, at, verdict, problem, picture IS NOT NULL, view_id FROM version `
+const versionColumns = `SELECT piece_id, n, blob_id, steps, log, at, verdict, problem, picture IS NOT NULL, view_id, origin FROM version `
 
 // Versions lists those of all pieces of a job, by piece, as each came first.
 func (q Q) Versions(ctx context.Context, job int64) ([]Version, error) {
@@ -227,9 +239,14 @@ func (q Q) Version(ctx context.Context, piece int64, n int) (Version, error) {
 	return one[Version](ctx, q, versionColumns+`WHERE piece_id = $1 AND n = $2`, piece, n)
 }
 
-// AddVersion makes a version that is still to be mended and tells its number.
-func (q Q) AddVersion(ctx context.Context, piece int64, steps []string) (int, error) {
-	return scalar[int](ctx, q, `INSERT INTO version (piece_id, n, steps) VALUES ($1, (SELECT max(n) + 1 FROM version WHERE piece_id = $1), $2) RETURNING n`, piece, steps)
+// AddVersion makes a version that is still to be mended from another, and tells its number.
+func (q Q) AddVersion(ctx context.Context, piece int64, origin int, steps []string) (int, error) {
+	return scalar[int](ctx, q, `INSERT INTO version (piece_id, n, origin, steps) VALUES ($1, (SELECT max(n) + 1 FROM version WHERE piece_id = $1), $2, $3) RETURNING n`, piece, origin, steps)
+}
+
+// ReplaceFile makes a version of a file that takes the place of the one before, and tells its number.
+func (q Q) ReplaceFile(ctx context.Context, piece, blob int64) (int, error) {
+	return scalar[int](ctx, q, `INSERT INTO version (piece_id, n, blob_id) VALUES ($1, (SELECT max(n) + 1 FROM version WHERE piece_id = $1), $2) RETURNING n`, piece, blob)
 }
 
 // Judgement is what a check found about a version of a piece: a verdict with

@@ -234,7 +234,7 @@ func TestEveryColumnComesBackAsItWent(t *testing.T) {
 		one := id(s.AddPiece(ctx, store.Piece{JobID: weighed, Name: name, Copies: 1, BlobID: &b.ID}))
 		long, err := s.PutBlob(ctx, strings.NewReader("mended, it may be longer"))
 		require.NoError(t, err)
-		n, err := s.AddVersion(ctx, one, []string{"weld"})
+		n, err := s.AddVersion(ctx, one, 1, []string{"weld"})
 		require.NoError(t, err)
 		done(s.SetJudgement(ctx, one, n, store.Judgement{BlobID: &long.ID}))
 		w, err := s.FileWeight(ctx, weighed, 6, 50)
@@ -259,7 +259,7 @@ func TestEveryColumnComesBackAsItWent(t *testing.T) {
 		is(piece, pieces[1], nil)
 	}
 	pieceStands()
-	n, err := s.AddVersion(ctx, piece.ID, []string{"weld", "holes"})
+	n, err := s.AddVersion(ctx, piece.ID, 1, []string{"weld", "holes"})
 	is(2, n, err)
 	piece.Name, piece.Copies, piece.Part, piece.Unit, piece.Current, piece.BlobID, piece.Steps = "other", 5, 6, units.Centimetre, 2, nil, []string{"weld", "holes"}
 	done(s.SetPiece(ctx, piece))

@@ -36,7 +36,7 @@ func (q Q) Workers(ctx context.Context) ([]Worker, error) {
 // for packed ones; a program is read as it comes.
 func (q Q) FileWeight(ctx context.Context, job int64, times, packedTimes int64) (int64, error) {
 	return scalar[int64](ctx, q, `SELECT coalesce(max(b.size * CASE WHEN p.name ~* '\.(3mf|amf)$' THEN $3::bigint WHEN p.name ~* '\.(gcode|gco|g)$' THEN 1 ELSE $2::bigint END), 0)
-		FROM piece p JOIN version v ON v.piece_id = p.id AND v.n = 1 JOIN blob b ON b.id = v.blob_id WHERE p.job_id = $1`, job, times, packedTimes)
+		FROM piece p JOIN version v ON v.piece_id = p.id AND v.origin IS NULL JOIN blob b ON b.id = v.blob_id WHERE p.job_id = $1`, job, times, packedTimes)
 }
 
 // TaskWaits writes why a queued check still waits.

@@ -216,7 +216,11 @@ func (w *checkWorker) piece(ctx context.Context, p store.Piece, in intake.CheckI
 	if p.Current > 1 || p.Part >= 0 {
 		part := max(0, p.Part)
 		if p.Current > 1 {
-			part = 0 // a mended version is a file of its own
+			part = 0 // a mended version is a file of its own, and one that took another's place has one model
+			if n := len(file.Models); n > 1 {
+				first.Problem = fmt.Sprintf("The file holds %d different models, and is to take the place of one. Hand it in as a job of its own, or take one with one model.", n)
+				return []intake.Checked{first}, nil
+			}
 		}
 		if part >= len(file.Models) {
 			return nil, fmt.Errorf("piece %d: the file has no model %d", p.ID, part)
@@ -311,16 +315,28 @@ func (w *checkWorker) read(ctx context.Context, id int64, kept *keptFile, r *rep
 
 // mend makes a version that is only asked for yet, from the file as it came.
 func (w *checkWorker) mend(ctx context.Context, p store.Piece, in intake.CheckInput, kept *keptFile, r *reporter) ([]intake.Checked, error) {
-	origin, err := w.store.Version(ctx, p.ID, 1)
+	now, err := w.store.Version(ctx, p.ID, p.Current)
 	if err != nil {
 		return nil, err
+	}
+	n := 1
+	if now.Origin != nil {
+		n = *now.Origin
+	}
+	origin, err := w.store.Version(ctx, p.ID, n)
+	if err != nil {
+		return nil, err
+	}
+	part := p.Part
+	if n > 1 {
+		part = 0 // a file that took the first one's place has one model
 	}
 	file, err := w.read(ctx, *origin.BlobID, kept, r)
 	if err != nil {
 		return nil, err
 	}
-	if p.Part < 0 || p.Part >= len(file.Models) {
-		return nil, fmt.Errorf("piece %d: the file has no model %d", p.ID, p.Part)
+	if part < 0 || part >= len(file.Models) {
+		return nil, fmt.Errorf("piece %d: the file has no model %d", p.ID, part)
 	}
 	if err := r.tell("repairing", readShare, true); err != nil {
 		return nil, err
@@ -329,7 +345,7 @@ func (w *checkWorker) mend(ctx context.Context, p store.Piece, in intake.CheckIn
 	for i, s := range p.Steps {
 		steps[i] = repair.Step(s)
 	}
-	m := file.Models[p.Part]
+	m := file.Models[part]
 	var log []repair.Done
 	if m.Mesh, log, err = repair.Do(r.ctx, m.Mesh, steps); err != nil {
 		return nil, err

@@ -37,6 +37,9 @@ var history = texts{
 	"stands as it prints best":      say("%[1]s stands as it prints best"),                         // file
 	"piece undone":                  say("The last change of %[1]s was taken back"),                // file
 	"piece redone":                  say("What was taken back of %[1]s was done again"),            // file
+	"piece left out":                say("%[1]s is left out"),                                      // file
+	"piece put back":                say("%[1]s is in it again"),                                   // file
+	"file replaced":                 say("%[2]s takes the place of %[1]s"),                         // file, file
 	"nozzle said":                   say("%[1]s is laid by nozzle %[2]d"),                          // file, nozzle
 	"nozzle of the recipe":          say("%[1]s is laid by the recipe's nozzle"),                   // file
 	"turned by hand":                say("%[1]s is turned by hand"),                                // file

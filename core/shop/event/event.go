@@ -85,6 +85,16 @@ type (
 	PieceRedone struct {
 		Piece string `json:"piece"`
 	}
+	PieceLeftOut struct {
+		Piece string `json:"piece"`
+	}
+	PieceBack struct {
+		Piece string `json:"piece"`
+	}
+	FileReplaced struct {
+		Piece string `json:"piece"`
+		By    string `json:"by"`
+	}
 	NozzleOfRecipe struct {
 		Piece string `json:"piece"`
 	}
@@ -198,6 +208,9 @@ func (StandsAsBest) Kind() string       { return "stands as it prints best" }
 func (NozzleSaid) Kind() string         { return "nozzle said" }
 func (PieceUndone) Kind() string        { return "piece undone" }
 func (PieceRedone) Kind() string        { return "piece redone" }
+func (PieceLeftOut) Kind() string       { return "piece left out" }
+func (PieceBack) Kind() string          { return "piece put back" }
+func (FileReplaced) Kind() string       { return "file replaced" }
 func (NozzleOfRecipe) Kind() string     { return "nozzle of the recipe" }
 func (Turned) Kind() string             { return "turned by hand" }
 func (Mirrored) Kind() string           { return "mirrored" }
@@ -229,7 +242,7 @@ func (Several) Kind() string            { return "several" }
 var Kinds = []Event{
 	HandedIn{}, Checked{}, Unread{}, CheckedAgain{}, CheckAsked{}, CheckCancelled{}, CheckSetAside{}, Approved{}, ApprovedUpTo{}, YesNotKept{}, YesTakenBack{}, Withdrawn{},
 	SentBack{}, Started{}, CameOff{}, Failed{}, ReadyToFetch{}, Fetched{}, MovedInItsLane{}, RepairAskedFor{}, Repaired{}, UnitLeft{}, UnitSaid{}, CopiesSaid{}, CountsAsItCame{},
-	StandsAsBest{}, NozzleSaid{}, NozzleOfRecipe{}, PieceUndone{}, PieceRedone{}, Turned{}, Mirrored{}, Sized{},
+	StandsAsBest{}, NozzleSaid{}, NozzleOfRecipe{}, PieceLeftOut{}, PieceBack{}, FileReplaced{}, PieceUndone{}, PieceRedone{}, Turned{}, Mirrored{}, Sized{},
 	CountsMended{}, SliceOrdered{}, SliceAgain{}, SliceCancelled{}, SliceRemoved{}, SliceNamed{}, SliceChosen{}, SliceDone{}, SliceFailed{}, SliceSetAside{}, HouseChanged{}, MachineChanged{}, MaterialChanged{},
 	RecipeChanged{}, HouseOpened{}, PersonAdded{}, PasswordSet{}, RoleGiven{}, AccountClosed{}, OwnPasswordChanged{}, Several{},
 }

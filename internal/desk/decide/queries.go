@@ -182,8 +182,16 @@ type JobView struct {
 	Messages []Message         `json:"messages" doc:"What could be said to the member, ready to send: of the findings, worst first, then a question; none for members"`
 	Ladder   []floor.LadderRow `json:"ladder"`
 	PieceSet []PieceView       `json:"piece_set"`
+	LeftOut  []LeftOut         `json:"left_out" doc:"Pieces that were left out of it"`
 	History  []HistoryLine     `json:"history"`
 	Runs     []floor.RunView   `json:"runs" doc:"Of its plates: what prints, then what waits, then what is off the machine"`
+}
+
+// LeftOut is a piece that was left out of a job.
+type LeftOut struct {
+	ID     int64  `json:"id"`
+	Name   string `json:"name"`
+	Copies int    `json:"copies"`
 }
 
 // PieceView is one model of a job, as its current version.
@@ -309,7 +317,7 @@ func Job(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) (JobView, er
 	if err != nil {
 		return JobView{}, err
 	}
-	v := JobView{Slip: slipOf(h, j, pieces, runs), Runs: []floor.RunView{}, Stopped: stopped(pieces), Ladder: h.Ladder(pieces), Messages: []Message{}, PieceSet: []PieceView{}, History: []HistoryLine{}}
+	v := JobView{Slip: slipOf(h, j, pieces, runs), Runs: []floor.RunView{}, Stopped: stopped(pieces), Ladder: h.Ladder(pieces), Messages: []Message{}, PieceSet: []PieceView{}, LeftOut: []LeftOut{}, History: []HistoryLine{}}
 	v.Findings = findings(pieces, h.Words)
 	if a.Role != desk.Member {
 		v.Messages = messages(v.Title, v.Findings, h.Words)
@@ -318,6 +326,13 @@ func Job(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) (JobView, er
 		v.Runs = append(v.Runs, h.RunView(r))
 	}
 	stand(h, &v.Slip, j, runs, v.Ladder)
+	gone, err := d.Store.LeftOut(ctx, id)
+	if err != nil {
+		return JobView{}, err
+	}
+	for _, p := range gone {
+		v.LeftOut = append(v.LeftOut, LeftOut{p.ID, p.Name, p.Copies})
+	}
 	for _, p := range pieces {
 		own := slices.DeleteFunc(slices.Clone(versions), func(x store.Version) bool { return x.PieceID != p.ID })
 		v.PieceSet = append(v.PieceSet, pieceView(p, own, h.Words))

@@ -180,6 +180,7 @@ type PieceChange struct {
 	Stand    *orient.Stand `json:"stand,omitempty" doc:"How it stands: turned, scaled, mirrored"`
 	Best     bool          `json:"best,omitempty" doc:"It stands as it prints best again, as large as it came"`
 	Why      string        `json:"why,omitempty" maxLength:"300" doc:"Why it stands so"`
+	LeftOut  *bool         `json:"left_out,omitempty" doc:"It is left out of its job, or put back"`
 	Nozzle   *int          `json:"nozzle,omitempty" minimum:"0" maximum:"2" doc:"The nozzle that lays it, counted from 1; 0: the recipe's"`
 }
 
@@ -221,10 +222,52 @@ func ChangePiece(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, in P
 				stood = append(stood, event.NozzleSaid{Piece: p.Name, Nozzle: p.Nozzle})
 			}
 		}
+		if in.LeftOut != nil && *in.LeftOut != p.LeftOut {
+			if stood, err = leave(ctx, tx, p, *in.LeftOut, stood); err != nil {
+				return nil, err
+			}
+		}
 		if len(stood) == 0 {
 			return what, nil
 		}
 		return append(what, stood...), tx.UnchooseSlices(ctx, p.JobID) // those were made as it was before
+	})
+}
+
+// leave leaves a piece out of its job, or puts it back; one stays.
+func leave(ctx context.Context, tx *store.Tx, p *store.Piece, out bool, what []event.Event) ([]event.Event, error) {
+	p.LeftOut = out
+	if !out {
+		return append(what, event.PieceBack{Piece: p.Name}), nil
+	}
+	others, err := tx.Pieces(ctx, p.JobID)
+	if err != nil {
+		return nil, err
+	}
+	if len(others) < 2 {
+		return nil, desk.Refuse("last piece", p.Name, p.JobID)
+	}
+	return append(what, event.PieceLeftOut{Piece: p.Name}), nil
+}
+
+// ReplaceFile puts another file in the place of a piece's: a new version, which counts. How it
+// stands, its copies and its nozzle stay.
+func ReplaceFile(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, revision int, upload string) error {
+	return onPiece(ctx, d, a, id, revision, func(tx *store.Tx, p *store.Piece) (what []event.Event, err error) {
+		u, err := tx.TakeUpload(ctx, upload, a.ID)
+		if errors.Is(err, store.ErrNotFound) {
+			return nil, desk.Wrong("upload_id", "file gone")
+		}
+		if err != nil {
+			return nil, err
+		}
+		n, err := tx.ReplaceFile(ctx, p.ID, u.BlobID)
+		if err != nil {
+			return nil, err
+		}
+		what = []event.Event{event.FileReplaced{Piece: p.Name, By: u.Name}}
+		p.Current, p.Name = n, u.Name
+		return what, tx.UnchooseSlices(ctx, p.JobID)
 	})
 }
 
@@ -265,7 +308,7 @@ func stand(p *store.Piece, in PieceChange) (what []event.Event, err error) {
 	return what, nil
 }
 
-// Repair makes a new version of a piece, from the file as it came, by the given
+// Repair makes a new version of a piece, from the file as it was handed in, by the given
 // steps, and lets it count. The work is done by the check that this queues.
 func Repair(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, revision int, steps []string) error {
 	for i, s := range steps {
@@ -280,7 +323,15 @@ func Repair(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, revision 
 		if p.Verdict == nil || p.Verdict.Format == modelfile.GCode {
 			return nil, desk.Refuse("no model to repair", p.Name)
 		}
-		n, err := tx.AddVersion(ctx, p.ID, steps)
+		now, err := tx.Version(ctx, p.ID, p.Current)
+		if err != nil {
+			return nil, err
+		}
+		origin := now.N
+		if now.Origin != nil {
+			origin = *now.Origin
+		}
+		n, err := tx.AddVersion(ctx, p.ID, origin, steps)
 		p.Current = n
 		return []event.Event{event.RepairAskedFor{Piece: p.Name, Steps: strings.Join(steps, ", ")}}, err
 	})
