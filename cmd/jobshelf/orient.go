@@ -66,7 +66,7 @@ func orientFile(ctx context.Context, args []string, out, _ io.Writer) (int, erro
 		if ask.Load, err = direction(load); err != nil {
 			return 2, err
 		}
-		ask.Rates.AcrossLoad = 100
+		ask.Rates.AcrossLoad = orient.PulledCents
 	}
 	found, err := orient.Candidates(ctx, m, ask)
 	if err != nil {

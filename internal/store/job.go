@@ -109,7 +109,8 @@ type Piece struct {
 	Nozzle    int             // lays it, counted from 1; 0: the recipe's
 	// Done and Undone are how many changes can be taken back, and done again.
 	Done, Undone int
-	LeftOut      bool // of its job, until it is put back
+	LeftOut      bool        // of its job, until it is put back
+	Load         *[3]float64 // along which it is pulled in use, in the model's coordinates; nil: nobody said
 }
 
 // Stands is how a piece stands: as somebody wants it, else by its verdict.
@@ -120,7 +121,7 @@ func (p *Piece) Stands() orient.Stand {
 	return p.Verdict.Stands()
 }
 
-const pieceColumns = `SELECT p.id, job_id, name, copies, part, unit, current, v.blob_id, v.steps, v.verdict, v.problem, v.picture IS NOT NULL, v.view_id, v.judgement, v.judged_by, p.stand, p.nozzle, jsonb_array_length(p.done), jsonb_array_length(p.undone), p.left_out
+const pieceColumns = `SELECT p.id, job_id, name, copies, part, unit, current, v.blob_id, v.steps, v.verdict, v.problem, v.picture IS NOT NULL, v.view_id, v.judgement, v.judged_by, p.stand, p.nozzle, jsonb_array_length(p.done), jsonb_array_length(p.undone), p.left_out, p.load
 	FROM piece p JOIN version v ON v.piece_id = p.id AND v.n = p.current `
 
 // Pieces lists a job's, but for those that were left out.
@@ -136,7 +137,7 @@ func (q Q) LeftOut(ctx context.Context, job int64) ([]Piece, error) {
 // OpenPieces lists the pieces of all jobs on the shelf, of one member if member is
 // not 0, by job, without their verdicts; VerdictsOf reads those.
 func (q Q) OpenPieces(ctx context.Context, member int64) ([]Piece, error) {
-	return all[Piece](ctx, q, `SELECT p.id, job_id, name, copies, part, unit, current, v.blob_id, v.steps, NULL::jsonb, v.problem, v.picture IS NOT NULL, v.view_id, v.judgement, v.judged_by, p.stand, p.nozzle, jsonb_array_length(p.done), jsonb_array_length(p.undone), p.left_out
+	return all[Piece](ctx, q, `SELECT p.id, job_id, name, copies, part, unit, current, v.blob_id, v.steps, NULL::jsonb, v.problem, v.picture IS NOT NULL, v.view_id, v.judgement, v.judged_by, p.stand, p.nozzle, jsonb_array_length(p.done), jsonb_array_length(p.undone), p.left_out, p.load
 		FROM piece p JOIN version v ON v.piece_id = p.id AND v.n = p.current JOIN job j ON j.id = p.job_id
 		WHERE NOT p.left_out AND j.state NOT IN ('fetched', 'sent back', 'withdrawn') AND ($1 = 0 OR j.member_id = $1) ORDER BY job_id, position`, member)
 }
@@ -174,8 +175,8 @@ func (q Q) AddPiece(ctx context.Context, p Piece) (int64, error) {
 // SetPiece writes what can be changed of a piece: name, copies, part, unit, the version that
 // counts, how it stands, its nozzle, and whether it is left out.
 func (q Q) SetPiece(ctx context.Context, p Piece) error {
-	return q.exec(ctx, `UPDATE piece SET name = $2, copies = $3, part = $4, unit = $5, current = $6, stand = $7, nozzle = $8, left_out = $9 WHERE id = $1`,
-		p.ID, p.Name, p.Copies, p.Part, p.Unit, p.Current, p.Stand, p.Nozzle, p.LeftOut)
+	return q.exec(ctx, `UPDATE piece SET name = $2, copies = $3, part = $4, unit = $5, current = $6, stand = $7, nozzle = $8, left_out = $9, load = $10 WHERE id = $1`,
+		p.ID, p.Name, p.Copies, p.Part, p.Unit, p.Current, p.Stand, p.Nozzle, p.LeftOut, p.Load)
 }
 
 // PieceState is what of a piece is changed and taken back.
@@ -187,16 +188,17 @@ type PieceState struct {
 	Stand   *orient.Stand
 	Nozzle  int
 	LeftOut bool
+	Load    *[3]float64
 }
 
 // State is how a piece is now.
 func (p *Piece) State() PieceState {
-	return PieceState{p.Name, p.Unit, p.Copies, p.Current, p.Stand, p.Nozzle, p.LeftOut}
+	return PieceState{p.Name, p.Unit, p.Copies, p.Current, p.Stand, p.Nozzle, p.LeftOut, p.Load}
 }
 
 // Be makes a piece as it was.
 func (p *Piece) Be(s PieceState) {
-	p.Name, p.Unit, p.Copies, p.Current, p.Stand, p.Nozzle, p.LeftOut = s.Name, s.Unit, s.Copies, s.Current, s.Stand, s.Nozzle, s.LeftOut
+	p.Name, p.Unit, p.Copies, p.Current, p.Stand, p.Nozzle, p.LeftOut, p.Load = s.Name, s.Unit, s.Copies, s.Current, s.Stand, s.Nozzle, s.LeftOut, s.Load
 }
 
 // Undo is how a piece was before each change, the latest last, and after each that was taken back.

@@ -386,7 +386,7 @@ func (w *checkWorker) judge(ctx context.Context, p store.Piece, file *modelfile.
 	var out store.Judgement
 	m := file.Models[part]
 	subject := verdict.SubjectOf(file, part)
-	subject.Said, subject.Stand, subject.Nozzle = p.Unit, p.Stand, p.Nozzle
+	subject.Said, subject.Stand, subject.Nozzle, subject.Load = p.Unit, p.Stand, p.Nozzle, p.Load
 	v, err := verdict.Judge(r.ctx, subject, in.Choices, func(s verdict.Stage, f float64) {
 		_ = r.tell(string(s), readShare+judgeShare*f, false)
 	})

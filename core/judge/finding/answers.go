@@ -44,10 +44,11 @@ var answers = texts{
 	"answer: hotter than the machine":  say("We cannot run your G-code. %[1]s"),
 	"answer: hotter than the material": say("We cannot run your G-code. %[1]s"),
 	"answer: outside the machine":      say("Your G-code goes outside of our machines. Please hand in the model instead."),
+	"answer: another size":             say("We would make your model another size. %[1]s Is that good for what it is to do?"),
 	"answer: a question":               say("About %[1]s: we have a question before we print it. Please come by the desk."), // title
 }
 
-var quoting = []string{"not readable", "too thin", "sharp corners", "layer height", "command not allowed", "unclear line", "nozzles", "too long",
+var quoting = []string{"another size", "not readable", "too thin", "sharp corners", "layer height", "command not allowed", "unclear line", "nozzles", "too long",
 	"hotter than the machine", "hotter than the material"}
 
 // Answer is what a member is told of a finding by a check, which says so; false where nothing

@@ -9,6 +9,11 @@ var history = texts{
 	"along an axis":                 say("Upright along its own axis: %[1]v cm³ under overhangs, %[2]v mm high"),
 	"along an axis, no support":     say("Upright along its own axis: no support, %[1]v mm high"),
 	"leaning":                       say("Leaning, for least support: %[1]v cm³ under overhangs, %[2]v mm high"),
+	"minutes less":                  say("%[1]v; %[2]v min less"), // why, minutes
+	"minutes more":                  say("%[1]v; %[2]v min more"), // why, minutes
+	"mirrored as it is made":        say("mirrored"),
+	"in percent":                    say("%[1]v %%"),                 // %
+	"in percent by axis":            say("%[1]v × %[2]v × %[3]v %%"), // %, %, %
 	"turned to fit":                 say("%[1]v; as it came it fits no machine"),
 	"turned for less support":       say("%[1]v; as it came %[2]v cm³ under overhangs"),
 	"leaning, no support":           say("Leaning: no support, %[1]v mm high"),
@@ -40,6 +45,8 @@ var history = texts{
 	"piece left out":                say("%[1]s is left out"),                                      // file
 	"piece put back":                say("%[1]s is in it again"),                                   // file
 	"file replaced":                 say("%[2]s takes the place of %[1]s"),                         // file, file
+	"load said":                     say("It is said along which way %[1]s is pulled"),             // file
+	"load forgotten":                say("Along which way %[1]s is pulled does not matter"),        // file
 	"nozzle said":                   say("%[1]s is laid by nozzle %[2]d"),                          // file, nozzle
 	"nozzle of the recipe":          say("%[1]s is laid by the recipe's nozzle"),                   // file
 	"turned by hand":                say("%[1]s is turned by hand"),                                // file

@@ -133,6 +133,7 @@ var refusals = texts{
 	"no reason for a mark":               say("Say why support is put in or kept out there."),
 	"no reason for a region":             say("Say why it is filled otherwise there."),
 	"last piece":                         say("%[1]v is all there is of job %[2]v. Withdraw the job, or send it back, to have none of it."),
+	"load without a way":                 say("A load pulls along some way: give three numbers, not all of them 0."),
 	"nothing to undo":                    say("Nothing of %[1]v was changed that could be taken back."),
 	"nothing to redo":                    say("Nothing of %[1]v was taken back."),
 	"region as the rest":                 say("Say how many shells there are there, or how full it is; else it is as the rest."),

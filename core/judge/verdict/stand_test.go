@@ -48,6 +48,8 @@ func TestAModelIsJudgedAsItPrintsBest(t *testing.T) {
 	assert.True(t, as.Stands().AsItCame())
 	assert.Less(t, v.Machines[0].Quick.Seconds, as.Machines[0].Quick.Seconds)
 	assert.Less(t, v.Machines[0].Quick.Grams, as.Machines[0].Quick.Grams)
+	assert.InDelta(t, as.Machines[0].Quick.WholeSeconds()-v.Machines[0].Quick.WholeSeconds(), o.SavedS, 1e-6)
+	assert.Zero(t, as.Orientation.SavedS)
 
 	assert.True(t, judge(solid.Box(30, 20, 10), nil, big).Stands().AsItCame())
 
@@ -71,4 +73,63 @@ func TestAModelIsJudgedAsItPrintsBest(t *testing.T) {
 	require.NoError(t, err)
 	assert.InDelta(t, o.Ways[0].SupportMM3, inches.Orientation.Ways[0].SupportMM3, 1)
 	assert.InEpsilon(t, v.Machines[0].Quick.Seconds, inches.Machines[0].Quick.Seconds, 1e-3)
+}
+
+// A bar that is pulled along its length is built so that its layers run along it, whichever way the
+// file has it, mirrored or longer; where nobody says along which way, and where a load pulls across
+// it, it lies as it came.
+func TestALoadTurnsAPart(t *testing.T) {
+	for axis, size := range [][3]float64{{40, 12, 11.5}, {12, 40, 11.5}, {12, 11.5, 40}} {
+		m := solid.Box(size[0], size[1], size[2])
+		for _, stand := range []*orient.Stand{nil, {Scale: [3]float64{1, 1.2, 1}, Mirror: true}} {
+			for along := range 3 {
+				var load [3]float64
+				load[along] = -7
+				v, err := Judge(context.Background(), Subject{Mesh: m, Unit: units.Millimetre, Stand: stand, Load: &load}, only(220, 220, 250), nil)
+				require.NoError(t, err)
+				ways := v.Orientation.Ways
+				require.NotEmpty(t, ways)
+				for _, w := range ways {
+					built := orient.Stand{Turn: w.Turn}.To(vec(load)).Z
+					assert.InDelta(t, built*built/49, w.AlongLoad, 1e-6)
+				}
+				assert.InDelta(t, 0, ways[0].AlongLoad, 1e-6, "bar along %d, load along %d", axis, along)
+				if stand == nil {
+					assert.InDelta(t, 0, v.Stands().To(vec(load)).Z, 1e-6, "bar along %d, load along %d", axis, along)
+				}
+			}
+		}
+		v, err := Judge(context.Background(), Subject{Mesh: m, Unit: units.Millimetre}, only(220, 220, 250), nil)
+		require.NoError(t, err)
+		for _, w := range v.Orientation.Ways {
+			assert.Zero(t, w.AlongLoad)
+		}
+	}
+}
+
+// A piece that names its nozzle is judged by what is in that, on machines that have it; on others
+// it says why not, and is no option.
+func TestAPieceThatNamesItsNozzle(t *testing.T) {
+	one, two := only(220, 220, 250)[0], only(220, 220, 250)[0]
+	m := *two.Machine
+	m.NozzlesMM, m.Second.Material = []float64{0.4, 0.4}, "Cork"
+	two.Machine = &m
+	two.Loaded = append(machine.Loaded{two.Loaded.Of(1)}, &machine.Material{Name: "Cork", DensityGPerCM: 2 * two.Loaded.Of(1).DensityGPerCM, NozzleC: 200})
+	judge := func(nozzle int) *Verdict {
+		v, err := Judge(context.Background(), Subject{Mesh: solid.Box(20, 20, 10), Unit: units.Millimetre, Nozzle: nozzle}, []Choice{one, two}, nil)
+		require.NoError(t, err)
+		return v
+	}
+	plain, second := judge(0), judge(2)
+	for k := range plain.Machines {
+		assert.Nil(t, plain.Machines[k].Against)
+		require.NotNil(t, plain.Machines[k].Quick)
+	}
+	require.NotNil(t, second.Machines[0].Against)
+	assert.Equal(t, "no such nozzle", second.Machines[0].Against.Code)
+	assert.Nil(t, second.Machines[0].Quick)
+	assert.Nil(t, second.Machines[1].Against)
+	require.NotNil(t, second.Machines[1].Quick)
+	assert.InEpsilon(t, 2*plain.Machines[1].Quick.Grams, second.Machines[1].Quick.Grams, 1e-9, "Cork is twice as heavy")
+	assert.Equal(t, "Cork", second.Machines[1].Quick.Uses[0].Material.Name)
 }

@@ -139,6 +139,7 @@ type Subject struct {
 	Odd    []string      // what was odd about its file
 	Stand  *orient.Stand // as somebody wants it to stand; nil: as it prints best
 	AsIs   bool          // no other way to stand is weighed
+	Load   *[3]float64   // along which it is pulled in use, in the model's coordinates
 	Nozzle int           // that lays it, counted from 1; 0: that of each recipe
 }
 
@@ -199,6 +200,9 @@ func Judge(ctx context.Context, in Subject, choices []Choice, progress func(Stag
 	}
 	found := len(v.Findings)
 	err = v.estimate(ctx, stood, topology, choices, progress)
+	if err == nil {
+		err = v.saved(ctx, in, r.Topology, choices)
+	}
 	for i := range v.Findings[found:] { // places are told on the model as it came
 		for k, at := range v.Findings[found+i].Places {
 			v.Findings[found+i].Places[k] = array(v.Orientation.Stand.From(vec(at)))

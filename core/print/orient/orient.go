@@ -25,6 +25,10 @@ type Rates struct {
 // practice, no source.
 var CommonRates = Rates{SupportPerCM3: 3, MachinePerHour: 120, HandPerMinute: 30, SpoiltPerCM2: 1}
 
+// PulledCents is what it costs to build a part so that its load pulls the layers straight apart,
+// where somebody said along which way it is pulled (a choice of ours).
+const PulledCents = 100
+
 // Ask is what is looked for.
 type Ask struct {
 	OverhangDeg float64    // from vertical; the recipe's

@@ -95,6 +95,12 @@ type (
 		Piece string `json:"piece"`
 		By    string `json:"by"`
 	}
+	LoadSaid struct {
+		Piece string `json:"piece"`
+	}
+	LoadNone struct {
+		Piece string `json:"piece"`
+	}
 	NozzleOfRecipe struct {
 		Piece string `json:"piece"`
 	}
@@ -211,6 +217,8 @@ func (PieceRedone) Kind() string        { return "piece redone" }
 func (PieceLeftOut) Kind() string       { return "piece left out" }
 func (PieceBack) Kind() string          { return "piece put back" }
 func (FileReplaced) Kind() string       { return "file replaced" }
+func (LoadSaid) Kind() string           { return "load said" }
+func (LoadNone) Kind() string           { return "load forgotten" }
 func (NozzleOfRecipe) Kind() string     { return "nozzle of the recipe" }
 func (Turned) Kind() string             { return "turned by hand" }
 func (Mirrored) Kind() string           { return "mirrored" }
@@ -242,7 +250,7 @@ func (Several) Kind() string            { return "several" }
 var Kinds = []Event{
 	HandedIn{}, Checked{}, Unread{}, CheckedAgain{}, CheckAsked{}, CheckCancelled{}, CheckSetAside{}, Approved{}, ApprovedUpTo{}, YesNotKept{}, YesTakenBack{}, Withdrawn{},
 	SentBack{}, Started{}, CameOff{}, Failed{}, ReadyToFetch{}, Fetched{}, MovedInItsLane{}, RepairAskedFor{}, Repaired{}, UnitLeft{}, UnitSaid{}, CopiesSaid{}, CountsAsItCame{},
-	StandsAsBest{}, NozzleSaid{}, NozzleOfRecipe{}, PieceLeftOut{}, PieceBack{}, FileReplaced{}, PieceUndone{}, PieceRedone{}, Turned{}, Mirrored{}, Sized{},
+	StandsAsBest{}, NozzleSaid{}, NozzleOfRecipe{}, LoadSaid{}, LoadNone{}, PieceLeftOut{}, PieceBack{}, FileReplaced{}, PieceUndone{}, PieceRedone{}, Turned{}, Mirrored{}, Sized{},
 	CountsMended{}, SliceOrdered{}, SliceAgain{}, SliceCancelled{}, SliceRemoved{}, SliceNamed{}, SliceChosen{}, SliceDone{}, SliceFailed{}, SliceSetAside{}, HouseChanged{}, MachineChanged{}, MaterialChanged{},
 	RecipeChanged{}, HouseOpened{}, PersonAdded{}, PasswordSet{}, RoleGiven{}, AccountClosed{}, OwnPasswordChanged{}, Several{},
 }

@@ -3,6 +3,7 @@ package decide
 import (
 	"context"
 	"fmt"
+	"math"
 	"slices"
 	"time"
 
@@ -11,6 +12,7 @@ import (
 	"jobshelf/core/judge/verdict"
 	"jobshelf/core/print/orient"
 	"jobshelf/core/shape/mesh/repair"
+	"jobshelf/core/shape/problem"
 	"jobshelf/core/shape/units"
 	"jobshelf/core/shop/job"
 	"jobshelf/internal/desk"
@@ -26,6 +28,7 @@ type Slip struct {
 	Member    string       `json:"member"`
 	Purpose   string       `json:"purpose"`
 	Wish      string       `json:"wish"`
+	Size      string       `json:"size,omitempty" doc:"How large a piece is made, of as it came, where that is another size"`
 	NeededBy  string       `json:"needed_by,omitempty" doc:"Date, YYYY-MM-DD"`
 	Late      bool         `json:"late" doc:"It would be, or will be, finished after that day"`
 	State     string       `json:"state"`
@@ -140,6 +143,9 @@ func slipOf(h *floor.State, j store.Job, pieces []store.Piece, runs []store.Run)
 		s.NeededBy = j.NeededBy.Format(time.DateOnly)
 	}
 	for i, p := range pieces {
+		if s.Size == "" && p.Stand != nil && !p.Stand.SameSize() {
+			s.Size = h.Words.Say(sizeOf(p.Stand.Plain()))
+		}
 		if i == 0 {
 			s.PieceID, s.Pictured = p.ID, p.Seen
 		}
@@ -149,6 +155,18 @@ func slipOf(h *floor.State, j store.Job, pieces []store.Piece, runs []store.Run)
 		s.Worst = &w
 	}
 	return s
+}
+
+// sizeOf is how large a piece is made, of as it came.
+func sizeOf(s orient.Stand) problem.Phrase {
+	percent := func(k int) any { return problem.Digits(100*s.Scale[k], 4) }
+	switch {
+	case s.Scale == [3]float64{1, 1, 1}:
+		return problem.Say("mirrored as it is made")
+	case s.Scale[0] == s.Scale[1] && s.Scale[1] == s.Scale[2]:
+		return problem.Say("in percent", percent(0))
+	}
+	return problem.Say("in percent by axis", percent(0), percent(1), percent(2))
 }
 
 // stand fills in the machine part of a slip: from its runs if there are any, else from what was
@@ -212,6 +230,7 @@ type PieceView struct {
 	Versions []VersionView               `json:"versions"`
 	Mend     []repair.Step               `json:"mend" doc:"Repair steps that its findings call for"`
 	Nozzle   int                         `json:"nozzle" doc:"The nozzle that somebody wants it laid by, counted from 1; 0: the recipe's"`
+	Load     *[3]float64                 `json:"load,omitempty" doc:"Along which way it is pulled in use, in the model's coordinates"`
 	Undo     int                         `json:"undo" doc:"How many changes of it can be taken back"`
 	Redo     int                         `json:"redo" doc:"How many that were taken back can be done again"`
 	// Orientation is left out of what is not a model, or was judged by an older program.
@@ -239,6 +258,7 @@ type WayView struct {
 	HeightMM    float64     `json:"height_mm"`
 	Fits        int         `json:"fits" doc:"On how many machines in service"`
 	ScaleToFit  float64     `json:"scale_to_fit"`
+	AlongLoad   float64     `json:"along_load,omitempty" doc:"cos² of the angle between the load and the way it is built: 1 pulls layers apart"`
 }
 
 func orientationView(p *store.Piece, words finding.Speaker) *OrientationView {
@@ -248,12 +268,18 @@ func orientationView(p *store.Piece, words finding.Speaker) *OrientationView {
 	o := p.Verdict.Orientation
 	v := &OrientationView{Stand: p.Stands(), Fixed: p.Stand != nil, SizeMM: o.SizeMM, Ways: []WayView{}}
 	if !v.Fixed && o.Why.Code != "" {
-		v.Why = words.Say(o.Why)
+		why := o.Why
+		if minutes := math.Round(o.SavedS / 60); minutes >= 1 {
+			why = problem.Say("minutes less", why, problem.Fixed(minutes, 0))
+		} else if minutes <= -1 {
+			why = problem.Say("minutes more", why, problem.Fixed(-minutes, 0))
+		}
+		v.Why = words.Say(why)
 	}
 	for _, w := range o.Ways {
 		turned := orient.Stand{Turn: w.Turn, Scale: v.Stand.Scale, Mirror: v.Stand.Mirror}
 		v.Ways = append(v.Ways, WayView{Turn: w.Turn, Now: turned.Like(v.Stand), Reason: words.Say(w.Reason), OverhangMM2: w.OverhangMM2, SupportMM3: w.SupportMM3,
-			ContactMM2: w.ContactMM2, StrengthMM2: w.StrengthMM2, HeightMM: w.HeightMM, Fits: w.Fits, ScaleToFit: w.ScaleToFit})
+			ContactMM2: w.ContactMM2, StrengthMM2: w.StrengthMM2, HeightMM: w.HeightMM, Fits: w.Fits, ScaleToFit: w.ScaleToFit, AlongLoad: w.AlongLoad})
 	}
 	return v
 }
@@ -357,7 +383,7 @@ func surfaceView(c *verdict.Verdict) SurfaceView {
 
 func pieceView(p store.Piece, versions []store.Version, words finding.Speaker) PieceView {
 	v := PieceView{ID: p.ID, Name: p.Name, Copies: p.Copies, Pictured: p.Seen, Viewable: p.ViewID != nil, Problem: p.Problem, SaidUnit: string(p.Unit),
-		Current: p.Current, Nozzle: p.Nozzle, Undo: p.Done, Redo: p.Undone, Units: []printability.UnitProposal{}, Versions: []VersionView{}, Mend: []repair.Step{}, Surface: surfaceView(p.Verdict), Orientation: orientationView(&p, words)}
+		Current: p.Current, Nozzle: p.Nozzle, Load: p.Load, Undo: p.Done, Redo: p.Undone, Units: []printability.UnitProposal{}, Versions: []VersionView{}, Mend: []repair.Step{}, Surface: surfaceView(p.Verdict), Orientation: orientationView(&p, words)}
 	if c := p.Verdict; c != nil {
 		v.Format, v.Unit, v.Program = string(c.Format), string(c.Unit), c.Program
 		v.Units = append(v.Units, c.Units...)

@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"math"
 	"path"
 	"slices"
 	"strings"
@@ -180,6 +181,8 @@ type PieceChange struct {
 	Stand    *orient.Stand `json:"stand,omitempty" doc:"How it stands: turned, scaled, mirrored"`
 	Best     bool          `json:"best,omitempty" doc:"It stands as it prints best again, as large as it came"`
 	Why      string        `json:"why,omitempty" maxLength:"300" doc:"Why it stands so"`
+	Load     *[3]float64   `json:"load,omitempty" doc:"Along which way it is pulled in use, in the model's coordinates"`
+	NoLoad   bool          `json:"no_load,omitempty" doc:"Along which way it is pulled does not matter"`
 	LeftOut  *bool         `json:"left_out,omitempty" doc:"It is left out of its job, or put back"`
 	Nozzle   *int          `json:"nozzle,omitempty" minimum:"0" maximum:"2" doc:"The nozzle that lays it, counted from 1; 0: the recipe's"`
 }
@@ -222,6 +225,9 @@ func ChangePiece(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, in P
 				stood = append(stood, event.NozzleSaid{Piece: p.Name, Nozzle: p.Nozzle})
 			}
 		}
+		if stood, err = pull(p, in, stood); err != nil {
+			return nil, err
+		}
 		if in.LeftOut != nil && *in.LeftOut != p.LeftOut {
 			if stood, err = leave(ctx, tx, p, *in.LeftOut, stood); err != nil {
 				return nil, err
@@ -232,6 +238,23 @@ func ChangePiece(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, in P
 		}
 		return append(what, stood...), tx.UnchooseSlices(ctx, p.JobID) // those were made as it was before
 	})
+}
+
+// pull sets along which way a piece is pulled in use.
+func pull(p *store.Piece, in PieceChange, what []event.Event) ([]event.Event, error) {
+	switch {
+	case in.NoLoad && p.Load != nil:
+		p.Load = nil
+		return append(what, event.LoadNone{Piece: p.Name}), nil
+	case in.Load == nil || p.Load != nil && *p.Load == *in.Load:
+		return what, nil
+	}
+	long := math.Sqrt(in.Load[0]*in.Load[0] + in.Load[1]*in.Load[1] + in.Load[2]*in.Load[2])
+	if !(long > 1e-9) || math.IsInf(long, 0) {
+		return nil, desk.Wrong("load", "load without a way")
+	}
+	p.Load = in.Load
+	return append(what, event.LoadSaid{Piece: p.Name}), nil
 }
 
 // leave leaves a piece out of its job, or puts it back; one stays.

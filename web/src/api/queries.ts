@@ -189,6 +189,18 @@ export const useChangePiece = () =>
     touches: ofPieces,
   })
 
+export const useReplaceFile = () =>
+  useDeed<At & { upload: string }>({
+    run: (v) =>
+      take(
+        api.POST('/pieces/{id}/file', {
+          params: { path: { id: v.id } },
+          body: { revision: v.revision, upload_id: v.upload },
+        }),
+      ),
+    touches: ofPieces,
+  })
+
 /** Takes the last change of a piece back, or does it again. */
 export const useStepPiece = () =>
   useDeed<At & { way: 'undo' | 'redo' }>({

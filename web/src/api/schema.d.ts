@@ -306,7 +306,8 @@ export interface paths {
         /** A version's file: version=1 is the file as it came */
         get: operations["piece-file"];
         put?: never;
-        post?: never;
+        /** Put another file in the place of a piece's */
+        post: operations["replace-file"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1000,6 +1001,8 @@ export interface components {
             ladder: components["schemas"]["LadderRow"][];
             /** @description It would be, or will be, finished after that day */
             late: boolean;
+            /** @description Pieces that were left out of it */
+            left_out: components["schemas"]["LeftOut"][];
             /** @description Where it is queued, or is proposed to go */
             machine?: string;
             /** Format: int64 */
@@ -1038,6 +1041,8 @@ export interface components {
              * @description On that machine, with warm-up
              */
             seconds?: number;
+            /** @description How large a piece is made, of as it came, where that is another size */
+            size?: string;
             state: string;
             /** @description Something found stops it: it cannot be approved */
             stopped: boolean;
@@ -1133,6 +1138,13 @@ export interface components {
             support_grams: number;
             /** Format: double */
             top_mm: number;
+        };
+        LeftOut: {
+            /** Format: int64 */
+            copies: number;
+            /** Format: int64 */
+            id: number;
+            name: string;
         };
         Machine: {
             /** @description Where it stands, or its name on the network: for people to find it */
@@ -1403,6 +1415,12 @@ export interface components {
              * @description The version of the model that counts
              */
             current?: number;
+            /** @description It is left out of its job, or put back */
+            left_out?: boolean;
+            /** @description Along which way it is pulled in use, in the model's coordinates */
+            load?: number[];
+            /** @description Along which way it is pulled does not matter */
+            no_load?: boolean;
             /**
              * Format: int64
              * @description The nozzle that lays it, counted from 1; 0: the recipe's
@@ -1435,6 +1453,8 @@ export interface components {
             gcode?: components["schemas"]["Program"];
             /** Format: int64 */
             id: number;
+            /** @description Along which way it is pulled in use, in the model's coordinates */
+            load?: number[];
             /** @description Repair steps that its findings call for */
             mend: string[];
             name: string;
@@ -1824,6 +1844,14 @@ export interface components {
             who?: string;
             why: string;
         };
+        Replacing: {
+            /**
+             * Format: int64
+             * @description The revision of the job that was seen
+             */
+            revision: number;
+            upload_id: string;
+        };
         RunView: {
             colour: string;
             /** Format: date-time */
@@ -2029,6 +2057,8 @@ export interface components {
              * @description On that machine, with warm-up
              */
             seconds?: number;
+            /** @description How large a piece is made, of as it came, where that is another size */
+            size?: string;
             state: string;
             title: string;
             wish: string;
@@ -2220,6 +2250,11 @@ export interface components {
             nozzle_c_per_s: number;
         };
         WayView: {
+            /**
+             * Format: double
+             * @description cos² of the angle between the load and the way it is built: 1 pulls layers apart
+             */
+            along_load?: number;
             /** Format: double */
             contact_mm2: number;
             /**
@@ -3516,6 +3551,66 @@ export interface operations {
                 content: {
                     "application/octet-stream": unknown;
                 };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "replace-file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Replacing"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Unauthorized */
             401: {

@@ -30,6 +30,7 @@ const checking = computed(() => ['queued', 'running', 'set aside'].includes(prop
     <span class="facts small">
       <CheckProgress v-if="checking" :job="slip" />
       <template v-else>
+        <span v-if="slip.size" class="size" :title="`Made ${slip.size} as large as it came`">{{ slip.size }}</span>
         <span v-if="slip.seconds" class="num">{{ f.duration(slip.seconds) }}</span>
         <span v-if="slip.grams" class="num">{{ f.grams(slip.grams) }}</span>
         <span v-if="slip.price_cents" class="num">{{ f.money(slip.price_cents) }}</span>
@@ -64,6 +65,11 @@ const checking = computed(() => ['queued', 'running', 'set aside'].includes(prop
   border: 1px solid var(--rule);
   border-bottom: none;
   border-radius: 3px 3px 0 0;
+}
+.size {
+  border: 1px solid var(--rule);
+  border-radius: 3px;
+  padding: 0 4px;
 }
 .slip:hover {
   border-color: var(--ink);

@@ -48,6 +48,13 @@ function back(way: 'undo' | 'redo') {
 const nozzles = computed(
   () => [props.row, ...props.job.ladder].find((r) => (r?.nozzles.length ?? 0) > 1)?.nozzles ?? [],
 )
+/** Along which way it is pulled in use, in the model's coordinates. */
+const pull = (load: [number, number, number] | null) =>
+  open.value &&
+  change.mutate({
+    id: props.piece.id,
+    body: { revision: props.job.revision, ...(load ? { load } : { no_load: true }) },
+  })
 const lay = (nozzle: number) =>
   open.value && change.mutate({ id: props.piece.id, body: { revision: props.job.revision, nozzle } })
 
@@ -77,6 +84,7 @@ async function say() {
   wrong.value = 'wrong' in s ? s.wrong : ''
   if ('wrong' in s) return
   if ('nozzle' in s) lay(s.nozzle)
+  else if ('load' in s) pull(s.load)
   else await ('best' in s ? set(null) : set(s.stand, s.why))
   if (!change.isError.value) line.value = ''
 }
@@ -88,13 +96,23 @@ watch(
   },
 )
 
+/** Whether the face that is clicked is the one that is pulled at. */
+const pulling = ref(false)
 /** A face was picked: its way out, in the model's coordinates. */
 function rest(out: readonly [number, number, number]) {
   picking.value = false
+  if (pulling.value) {
+    pulling.value = false
+    pull([...out])
+    return
+  }
   if (now.value) void set({ ...now.value.stand, turn: restingOn(out, now.value.stand) })
 }
-function pick() {
-  if (open.value) picking.value = !picking.value
+function pick(toPull: boolean) {
+  if (!open.value) return
+  const on = !picking.value || pulling.value !== toPull
+  picking.value = on // the room's: it is there in a moment
+  pulling.value = toPull && on
 }
 defineExpose({ rest, focus: () => field.value?.focus() })
 
@@ -102,7 +120,13 @@ useKeys('How it stands', [
   { key: 'o', does: 'Say how it stands, or how large', run: () => emit('open'), when: () => !!now.value },
   { key: 'n', does: 'Stand it the next best way', run: () => next(1), when: () => several.value },
   { key: 'Shift+n', does: 'Stand it the way before', run: () => next(-1), when: () => several.value },
-  { key: 'd', does: 'Rest it on a face that you click', run: pick, when: () => open.value },
+  { key: 'd', does: 'Rest it on a face that you click', run: () => pick(false), when: () => open.value },
+  {
+    key: 'Shift+d',
+    does: 'Say which way it is pulled, by a face that you click',
+    run: () => pick(true),
+    when: () => open.value,
+  },
   {
     key: 'Backspace',
     does: 'Take the last change of the piece back',
@@ -145,6 +169,9 @@ const percent = computed(() => {
           <span class="small quiet facts"
             ><span class="num">{{ f.number(w.contact_mm2 / 100, 1) }} cm² on the plate</span
             ><span class="num">least layer {{ f.number(w.strength_mm2, 0) }} mm²</span
+            ><span v-if="piece.load" :class="{ over: (w.along_load ?? 0) > 0.25 }">{{
+              (w.along_load ?? 0) > 0.25 ? '▲ the pull parts its layers' : 'layers run along the pull'
+            }}</span
             ><span v-if="!w.fits" class="over"
               >▲ fits no machine; at
               <span class="num">{{ f.number(Math.floor(1000 * w.scale_to_fit) / 10, 1) }} %</span></span
@@ -170,9 +197,13 @@ const percent = computed(() => {
       <v-btn type="submit" size="small" :disabled="!open || !line.trim()">Do it</v-btn>
     </form>
     <div class="acts">
-      <v-btn size="small" :disabled="!open" :aria-pressed="picking" @click="pick"
-        >{{ picking ? 'Click the face …' : 'Rest on a face' }} <kbd class="on">D</kbd></v-btn
+      <v-btn size="small" :disabled="!open" :aria-pressed="picking && !pulling" @click="pick(false)"
+        >{{ picking && !pulling ? 'Click the face …' : 'Rest on a face' }} <kbd class="on">D</kbd></v-btn
       >
+      <v-btn size="small" :disabled="!open" :aria-pressed="pulling" @click="pick(true)">{{
+        pulling ? 'Click where it is pulled …' : 'It is pulled …'
+      }}</v-btn>
+      <v-btn v-if="piece.load" size="small" variant="text" :disabled="!open" @click="pull(null)">No pull</v-btn>
       <v-btn size="small" :disabled="!open || !piece.undo" @click="back('undo')">Undo</v-btn>
       <v-btn size="small" :disabled="!open || !piece.redo" @click="back('redo')">Redo</v-btn>
       <v-btn v-if="now.fixed" size="small" variant="text" :disabled="!open" @click="set(null)">As it prints best</v-btn>

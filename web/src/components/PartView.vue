@@ -40,6 +40,8 @@ const props = defineProps<{
   stand?: Stand
   /** Turn about the vertical, degrees. @default the row's */
   turnDeg?: number
+  /** Along which way it is pulled, in the model's coordinates; an arrow shows it. */
+  pull?: readonly number[]
   /** A click tells of the face under it. */
   picking?: boolean
   /** Another view beside it has the keys, and leads. */
@@ -86,6 +88,7 @@ function show() {
   if (props.follows && view.value)
     scene.value.setView(view.value) // the view beside leads
   else scene.value.frame(close.value ? near.value : 'plate')
+  scene.value.setLoad(props.pull)
   point()
   showLayer()
 }
@@ -167,7 +170,7 @@ useResizeObserver(box, fit)
 onMounted(load)
 watch(() => [props.pieceId, props.version, props.stamp], load)
 watch([() => props.row?.machine_id, () => theme.global.name.value], show)
-watch(() => [JSON.stringify(props.stand), props.turnDeg], show)
+watch(() => [JSON.stringify(props.stand), props.turnDeg, JSON.stringify(props.pull)], show)
 watch(() => [props.evidence, props.place], point)
 watch(() => props.layer, showLayer)
 watch(view, (v) => v && scene.value?.setView(v))

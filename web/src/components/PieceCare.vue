@@ -3,6 +3,7 @@ import { computed, nextTick, ref, watch } from 'vue'
 import type { JobView, PieceChange, PieceView } from '../api/client'
 import { useChangePiece, useRepair } from '../api/queries'
 import { useFormats } from '../composables/format'
+import PieceFile from './PieceFile.vue'
 import { useWords } from './repair'
 
 const props = defineProps<{ job: JobView; piece: PieceView; mayRepair: boolean }>()
@@ -149,6 +150,8 @@ function mend() {
         <li v-for="d in v.log" :key="d.step">{{ d.text }}</li>
       </ul>
     </section>
+
+    <PieceFile v-if="open" :job="job" :piece="piece" />
 
     <dl v-if="piece.gcode" class="program">
       <dt>G-code</dt>

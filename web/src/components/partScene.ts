@@ -1,5 +1,6 @@
 import {
   AmbientLight,
+  ArrowHelper,
   BufferAttribute,
   BufferGeometry,
   CanvasTexture,
@@ -137,6 +138,7 @@ export class PartScene {
   private readonly room = new Group()
   private readonly part = new Group()
   private readonly marks = new Group()
+  private readonly load = new Group()
   private readonly paths = new Group()
   /** The layer that is drawn now, and how many of its lines are shown of the first n. */
   private drawn?: { layer: PathLayer; shown: ReadonlySet<number>; x: number; y: number; mesh: Mesh; until: Uint32Array }
@@ -167,7 +169,7 @@ export class PartScene {
     })
     const sun = new DirectionalLight(0xffffff, 2.1)
     sun.position.set(0.4, -0.7, 1)
-    this.scene.add(new AmbientLight(0xffffff, 1.5), sun, this.room, this.part, this.marks, this.paths)
+    this.scene.add(new AmbientLight(0xffffff, 1.5), sun, this.room, this.part, this.marks, this.paths, this.load)
     this.camera.up.set(0, 0, 1)
   }
 
@@ -265,6 +267,30 @@ export class PartScene {
       const s = this.pin()
       s.position.set(pin[0]!, pin[1]!, pin[2]!)
       this.marks.add(s)
+    }
+    this.draw()
+  }
+
+  /** Shows by two arrows along which way the part is pulled; the way is in the model's coordinates. */
+  setLoad(way: readonly number[] | undefined) {
+    empty(this.load)
+    if (way) {
+      const out = new Vector3(way[0], way[1], way[2]).transformDirection(this.placed)
+      const reach = Math.max(this.size.x, this.size.y, this.size.z) * 0.5
+      for (const side of [1, -1]) {
+        const from = new Vector3(0, 0, this.size.z / 2)
+        const a = new ArrowHelper(
+          out.clone().multiplyScalar(side),
+          from,
+          reach * 1.6,
+          this.looks.stop,
+          reach * 0.3,
+          reach * 0.16,
+        )
+        for (const m of [a.line.material, a.cone.material]) Object.assign(m, { depthTest: false })
+        a.renderOrder = 5
+        this.load.add(a)
+      }
     }
     this.draw()
   }

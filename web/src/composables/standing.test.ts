@@ -24,6 +24,21 @@ const said = (line: string, n = now()) => {
 const as = (more: object) => ({ turn: [1, 0, 0, 0], scale: [1, 1, 1], mirror: false, why: '', ...more })
 const h6 = Number(half.toFixed(6))
 
+describe('the typed line of a piece', () => {
+  it('says the nozzle, and along which way it is pulled: as it stands, told in the model', () => {
+    expect(readStanding('Nozzle 2', now())).toEqual({ nozzle: 2 })
+    expect(readStanding('nozzle 3', now())).toHaveProperty('wrong')
+    expect(readStanding('no pull', now())).toEqual({ load: null })
+    expect(readStanding('pull y', now())).toEqual({ load: [0, 1, 0] })
+    const stood = now({ stand: { turn: [half, half, 0, 0], scale: [1, 2, 1], mirror: true } })
+    const round = (s: object) => ('load' in s ? (s.load as number[]).map((v) => Number(v.toFixed(6)) + 0) : s)
+    // It was turned about x by 90°: what is up now was y in the model, which is twice as long.
+    expect(round(readStanding('pull z', stood))).toEqual([0, 0.5, 0])
+    expect(round(readStanding('pull x', stood))).toEqual([-1, 0, 0])
+    expect(round(readStanding('pull y', stood))).toEqual([0, 0, -1])
+  })
+})
+
 describe('the typed line of how a piece stands', () => {
   it.each([
     ['x 90', as({ turn: [h6, h6, 0, 0] })],

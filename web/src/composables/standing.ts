@@ -11,7 +11,12 @@ export interface Standing {
   read: (text: string) => number | undefined
 }
 
-export type Said = { stand: Stand; why: string } | { best: true } | { nozzle: number } | { wrong: string }
+export type Said =
+  | { stand: Stand; why: string }
+  | { best: true }
+  | { nozzle: number }
+  | { load: [number, number, number] | null }
+  | { wrong: string }
 
 const axes = ['x', 'y', 'z'] as const
 type Axis = (typeof axes)[number]
@@ -25,9 +30,23 @@ export const grammar: readonly [string, string][] = [
   ['only z 45 mm', 'that axis alone'],
   ['fit', 'the largest that fits this machine'],
   ['as it came · mirror · best', 'back to the file · the other hand · as it prints best'],
+  ['pull z · no pull', 'along which way it is pulled in use, as it stands · no matter'],
   ['nozzle 2', 'that nozzle lays it; nozzle 0, the recipe’s'],
   ['… because …', 'says why: another size needs it'],
 ]
+
+/** Which way in the model runs along an axis of the plate, as it stands. */
+function ownWay(stand: Stand, axis: Axis): [number, number, number] {
+  const [w, x, y, z] = stand.turn.some((v) => v !== 0) ? (stand.turn as [number, number, number, number]) : [1, 0, 0, 0]
+  const rows: [number, number, number][] = [
+    [1 - 2 * (y * y + z * z), 2 * (x * y - w * z), 2 * (x * z + w * y)],
+    [2 * (x * y + w * z), 1 - 2 * (x * x + z * z), 2 * (y * z - w * x)],
+    [2 * (x * z - w * y), 2 * (y * z + w * x), 1 - 2 * (x * x + y * y)],
+  ]
+  const way = rows[axes.indexOf(axis)]!
+  const own = way.map((v, k) => v / (stand.scale[k] || 1)) as [number, number, number]
+  return [stand.mirror ? -own[0] : own[0], own[1], own[2]]
+}
 
 /** Which of the model's own axes stands along an axis of the plate, where it is turned by right angles. */
 function ownAxis(stand: Stand, axis: Axis): number | undefined {
@@ -55,6 +74,9 @@ export function readStanding(line: string, now: Standing): Said {
   if (text === 'best') return { best: true }
   if (text === 'as it came') return { stand: { turn: [1, 0, 0, 0], scale: [1, 1, 1], mirror: false }, why }
   if (text === 'mirror') return { stand: { ...stand, mirror: !stand.mirror }, why }
+  if (text === 'no pull') return { load: null }
+  const pull = /^pull ([xyz])$/.exec(text)
+  if (pull) return { load: ownWay(stand, pull[1] as Axis) }
   const nozzle = /^nozzle ([0-2])$/.exec(text)
   if (nozzle) return { nozzle: Number(nozzle[1]) }
   if (text === 'fit') {

@@ -263,6 +263,7 @@ useKeys('Bench', [
             :stand="stand"
             :turn-deg="turnDeg"
             :picking="picking || placing"
+            :pull="panel === 'Orientation' ? piece.load : undefined"
             :stamp="stamp"
             :evidence="overhangMarks ?? placeMarks ?? marks"
             :place="overhangPlace ?? place"

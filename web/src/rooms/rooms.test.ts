@@ -154,6 +154,7 @@ const jobView = (id: number, more: Partial<JobView> = {}): JobView => ({
   history: [],
   runs: [],
   piece_set: [piece(id)],
+  left_out: [],
   ladder: [row(1, 'Bowline'), row(2, 'Capstan', { proposed: true }), row(3, 'Halyard', { fits: false })],
   ...more,
 })
@@ -520,18 +521,22 @@ describe('how a piece stands', () => {
     ])
     await w.find('.nozzle select').setValue('2')
     await flushPromises()
+    await w.find('.stand .line input').setValue('pull x')
+    await w.find('.stand .line').trigger('submit')
+    await flushPromises()
     await w.find('.stand .line input').setValue('nozzle 1')
     await w.find('.stand .line').trigger('submit')
     await flushPromises()
     expect(server.asked).toEqual([
       ['PUT', '/pieces/9', { revision: 7, nozzle: 2 }],
+      ['PUT', '/pieces/9', { revision: 7, load: [1, 0, 0] }],
       ['PUT', '/pieces/9', { revision: 7, nozzle: 1 }],
     ])
     w.unmount()
     await kept(1, 2)
     await press('Backspace')
     await press('Backspace', true)
-    expect(server.asked.slice(2)).toEqual([
+    expect(server.asked.slice(3)).toEqual([
       ['POST', '/pieces/9/undo', { revision: 7 }],
       ['POST', '/pieces/9/redo', { revision: 7 }],
     ])
@@ -1190,6 +1195,26 @@ describe('the slices of a piece', () => {
     ])
     await w.findAll('.variants .name')[0]!.trigger('click')
     expect(w.find('.slice-remove').exists(), 'what counts stays').toBe(false)
+  })
+})
+
+describe('the file of a piece', () => {
+  it('gives its place to another; a piece is left out and put back, but for the last', async () => {
+    const two = { piece_set: [piece(9), piece(19)], left_out: [{ id: 7, name: 'lid.stl', copies: 2 }] }
+    const w = await part(PieceCare, { job: jobView(9, two), piece: piece(9), mayRepair: true })
+    expect(w.find('.out').text()).toContain('Left out: lid.stl × 2')
+    await w.find('.leave').trigger('click')
+    await flushPromises()
+    await w.find('.back').trigger('click')
+    await flushPromises()
+    expect(server.asked).toEqual([
+      ['PUT', '/pieces/9', { revision: 7, left_out: true }],
+      ['PUT', '/pieces/7', { revision: 7, left_out: false }],
+    ])
+    await w.setProps({ job: jobView(9) })
+    expect(w.find('.leave').exists()).toBe(false)
+    await w.setProps({ job: jobView(9, { state: 'approved', may: may('approved') }) })
+    expect(w.find('.file').exists(), 'settled').toBe(false)
   })
 })
 
