@@ -17,6 +17,7 @@ import (
 	"jobshelf/core/print/recipe"
 	"jobshelf/core/shape/mesh"
 	"jobshelf/core/shape/polygon"
+	"jobshelf/core/shape/shapetest"
 	"jobshelf/core/shape/solid"
 	"jobshelf/core/shape/units"
 )
@@ -240,30 +241,45 @@ func TestCopiesThatInterlock(t *testing.T) {
 }
 
 // How much support an orientation is foreseen to need is about what a slice lays: half of the demo's
-// parts, on their heads and laid over, within 15 %.
+// parts, on their heads and laid over, and of a scanned rabbit (npm "bunny" 1.0.1) turned six ways, are
+// within 10 %, all within 20 %.
 func TestSupportIsForeseen(t *testing.T) {
-	var off []float64
+	scan, err := shapetest.Rabbit()
+	require.NoError(t, err)
+	scan = scan.Transformed(50/scan.Bounds().Size().Y, mesh.Vec3{})
+	type lot struct {
+		mesh  *mesh.Mesh
+		turns []orient.Quat
+	}
+	lots := map[string]lot{"rabbit": {scan, []orient.Quat{{1}, {0, 1}, overX, overY, {math.Sqrt2 / 2, -math.Sqrt2 / 2}, {0.9, 0.2, 0.3, 0.1}}}}
 	for _, p := range solid.Parts() {
-		if p.Unit != units.Millimetre || p.Name == "cleat-with-hole" || p.Name == "crossed-band" || p.Name == "bushing-inside-out" {
-			continue
+		if p.Unit == units.Millimetre && p.Name != "cleat-with-hole" && p.Name != "crossed-band" && p.Name != "bushing-inside-out" {
+			lots[p.Name] = lot{p.Mesh, []orient.Quat{{0, 1}, overX}}
 		}
-		for _, turn := range []orient.Quat{{0, 1}, overX} {
+	}
+	off := map[bool][]float64{}
+	for name, x := range lots {
+		for _, turn := range x.turns {
 			o := order()
 			o.Machine.Volume.XMM, o.Machine.Volume.YMM, o.Machine.Volume.ZMM = 300, 300, 300
-			o.Pieces = []Piece{{Mesh: p.Mesh, MMPerUnit: 1, Stand: orient.Stand{Turn: turn}}}
+			o.Pieces = []Piece{{Mesh: x.mesh, MMPerUnit: 1, Stand: orient.Stand{Turn: turn}}}
 			made, err := One(ctx, o, nil)
 			require.NoError(t, err)
-			m := orient.Measure(p.Mesh, turn, o.Recipe.WithDefaults().SupportDeg, nil)
+			m := orient.Measure(x.mesh, turn, o.Recipe.WithDefaults().SupportDeg, nil)
 			if made.Full.GramsSupport > 0.5 {
-				off = append(off, math.Abs(m.LaidMM3()*o.Loaded.Of(1).DensityGPerCM/1000/made.Full.GramsSupport-1))
+				is := math.Abs(m.LaidMM3()*o.Loaded.Of(1).DensityGPerCM/1000/made.Full.GramsSupport - 1)
+				off[name == "rabbit"] = append(off[name == "rabbit"], is)
 			}
 		}
 	}
-	require.GreaterOrEqual(t, len(off), 12)
-	slices.Sort(off)
-	t.Logf("%d, half of them within %.0f %%, the worst %.0f %%", len(off), 100*off[len(off)/2], 100*off[len(off)-1])
-	assert.Less(t, off[len(off)/2], 0.15)
-	assert.Less(t, off[len(off)-1], 0.4)
+	require.GreaterOrEqual(t, len(off[false]), 12)
+	require.Len(t, off[true], 6)
+	for scanned, x := range off {
+		slices.Sort(x)
+		t.Logf("scanned %t: %d, half of them within %.0f %%, the worst %.0f %%", scanned, len(x), 100*x[len(x)/2], 100*x[len(x)-1])
+		assert.Less(t, x[len(x)/2], 0.1)
+		assert.Less(t, x[len(x)-1], 0.2)
+	}
 }
 
 // A copy that is pinned lies there, turned so, under its own number, and the program holds it; two that

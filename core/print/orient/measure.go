@@ -14,6 +14,7 @@ type Measures struct {
 	SupportMM3       float64 // room under them, down to the plate or to the part
 	SupportOnPartMM3 float64 // of it, what stands on the part
 	TouchedMM2       float64 // of the part, what support stands on
+	SidesMM2         float64 // of that room, its upright sides, as cells have them
 	ContactMM2       float64 // what lies on the plate
 	HeightMM         float64
 	TipDeg           float64 // how far it may be tilted before it falls; 0: it does not stand
@@ -148,12 +149,44 @@ func (f *field) over(a, b, c, n mesh.Vec3, do func(cell int, z float64)) {
 	}
 }
 
+// span is room under an overhang, over a cell.
+type span struct{ low, high float64 }
+
+// apart is how much of the height only one of two cells has room at.
+func apart(a, b []span) (mm float64) {
+	both := 0.0
+	for _, s := range a {
+		mm += s.high - s.low
+		for _, o := range b {
+			both += math.Max(0, math.Min(s.high, o.high)-math.Max(s.low, o.low))
+		}
+	}
+	for _, o := range b {
+		mm += o.high - o.low
+	}
+	return mm - 2*both
+}
+
 // columns goes up every cell: what is supported, what lies on the plate, how large the layers are.
 func (f *field) columns(out *Measures) {
+	// The room over the cells of a row, and of the row in front of it.
+	here, front := make([][]span, f.wide+1), make([][]span, f.wide+1)
+	sides := func() {
+		for k := range f.wide {
+			out.SidesMM2 += f.cellMM * (apart(here[k], here[k+1]) + apart(here[k], front[k]))
+		}
+		out.SidesMM2 += f.cellMM * apart(nil, here[0])
+	}
 	area := f.cellMM * f.cellMM
 	var layers [slabs + 1]float64
 	slab := out.HeightMM / slabs
 	for cell := range len(f.starts) - 1 {
+		if at := cell % f.wide; at == 0 && cell > 0 {
+			sides()
+			here, front = front, here
+		}
+		room := &here[cell%f.wide]
+		*room = (*room)[:0]
 		hits := f.hits[f.starts[cell]:f.starts[cell+1]]
 		if len(hits) == 0 {
 			continue
@@ -196,7 +229,12 @@ func (f *field) columns(out *Measures) {
 				out.TouchedMM2 += area
 			}
 			out.SupportMM3 += area * (z - below)
+			*room = append(*room, span{below, z})
 		}
+	}
+	sides()
+	for k := range f.wide { // behind the last row
+		out.SidesMM2 += f.cellMM * apart(here[k], nil)
 	}
 	at := 0.0
 	out.StrengthMM2 = math.Inf(1)

@@ -192,5 +192,23 @@ func TestWhatIsAskedForIsChecked(t *testing.T) {
 	}
 	assert.True(t, orient.Stand{}.AsItCame())
 	assert.False(t, orient.Sized(2).SameSize())
-	assert.True(t, orient.Stand{Turn: orient.Quat{-2, 0, 0, 0}}.Like(orient.Stand{}), "the same turn")
+	assert.True(t, orient.Stand{Turn: orient.orient.Quat{-2, 0, 0, 0}}.Like(orient.Stand{}), "the same turn")
+}
+
+// The room under a board has its upright sides: all round, where the board stands on the plate by posts
+// and where it hangs over a part of it; none of what lies on the plate.
+func TestSidesOfTheRoomUnderOverhangs(t *testing.T) {
+	board := solid.Box(30, 20, 2).Transformed(1, mesh.Vec3{Z: 14})
+	sides := func(under ...*mesh.Mesh) float64 {
+		m := board.Transformed(1, mesh.Vec3{})
+		for _, u := range under {
+			m.Append(u)
+		}
+		return orient.Measure(m, orient.Quat{1}, 45, nil).SidesMM2
+	}
+	post := solid.Box(6, 6, 14).Transformed(1, mesh.Vec3{X: 12, Y: 7})
+	assert.InEpsilon(t, (2*(30+20)+4*6)*14, sides(post), 0.02, "all round, and round the post")
+	step := solid.Box(10, 20, 5)
+	assert.InEpsilon(t, (2*(30+20)+4*6)*14-(10+10+20)*5+20*5, sides(post, step), 0.02, "lower over a step, and beside it")
+	assert.Zero(t, orient.Measure(solid.Box(30, 20, 2), orient.Quat{1}, 45, nil).SidesMM2)
 }
