@@ -192,7 +192,7 @@ func TestWhatIsAskedForIsChecked(t *testing.T) {
 	}
 	assert.True(t, orient.Stand{}.AsItCame())
 	assert.False(t, orient.Sized(2).SameSize())
-	assert.True(t, orient.Stand{Turn: orient.orient.Quat{-2, 0, 0, 0}}.Like(orient.Stand{}), "the same turn")
+	assert.True(t, orient.Stand{Turn: orient.Quat{-2, 0, 0, 0}}.Like(orient.Stand{}), "the same turn")
 }
 
 // The room under a board has its upright sides: all round, where the board stands on the plate by posts
