@@ -4,6 +4,7 @@ import type { JobView, LadderRow, PieceView, SliceView } from '../api/client'
 import { useOrderSlice } from '../api/queries'
 import { useFormats } from '../composables/format'
 import { useKeys } from '../composables/keys'
+import { useOrderDraft, type Pin } from '../composables/orderDraft'
 
 const props = defineProps<{
   job: JobView
@@ -11,23 +12,36 @@ const props = defineProps<{
   row: LadderRow | undefined
   slice: SliceView | undefined
   may: boolean
+  /** Whether the panel is the one in view. */
+  seen: boolean
 }>()
 const plate = defineModel<number>('plate', { default: 1 })
 const emit = defineEmits<{ open: [] }>()
 const f = useFormats()
 const order = useOrderSlice()
 
-type Pin = NonNullable<SliceView['pins']>[number]
 const ofSlice = () => (props.slice?.pins ?? []).map((p) => ({ ...p }))
-/** Copies of this piece that stay where they are put, as they will be sliced next. */
-const pins = ref<Pin[]>(ofSlice())
+/** Copies of this piece that stay where they are put, as they will be sliced next; kept over reloads. */
+const asks = useOrderDraft(() => props.piece.id)
+const put = computed(() => {
+  const p = asks.draft.value.pins
+  return p && p.slice === props.slice?.id ? p.at : undefined
+})
+/** Where one is while it is dragged. */
+const dragged = ref<Pin>()
+const pins = computed<Pin[]>(() => {
+  const all = put.value ?? ofSlice()
+  const d = dragged.value
+  return d ? [...all.filter((x) => x.copy !== d.copy), d] : all
+})
+const keep = (at: Pin[]) =>
+  asks.change((d) => {
+    if (props.slice) d.pins = { slice: props.slice.id, at }
+  })
 const chosen = ref<number>()
 watch(
   () => [props.piece.id, props.slice?.id],
-  () => {
-    pins.value = ofSlice()
-    chosen.value = undefined
-  },
+  () => (chosen.value = undefined),
 )
 const plates = computed(() => props.slice?.plates ?? [])
 const shown = computed(() => plates.value.find((p) => p.n === plate.value) ?? plates.value[0])
@@ -75,7 +89,7 @@ const points = (l: Lying) => l.path.map(([x, y]) => `${l.x_mm + x!},${-(l.y_mm +
 
 const open = computed(() => props.may && !!props.slice?.full && !order.isPending.value)
 function set(p: Pin) {
-  pins.value = [...pins.value.filter((x) => x.copy !== p.copy), p]
+  keep([...pins.value.filter((x) => x.copy !== p.copy), p])
 }
 const tenth = (v: number) => Math.round(v * 10) / 10
 function move(dx: number, dy: number) {
@@ -92,7 +106,7 @@ function turn(deg: number) {
 function pinOrNot() {
   const c = current.value
   if (!open.value || !c) return
-  if (c.pinned) pins.value = pins.value.filter((x) => x.copy !== c.copy)
+  if (c.pinned) keep(pins.value.filter((x) => x.copy !== c.copy))
   else move(0, 0)
 }
 function next() {
@@ -138,12 +152,18 @@ function drag(e: PointerEvent) {
   const p = onPlate(e)
   const { copy, plate, turn_deg, x_mm, y_mm } = from.at
   if (Math.hypot(p.x - from.x, p.y - from.y) > 0.5)
-    set({ copy, plate, turn_deg, x_mm: tenth(x_mm + p.x - from.x), y_mm: tenth(y_mm + p.y - from.y) })
+    dragged.value = { copy, plate, turn_deg, x_mm: tenth(x_mm + p.x - from.x), y_mm: tenth(y_mm + p.y - from.y) }
 }
-const drop = () => (from = undefined)
+function drop() {
+  if (dragged.value) set(dragged.value)
+  from = dragged.value = undefined
+}
 
 const here = () => !!current.value
+const mayUndo = () => props.seen && asks.undoable.value
 useKeys('The plate', [
+  { key: 'Backspace', does: 'Take the last move back', run: asks.undo, when: mayUndo },
+  { key: 'Shift+Backspace', does: 'Move it again', run: asks.redo, when: () => props.seen && asks.redoable.value },
   { key: 'q', does: 'The plate: its next copy', run: next, when: () => !!props.slice?.plates.length },
   { key: 'Shift+q', does: 'Pin this copy, or let it go', run: pinOrNot, when: here },
   ...(
@@ -208,6 +228,10 @@ useKeys('The plate', [
       <v-btn size="small" :disabled="!open" @click="turn(90)">Turn by 90°</v-btn>
       <v-btn size="small" :disabled="!open" @click="turn(15)">by 15°</v-btn>
       <span class="small quiet"><kbd>Shift</kbd> and arrows move it by 1 mm.</span>
+    </div>
+    <div class="acts">
+      <v-btn size="small" :disabled="!asks.undoable.value" @click="asks.undo">Undo</v-btn>
+      <v-btn size="small" :disabled="!asks.redoable.value" @click="asks.redo">Redo</v-btn>
     </div>
     <v-btn :disabled="!open || !changed" class="tidy" color="primary" variant="flat" @click="tidy"
       >Lay the others round them</v-btn

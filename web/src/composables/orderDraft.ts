@@ -17,9 +17,13 @@ export interface OrderDraft {
   overrides: Override[]
   marks: SupportMark[]
   places: Place[]
+  /** Copies that were put somewhere on the plates of a slice. */
+  pins: { slice: number; at: Pin[] } | null
 }
 
-const empty = (): OrderDraft => ({ overrides: [], marks: [], places: [] })
+export type Pin = NonNullable<SliceView['pins']>[number]
+
+const empty = (): OrderDraft => ({ overrides: [], marks: [], places: [], pins: null })
 const copy = <T>(v: T): T => JSON.parse(JSON.stringify(v)) as T
 const most = 100
 
@@ -63,7 +67,10 @@ interface Kept {
 /** What is being asked for of a piece's next slice. It is kept over reloads, and each change can be taken back. */
 export function useOrderDraft(piece: MaybeRefOrGetter<number>) {
   const all = useLocalStorage<Record<string, Kept>>('orders', {}, { writeDefaults: false })
-  const kept = computed<Kept>(() => all.value[toValue(piece)] ?? { now: empty(), past: [], future: [] })
+  const kept = computed<Kept>(() => {
+    const k = all.value[toValue(piece)]
+    return k ? { ...k, now: { ...empty(), ...k.now } } : { now: empty(), past: [], future: [] }
+  })
   const put = (k: Kept) => (all.value = { ...all.value, [toValue(piece)]: k })
   const draft = computed(() => kept.value.now)
   function change(how: (d: OrderDraft) => void) {
@@ -72,7 +79,7 @@ export function useOrderDraft(piece: MaybeRefOrGetter<number>) {
     if (JSON.stringify(next) === JSON.stringify(draft.value)) return
     put({ now: next, past: [...kept.value.past, copy(draft.value)].slice(-most), future: [] })
   }
-  const blank = computed(() => JSON.stringify(draft.value) === JSON.stringify(empty()))
+  const blank = computed(() => JSON.stringify({ ...draft.value, pins: null }) === JSON.stringify(empty()))
   function step(from: 'past' | 'future', to: 'past' | 'future') {
     const k = copy(kept.value)
     const next = k[from].pop()

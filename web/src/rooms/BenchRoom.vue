@@ -328,7 +328,7 @@ useKeys('Bench', [
           :piece="piece"
           :row="row"
           :may="desk"
-          :elsewhere="panel === 'Settings'"
+          :elsewhere="panel === 'Settings' || panel === 'Plate'"
           @open="openOrientation"
         />
         <p v-else class="quiet">There is no model here to turn.</p>
@@ -342,6 +342,7 @@ useKeys('Bench', [
           :row="row"
           :slice="slice"
           :may="desk && job.may.decide"
+          :seen="panel === 'Plate'"
           @open="panel = 'Plate'"
         />
       </div>

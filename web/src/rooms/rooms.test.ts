@@ -568,6 +568,7 @@ describe('how a piece stands', () => {
 })
 
 describe('the plate', () => {
+  beforeEach(() => localStorage.clear())
   const corner = [
     [-10, -5],
     [10, -5],
@@ -601,7 +602,7 @@ describe('the plate', () => {
       ...more,
     }) as unknown as SliceView
   const show = (slice: SliceView | undefined, may = true) =>
-    part(PlatePanel, { job: jobView(9, {}), piece: piece(9), row: row(2, 'Capstan'), slice, may })
+    part(PlatePanel, { job: jobView(9, {}), piece: piece(9), row: row(2, 'Capstan'), slice, may, seen: true })
   const ordered = () => (server.asked.at(-1) as [string, string, { pins: object[] }])[2].pins
 
   it('shows every copy from above, and pins the one that is moved or turned, at its place', async () => {
@@ -626,6 +627,27 @@ describe('the plate', () => {
     await press('Q', true)
     await shown!.find('.tidy').trigger('click')
     expect(ordered()).toEqual([{ copy: 3, plate: 2, x_mm: 40, y_mm: 50, turn_deg: 0 }])
+  })
+  it('has each move taken back and done again, after a reload too', async () => {
+    await show(sliced())
+    const at = () => shown!.find('.acts .num').text()
+    await press('q')
+    const first = at()
+    await press('ArrowUp', true)
+    await press('ArrowUp', true)
+    const moved = at()
+    shown!.unmount()
+    await show(sliced())
+    await press('q')
+    expect(at()).toBe(moved)
+    await press('Backspace')
+    await press('Backspace')
+    await press('Backspace')
+    expect(at()).toBe(first)
+    await press('Backspace', true)
+    await press('Backspace', true)
+    expect(at()).toBe(moved)
+    expect(server.asked).toEqual([])
   })
   it('goes on from what was pinned, and is nobody’s to change who may not', async () => {
     const pins = [{ copy: 1, plate: 1, x_mm: 40, y_mm: 50, turn_deg: 0 }]
@@ -981,7 +1003,7 @@ describe('the slices of a piece', () => {
     }
   }
   const shown = { job: jobView(9), piece: piece(9), row: row(1, 'Bowline'), may: true }
-  const draft = { overrides: [], marks: [], places: [] }
+  const draft = { overrides: [], marks: [], places: [], pins: null }
   const desk = (slices: SliceView[]) => {
     serve(slices)
     return part(LayersPanel, { ...shown, draft })
