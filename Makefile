@@ -61,7 +61,7 @@ share: ## how much of the code is tests; what is generated is left out
 	@go run ./cmd/share
 
 fit: web/node_modules/.stamp ## fit the quick estimate's factors anew, and tell how far it is off
-	go run ./cmd/fit -write core/print/estimate/fitted.go
+	go run ./cmd/fit -write core/print
 
 fuzz: ## every fuzz target for FUZZTIME
 	@for p in $$(grep -rlE '^func Fuzz' --include='*_test.go' core | xargs -n1 dirname | sort -u); do \

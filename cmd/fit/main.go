@@ -1,7 +1,7 @@
 // Command fit holds the quick estimate against real toolpaths over the parts of the
 // corpus, and fits its factors on those that are there for it.
 //
-//	fit [-one-of 5] [-only NAME] [-all] [-write core/print/estimate/fitted.go]
+//	fit [-one-of 5] [-only NAME] [-all] [-write core/print]
 package main
 
 import (
@@ -12,6 +12,7 @@ import (
 	"go/format"
 	"math"
 	"os"
+	"path/filepath"
 	"reflect"
 	"slices"
 	"strings"
@@ -20,6 +21,7 @@ import (
 	"gonum.org/v1/gonum/mat"
 
 	"jobshelf/core/print/estimate"
+	"jobshelf/core/print/orient"
 	"jobshelf/internal/corpus"
 )
 
@@ -27,15 +29,16 @@ func main() {
 	oneOf := flag.Int("one-of", 5, "take one of so many pairs of part and recipe")
 	only := flag.String("only", "", "only parts whose names begin so")
 	all := flag.Bool("all", false, "tell every case, not only those that are far off")
-	write := flag.String("write", "", "fit, and write the factors to this file")
+	onlySupport := flag.Bool("only-support", false, "with -write: only how much support is foreseen is fitted")
+	write := flag.String("write", "", "fit, and write the factors to estimate/fitted.go and orient/fitted.go in this directory")
 	flag.Parse()
-	if err := run(context.Background(), *oneOf, *only, *all, *write); err != nil {
+	if err := run(context.Background(), *oneOf, *only, *all, *onlySupport, *write); err != nil {
 		fmt.Fprintln(os.Stderr, err)
 		os.Exit(1)
 	}
 }
 
-func run(ctx context.Context, oneOf int, only string, all bool, write string) error {
+func run(ctx context.Context, oneOf int, only string, all, onlySupport bool, write string) error {
 	parts, err := corpus.OfPackages(ctx)
 	if err != nil {
 		return err
@@ -45,11 +48,16 @@ func run(ctx context.Context, oneOf int, only string, all bool, write string) er
 	if err != nil {
 		return err
 	}
-	factors := estimate.Fitted
+	factors, room, support := estimate.Fitted, withSupport(cases), orient.Fitted
 	if write != "" {
-		factors = fitted(cases, factors)
-		if err := os.WriteFile(write, source(factors), 0o644); err != nil { //nolint:gosec // source is for everybody to read
-			return err
+		if !onlySupport {
+			factors = fitted(cases, factors)
+		}
+		support = foreseen(room)
+		for name, of := range map[string][]byte{"estimate": source(factors), "orient": supportSource(support)} {
+			if err := os.WriteFile(filepath.Join(write, name, "fitted.go"), of, 0o644); err != nil { //nolint:gosec // source is for everybody to read
+				return err
+			}
 		}
 	}
 	for _, c := range cases {
@@ -59,6 +67,7 @@ func run(ctx context.Context, oneOf int, only string, all bool, write string) er
 		}
 	}
 	fmt.Println(corpus.GroundReport(cases))
+	fmt.Print(supportReport(room, support))
 	for _, g := range corpus.Groups {
 		fmt.Println(corpus.Report(cases, g, &factors))
 	}

@@ -61,7 +61,7 @@ func orientFile(ctx context.Context, args []string, out, _ io.Writer) (int, erro
 	r := c.Recipe.WithDefaults()
 	whole := file.Joined()
 	m := whole.Transformed(units.Meant("", file.Unit).MM(), mesh.Vec3{})
-	ask := orient.Ask{OverhangDeg: r.SupportDeg, LayerMM: r.LayerMM, Rates: orient.CommonRates}
+	ask := orient.Ask{OverhangDeg: r.SupportDeg, By: orient.LayingOf(&r), Rates: orient.CommonRates}
 	if load != "" {
 		if ask.Load, err = direction(load); err != nil {
 			return 2, err

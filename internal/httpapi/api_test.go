@@ -353,7 +353,7 @@ func TestStaleVersionsAreRefusedOverTheLine(t *testing.T) {
 	piece := v.PieceSet[0].ID
 	asked := 0
 	for path, item := range h.api.OpenAPI().Paths {
-		for method, body := range map[string]map[string]any{"POST": {"reason": "no", "steps": []string{"weld"}}, "PUT": {"copies": 2}} {
+		for method, body := range map[string]map[string]any{"POST": {"reason": "no", "steps": []string{"weld"}, "upload_id": "gone"}, "PUT": {"copies": 2}} {
 			op := map[string]*huma.Operation{"POST": item.Post, "PUT": item.Put}[method]
 			if op == nil || !strings.Contains(path, "{id}") || !strings.HasPrefix(path, "/jobs/") && !strings.HasPrefix(path, "/pieces/") || op.RequestBody == nil {
 				continue

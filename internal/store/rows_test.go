@@ -17,6 +17,7 @@ import (
 	"jobshelf/core/judge/slicing"
 	"jobshelf/core/judge/verdict"
 	"jobshelf/core/print/machine"
+	"jobshelf/core/print/orient"
 	"jobshelf/core/print/recipe"
 	"jobshelf/core/shape/mesh/repair"
 	"jobshelf/core/shape/problem"
@@ -269,7 +270,33 @@ func TestEveryColumnComesBackAsItWent(t *testing.T) {
 	piece.Verdict, piece.By, piece.Problem, piece.Seen, piece.ViewID, piece.BlobID = j.Verdict, j.By, j.Problem, true, &view, &mended
 	pieceStands()
 	v, err := s.Version(ctx, piece.ID, 2)
-	is(store.Version{PieceID: piece.ID, N: 2, BlobID: &mended, Steps: piece.Steps, Log: j.Log, At: v.At, Verdict: j.Verdict, Problem: j.Problem, Seen: true, ViewID: &view}, v, err)
+	is(store.Version{PieceID: piece.ID, N: 2, BlobID: &mended, Steps: piece.Steps, Log: j.Log, At: v.At, Verdict: j.Verdict, Problem: j.Problem, Seen: true, ViewID: &view, Origin: new(1)}, v, err)
+	// How it stands and is pulled, its nozzle; what is left out is kept apart, and changes are remembered.
+	piece.Stand, piece.Nozzle, piece.Load = new(full[orient.Stand]()), 2, new([3]float64{1, -2, 0.5})
+	done(s.SetPiece(ctx, piece))
+	pieceStands()
+	was := store.Undo{Done: []store.PieceState{piece.State(), full[store.PieceState]()}, Undone: []store.PieceState{full[store.PieceState]()}}
+	done(s.SetUndo(ctx, piece.ID, was))
+	piece.Done, piece.Undone = 2, 1
+	pieceStands()
+	undo, err := s.UndoOf(ctx, piece.ID)
+	is(was, undo, err)
+	out := piece
+	out.LeftOut = true
+	done(s.SetPiece(ctx, out))
+	left, err := s.LeftOut(ctx, job.ID)
+	is([]store.Piece{out}, left, err)
+	rest, err := s.Pieces(ctx, job.ID)
+	require.NoError(t, err)
+	require.Len(t, rest, 1)
+	assert.NotEqual(t, piece.ID, rest[0].ID)
+	done(s.SetPiece(ctx, piece))
+	pieceStands()
+	given := blob()
+	third, err := s.ReplaceFile(ctx, piece.ID, given)
+	is(3, third, err)
+	v, err = s.Version(ctx, piece.ID, 3)
+	is(store.Version{PieceID: piece.ID, N: 3, BlobID: &given, Steps: []string{}, Log: []repair.Done{}, At: v.At}, v, err)
 	verdicts, err := s.VerdictsOf(ctx, []int64{piece.ID}, []int64{piece.Judgement})
 	is(j.Verdict, verdicts[piece.Judgement], err)
 	picture, err := s.Picture(ctx, piece.ID, 2)

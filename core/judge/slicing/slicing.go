@@ -459,6 +459,11 @@ func (x *Region) on(s orient.Stand, mmPerUnit float64, st plate.Standing) toolpa
 	return out
 }
 
+// boardMM is further than any plate reaches: what is marked beyond it is all the same.
+const boardMM = 1e5
+
+func onBoard(mm float64) float64 { return math.Max(-boardMM, math.Min(boardMM, mm)) }
+
 // standing is what the corners of a box in a part's own coordinates cover once the part stands:
 // their shadow, and their heights.
 func standing(cornersMM [][3]float64, s orient.Stand, mmPerUnit float64, st plate.Standing) (shadow polygon.Path, fromMM, toMM float64) {
@@ -466,7 +471,7 @@ func standing(cornersMM [][3]float64, s orient.Stand, mmPerUnit float64, st plat
 	var all []polygon.Point
 	for _, c := range cornersMM {
 		p := st.To(s.To(mesh.Vec3{X: c[0], Y: c[1], Z: c[2]}.Scale(1 / mmPerUnit)))
-		all = append(all, polygon.At(p.X, p.Y))
+		all = append(all, polygon.At(onBoard(p.X), onBoard(p.Y)))
 		fromMM, toMM = math.Min(fromMM, p.Z), math.Max(toMM, p.Z)
 	}
 	return polygon.Hull(all), fromMM, toMM

@@ -94,7 +94,7 @@ func (o *Orientation) weigh(ctx context.Context, m *mesh.Mesh, choices []Choice,
 	ask := orient.Ask{OverhangDeg: commonOverhangDeg, Rates: orient.CommonRates}
 	if k := slices.IndexFunc(choices, func(c Choice) bool { return c.Recipe != nil }); k >= 0 {
 		r := choices[k].Recipe.WithDefaults()
-		ask.OverhangDeg, ask.LayerMM = cmp.Or(r.SupportDeg, commonOverhangDeg), r.LayerMM
+		ask.OverhangDeg, ask.By = cmp.Or(r.SupportDeg, commonOverhangDeg), orient.LayingOf(&r)
 	}
 	if load != nil {
 		pull := orient.Stand{Scale: o.Stand.Scale, Mirror: o.Stand.Mirror}.To(vec(*load)) // as the model is weighed

@@ -6,6 +6,7 @@ import (
 	"math"
 	"slices"
 
+	"jobshelf/core/print/recipe"
 	"jobshelf/core/shape/mesh"
 	"jobshelf/core/shape/par"
 	"jobshelf/core/shape/problem"
@@ -32,7 +33,7 @@ const PulledCents = 100
 // Ask is what is looked for.
 type Ask struct {
 	OverhangDeg float64    // from vertical; the recipe's
-	LayerMM     float64    // 0: 0.2
+	By          Laying     // zero: CommonLaying
 	Load        *mesh.Vec3 // where a load pulls, in the model's coordinates; nil: nowhere
 	Rates       Rates
 	Most        int // how many are kept; 0: six
@@ -49,25 +50,21 @@ type Candidate struct {
 
 // Common practice, no source, but for what is fitted: how fast support is laid, how long a layer takes beside its lines, and how fast hands take support off.
 const (
-	// Fitted to slices of the demo's parts on their heads and laid over, and of a scan turned six ways:
-	// how much of the room support fills, and how much more of solid it is under what it carries, over
-	// what it stands on and along its sides, where lines turn.
-	supportShare, carriedMM, standsMM, turnsMM = 0.13, 0.124, 0.185, 0.211
-	supportMM3PerS                             = 5.0
-	besidesS                                   = 2.0
-	handsMinutes                               = 0.5
-	handsMM2PerMinute                          = 400.0
-	failsDeg, brimDeg                          = 5.0, 12.0 // how little it may be tilted to come off, or to need holding down
-	brimMinutes                                = 5.0       // to take off what holds it down
-	failsMinutes                               = 20.0      // to begin again
-	mostFlats                                  = 40
-	looked                                     = 64   // directions of the sphere that are looked at
-	refined                                    = 3    // of them, that are looked about
-	aboutDeg                                   = 12.0 // how far at first
-	sameDeg                                    = 2.0
-	coarsely                                   = 3 // at first, with cells so many times as wide
-	surelyFine                                 = 3 // flats that are measured finely in any case
-	roughTriangles                             = 4000
+	supportMM3PerS    = 5.0
+	besidesS          = 2.0
+	handsMinutes      = 0.5
+	handsMM2PerMinute = 400.0
+	failsDeg, brimDeg = 5.0, 12.0 // how little it may be tilted to come off, or to need holding down
+	brimMinutes       = 5.0       // to take off what holds it down
+	failsMinutes      = 20.0      // to begin again
+	mostFlats         = 40
+	looked            = 64   // directions of the sphere that are looked at
+	refined           = 3    // of them, that are looked about
+	aboutDeg          = 12.0 // how far at first
+	sameDeg           = 2.0
+	coarsely          = 3 // at first, with cells so many times as wide
+	surelyFine        = 3 // flats that are measured finely in any case
+	roughTriangles    = 4000
 )
 
 const restsOnAFlat = "rests on a flat"
@@ -130,25 +127,47 @@ func coarser(m *mesh.Mesh) *mesh.Mesh {
 	return out
 }
 
-// LaidMM3 is about how much support is laid: a share of the room under overhangs, and more where it
-// carries, stands on the part and ends at its sides. Half of what it was fitted on is within 4 % of what
-// a slice lays, the worst within 14 %.
-func (m *Measures) LaidMM3() float64 {
+// Laying is how a recipe lays support: lines so wide in layers so high, so much of the room filled, and
+// so much of solid under what it carries.
+type Laying struct{ LineMM, LayerMM, Share, InterfaceMM float64 }
+
+// CommonLaying is where no recipe says (common practice, no source).
+var CommonLaying = Laying{LineMM: 0.45, LayerMM: 0.2, Share: 0.15, InterfaceMM: 0.3}
+
+// LayingOf is how a recipe lays support.
+func LayingOf(r *recipe.Recipe) Laying {
+	full := r.WithDefaults()
+	return Laying{full.LineMM, full.LayerMM, full.SupportPercent / 100, float64(*full.SupportInterface) * full.LayerMM * full.SupportInterfacePercent / 100}
+}
+
+// Factors are how much of its share of the room under overhangs support fills, and how much more is laid
+// under what it carries (of solid so high) and along its upright sides, where lines turn (of a line's
+// width); less over what it stands on, where a gap is left.
+type Factors struct{ Room, Carried, Stands, Sides float64 }
+
+// Terms are what the factors stand by, mm³.
+func Terms(m *Measures, by Laying) [4]float64 {
+	return [4]float64{by.Share * m.SupportMM3, by.InterfaceMM * m.OverhangMM2, by.LineMM * m.TouchedMM2, by.LineMM * m.SidesMM2}
+}
+
+// LaidMM3 is about how much support is laid by some factors.
+func (f Factors) LaidMM3(m *Measures, by Laying) float64 {
 	if m.SupportMM3 <= 1 {
 		return 0
 	}
-	return supportShare*m.SupportMM3 + carriedMM*m.OverhangMM2 + standsMM*m.TouchedMM2 + turnsMM*m.SidesMM2
+	of := Terms(m, by)
+	return max(0, f.Room*of[0]+f.Carried*of[1]+f.Stands*of[2]+f.Sides*of[3])
 }
+
+// LaidMM3 is about how much support is laid: `make fit` tells how far it is off.
+func (m *Measures) LaidMM3(by Laying) float64 { return Fitted.LaidMM3(m, by) }
 
 // cents weighs measures: filament and machine time of support, machine time of layers, hands, faces
 // that are spoilt, and a load across the layers.
 func (a *Ask) cents(m *Measures) float64 {
-	layer := a.LayerMM
-	if layer <= 0 {
-		layer = 0.2
-	}
-	laid := m.LaidMM3()
-	hours := (laid/supportMM3PerS + besidesS*m.HeightMM/layer) / 3600
+	by := cmp.Or(a.By, CommonLaying)
+	laid := m.LaidMM3(by)
+	hours := (laid/supportMM3PerS + besidesS*m.HeightMM/by.LayerMM) / 3600
 	out := a.Rates.SupportPerCM3*laid/1000 + a.Rates.MachinePerHour*hours
 	if m.SupportMM3 > 1 {
 		out += a.Rates.HandPerMinute * (handsMinutes + (m.OverhangMM2+m.TouchedMM2)/handsMM2PerMinute)

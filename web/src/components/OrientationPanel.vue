@@ -5,7 +5,7 @@ import { useChangePiece, useStepPiece } from '../api/queries'
 import { useFormats } from '../composables/format'
 import { useKeys } from '../composables/keys'
 import { grammar, readStanding } from '../composables/standing'
-import { restingOn } from '../composables/turns'
+import { restingOn, turned } from '../composables/turns'
 import type { Stand } from './partScene'
 
 const props = defineProps<{
@@ -18,6 +18,8 @@ const props = defineProps<{
 }>()
 /** Whether a face is being picked in the view to rest on. */
 const picking = defineModel<boolean>('picking', { default: false })
+/** How it would stand while it is dragged. */
+const preview = defineModel<Stand | undefined>('preview')
 const emit = defineEmits<{ open: [] }>()
 const f = useFormats()
 const change = useChangePiece()
@@ -68,6 +70,23 @@ function next(by: number) {
   const n = now.value?.ways.length ?? 0
   const at = now.value?.ways.findIndex((w) => w.now) ?? -1
   choose(at < 0 ? 0 : (at + by + n) % n)
+}
+
+// Dragged by degrees: seen at once, and so it stands when it is let go.
+const axes = ['x', 'y', 'z'] as const
+const by = ref({ x: 0, y: 0, z: 0 })
+const dragged = (axis: (typeof axes)[number]) =>
+  now.value && by.value[axis]
+    ? { ...now.value.stand, turn: turned(now.value.stand.turn, axis, by.value[axis]) }
+    : undefined
+function drag(axis: (typeof axes)[number]) {
+  preview.value = open.value ? dragged(axis) : undefined
+}
+async function letGo(axis: (typeof axes)[number]) {
+  const to = dragged(axis)
+  by.value[axis] = 0
+  if (to) await set(to)
+  preview.value = undefined
 }
 
 const line = ref('')
@@ -208,6 +227,30 @@ const percent = computed(() => {
       <v-btn size="small" :disabled="!open || !piece.redo" @click="back('redo')">Redo</v-btn>
       <v-btn v-if="now.fixed" size="small" variant="text" :disabled="!open" @click="set(null)">As it prints best</v-btn>
     </div>
+    <div class="dials small" role="group" aria-label="Turn it by hand">
+      <v-slider
+        v-for="axis in axes"
+        :key="axis"
+        v-model="by[axis]"
+        :label="`about ${axis}`"
+        :aria-label="`Turn it about ${axis}, degrees`"
+        :min="-180"
+        :max="180"
+        :step="5"
+        :disabled="!open"
+        density="compact"
+        hide-details
+        thumb-size="14"
+        track-size="2"
+        @update:model-value="drag(axis)"
+        @end="letGo(axis)"
+        @keydown.enter.stop="letGo(axis)"
+      >
+        <template #append
+          ><span class="num degrees">{{ by[axis] }}°</span></template
+        >
+      </v-slider>
+    </div>
     <label v-if="nozzles.length || piece.nozzle" class="nozzle"
       >Laid by
       <select
@@ -280,6 +323,14 @@ const percent = computed(() => {
   display: flex;
   flex-wrap: wrap;
   gap: 6px;
+}
+.dials {
+  display: grid;
+  gap: 2px;
+}
+.degrees {
+  width: 5ch;
+  text-align: right;
 }
 .nozzle {
   display: flex;

@@ -1,6 +1,7 @@
 import { useLocalStorage } from '@vueuse/core'
 import { computed, toValue, type MaybeRefOrGetter } from 'vue'
 import type { Overhang, Override, Region, SliceOrder, SliceView, SupportMark } from '../api/client'
+import { useWho } from '../api/queries'
 import { marked } from '../components/overhangs'
 
 /** A place that is to be filled otherwise, as it is typed: its middle and edge in mm. */
@@ -66,7 +67,13 @@ interface Kept {
 
 /** What is being asked for of a piece's next slice. It is kept over reloads, and each change can be taken back. */
 export function useOrderDraft(piece: MaybeRefOrGetter<number>) {
-  const all = useLocalStorage<Record<string, Kept>>('orders', {}, { writeDefaults: false })
+  // Somebody else who signs in here has their own.
+  const who = useWho()
+  const all = useLocalStorage<Record<string, Kept>>(
+    `orders of ${who.data.value?.id ?? 0}`,
+    {},
+    { writeDefaults: false },
+  )
   const kept = computed<Kept>(() => {
     const k = all.value[toValue(piece)]
     return k ? { ...k, now: { ...empty(), ...k.now } } : { now: empty(), past: [], future: [] }

@@ -12,7 +12,7 @@ import OrientationPanel from '../components/OrientationPanel.vue'
 import HeightStrip from '../components/HeightStrip.vue'
 import LayersPanel from '../components/LayersPanel.vue'
 import PartView from '../components/PartView.vue'
-import type { CameraView } from '../components/partScene'
+import type { CameraView, Stand } from '../components/partScene'
 import PieceCare from '../components/PieceCare.vue'
 import PieceMeasures from '../components/PieceMeasures.vue'
 import PlatePanel from '../components/PlatePanel.vue'
@@ -131,6 +131,7 @@ const panelKey = { Ladder: 'g', Orientation: 'o', Plate: 'q', Settings: 'a', Lay
 const orientation = ref<InstanceType<typeof OrientationPanel>>()
 const settings = ref<InstanceType<typeof SettingsPanel>>()
 // A click in the view picks a face to rest on, or a place to be filled otherwise.
+const preview = ref<Stand>()
 const picking = ref(false)
 const placing = ref(false)
 watch(picking, (on) => on && (placing.value = false))
@@ -151,7 +152,9 @@ function openSettings(focused: boolean) {
 const layerInView = computed(() =>
   finding.value || panel.value === 'Orientation' || placing.value ? undefined : layerShown.value,
 )
-const stand = computed(() => (layerInView.value ? slice.value?.stand : undefined) ?? piece.value?.orientation?.stand)
+const stand = computed(
+  () => preview.value ?? (layerInView.value ? slice.value?.stand : undefined) ?? piece.value?.orientation?.stand,
+)
 const turnDeg = computed(() =>
   layerInView.value ? slice.value?.plates.flatMap((p) => p.spots).find(ofPiece)?.turn_deg : undefined,
 )
@@ -324,6 +327,7 @@ useKeys('Bench', [
           v-if="piece?.orientation"
           ref="orientation"
           v-model:picking="picking"
+          v-model:preview="preview"
           :job="job"
           :piece="piece"
           :row="row"

@@ -1009,7 +1009,7 @@ describe('the slices of a piece', () => {
     return part(LayersPanel, { ...shown, draft })
   }
   const settings = (slice?: SliceView) => {
-    localStorage.removeItem('orders')
+    localStorage.clear()
     serve([])
     return part(SettingsPanel, { ...shown, slice, seen: true })
   }
@@ -1199,7 +1199,7 @@ describe('the slices of a piece', () => {
     await flushPromises()
     expect(w.find('.mark').text()).toContain('kept out')
     // It is there after a reload.
-    const kept = localStorage.getItem('orders')
+    const kept = localStorage.getItem('orders of 0')
     expect(JSON.parse(kept ?? '{}')['9'].now.overrides).toHaveLength(1)
   })
   it('have names, and go', async () => {
