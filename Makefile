@@ -7,7 +7,8 @@ export CGO_ENABLED := 0
 
 WEB_SOURCES := $(shell find web/src web/public -type f) web/index.html web/vite.config.ts web/tsconfig.json web/package.json
 # Not ./...: node_modules may hold Go of its own.
-PACKAGES := ./bench ./cmd/... ./core/... ./e2e ./internal/... ./web
+# What waits for browsers and databases comes first, so that nothing waits for it at the end.
+PACKAGES := ./e2e ./internal/... ./cmd/... ./core/... ./bench ./web
 FUZZTIME ?= 20s
 
 .PHONY: help demo test test/go test/web check lint lint/go fmt bench fit fuzz golden api shots setup mutate share
@@ -22,7 +23,7 @@ test: setup test/web test/go ## everything: set up, check, and run every test
 
 test/go: web/dist/index.html
 	go vet $(PACKAGES)
-	go test -timeout 6m $(PACKAGES)
+	go test -p $$(($$(nproc) + 1)) -timeout 6m $(PACKAGES)
 
 # Types are checked beside the rest: that has one thread.
 test/web: web/node_modules/.stamp

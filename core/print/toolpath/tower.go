@@ -50,10 +50,12 @@ func (l *layout) nozzles(p *Print) (again bool, err error) {
 		return false, errors.New("two nozzles lay it, and there is no room beside the parts for the purge tower; put fewer on a plate, or all on one nozzle")
 	}
 	if !ok {
-		return l.join(p, "There is no room beside the part for the purge tower; support is laid by the part's nozzle.")
+		l.join("There is no room beside the part for the purge tower; support is laid by the part's nozzle.")
+		return true, nil
 	}
 	if laid, purged := l.worthIt(p, side, changes[:last+1]); purged > PurgeAtMost*laid && !several {
-		return l.join(p, fmt.Sprintf("Support is laid by the part's nozzle: it is %.2f cm³, and changing the nozzle for it would purge %.1f cm³.", laid/1000, purged/1000))
+		l.join(fmt.Sprintf("Support is laid by the part's nozzle: it is %.2f cm³, and changing the nozzle for it would purge %.1f cm³.", laid/1000, purged/1000))
+		return true, nil
 	}
 	e := int64(side * 1000)
 	l.tower = polygon.Path{corner, {X: corner.X + e, Y: corner.Y}, {X: corner.X + e, Y: corner.Y + e}, {X: corner.X, Y: corner.Y + e}}
@@ -126,12 +128,11 @@ func (l *layout) put(p *Print) (laid [][2]bool, several bool) {
 	return laid, parts[0] && parts[1]
 }
 
-// join has support laid by each part's own nozzle, with a note why. again says that it has to be
-// laid anew, or that lines have still to be put on their nozzles.
-func (l *layout) join(p *Print, why string) (again bool, err error) {
+// join has support laid by each part's own nozzle, with a note why: lines have to be put on their
+// nozzles anew then, and support may have to stand otherwise.
+func (l *layout) join(why string) {
 	l.notes = append(l.notes, why)
 	l.joined = true
-	return true, nil
 }
 
 // Least gaps of support that the part's own nozzle lays, so that it comes off

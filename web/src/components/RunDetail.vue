@@ -1,0 +1,128 @@
+<script setup lang="ts">
+import { nextTick, ref, watch } from 'vue'
+import type { FloorView, RunView } from '../api/client'
+import { useRunFailed } from '../api/queries'
+import { useFormats } from '../composables/format'
+import { useUnsaved } from '../composables/unsaved'
+
+const props = defineProps<{ run: RunView | undefined; others: FloorView['lanes'] }>()
+const emit = defineEmits<{ shift: [by: number]; to: [machine: number]; step: [] }>()
+const f = useFormats()
+const fail = useRunFailed()
+
+// A run that failed is said with its reason; another takes its place.
+const why = ref<string>()
+const whyField = ref<{ focus(): void }>()
+watch(
+  () => props.run?.id,
+  () => (why.value = undefined),
+)
+useUnsaved(
+  () => 'the reason why a run failed',
+  () => !!why.value?.trim(),
+)
+function askWhy() {
+  why.value = ''
+  void nextTick(() => whyField.value?.focus())
+}
+function failed() {
+  const r = props.run
+  if (!r || !why.value?.trim()) return
+  fail.mutate({ id: r.job_id, revision: r.job_revision, title: r.title, reason: why.value })
+  why.value = undefined
+}
+defineExpose({ askWhy })
+</script>
+
+<template>
+  <aside class="detail" aria-label="The chosen run" aria-live="polite">
+    <template v-if="run">
+      <div>
+        <strong>{{ run.title }}</strong>
+        <span v-if="run.plates && run.plates > 1">plate {{ run.plate }} of {{ run.plates }}, </span
+        ><span class="quiet">{{ run.member }}, {{ run.recipe }}</span
+        ><br />
+        <span class="num"
+          ><span id="run-start">{{ f.moment(run.start) }}</span> →
+          <span id="run-finish">{{ f.moment(run.finish) }}</span> · {{ f.duration(run.seconds) }} ·
+          {{ f.grams(run.grams) }} · {{ f.money(run.price_cents) }}</span
+        >
+        <span v-if="run.unsliced" class="lateword"> · to be sliced before the start</span>
+        <span v-if="run.needed_by" :class="{ lateword: run.late }">
+          · needed by {{ f.day(run.needed_by) }}{{ run.late ? ', late' : '' }}</span
+        >
+      </div>
+      <div class="acts">
+        <template v-if="run.movable">
+          <v-btn size="small" @click="emit('shift', -1)">Earlier</v-btn>
+          <v-btn size="small" @click="emit('shift', 1)">Later</v-btn>
+          <v-btn v-for="l in others" :key="l.machine_id" size="small" variant="text" @click="emit('to', l.machine_id)"
+            >To {{ l.name }}</v-btn
+          >
+        </template>
+        <v-btn size="small" @click="emit('step')"
+          >{{ run.movable ? 'It has been started' : 'It is off the machine' }} <kbd class="on">S</kbd></v-btn
+        >
+        <v-btn v-if="!run.movable" id="failed" size="small" @click="askWhy">It failed <kbd class="on">F</kbd></v-btn>
+        <v-btn v-if="!run.unsliced" id="run-gcode" size="small" variant="text" :href="`/api/runs/${run.id}/gcode`"
+          >G-code</v-btn
+        >
+        <v-btn size="small" variant="text" :to="`/bench/${run.job_id}`">Bench <kbd class="on">B</kbd></v-btn>
+      </div>
+    </template>
+    <form v-if="run && why !== undefined" class="failure" @submit.prevent="failed">
+      <v-text-field
+        ref="whyField"
+        v-model="why"
+        label="What went wrong"
+        density="compact"
+        hide-details
+        maxlength="2000"
+        @keydown.esc.stop="why = undefined"
+      />
+      <v-btn type="submit" color="error" size="small" :disabled="!why.trim()">Plan it again</v-btn>
+    </form>
+    <p v-if="!run" class="quiet">
+      Choose a block with a click or the arrow keys. Drag it, or move it with <kbd>Shift</kbd> and the arrows.
+    </p>
+  </aside>
+</template>
+
+<style scoped>
+.detail {
+  position: sticky;
+  bottom: 0;
+  z-index: 6;
+  display: flex;
+  flex-wrap: wrap;
+  gap: 8px 20px;
+  align-items: center;
+  justify-content: space-between;
+  padding: 10px 18px;
+  min-height: 66px;
+  background: var(--card);
+  border-top: 2px solid var(--ink);
+}
+.acts {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 6px;
+  align-items: center;
+}
+.failure {
+  display: flex;
+  flex: 1 1 100%;
+  gap: 10px;
+  align-items: center;
+}
+.lateword {
+  color: var(--stop);
+  font-weight: 600;
+}
+.on {
+  background: transparent;
+  color: inherit;
+  border-color: currentcolor;
+  margin-left: 6px;
+}
+</style>
