@@ -242,6 +242,7 @@ const percent = computed(() => {
         hide-details
         thumb-size="14"
         track-size="2"
+        track-fill-color="transparent"
         @update:model-value="drag(axis)"
         @end="letGo(axis)"
         @keydown.enter.stop="letGo(axis)"

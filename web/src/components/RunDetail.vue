@@ -38,7 +38,7 @@ defineExpose({ askWhy })
   <aside class="detail" aria-label="The chosen run" aria-live="polite">
     <template v-if="run">
       <div>
-        <strong>{{ run.title }}</strong>
+        <strong class="title">{{ run.title }}</strong>
         <span v-if="run.plates && run.plates > 1">plate {{ run.plate }} of {{ run.plates }}, </span
         ><span class="quiet">{{ run.member }}, {{ run.recipe }}</span
         ><br />
@@ -102,6 +102,9 @@ defineExpose({ askWhy })
   min-height: 66px;
   background: var(--card);
   border-top: 2px solid var(--ink);
+}
+.title {
+  margin-right: 6px;
 }
 .acts {
   display: flex;
