@@ -74,7 +74,11 @@ func idle(t *testing.T) *home {
 func (h *home) work() {
 	w, err := work.Start(ctx, h.desk.Store, h.desk, work.Options{NoProposals: true, Log: slog.New(slog.DiscardHandler)})
 	require.NoError(h.t, err)
-	h.t.Cleanup(func() { assert.NoError(h.t, w.Stop(context.Background())) })
+	h.t.Cleanup(func() {
+		bounded, cancel := context.WithTimeout(context.Background(), time.Minute)
+		defer cancel()
+		assert.NoError(h.t, w.Stop(bounded))
+	})
 }
 
 // serve makes the house's server anew.
@@ -91,7 +95,7 @@ func (h *home) serve(c httpapi.Config) {
 	<-listening
 	h.t.Cleanup(func() {
 		stop()
-		<-ended
+		got(h.t, ended, "the server stops listening to the database")
 	})
 }
 
@@ -220,7 +224,8 @@ func got[V any](t *testing.T, from <-chan V, what string) (v V) {
 	select {
 	case v = <-from:
 	case <-time.After(time.Minute):
-		t.Fatal("never: " + what)
+		stacks := make([]byte, 1<<20)
+		t.Fatalf("never: %s\n%s", what, stacks[:runtime.Stack(stacks, true)])
 	}
 	return v
 }

@@ -164,6 +164,7 @@ func (h *home) live() string {
 	s := httptest.NewServer(h.api)
 	h.t.Cleanup(func() {
 		h.api.EndStreams()
+		s.CloseClientConnections() // Close alone waits for whatever still goes on
 		s.Close()
 	})
 	return s.URL + "/api"

@@ -93,6 +93,17 @@ func New(t testing.TB) *store.Store {
 	t.Helper()
 	s, err := store.Open(context.Background(), URL(t))
 	require.NoError(t, err)
-	t.Cleanup(s.Close)
+	t.Cleanup(func() {
+		closed := make(chan struct{})
+		go func() {
+			defer close(closed)
+			s.Close() // waits for every connection that is in use
+		}()
+		select {
+		case <-closed:
+		case <-time.After(time.Minute):
+			t.Error("a connection to the database is still in use, a minute after the test")
+		}
+	})
 	return s
 }
