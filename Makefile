@@ -7,8 +7,7 @@ export CGO_ENABLED := 0
 
 WEB_SOURCES := $(shell find web/src web/public -type f) web/index.html web/vite.config.ts web/tsconfig.json web/package.json
 # Not ./...: node_modules may hold Go of its own.
-# What waits for browsers and databases comes first, so that nothing waits for it at the end.
-PACKAGES := ./e2e ./internal/... ./cmd/... ./core/... ./bench ./web
+PACKAGES := ./bench ./cmd/... ./core/... ./e2e ./internal/... ./web
 FUZZTIME ?= 20s
 
 .PHONY: help demo test test/go test/web check lint lint/go fmt bench fit fuzz golden api shots setup mutate share
