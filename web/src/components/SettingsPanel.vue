@@ -60,7 +60,15 @@ const shown = (v: number) => f.value.number(v, v === Math.round(v) ? 0 : 2)
 const sent = computed(() =>
   props.row ? orderOf(draft.value, props.row.machine_id, (t) => f.value.read(t)) : undefined,
 )
-const can = computed(() => props.may && !!props.row?.fits && !order.isPending.value)
+/** Why it cannot be sliced on the machine that is looked at; empty where it can. */
+const why = computed(() => {
+  const r = props.row
+  if (!props.may) return 'A coordinator sets this.'
+  if (!r?.fits) return `It does not fit on ${r?.name}: there is nothing to slice there.`
+  if (r.against) return r.against
+  return recipe.value ? '' : `There is no recipe for this purpose on ${r.name}.`
+})
+const can = computed(() => !why.value && !order.isPending.value)
 function send() {
   if (!can.value) return
   if (!sent.value) return emit('open', true) // something is missing: it is shown
@@ -112,7 +120,7 @@ useKeys('Settings', [
     <h2>
       Settings <span class="small quiet">{{ recipe?.name ?? `no recipe on ${row?.name}` }}</span>
     </h2>
-    <template v-if="may && row?.fits">
+    <template v-if="!why">
       <input
         id="setting-search"
         v-model="search"
@@ -258,9 +266,7 @@ useKeys('Settings', [
         </li>
       </ul>
     </template>
-    <p v-else class="quiet">
-      {{ may ? `It does not fit on ${row?.name}: there is nothing to slice there.` : 'A coordinator sets this.' }}
-    </p>
+    <p v-else class="quiet">{{ why }}</p>
   </section>
 </template>
 
