@@ -358,6 +358,40 @@ func TestEveryColumnComesBackAsItWent(t *testing.T) {
 	noLayers := *slice.Full
 	noLayers.ByLayer = nil
 	is([]store.Counting{{ID: slice.ID, JobID: job.ID, MachineID: machines[1].ID, Chosen: true, Full: &noLayers, Overrides: slice.Overrides, Pieces: slice.Pieces, Made: slice.Made, Purpose: "purpose"}}, counting, err)
+	// A slice is in use with what is held against it: at work, chosen or run; else it goes, with that.
+	used := func(id int64) bool {
+		is, err := s.InUse(ctx, id)
+		require.NoError(t, err)
+		return is
+	}
+	plain := store.Slice{JobID: job.ID, MachineID: machines[0].ID, Pieces: []revision.Piece{}}
+	stays := id(s.AddSlice(ctx, plain, 0))
+	assert.True(t, used(stays), "it waits")
+	plain.BaseID = &stays
+	against := id(s.AddSlice(ctx, plain, 0))
+	ended := func(id int64) {
+		done(s.EndSlice(ctx, store.Slice{ID: id, State: "done"}))
+		done(s.AddPlate(ctx, store.Plate{SliceID: id, N: 1, Spots: []slicing.Spot{}}))
+	}
+	ended(stays)
+	assert.True(t, used(stays), "what is held against it waits")
+	ended(against)
+	assert.False(t, used(stays))
+	done(s.ChooseSlice(ctx, store.Slice{ID: against, JobID: job.ID}))
+	assert.True(t, used(stays), "what was held against it counts")
+	done(s.ChooseSlice(ctx, slice))
+	done(s.NameSlice(ctx, against, "thick"))
+	thick, err := s.Slice(ctx, against)
+	is("thick", thick.Label, err)
+	done(s.RemoveSlice(ctx, stays))
+	for _, gone := range []int64{stays, against} {
+		_, err = s.Slice(ctx, gone)
+		assert.ErrorIs(t, err, store.ErrNotFound)
+		left, err := s.Plates(ctx, gone)
+		require.NoError(t, err)
+		assert.Empty(t, left)
+	}
+	assert.True(t, used(slice.ID))
 	yes := full[promise]()
 	done(s.SetYes(ctx, job.ID, &yes))
 	j2, err := s.Job(ctx, job.ID)

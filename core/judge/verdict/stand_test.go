@@ -99,7 +99,16 @@ func TestALoadTurnsAPart(t *testing.T) {
 				}
 			}
 		}
-		v, err := Judge(context.Background(), Subject{Mesh: m, Unit: units.Millimetre}, only(220, 220, 250), nil)
+		// Along no axis: as the part is weighed, mirrored and longer.
+		load, sized := [3]float64{3, 2, 1}, orient.Stand{Scale: [3]float64{1, 2, 1}, Mirror: true}
+		v, err := Judge(context.Background(), Subject{Mesh: m, Unit: units.Millimetre, Stand: &sized, Load: &load}, only(220, 220, 250), nil)
+		require.NoError(t, err)
+		long := sized.To(vec(load)).Len()
+		for _, w := range v.Orientation.Ways {
+			sized.Turn = w.Turn
+			assert.InDelta(t, math.Pow(sized.To(vec(load)).Z/long, 2), w.AlongLoad, 1e-6)
+		}
+		v, err = Judge(context.Background(), Subject{Mesh: m, Unit: units.Millimetre}, only(220, 220, 250), nil)
 		require.NoError(t, err)
 		for _, w := range v.Orientation.Ways {
 			assert.Zero(t, w.AlongLoad)

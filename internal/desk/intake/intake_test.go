@@ -140,6 +140,7 @@ func TestEveryChangeOfAPieceIsUndone(t *testing.T) {
 		at--
 	}
 	assert.Equal(t, states[0], now())
+	assert.ErrorContains(t, intake.ChangePiece(ctx, h.Desk, h.Cato, piece, intake.PieceChange{LeftOut: new(true)}), "all there is", "the only one")
 	assert.ErrorContains(t, intake.UndoPiece(ctx, h.Desk, h.Cato, piece, 1), "changed by somebody else")
 
 	for n := range 130 { // no more are kept than a hundred
