@@ -3,6 +3,7 @@ package toolpath
 import (
 	"cmp"
 	"context"
+	"errors"
 	"fmt"
 	"iter"
 	"math"
@@ -64,10 +65,13 @@ func Lay(ctx context.Context, parts []*Part, places []Place, r recipe.Recipe, o 
 	mach := cmp.Or(o.Machine, &machine.Machine{})
 	l := &layout{r: r.WithDefaults(), bore: cmp.Or(mach.FilamentMM, 1.75), room: mach.Volume, parts: parts, places: places}
 	p, err := l.merge(ctx)
-	for err == nil {
+	for joined := false; err == nil; joined = true {
 		var again bool
 		if again, err = l.nozzles(p); !again {
 			break
+		}
+		if joined { // once support is its part's own there is nothing more to give way
+			return nil, errors.New("no nozzle is left to lay its support")
 		}
 		p, err = l.merge(ctx)
 	}
