@@ -115,24 +115,6 @@ const named = (r: RunView) => (r.plates && r.plates > 1 ? `${r.title} ${r.plate}
 .track {
   position: relative;
 }
-.tick {
-  position: absolute;
-  top: 2px;
-  font-size: 0.8rem;
-  line-height: 1.25;
-  border-left: 1px solid var(--rule);
-  padding-left: 4px;
-  height: 42px;
-  display: flex;
-  flex-direction: column;
-  justify-content: flex-end;
-}
-.tick br {
-  display: none;
-}
-.tick b {
-  font-family: var(--font-text);
-}
 .closed {
   position: absolute;
   top: 0;

@@ -2,7 +2,7 @@ import { useLocalStorage } from '@vueuse/core'
 import { computed, toValue, type MaybeRefOrGetter } from 'vue'
 import type { Overhang, Override, Region, SliceOrder, SliceView, SupportMark } from '../api/client'
 import { useWho } from '../api/queries'
-import { marked } from '../components/overhangs'
+import { marked, middle } from '../components/overhangs'
 
 /** A place that is to be filled otherwise, as it is typed: its middle and edge in mm. */
 export interface Place {
@@ -48,10 +48,9 @@ export function regionOf(p: Place, read: (text: string) => number | undefined): 
 /** A region of a slice as it would be typed. */
 export function placeOf(r: Region, show: (v: number) => string): Place {
   const c = r.corners_mm ?? []
-  const middle = [0, 1, 2].map((k) => c.reduce((sum, p) => sum + (p?.[k] ?? 0), 0) / Math.max(1, c.length))
   const xs = c.map((p) => p?.[0] ?? 0)
   return {
-    at: middle as Place['at'],
+    at: middle(c) as Place['at'],
     edge: show(Math.max(...xs) - Math.min(...xs)),
     shells: r.shells === undefined ? '' : show(r.shells),
     infill: r.infill_percent === undefined ? '' : show(r.infill_percent),

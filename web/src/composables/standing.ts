@@ -35,29 +35,26 @@ export const grammar: readonly [string, string][] = [
   ['… because …', 'says why: another size needs it'],
 ]
 
-/** Which way in the model runs along an axis of the plate, as it stands. */
-function ownWay(stand: Stand, axis: Axis): [number, number, number] {
+/** The way in the model, before it is sized and mirrored, that lies along an axis of the plate as it is turned. */
+function turnedWay(stand: Stand, axis: Axis): [number, number, number] {
   const [w, x, y, z] = stand.turn.some((v) => v !== 0) ? (stand.turn as [number, number, number, number]) : [1, 0, 0, 0]
   const rows: [number, number, number][] = [
     [1 - 2 * (y * y + z * z), 2 * (x * y - w * z), 2 * (x * z + w * y)],
     [2 * (x * y + w * z), 1 - 2 * (x * x + z * z), 2 * (y * z - w * x)],
     [2 * (x * z - w * y), 2 * (y * z + w * x), 1 - 2 * (x * x + y * y)],
   ]
-  const way = rows[axes.indexOf(axis)]!
-  const own = way.map((v, k) => v / (stand.scale[k] || 1)) as [number, number, number]
-  return [stand.mirror ? -own[0] : own[0], own[1], own[2]]
+  return rows[axes.indexOf(axis)]!
+}
+
+/** Which way in the model runs along an axis of the plate, as it stands. */
+function ownWay(stand: Stand, axis: Axis): [number, number, number] {
+  const [x, y, z] = turnedWay(stand, axis).map((v, k) => v / (stand.scale[k] || 1)) as [number, number, number]
+  return [stand.mirror ? -x : x, y, z]
 }
 
 /** Which of the model's own axes stands along an axis of the plate, where it is turned by right angles. */
 function ownAxis(stand: Stand, axis: Axis): number | undefined {
-  const k = axes.indexOf(axis)
-  const [w, x, y, z] = stand.turn.some((v) => v !== 0) ? (stand.turn as [number, number, number, number]) : [1, 0, 0, 0]
-  const row = [
-    [1 - 2 * (y * y + z * z), 2 * (x * y - w * z), 2 * (x * z + w * y)],
-    [2 * (x * y + w * z), 1 - 2 * (x * x + z * z), 2 * (y * z - w * x)],
-    [2 * (x * z - w * y), 2 * (y * z + w * x), 1 - 2 * (x * x + y * y)],
-  ][k]!
-  const at = row.findIndex((v) => Math.abs(Math.abs(v) - 1) < 1e-6)
+  const at = turnedWay(stand, axis).findIndex((v) => Math.abs(Math.abs(v) - 1) < 1e-6)
   return at < 0 ? undefined : at
 }
 
