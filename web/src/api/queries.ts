@@ -3,7 +3,17 @@ import { computed, toValue, watch, type MaybeRefOrGetter } from 'vue'
 import { withRunAt } from '../components/lanes'
 import { isLive } from '../composables/events'
 import { say } from '../composables/notices'
-import { api, Refusal, take, type FloorView, type HouseView, type PieceChange, type SliceOrder } from './client'
+import {
+  api,
+  Refusal,
+  take,
+  type FloorView,
+  type HouseView,
+  type JobView,
+  type PieceChange,
+  type Slip,
+  type SliceOrder,
+} from './client'
 
 export function useWho() {
   return useQuery({
@@ -49,11 +59,28 @@ export function useSoon(id: () => number | undefined) {
   watch(id, (n) => n !== undefined && void client.prefetchQuery(jobQuery(n)), { immediate: true })
 }
 
+/** What the shelf's slip tells of a job stands in for it until it is there. */
+const asOnTheShelf = (slip: Slip): JobView => ({
+  ...slip,
+  findings: [],
+  history: [],
+  ladder: [],
+  left_out: [],
+  messages: [],
+  piece_set: [],
+  runs: [],
+  stopped: false,
+})
+
+/** A job; its slip, marked as a placeholder, while it loads. */
 export function useJob(id: MaybeRefOrGetter<number | undefined>) {
+  const shelf = useShelf()
+  const slip = computed(() => shelf.data.value?.slips.find((s) => s.id === toValue(id)))
   return useQuery({
     queryKey: computed(() => ['job', toValue(id)]),
     queryFn: () => jobQuery(toValue(id)!).queryFn(),
     enabled: () => toValue(id) !== undefined,
+    placeholderData: computed(() => slip.value && asOnTheShelf(slip.value)),
   })
 }
 

@@ -7,6 +7,7 @@ import { usePeople, useStorage } from '../api/queries'
 import { useFormats } from '../composables/format'
 import { say } from '../composables/notices'
 import { usePanel } from '../composables/panels'
+import DateField from './DateField.vue'
 import SidePanel from './SidePanel.vue'
 import { useWords } from './repair'
 
@@ -159,10 +160,9 @@ async function handIn() {
         >
       </fieldset>
       <v-text-field v-model="title" label="Title (else the file's name)" maxlength="120" />
-      <v-text-field
+      <DateField
         v-model="neededBy"
         label="Needed by"
-        type="date"
         :hint="neededBy && f.day(neededBy)"
         persistent-hint
         :error-messages="fields.needed_by"

@@ -36,38 +36,34 @@ function draw() {
   const css = getComputedStyle(c)
   const [w, h] = [c.clientWidth, c.clientHeight]
   const top = props.strip[props.strip.length - 1]!.top_mm
-  const x = (mm: number) => (mm / top) * (w - 2) + 1
+  const x = (i: number) => (i / props.strip.length) * (w - 2) + 1
   g.clearRect(0, 0, w, h)
-  let below = 0
   props.strip.forEach((l, i) => {
     g.fillStyle = css.getPropertyValue(i === index.value ? '--attention' : '--accent')
     g.globalAlpha = i <= index.value ? 1 : 0.4
     const tall = (value(l) / most.value) * (h - 20)
-    g.fillRect(
-      x(below),
-      h - 16 - tall,
-      Math.max(1, x(l.top_mm) - x(below) - (w / props.strip.length > 4 ? 1 : 0)),
-      tall,
-    )
-    below = l.top_mm
+    g.fillRect(x(i), h - 16 - tall, Math.max(1, x(i + 1) - x(i) - (w / props.strip.length > 4 ? 1 : 0)), tall)
   })
   g.globalAlpha = 1
   g.fillStyle = css.getPropertyValue('--ink')
   g.font = `11px ${css.getPropertyValue('--font-number')}`
   const step = [0.5, 1, 2, 5, 10, 20, 50, 100].find((s) => top / s <= 9) ?? 200
-  for (let mm = 0; x(mm) < w - 84; mm += step) g.fillText(`${mm}`, x(mm), h - 3)
+  // Layers stand side by side as on the slider; a height is written where its layer begins.
+  for (let mm = 0, i = 0; ; mm += step) {
+    while (i < props.strip.length && props.strip[i]!.top_mm <= mm) i++
+    if (i >= props.strip.length || x(i) >= w - 84) break
+    g.fillText(`${mm}`, x(i), h - 3)
+  }
   g.textAlign = 'right'
   g.fillText(`${f.value.number(top, 1)} mm`, w - 1, h - 3)
-  const p = x(here.value?.top_mm ?? 0)
+  const p = x(index.value + 1)
   g.fillRect(Math.min(w - 2, p - 1), 0, 2, h - 15)
 }
 
 function pull(e: PointerEvent) {
   if (!(e.buttons & 1) || !props.strip.length) return
   const box = canvas.value!.getBoundingClientRect()
-  const mm = ((e.clientX - box.left) / box.width) * props.strip[props.strip.length - 1]!.top_mm
-  const i = props.strip.findIndex((l) => l.top_mm >= mm)
-  go(i < 0 ? props.strip.length - 1 : i)
+  go(Math.floor(((e.clientX - box.left) / box.width) * props.strip.length))
 }
 function grab(e: PointerEvent) {
   canvas.value!.setPointerCapture(e.pointerId)
@@ -109,17 +105,23 @@ useKeys('Layers', [
         </select>
       </span>
     </div>
-    <canvas
-      ref="canvas"
-      tabindex="0"
-      role="slider"
+    <canvas ref="canvas" aria-hidden="true" @pointerdown="grab" @pointermove="pull" />
+    <v-slider
+      :model-value="index + 1"
+      class="slider"
+      :min="1"
+      :max="Math.max(1, strip.length)"
+      :step="1"
+      color="primary"
+      track-size="2"
+      thumb-size="14"
+      hide-details
       aria-label="Layer"
-      :aria-valuenow="index + 1"
-      :aria-valuemin="1"
-      :aria-valuemax="strip.length"
-      :aria-valuetext="here && `Layer ${index + 1} of ${strip.length}, top at ${f.number(here.top_mm, 2)} mm`"
-      @pointerdown="grab"
-      @pointermove="pull"
+      :value-format="
+        ({ value: n }: { value: number }) =>
+          `Layer ${n} of ${strip.length}, top at ${f.number(strip[n - 1]?.top_mm ?? 0, 2)} mm`
+      "
+      @update:model-value="(n: number) => go(n - 1)"
     />
   </div>
 </template>
@@ -150,9 +152,12 @@ useKeys('Layers', [
 }
 canvas {
   width: 100%;
-  height: 84px;
+  height: 68px;
   cursor: ew-resize;
   touch-action: none;
+}
+.slider {
+  margin: -6px -7px -4px;
 }
 select {
   border: 1px solid var(--rule);

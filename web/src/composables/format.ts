@@ -102,6 +102,12 @@ export function useCurrency() {
   return computed(() => house.data.value?.house.currency ?? '')
 }
 
+/** How the house writes: its language and place, as "en-GB". */
+export function useLocaleTag() {
+  const house = useHouse()
+  return computed(() => house.data.value?.house.locale ?? 'en-GB')
+}
+
 /** The house's formats; until they are loaded, plain ones. */
 export const useFormats = () =>
   inject(

@@ -41,8 +41,9 @@ const withdraw = useWithdraw()
 const jobs = computed(() => shelf.data.value?.slips ?? [])
 const id = computed(() => (route.params.id ? Number(route.params.id) : jobs.value[0]?.id))
 const query = useJob(id)
-const job = computed(() => (query.data.value?.id === id.value ? query.data.value : undefined))
-useRoomTitle('Bench', () => job.value?.title)
+const known = computed(() => (query.data.value?.id === id.value ? query.data.value : undefined))
+const job = computed(() => (query.isPlaceholderData.value ? undefined : known.value))
+useRoomTitle('Bench', () => known.value?.title)
 const desk = computed(() => who.data.value?.role !== 'member')
 const picked = ref<number>()
 watch(id, () => {
@@ -400,7 +401,7 @@ useKeys('Bench', [
     v-else
     :data="undefined"
     :error="id === undefined ? shelf.error.value : query.error.value"
-    :what="id === undefined ? 'the shelf' : 'this job'"
+    :what="id === undefined ? 'the shelf' : known ? `${known.title}, for ${known.member}` : 'this job'"
     missing="This job is not there, or not yours to see."
     @again="id === undefined ? shelf.refetch() : query.refetch()"
   />

@@ -33,9 +33,10 @@ const arrivals = computed(() => {
 const id = computed(() => (route.params.id ? Number(route.params.id) : arrivals.value[0]?.id))
 const at = computed(() => arrivals.value.findIndex((s) => s.id === id.value))
 const query = useJob(id)
-const job = computed(() => (query.data.value?.id === id.value ? query.data.value : undefined))
+const known = computed(() => (query.data.value?.id === id.value ? query.data.value : undefined))
+const job = computed(() => (query.isPlaceholderData.value ? undefined : known.value))
 useSoon(() => arrivals.value[at.value + 1]?.id)
-useRoomTitle('Counter', () => job.value?.title)
+useRoomTitle('Counter', () => known.value?.title)
 
 // The machine is the proposed one until another is chosen for this job.
 const picked = ref<number>()
@@ -373,7 +374,7 @@ useKeys('Counter', [
       class="verdict"
       :data="undefined"
       :error="id === undefined ? shelf.error.value : query.error.value"
-      :what="id === undefined ? 'the shelf' : 'this job'"
+      :what="id === undefined ? 'the shelf' : known ? `${known.title}, for ${known.member}` : 'this job'"
       @again="id === undefined ? shelf.refetch() : query.refetch()"
     />
   </div>

@@ -3,6 +3,7 @@ import { computed, ref } from 'vue'
 import { useHouse, useSetHouse, useSettings, useWho } from '../api/queries'
 import type { HouseView } from '../api/client'
 import EntryForm from '../components/EntryForm.vue'
+import EntryTable, { type Column } from '../components/EntryTable.vue'
 import HouseForm from '../components/HouseForm.vue'
 import RoomState from '../components/RoomState.vue'
 import WorkerList from '../components/WorkerList.vue'
@@ -39,6 +40,73 @@ async function turn(to: unknown) {
   chosen.value = undefined
 }
 
+const volume = (x: Entry<'machines'>['data']['volume']) =>
+  `${x.shape === 'round' ? `⌀ ${x.x_mm}` : `${x.x_mm} × ${x.y_mm}`} × ${x.z_mm} mm`
+const machineColumns = computed<Column<Entry<'machines'>>[]>(() => [
+  {
+    title: 'Machine',
+    text: (m) => m.data.name,
+    under: (m) => (m.data.in_service ? m.data.process : 'not yet in service'),
+  },
+  {
+    title: 'Volume',
+    text: (m) => volume(m.data.volume),
+    by: (m) => m.data.volume.x_mm * m.data.volume.y_mm * m.data.volume.z_mm,
+    num: true,
+  },
+  {
+    title: 'Nozzles',
+    text: (m) => (m.data.nozzles_mm?.length ? m.data.nozzles_mm.join(', ') + ' mm' : '–'),
+    num: true,
+  },
+  { title: 'Loaded', text: (m) => `${m.data.colour_name} ${m.data.material}`, dot: (m) => m.data.colour },
+  {
+    title: 'An hour',
+    text: (m) => f.value.money(m.data.rate_cents_per_hour),
+    by: (m) => m.data.rate_cents_per_hour,
+    right: true,
+    num: true,
+  },
+])
+const materialColumns = computed<Column<Entry<'materials'>>[]>(() => {
+  const column = (title: string, by: (m: Entry<'materials'>) => number, text: (v: number) => string) => ({
+    title,
+    text: (m: Entry<'materials'>) => text(by(m)),
+    by,
+    right: true,
+    num: true,
+  })
+  return [
+    { title: 'Material', text: (m) => m.data.name },
+    column(
+      'Density',
+      (m) => m.data.density_g_per_cm3,
+      (v) => `${f.value.number(v, 2)} g/cm³`,
+    ),
+    column(
+      'Full',
+      (m) => m.data.spool_grams,
+      (v) => `${f.value.number(v)} g`,
+    ),
+    column('Costs', (m) => m.data.spool_cents, f.value.money),
+    column(
+      'A gram',
+      (m) => m.data.spool_cents / m.data.spool_grams,
+      (v) => `${f.value.number(v, 2)} ct`,
+    ),
+  ]
+})
+const recipeColumns = computed<Column<Entry<'recipes'>>[]>(() => {
+  const right = { right: true, num: true }
+  return [
+    { title: 'Recipe', text: (m) => m.data.name },
+    { title: 'Material', text: (m) => m.data.material },
+    { title: 'Layer', text: (m) => `${f.value.number(m.data.layer_mm, 2)} mm`, by: (m) => m.data.layer_mm, ...right },
+    { title: 'Shells', text: (m) => `${m.data.shells}`, by: (m) => m.data.shells, ...right },
+    { title: 'Infill', text: (m) => `${m.data.infill_percent} %`, by: (m) => m.data.infill_percent, ...right },
+  ]
+})
+
 type Entry<K extends 'machines' | 'materials' | 'recipes'> = HouseView[K][number]
 const saveMachine = (data: object) => set.machine({ ...machine.value!, data: data as Entry<'machines'>['data'] })
 const saveMaterial = (data: object) => set.material({ ...material.value!, data: data as Entry<'materials'>['data'] })
@@ -66,41 +134,7 @@ useKeys('House', [
       <div v-if="v" id="drawer-panel" role="tabpanel" :aria-label="drawer">
         <template v-if="drawer === 'Machines'">
           <div class="two">
-            <table class="ledger">
-              <thead>
-                <tr>
-                  <th>Machine</th>
-                  <th>Volume</th>
-                  <th>Nozzles</th>
-                  <th>Loaded</th>
-                  <th class="right">An hour</th>
-                </tr>
-              </thead>
-              <tbody>
-                <tr v-for="m in v.machines" :key="m.id" :class="{ here: m.id === machine?.id }" @click="choose(m.id)">
-                  <td>
-                    <button type="button" :aria-pressed="m.id === machine?.id" @click.stop="choose(m.id)">
-                      {{ m.data.name }}
-                    </button>
-                    <div class="small quiet">{{ m.data.in_service ? m.data.process : 'not yet in service' }}</div>
-                  </td>
-                  <td class="num">
-                    {{
-                      m.data.volume.shape === 'round'
-                        ? `⌀ ${m.data.volume.x_mm}`
-                        : `${m.data.volume.x_mm} × ${m.data.volume.y_mm}`
-                    }}
-                    × {{ m.data.volume.z_mm }} mm
-                  </td>
-                  <td class="num">{{ m.data.nozzles_mm?.length ? m.data.nozzles_mm.join(', ') + ' mm' : '–' }}</td>
-                  <td>
-                    <span class="dot" :style="{ background: m.data.colour }" /> {{ m.data.colour_name }}
-                    {{ m.data.material }}
-                  </td>
-                  <td class="right num">{{ f.money(m.data.rate_cents_per_hour) }}</td>
-                </tr>
-              </tbody>
-            </table>
+            <EntryTable :entries="v.machines" :columns="machineColumns" :here="machine?.id" @choose="choose" />
             <EntryForm
               v-if="machine"
               :key="machine.id"
@@ -114,30 +148,7 @@ useKeys('House', [
         </template>
         <template v-else-if="drawer === 'Materials'">
           <div class="two">
-            <table class="ledger">
-              <thead>
-                <tr>
-                  <th>Material</th>
-                  <th class="right">Density</th>
-                  <th class="right">Full</th>
-                  <th class="right">Costs</th>
-                  <th class="right">A gram</th>
-                </tr>
-              </thead>
-              <tbody>
-                <tr v-for="m in v.materials" :key="m.id" :class="{ here: m.id === material?.id }" @click="choose(m.id)">
-                  <td>
-                    <button type="button" :aria-pressed="m.id === material?.id" @click.stop="choose(m.id)">
-                      {{ m.data.name }}
-                    </button>
-                  </td>
-                  <td class="right num">{{ f.number(m.data.density_g_per_cm3, 2) }} g/cm³</td>
-                  <td class="right num">{{ f.number(m.data.spool_grams) }} g</td>
-                  <td class="right num">{{ f.money(m.data.spool_cents) }}</td>
-                  <td class="right num">{{ f.number(m.data.spool_cents / m.data.spool_grams, 2) }} ct</td>
-                </tr>
-              </tbody>
-            </table>
+            <EntryTable :entries="v.materials" :columns="materialColumns" :here="material?.id" @choose="choose" />
             <EntryForm
               v-if="material"
               :key="material.id"
@@ -151,30 +162,7 @@ useKeys('House', [
         </template>
         <template v-else-if="drawer === 'Recipes'">
           <div class="two">
-            <table class="ledger">
-              <thead>
-                <tr>
-                  <th>Recipe</th>
-                  <th>Material</th>
-                  <th class="right">Layer</th>
-                  <th class="right">Shells</th>
-                  <th class="right">Infill</th>
-                </tr>
-              </thead>
-              <tbody>
-                <tr v-for="m in v.recipes" :key="m.id" :class="{ here: m.id === recipe?.id }" @click="choose(m.id)">
-                  <td>
-                    <button type="button" :aria-pressed="m.id === recipe?.id" @click.stop="choose(m.id)">
-                      {{ m.data.name }}
-                    </button>
-                  </td>
-                  <td>{{ m.data.material }}</td>
-                  <td class="right num">{{ f.number(m.data.layer_mm, 2) }} mm</td>
-                  <td class="right num">{{ m.data.shells }}</td>
-                  <td class="right num">{{ m.data.infill_percent }} %</td>
-                </tr>
-              </tbody>
-            </table>
+            <EntryTable :entries="v.recipes" :columns="recipeColumns" :here="recipe?.id" @choose="choose" />
             <EntryForm
               v-if="recipe"
               :key="recipe.id"
@@ -215,35 +203,11 @@ header {
   flex: none;
   max-width: 100%;
 }
-.two button {
-  font-weight: 650;
-  text-align: left;
-  padding: 0;
-}
 .two {
   display: grid;
   grid-template-columns: minmax(0, 1.1fr) minmax(0, 1fr);
   gap: 30px;
   align-items: start;
-}
-.two td {
-  vertical-align: middle;
-}
-.two tr {
-  cursor: pointer;
-}
-.two tbody tr:hover td {
-  background: var(--faint);
-}
-.here td {
-  background: color-mix(in srgb, var(--accent) 14%, var(--card));
-}
-.dot {
-  display: inline-block;
-  width: 10px;
-  height: 10px;
-  border-radius: 50%;
-  border: 1px solid var(--ink);
 }
 @media (max-width: 1000px) {
   .two {
@@ -254,10 +218,6 @@ header {
   header {
     flex-wrap: wrap;
     gap: 6px;
-  }
-  .two > table {
-    display: block;
-    overflow-x: auto;
   }
 }
 </style>

@@ -9,6 +9,7 @@ import described from '../../../core/print/machine/testdata/settings.json'
 import type { JobView, LaneView, PieceView, LadderRow, RunView, SliceView, Slip } from '../api/client'
 import CheckProgress from '../components/CheckProgress.vue'
 import FindingList from '../components/FindingList.vue'
+import DateField from '../components/DateField.vue'
 import HandInPanel from '../components/HandInPanel.vue'
 import JobSlip from '../components/JobSlip.vue'
 import MachineLadder from '../components/MachineLadder.vue'
@@ -50,7 +51,7 @@ vi.mock('../api/client', async (original) => {
     }
   const api = {
     GET: async (p: string, o?: object) => {
-      const data = server.answers[path(p, o)]
+      const data = await server.answers[path(p, o)]
       return data === undefined
         ? { error: {}, response: { ok: false, status: 404 } }
         : { data, response: { ok: true, status: 200 } }
@@ -334,6 +335,15 @@ describe('the counter', () => {
     expect(w.findAll('aside li .t').map((t) => t.text())).toEqual(['Part 7', 'Part 6', 'Part 5'])
     expect(w.find('.verdict h1').text()).toContain('Part 7')
     expect(w.find('.who').text()).toContain('10.0 × 20.5 × 30.0 mm')
+  })
+  it('tells whose job it loads, of what the shelf knows, and nothing that it does not', async () => {
+    server.answers['/jobs/6'] = new Promise(() => {})
+    const { w } = await room(CounterRoom, '/counter/6')
+    expect(w.find('.verdict').text()).toBe('Loading Part 6, for Nia Marlow …')
+    expect(document.title).toContain('Part 6')
+    expect(w.find('.answer').exists()).toBe(false)
+    await press('y')
+    expect(server.asked).toEqual([])
   })
   it('says yes on the proposed machine, or on the one that was chosen', async () => {
     const { w, router } = await room(CounterRoom, '/counter/6')
@@ -1240,6 +1250,30 @@ describe('the file of a piece', () => {
   })
 })
 
+describe('a day', () => {
+  it.each([
+    ['en-GB', '03/12/2026', '2026-12-03'],
+    ['de-DE', '3.12.2026', '2026-12-03'],
+    ['en-US', '12/3/26', '2026-12-03'],
+    ['en-GB', '31/12/2026', '2026-12-31'],
+    ['en-GB', '', ''],
+    ['en-GB', 'soon', '2026-01-02'],
+  ])('in %s, typed as %s, is %s', async (locale, typed, day) => {
+    server.answers['/house'] = { house: { locale, currency: 'EUR', time_zone: 'UTC' } }
+    let now = '2026-01-02'
+    const Field = defineComponent({
+      setup: () => () =>
+        h(DateField, { modelValue: now, label: 'Needed by', 'onUpdate:modelValue': (v: string) => (now = v) }),
+    })
+    const w = await part(Field, {})
+    const field = w.find<HTMLInputElement>('input')
+    expect(w.find('label').text()).toBe('Needed by')
+    field.element.value = typed
+    await field.trigger('blur')
+    expect(now).toBe(day)
+  })
+})
+
 describe('the care of a piece', () => {
   it('takes a unit, makes a repaired version of the steps chosen, and lets one count', async () => {
     const versions = [1, 2].map((n) => ({ n, log: [], surface: piece(9).surface }))
@@ -1372,7 +1406,7 @@ describe('the house', () => {
     server.answers['/settings'] = { ...described, recipe: [] }
     const { w } = await room(HouseRoom)
     const cells = () =>
-      w.findAll('.ledger tbody tr').map((r) =>
+      w.findAll('.entries tbody tr').map((r) =>
         r
           .findAll('td')
           .map((d) => d.text())
@@ -1380,16 +1414,21 @@ describe('the house', () => {
       )
     expect(cells()[0]).toMatch(/^Bowlinematerial extrusion\|⌀ 200 × 180 mm\|0.4, 0.6 mm\|grey PLA\|.*1.20/)
     expect(w.find('form h2').text()).toBe('Bowline')
-    await w.findAll('.ledger tbody tr')[1]!.trigger('click')
+    await w.findAll('.entries tbody tr')[1]!.trigger('click')
     expect(w.find('form h2').text()).toBe('Capstan')
     expect(w.find('form').text()).toContain('EUR')
     await press('d')
     expect(cells()[0]).toMatch(/^PLA\|1.24 g\/cm³\|1,?000 g\|.*24.50\|2.45 ct/)
     await press('d')
     expect(cells()).toEqual(['Bowline everyday|PLA|0.20 mm|2|15 %', 'Bowline quick|PLA|0.30 mm|1|10 %'])
-    await w.findAll('.ledger tbody button')[1]!.trigger('click')
+    await w.findAll('.entries tbody button')[1]!.trigger('click')
     await flushPromises()
     expect(w.find('form h2').text()).toBe('Bowline quick')
+    // By infill, from the least: by the number, not by its spelling.
+    await w.findAll('.entries th')[4]!.trigger('click')
+    expect(cells()[0]).toMatch(/^Bowline quick/)
+    await w.findAll('.entries th')[4]!.trigger('click')
+    expect(cells()[0]).toMatch(/^Bowline everyday/)
     await press('d')
     const field = (label: string) =>
       w.findAllComponents({ name: 'VTextField' }).find((x) => x.props('label') === label)!
