@@ -6,13 +6,10 @@ import (
 	"slices"
 
 	"jobshelf/core/judge/printability"
-	"jobshelf/core/print/estimate"
 	"jobshelf/core/print/orient"
-	"jobshelf/core/print/toolpath"
 	"jobshelf/core/shape/mesh"
 	"jobshelf/core/shape/polygon"
 	"jobshelf/core/shape/problem"
-	"jobshelf/core/shape/section"
 )
 
 // Orientation is how a model stands, and what else was looked at.
@@ -59,8 +56,8 @@ const (
 	worthShare = 0.05
 )
 
-// stands decides how the model stands, and gives it so, in mm.
-func (v *Verdict) stands(ctx context.Context, m *mesh.Mesh, in Subject, choices []Choice, progress func(Stage, float64)) (*mesh.Mesh, error) {
+// stands decides how the model stands, and gives it as it came and so, in mm.
+func (v *Verdict) stands(ctx context.Context, m *mesh.Mesh, in Subject, choices []Choice, progress func(Stage, float64)) (came, stood *mesh.Mesh, err error) {
 	mm := v.Unit.MM()
 	if mm != 1 {
 		m = m.Transformed(mm, mesh.Vec3{})
@@ -75,7 +72,7 @@ func (v *Verdict) stands(ctx context.Context, m *mesh.Mesh, in Subject, choices 
 	progress(Turning, 0.5)
 	if v.Closed && v.Oriented && v.VolumeMM3 != 0 && !in.AsIs {
 		if err := o.weigh(ctx, sized, choices, in.Load); err != nil {
-			return nil, err
+			return nil, nil, err
 		}
 	}
 	if !o.Fixed {
@@ -84,9 +81,9 @@ func (v *Verdict) stands(ctx context.Context, m *mesh.Mesh, in Subject, choices 
 	if k := o.Stand.Scale; !o.Stand.SameSize() {
 		v.Findings = append(v.Findings, printability.Resized(k, o.Stand.Mirror))
 	}
-	stood := o.Stand.Of(m)
+	stood = o.Stand.Of(m)
 	o.SizeMM = array(stood.Bounds().Size())
-	return stood, ctx.Err()
+	return m, stood, ctx.Err()
 }
 
 // weigh weighs the ways a closed mesh of mm can stand, by the first recipe among the choices.
@@ -180,20 +177,19 @@ func (o *Orientation) choose() {
 }
 
 // saved works out what was won by turning a model that fits as it came, too.
-func (v *Verdict) saved(ctx context.Context, in Subject, topo *mesh.Topology, choices []Choice) error {
+func (v *Verdict) saved(ctx context.Context, sized *mesh.Mesh, topo *mesh.Topology, choices []Choice) error {
 	o := v.Orientation
 	came := slices.IndexFunc(o.Ways, func(w Way) bool { return w.Turn == orient.AsItCame })
 	k := slices.IndexFunc(v.Machines, func(m MachineVerdict) bool { return m.Quick != nil })
 	if o.Fixed || o.Why.Code == "" || k < 0 || came < 0 || o.Ways[came].Fits == 0 {
 		return nil
 	}
-	c := &choices[k]
-	full := c.Recipe.WithDefaults()
-	s, err := section.NewStack(ctx, in.Mesh, topo, toolpath.LayeringOf(&full, c.Machine), v.Unit.MM(), nil)
-	if err != nil {
+	trial := Trial{sized, orient.Stand{}.Plain(), topo}
+	rows, err := trial.On(ctx, orient.AsItCame, 0, choices[k:k+1])
+	if err != nil || rows[0].Quick == nil { // it does not go on that one as it came
 		return err
 	}
-	q := estimate.QuickOf(s, c.Recipe, c.Machine, c.Loaded)
-	o.SavedS = q.WholeSeconds() - v.Machines[k].Quick.WholeSeconds()
+	o.SavedS = rows[0].Quick.WholeSeconds() - v.Machines[k].Quick.WholeSeconds()
+	v.Tried = append(v.Tried, Tried{orient.AsItCame, k, rows[0]})
 	return nil
 }

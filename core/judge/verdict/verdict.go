@@ -12,7 +12,6 @@ import (
 	"jobshelf/core/judge/finding"
 	"jobshelf/core/judge/printability"
 	"jobshelf/core/print/estimate"
-	"jobshelf/core/print/layout"
 	"jobshelf/core/print/machine"
 	"jobshelf/core/print/orient"
 	"jobshelf/core/print/recipe"
@@ -27,7 +26,7 @@ import (
 
 // Revision counts up whenever the same model is judged otherwise than before, so that it is
 // judged anew. A test holds it to the golden files.
-const Revision = 2
+const Revision = 3
 
 // Choice is a machine and what would be done on it. Recipe and Loaded are nil
 // where the house has no recipe for the purpose; then only the fit is tried.
@@ -96,6 +95,7 @@ type Verdict struct {
 	Machines      []MachineVerdict            `json:"machines"`
 	Program       *Program                    `json:"gcode,omitempty"`
 	Evidence      []finding.Evidence          `json:"-"` // large; kept apart
+	Tried         []Tried                     `json:"-"` // beside Machines, in other orientations
 }
 
 // Body is one closed or open piece of surface.
@@ -182,7 +182,7 @@ func Judge(ctx context.Context, in Subject, choices []Choice, progress func(Stag
 	for _, text := range in.Odd {
 		v.Findings = append(v.Findings, finding.Finding{Check: "odd file", Grade: finding.WorthKnowing, Text: text})
 	}
-	stood, err := v.stands(ctx, m, in, choices, progress)
+	came, stood, err := v.stands(ctx, m, in, choices, progress)
 	if err != nil {
 		return nil, err
 	}
@@ -201,7 +201,7 @@ func Judge(ctx context.Context, in Subject, choices []Choice, progress func(Stag
 	found := len(v.Findings)
 	err = v.estimate(ctx, stood, topology, choices, progress)
 	if err == nil {
-		err = v.saved(ctx, in, r.Topology, choices)
+		err = v.saved(ctx, came, r.Topology, choices)
 	}
 	for i := range v.Findings[found:] { // places are told on the model as it came
 		for k, at := range v.Findings[found+i].Places {
@@ -255,19 +255,13 @@ func boxMM(b mesh.Box, mm float64) Box { return Box{array(b.Min.Scale(mm)), arra
 func (v *Verdict) tryMachines(m *mesh.Mesh, stated bool, choices []Choice) {
 	hull, box := shadowOf(m), m.Bounds()
 	height := box.Max.Z - box.Min.Z
+	v.Machines = rowsOn(hull, height, choices)
 	fitting, inService, scale := 0, 0, 0.0
-	for _, c := range choices {
-		f := c.Machine.Volume.FitIn(hull, height)
-		mv := MachineVerdict{ID: c.ID, Name: c.Machine.Name, Fits: f.Fits, OverMM: f.OverMM, ScaleToFit: f.Scale, TurnDeg: f.TurnDeg, FootMM: f.FootMM}
-		if c.Recipe != nil {
-			mv.Recipe = c.Recipe.Name
-			mv.ApartMM = float64(layout.Apart(c.Recipe, -1)) / 1000
-		}
-		v.Machines = append(v.Machines, mv)
+	for i, c := range choices {
 		if c.Machine.InService {
 			inService++
-			scale = math.Max(scale, f.Scale)
-			if f.Fits {
+			scale = math.Max(scale, v.Machines[i].ScaleToFit)
+			if v.Machines[i].Fits {
 				fitting++
 			}
 		}
@@ -296,33 +290,25 @@ func (v *Verdict) tryMachines(m *mesh.Mesh, stated bool, choices []Choice) {
 }
 
 func (v *Verdict) estimate(ctx context.Context, m *mesh.Mesh, topo *mesh.Topology, choices []Choice, progress func(Stage, float64)) error {
-	stacks := map[section.Layering]*section.Stack{}
+	cut := cuts{m, topo, map[section.Layering]*section.Stack{}}
 	var thin []printability.Lost
 	tried := 0
 	var sharp *finding.Finding
 	for i, c := range choices {
-		if c.Recipe == nil || c.Loaded == nil || !v.Machines[i].Fits {
+		if !c.estimated(&v.Machines[i]) {
 			continue
 		}
-		full := c.Recipe.WithDefaults()
-		h := toolpath.LayeringOf(&full, c.Machine)
 		from, to := 0.65+0.35*float64(i)/float64(len(choices)), 0.65+0.35*float64(i+1)/float64(len(choices))
 		progress(Estimating, from)
-		if stacks[h] == nil {
-			s, err := section.NewStack(ctx, m, topo, h, 1, func(f float64) {
-				progress(Estimating, from+(to-from)*f)
-			})
-			if err != nil {
-				return err
-			}
-			stacks[h] = s
+		s, err := cut.of(ctx, &c, func(f float64) { progress(Estimating, from+(to-from)*f) })
+		if err != nil {
+			return err
 		}
-		q := &Quick{Quick: estimate.QuickOf(stacks[h], c.Recipe, c.Machine, c.Loaded)}
-		v.Machines[i].Quick = q
+		full := c.Recipe.WithDefaults()
+		var l printability.Lost
+		v.Machines[i].Quick, l = quick(s, &c)
 		tried++
-		l, tip := lost(stacks[h], full.LineMM)
-		q.Layers -= tip
-		if f := rounded(stacks[h], full.LineMM); f != nil && (sharp == nil || f.Value > sharp.Value) {
+		if f := rounded(s, full.LineMM); f != nil && (sharp == nil || f.Value > sharp.Value) {
 			sharp = f
 		}
 		if l.HeightMM > 0 {

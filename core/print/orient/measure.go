@@ -4,6 +4,7 @@ import (
 	"math"
 	"slices"
 
+	"jobshelf/core/shape/heights"
 	"jobshelf/core/shape/mesh"
 	"jobshelf/core/shape/polygon"
 )
@@ -42,11 +43,9 @@ type hit struct {
 
 // field is the hits of every cell of a part seen from above, by cell and height.
 type field struct {
-	cellMM     float64
-	minX, minY float64
-	wide, deep int
-	starts     []int32
-	hits       []hit
+	heights.Grid
+	starts []int32
+	hits   []hit
 }
 
 // Measure measures a mesh of mm, closed and oriented, in an orientation. overhangDeg is the angle
@@ -68,17 +67,17 @@ func measure(m *mesh.Mesh, q Quat, overhangDeg float64, load *mesh.Vec3, coarse 
 	if len(m.Triangles) == 0 || !(out.HeightMM > 0) {
 		return out
 	}
-	steep := math.Sin(overhangDeg * math.Pi / 180)
+	lean := heights.LeanOf(overhangDeg)
 	across := math.Max(box.Max.X-box.Min.X, box.Max.Y-box.Min.Y)
-	f := field{cellMM: math.Min(mostCellMM, math.Max(leastCellMM, across/cellsAcross)) * coarse, minX: box.Min.X, minY: box.Min.Y}
-	f.wide = int((box.Max.X-box.Min.X)/f.cellMM) + 1
-	f.deep = int((box.Max.Y-box.Min.Y)/f.cellMM) + 1
-	f.starts = make([]int32, f.wide*f.deep+1)
+	f := field{Grid: heights.Grid{CellMM: math.Min(mostCellMM, math.Max(leastCellMM, across/cellsAcross)) * coarse, MinXMM: box.Min.X, MinYMM: box.Min.Y}}
+	f.Wide = int((box.Max.X-box.Min.X)/f.CellMM) + 1
+	f.Deep = int((box.Max.Y-box.Min.Y)/f.CellMM) + 1
+	f.starts = make([]int32, f.Wide*f.Deep+1)
 	normals := make([]mesh.Vec3, len(t.Triangles))
 	var rests []polygon.Point
 	for i, tri := range t.Triangles {
 		a, b, c := t.Vertices[tri[0]], t.Vertices[tri[1]], t.Vertices[tri[2]]
-		n := b.Sub(a).Cross(c.Sub(a))
+		n := heights.Normal(a, b, c)
 		size := n.Len()
 		if size == 0 {
 			continue
@@ -89,12 +88,12 @@ func measure(m *mesh.Mesh, q Quat, overhangDeg float64, load *mesh.Vec3, coarse 
 			rests = onPlate(rests, a, b, c)
 		}
 		switch {
-		case n.Z < -steep && math.Max(a.Z, math.Max(b.Z, c.Z)) > onPlateMM:
+		case lean.Overhangs(n) && math.Max(a.Z, math.Max(b.Z, c.Z)) > onPlateMM:
 			out.OverhangMM2 += size / 2
 		case n.Z > math.Cos(stepsDeg*math.Pi/180) && n.Z < math.Cos(levelDeg*math.Pi/180):
 			out.StepsMM2 += size / 2
 		}
-		f.over(a, b, c, n, func(cell int, _ float64) { f.starts[cell+1]++ })
+		f.Over(a, b, c, func(cell int, _ float64) { f.starts[cell+1]++ })
 	}
 	for i := 1; i < len(f.starts); i++ {
 		f.starts[i] += f.starts[i-1]
@@ -105,9 +104,9 @@ func measure(m *mesh.Mesh, q Quat, overhangDeg float64, load *mesh.Vec3, coarse 
 		n := normals[i]
 		h := hit{kind: 1}
 		if n.Z < 0 {
-			h = hit{kind: -1, leans: n.Z < -steep}
+			h = hit{kind: -1, leans: lean.Overhangs(n)}
 		}
-		f.over(t.Vertices[tri[0]], t.Vertices[tri[1]], t.Vertices[tri[2]], n, func(cell int, z float64) {
+		f.Over(t.Vertices[tri[0]], t.Vertices[tri[1]], t.Vertices[tri[2]], func(cell int, z float64) {
 			h.z = float32(z)
 			f.hits[next[cell]] = h
 			next[cell]++
@@ -116,37 +115,6 @@ func measure(m *mesh.Mesh, q Quat, overhangDeg float64, load *mesh.Vec3, coarse 
 	f.columns(&out)
 	out.TipDeg = tip(rests, t.Measure().Centroid)
 	return out
-}
-
-// over calls do with every cell whose middle lies under a triangle, and the height there. Cells on
-// an edge that two triangles share are one's only.
-func (f *field) over(a, b, c, n mesh.Vec3, do func(cell int, z float64)) {
-	if math.Abs(n.Z) < 1e-9 {
-		return
-	}
-	at := func(v mesh.Vec3) (x, y float64) { return (v.X - f.minX) / f.cellMM, (v.Y - f.minY) / f.cellMM }
-	ax, ay := at(a)
-	bx, by := at(b)
-	cx, cy := at(c)
-	low, high := min(ay, by, cy), max(ay, by, cy)
-	for r := max(0, int(math.Ceil(low-0.5))); r < f.deep && float64(r)+0.5 < high; r++ {
-		y := float64(r) + 0.5
-		from, to := math.Inf(1), math.Inf(-1)
-		for _, e := range [3][4]float64{{ax, ay, bx, by}, {bx, by, cx, cy}, {cx, cy, ax, ay}} {
-			if (e[1] <= y) == (e[3] <= y) {
-				continue
-			}
-			if e[1] > e[3] { // the same way round for both triangles of an edge
-				e = [4]float64{e[2], e[3], e[0], e[1]}
-			}
-			x := e[0] + (y-e[1])/(e[3]-e[1])*(e[2]-e[0])
-			from, to = math.Min(from, x), math.Max(to, x)
-		}
-		for k := max(0, int(math.Ceil(from-0.5))); k < f.wide && float64(k)+0.5 < to; k++ {
-			x := float64(k) + 0.5
-			do(r*f.wide+k, a.Z-((x-ax)*n.X+(y-ay)*n.Y)*f.cellMM/n.Z)
-		}
-	}
 }
 
 // span is room under an overhang, over a cell.
@@ -170,22 +138,22 @@ func apart(a, b []span) (mm float64) {
 // columns goes up every cell: what is supported, what lies on the plate, how large the layers are.
 func (f *field) columns(out *Measures) {
 	// The room over the cells of a row, and of the row in front of it.
-	here, front := make([][]span, f.wide+1), make([][]span, f.wide+1)
+	here, front := make([][]span, f.Wide+1), make([][]span, f.Wide+1)
 	sides := func() {
-		for k := range f.wide {
-			out.SidesMM2 += f.cellMM * (apart(here[k], here[k+1]) + apart(here[k], front[k]))
+		for k := range f.Wide {
+			out.SidesMM2 += f.CellMM * (apart(here[k], here[k+1]) + apart(here[k], front[k]))
 		}
-		out.SidesMM2 += f.cellMM * apart(nil, here[0])
+		out.SidesMM2 += f.CellMM * apart(nil, here[0])
 	}
-	area := f.cellMM * f.cellMM
+	area := f.CellMM * f.CellMM
 	var layers [slabs + 1]float64
 	slab := out.HeightMM / slabs
 	for cell := range len(f.starts) - 1 {
-		if at := cell % f.wide; at == 0 && cell > 0 {
+		if at := cell % f.Wide; at == 0 && cell > 0 {
 			sides()
 			here, front = front, here
 		}
-		room := &here[cell%f.wide]
+		room := &here[cell%f.Wide]
 		*room = (*room)[:0]
 		hits := f.hits[f.starts[cell]:f.starts[cell+1]]
 		if len(hits) == 0 {
@@ -233,8 +201,8 @@ func (f *field) columns(out *Measures) {
 		}
 	}
 	sides()
-	for k := range f.wide { // behind the last row
-		out.SidesMM2 += f.cellMM * apart(here[k], nil)
+	for k := range f.Wide { // behind the last row
+		out.SidesMM2 += f.CellMM * apart(here[k], nil)
 	}
 	at := 0.0
 	out.StrengthMM2 = math.Inf(1)

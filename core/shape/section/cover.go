@@ -7,6 +7,7 @@ import (
 	"math/bits"
 	"slices"
 
+	"jobshelf/core/shape/heights"
 	"jobshelf/core/shape/par"
 	"jobshelf/core/shape/sets"
 )
@@ -300,7 +301,7 @@ func (s *Stack) Support(ask SupportAsk) []Column {
 	}
 	hangs, stands := make([]bool, batch+dense), make([]bool, batch)
 	blocked := s.blocked(ask.PlateOnly)
-	leans := s.leaning(ask.Lean)
+	leans := s.leaning(heights.Lean(ask.Lean))
 	last := make([]uint64, size) // the column above
 	gap, reach := int(ask.HorizontalGapMM/s.cellMM), int(math.Round(ask.WidenMM/s.cellMM))
 	// The steepest slope that is carried draws back that far until its support begins: what
@@ -447,54 +448,24 @@ type leaning struct {
 
 func (l *leaning) in(layer int) []int32 { return l.cells[l.from[layer]:l.from[layer+1]] }
 
-// leaning finds where the surface leans further from upright than the angle of that
-// tangent, whichever way it faces: each cell in the layer whose plane is the first above
-// it. Cells between layers' covers are those that face down.
-func (s *Stack) leaning(lean float64) *leaning {
+// leaning finds where the surface leans further from upright, whichever way it faces: each cell in
+// the layer whose plane is the first above it. Cells between layers' covers are those that face down.
+func (s *Stack) leaning(lean heights.Lean) *leaning {
 	type hit struct{ layer, cell int32 }
 	var hits []hit
 	m, mm := s.mesh, s.mmPerUnit
-	inv := mm / s.cellMM
-	lean *= 1.01 // a slope of just that angle holds, however it is rounded
-	x0, y0, z0 := s.gridMM[0]/mm, s.gridMM[1]/mm, s.Bounds.Min.Z/mm
+	grid := heights.Grid{MinXMM: s.gridMM[0], MinYMM: s.gridMM[1], CellMM: s.cellMM, Wide: 64 * s.wordsWide, Deep: s.rows}
 	for _, t := range m.Triangles {
-		var x, y, z [3]float64
-		for k, v := range t {
-			p := &m.Vertices[v]
-			x[k], y[k], z[k] = (p.X-x0)*inv-0.5, (p.Y-y0)*inv-0.5, (p.Z-z0)*inv
-		}
-		first, last := math.Ceil(min(y[0], y[1], y[2])), math.Floor(max(y[0], y[1], y[2]))
-		if first > last || math.Ceil(min(x[0], x[1], x[2])) > math.Floor(max(x[0], x[1], x[2])) {
-			continue // no cell's middle is in it
-		}
-		ux, uy, uz := x[1]-x[0], y[1]-y[0], z[1]-z[0]
-		vx, vy, vz := x[2]-x[0], y[2]-y[0], z[2]-z[0]
-		nx, ny, nz := uy*vz-uz*vy, uz*vx-ux*vz, ux*vy-uy*vx
-		if nz == 0 || nz*nz <= lean*lean*(nx*nx+ny*ny) {
+		a, b, c := m.Vertices[t[0]].Scale(mm), m.Vertices[t[1]].Scale(mm), m.Vertices[t[2]].Scale(mm)
+		if !lean.Past(heights.Normal(a, b, c)) {
 			continue
 		}
-		for r := max(0, first); r <= last && r < float64(s.rows); r++ {
-			lo, hi := math.Inf(1), math.Inf(-1)
-			for k := range 3 {
-				j := (k + 1) % 3
-				if ay, by := y[k], y[j]; min(ay, by) <= r && r <= max(ay, by) {
-					at := x[k]
-					if ay != by {
-						at += (r - ay) / (by - ay) * (x[j] - x[k])
-					} else {
-						lo, hi = min(lo, x[j]), max(hi, x[j])
-					}
-					lo, hi = min(lo, at), max(hi, at)
-				}
+		grid.Over(a, b, c, func(cell int, z float64) {
+			layer, _ := slices.BinarySearchFunc(s.Slabs, z-s.Bounds.Min.Z, func(b Slab, h float64) int { return cmp.Compare(b.middle(s.HeightMM), h) })
+			if layer < len(s.Slabs) {
+				hits = append(hits, hit{int32(layer), int32(cell)})
 			}
-			for c := max(0, math.Ceil(lo)); c <= hi && c < float64(64*s.wordsWide); c++ {
-				h := (z[0] - (nx*(c-x[0])+ny*(r-y[0]))/nz) * s.cellMM
-				layer, _ := slices.BinarySearchFunc(s.Slabs, h, func(b Slab, h float64) int { return cmp.Compare(b.middle(s.HeightMM), h) })
-				if layer < len(s.Slabs) {
-					hits = append(hits, hit{int32(layer), int32(r)*int32(64*s.wordsWide) + int32(c)})
-				}
-			}
-		}
+		})
 	}
 	out := &leaning{make([]int32, len(s.Slabs)+1), make([]int32, len(hits))}
 	for _, h := range hits {
