@@ -203,23 +203,7 @@ func rugged(b *testing.B) *mesh.Mesh {
 		b.Fatal(err)
 	}
 	m = m.Transformed(228/m.Bounds().Size().Len(), mesh.Vec3{})
-	for range 2 { // each side is halved
-		fine := &mesh.Mesh{Vertices: slices.Clone(m.Vertices)}
-		middles := map[[2]uint32]uint32{}
-		middle := func(p, q uint32) uint32 {
-			key := [2]uint32{min(p, q), max(p, q)}
-			if _, ok := middles[key]; !ok {
-				middles[key] = uint32(len(fine.Vertices))
-				fine.Vertices = append(fine.Vertices, m.Vertices[p].Add(m.Vertices[q]).Scale(0.5))
-			}
-			return middles[key]
-		}
-		for _, t := range m.Triangles {
-			p, q, r := middle(t[0], t[1]), middle(t[1], t[2]), middle(t[2], t[0])
-			fine.Triangles = append(fine.Triangles, [3]uint32{t[0], p, r}, [3]uint32{p, t[1], q}, [3]uint32{r, q, t[2]}, [3]uint32{p, q, r})
-		}
-		m = fine
-	}
+	m = finer(m, 16*len(m.Triangles))
 	noise := rand.New(rand.NewPCG(1, 2))
 	for i, v := range m.Vertices {
 		const mm = 0.08

@@ -2,90 +2,105 @@ package finding
 
 // history are the texts of what was done, of jobs, slices, the house and its people.
 var history = texts{
-	"as it came":                    say("As it came: %[1]v cm³ under overhangs, %[2]v mm high"),
-	"as it came, no support":        say("As it came: no support, %[1]v mm high"),
-	"rests on a flat":               say("On a flat of %[3]v cm²: %[1]v cm³ under overhangs, %[2]v mm high"),
-	"rests on a flat, no support":   say("On a flat of %[2]v cm²: no support, %[1]v mm high"),
-	"along an axis":                 say("Upright along its own axis: %[1]v cm³ under overhangs, %[2]v mm high"),
-	"along an axis, no support":     say("Upright along its own axis: no support, %[1]v mm high"),
-	"leaning":                       say("Leaning, for least support: %[1]v cm³ under overhangs, %[2]v mm high"),
-	"minutes less":                  say("%[1]v; %[2]v min less"), // why, minutes
-	"minutes more":                  say("%[1]v; %[2]v min more"), // why, minutes
-	"mirrored as it is made":        say("mirrored"),
-	"in percent":                    say("%[1]v %%"),                 // %
-	"in percent by axis":            say("%[1]v × %[2]v × %[3]v %%"), // %, %, %
-	"turned to fit":                 say("%[1]v; as it came it fits no machine"),
-	"turned for less support":       say("%[1]v; as it came %[2]v cm³ under overhangs"),
-	"leaning, no support":           say("Leaning: no support, %[1]v mm high"),
-	"handed in":                     say("Handed in %[1]s"),                                                           // names of files
-	"approved":                      say("Approved and queued on %[1]s"),                                              // machine
-	"approved up to":                say("Approved for %[1]s up to %[2]v min, %[3]v g and %[4]v; it is sliced first"), // machine, minutes, grams, money
-	"yes not kept":                  say("The yes does not hold: to be decided again"),
-	"longer than the yes":           say("Sliced, it takes %[1]v min, and the yes was to %[2]v min."),
-	"heavier than the yes":          say("Sliced, it takes %[1]v g, and the yes was to %[2]v g."),
-	"dearer than the yes":           say("Sliced, it costs %[1]v, and the yes was to %[2]v."),
-	"changed while it was sliced":   say("Something it is made by was changed while it was sliced."),
-	"machine takes it no more":      say("The machine takes it no more."),
-	"yes taken back":                say("The yes was taken back"),
-	"withdrawn":                     say("Withdrawn"),
-	"sent back":                     say("Sent back"),
-	"started":                       say("Started"),
-	"run failed":                    say("It failed on the machine; another run is planned"),
-	"came off":                      say("Came off the machine"),
-	"ready to be fetched":           say("Ready to be fetched"),
-	"fetched":                       say("Fetched"),
-	"moved in its lane":             say("Moved within the lane"),
-	"moved to":                      say("Moved to %[1]s"),                                         // machine
-	"unit left to the file":         say("Unit of %[1]s left to the file"),                         // file
-	"unit is":                       say("%[1]s is in %[2]s"),                                      // file, unit
-	"copies are":                    say("%[1]d copies of %[2]s"),                                  // copies, file
-	"stands as it prints best":      say("%[1]s stands as it prints best"),                         // file
-	"piece undone":                  say("The last change of %[1]s was taken back"),                // file
-	"piece redone":                  say("What was taken back of %[1]s was done again"),            // file
-	"piece left out":                say("%[1]s is left out"),                                      // file
-	"piece put back":                say("%[1]s is in it again"),                                   // file
-	"file replaced":                 say("%[2]s takes the place of %[1]s"),                         // file, file
-	"load said":                     say("It is said along which way %[1]s is pulled"),             // file
-	"load forgotten":                say("Along which way %[1]s is pulled does not matter"),        // file
-	"nozzle said":                   say("%[1]s is laid by nozzle %[2]d"),                          // file, nozzle
-	"nozzle of the recipe":          say("%[1]s is laid by the recipe's nozzle"),                   // file
-	"turned by hand":                say("%[1]s is turned by hand"),                                // file
-	"mirrored":                      say("%[1]s is mirrored"),                                      // file
-	"sized":                         say("%[1]s is made %[2]v × %[3]v × %[4]v %% as large: %[5]s"), // file, three axes, why
-	"counts as it came":             say("%[1]s counts as it came"),                                // file
-	"counts as a version":           say("%[1]s counts as version %[2]d"),                          // file, version
-	"repair asked for":              say("Repair of %[1]s asked for: %[2]s"),                       // file, steps
-	"repaired":                      say("Repaired %[1]s"),                                         // file
-	"nothing to mend":               say("There was nothing to mend."),
-	"checked":                       say("Checked"),
-	"could not be read":             say("Could not be read"),
-	"judged by another program":     say("This program judges otherwise than the one before."),
-	"house changed meanwhile":       say("The house has changed since it was checked."),
-	"checked again":                 say("Checked again"),
-	"check asked for again":         say("Check asked for again"),
-	"check cancelled":               say("Check cancelled"),
-	"check set aside":               say("The check was set aside"),
-	"slice ordered":                 say("Slice %[1]v of %[2]s for %[3]s ordered"), // number, file, machine
-	"slice again":                   say("Slice %[1]v of %[2]s tried once more"),   // number, file
-	"slice cancelled":               say("Slice %[1]v of %[2]s cancelled"),         // number, file
-	"slice removed":                 say("Slice %[1]v of %[2]s removed"),           // number, file
-	"slice named":                   say("Slice %[1]v of %[2]s is called %[3]s"),   // number, file, name
-	"slice chosen":                  say("Slice %[1]v of %[2]s counts"),            // number, file
-	"slice done":                    say("Slice %[1]v of %[2]s is done"),           // number, file
-	"slice failed":                  say("Slice %[1]v of %[2]s failed"),            // number, file
-	"slice set aside":               say("Slice %[1]v of %[2]s was set aside"),     // number, file
-	"override for a reason":         say("%[1]s %[2]s: %[3]s"),                     // setting, value, why
-	"region for a reason":           say("a place filled otherwise: %[1]s"),        // why
-	"support put in for a reason":   say("support put in: %[1]s"),                  // why
-	"support kept out for a reason": say("support kept out: %[1]s"),                // why
-	"house changed":                 say("Changed the house's settings"),
-	"machine changed":               say("Changed %[1]s"),               // machine
-	"material changed":              say("Changed %[1]s"),               // material
-	"recipe changed":                say("Changed the recipe %[1]s"),    // recipe
-	"house opened":                  say("Opened the house %[1]s"),      // name
-	"person added":                  say("Added %[1]s as %[2]s"),        // name, role
-	"password set":                  say("Set the password of %[1]s"),   // name
-	"role given":                    say("Made %[1]s a %[2]s"),          // name, role
-	"account closed":                say("Closed the account of %[1]s"), // name
-	"own password changed":          say("Changed the own password"),
+	"as it came":                          say("As it came: %[1]v cm³ under overhangs, %[2]v mm high"),
+	"as it came, no support":              say("As it came: no support, %[1]v mm high"),
+	"rests on a flat":                     say("On a flat of %[3]v cm²: %[1]v cm³ under overhangs, %[2]v mm high"),
+	"rests on a flat, no support":         say("On a flat of %[2]v cm²: no support, %[1]v mm high"),
+	"along an axis":                       say("Upright along its own axis: %[1]v cm³ under overhangs, %[2]v mm high"),
+	"along an axis, no support":           say("Upright along its own axis: no support, %[1]v mm high"),
+	"leaning":                             say("Leaning, for least support: %[1]v cm³ under overhangs, %[2]v mm high"),
+	"the only machine":                    say("the only one that takes it"),
+	"in time, the other not":              say("done in time; on %[1]s it would not be"), // machine
+	"than on":                             say("%[1]s than on %[2]s"),                    // phrases, machine
+	"as good as":                          say("%[1]s would do as well"),                 // machine
+	"minutes sooner":                      say("finished %[1]v min sooner"),
+	"minutes later":                       say("finished %[1]v min later"),
+	"hours sooner":                        say("finished %[1]v h sooner"),
+	"hours later":                         say("finished %[1]v h later"),
+	"cheaper by":                          say("%[1]v %[2]s less"), // money, currency
+	"dearer by":                           say("%[1]v %[2]s more"),
+	"needs other filament":                say("%[1]s needs other filament"),
+	"than on, which needs other filament": say("%[1]s than on %[2]s, which needs other filament"),
+	"to be loaded":                        say("%[1]s is loaded, the recipe wants %[2]s"), // material, material
+	"to be loaded in a nozzle":            say("nozzle %[1]d: %[2]s is loaded, the recipe wants %[3]s"),
+	"each as it is best there":            say("each piece as it is best there"),
+	"minutes less":                        say("%[1]v; %[2]v min less"), // why, minutes
+	"minutes more":                        say("%[1]v; %[2]v min more"), // why, minutes
+	"mirrored as it is made":              say("mirrored"),
+	"in percent":                          say("%[1]v %%"),                 // %
+	"in percent by axis":                  say("%[1]v × %[2]v × %[3]v %%"), // %, %, %
+	"turned to fit":                       say("%[1]v; as it came it fits no machine"),
+	"turned for less support":             say("%[1]v; as it came %[2]v cm³ under overhangs"),
+	"leaning, no support":                 say("Leaning: no support, %[1]v mm high"),
+	"handed in":                           say("Handed in %[1]s"),                                                           // names of files
+	"approved":                            say("Approved and queued on %[1]s"),                                              // machine
+	"approved up to":                      say("Approved for %[1]s up to %[2]v min, %[3]v g and %[4]v; it is sliced first"), // machine, minutes, grams, money
+	"yes not kept":                        say("The yes does not hold: to be decided again"),
+	"longer than the yes":                 say("Sliced, it takes %[1]v min, and the yes was to %[2]v min."),
+	"heavier than the yes":                say("Sliced, it takes %[1]v g, and the yes was to %[2]v g."),
+	"dearer than the yes":                 say("Sliced, it costs %[1]v, and the yes was to %[2]v."),
+	"changed while it was sliced":         say("Something it is made by was changed while it was sliced."),
+	"machine takes it no more":            say("The machine takes it no more."),
+	"yes taken back":                      say("The yes was taken back"),
+	"withdrawn":                           say("Withdrawn"),
+	"sent back":                           say("Sent back"),
+	"started":                             say("Started"),
+	"run failed":                          say("It failed on the machine; another run is planned"),
+	"came off":                            say("Came off the machine"),
+	"ready to be fetched":                 say("Ready to be fetched"),
+	"fetched":                             say("Fetched"),
+	"moved in its lane":                   say("Moved within the lane"),
+	"moved to":                            say("Moved to %[1]s"),                                         // machine
+	"unit left to the file":               say("Unit of %[1]s left to the file"),                         // file
+	"unit is":                             say("%[1]s is in %[2]s"),                                      // file, unit
+	"copies are":                          say("%[1]d copies of %[2]s"),                                  // copies, file
+	"stands as it prints best":            say("%[1]s stands as it prints best"),                         // file
+	"piece undone":                        say("The last change of %[1]s was taken back"),                // file
+	"piece redone":                        say("What was taken back of %[1]s was done again"),            // file
+	"piece left out":                      say("%[1]s is left out"),                                      // file
+	"piece put back":                      say("%[1]s is in it again"),                                   // file
+	"file replaced":                       say("%[2]s takes the place of %[1]s"),                         // file, file
+	"load said":                           say("It is said along which way %[1]s is pulled"),             // file
+	"load forgotten":                      say("Along which way %[1]s is pulled does not matter"),        // file
+	"nozzle said":                         say("%[1]s is laid by nozzle %[2]d"),                          // file, nozzle
+	"nozzle of the recipe":                say("%[1]s is laid by the recipe's nozzle"),                   // file
+	"turned by hand":                      say("%[1]s is turned by hand"),                                // file
+	"mirrored":                            say("%[1]s is mirrored"),                                      // file
+	"sized":                               say("%[1]s is made %[2]v × %[3]v × %[4]v %% as large: %[5]s"), // file, three axes, why
+	"counts as it came":                   say("%[1]s counts as it came"),                                // file
+	"counts as a version":                 say("%[1]s counts as version %[2]d"),                          // file, version
+	"repair asked for":                    say("Repair of %[1]s asked for: %[2]s"),                       // file, steps
+	"repaired":                            say("Repaired %[1]s"),                                         // file
+	"nothing to mend":                     say("There was nothing to mend."),
+	"checked":                             say("Checked"),
+	"could not be read":                   say("Could not be read"),
+	"judged by another program":           say("This program judges otherwise than the one before."),
+	"house changed meanwhile":             say("The house has changed since it was checked."),
+	"checked again":                       say("Checked again"),
+	"check asked for again":               say("Check asked for again"),
+	"check cancelled":                     say("Check cancelled"),
+	"check set aside":                     say("The check was set aside"),
+	"slice ordered":                       say("Slice %[1]v of %[2]s for %[3]s ordered"), // number, file, machine
+	"slice again":                         say("Slice %[1]v of %[2]s tried once more"),   // number, file
+	"slice cancelled":                     say("Slice %[1]v of %[2]s cancelled"),         // number, file
+	"slice removed":                       say("Slice %[1]v of %[2]s removed"),           // number, file
+	"slice named":                         say("Slice %[1]v of %[2]s is called %[3]s"),   // number, file, name
+	"slice chosen":                        say("Slice %[1]v of %[2]s counts"),            // number, file
+	"slice done":                          say("Slice %[1]v of %[2]s is done"),           // number, file
+	"slice failed":                        say("Slice %[1]v of %[2]s failed"),            // number, file
+	"slice set aside":                     say("Slice %[1]v of %[2]s was set aside"),     // number, file
+	"override for a reason":               say("%[1]s %[2]s: %[3]s"),                     // setting, value, why
+	"region for a reason":                 say("a place filled otherwise: %[1]s"),        // why
+	"support put in for a reason":         say("support put in: %[1]s"),                  // why
+	"support kept out for a reason":       say("support kept out: %[1]s"),                // why
+	"house changed":                       say("Changed the house's settings"),
+	"machine changed":                     say("Changed %[1]s"),               // machine
+	"material changed":                    say("Changed %[1]s"),               // material
+	"recipe changed":                      say("Changed the recipe %[1]s"),    // recipe
+	"house opened":                        say("Opened the house %[1]s"),      // name
+	"person added":                        say("Added %[1]s as %[2]s"),        // name, role
+	"password set":                        say("Set the password of %[1]s"),   // name
+	"role given":                          say("Made %[1]s a %[2]s"),          // name, role
+	"account closed":                      say("Closed the account of %[1]s"), // name
+	"own password changed":                say("Changed the own password"),
 }

@@ -2,6 +2,8 @@ package verdict
 
 import (
 	"context"
+	"errors"
+	"sync"
 
 	"jobshelf/core/judge/printability"
 	"jobshelf/core/print/estimate"
@@ -9,6 +11,7 @@ import (
 	"jobshelf/core/print/orient"
 	"jobshelf/core/print/toolpath"
 	"jobshelf/core/shape/mesh"
+	"jobshelf/core/shape/par"
 	"jobshelf/core/shape/polygon"
 	"jobshelf/core/shape/section"
 )
@@ -88,7 +91,7 @@ func TrialOf(m *mesh.Mesh, stand orient.Stand) *Trial {
 // does a quick estimate. Of a verdict on the model in that orientation these are the rows. The only error is ctx's.
 func (t *Trial) On(ctx context.Context, turn orient.Quat, nozzle int, choices []Choice) ([]MachineVerdict, error) {
 	choices, against := onNozzle(choices, nozzle)
-	stood := orient.Stand{Turn: turn, Scale: t.sized.Scale, Mirror: t.sized.Mirror}.Of(t.m)
+	stood := orient.Stand{Turn: turn, Scale: t.sized.Scale, Mirror: t.sized.Mirror}.Plain().Of(t.m)
 	box := stood.Bounds()
 	rows := rowsOn(shadowOf(stood), box.Max.Z-box.Min.Z, choices)
 	for i := range against {
@@ -106,4 +109,30 @@ func (t *Trial) On(ctx context.Context, turn orient.Quat, nozzle int, choices []
 		rows[i].Quick, _ = quick(s, &choices[i])
 	}
 	return rows, ctx.Err()
+}
+
+// Each tries it in several orientations, as many at a time as there are cores; which are the machines
+// of each. done is told of each that is through, one at a time. The errors are ctx's and done's.
+func (t *Trial) Each(ctx context.Context, turns []orient.Quat, nozzle int, which func(k int) []Choice, done func(k int, rows []MachineVerdict) error) error {
+	var one sync.Mutex
+	errs := make([]error, len(turns))
+	ctx, stop := context.WithCancelCause(ctx)
+	defer stop(nil)
+	err := par.Each(ctx, len(turns), func() struct{} { return struct{}{} }, func(_ struct{}, k int) {
+		rows, err := t.On(ctx, turns[k], nozzle, which(k))
+		if err == nil {
+			one.Lock()
+			err = done(k, rows)
+			one.Unlock()
+		}
+		if errs[k] = err; err != nil {
+			stop(err)
+		}
+	}, nil)
+	for _, e := range errs {
+		if e != nil && !errors.Is(e, context.Canceled) {
+			return e
+		}
+	}
+	return err
 }

@@ -294,24 +294,24 @@ func edgeCross(p, q [3]*Vec3, inS, inT [3]bool) bool {
 			d = q[k]
 		}
 	}
-	if Orient3(edge[0], edge[1], c, d) != 0 {
-		return false
-	}
-	x, y := flatAxes(p)
+	x, y := flatAxes(p) // what is apart as seen along an axis is apart
 	o1 := orient2(x(edge[0]), y(edge[0]), x(edge[1]), y(edge[1]), x(c), y(c))
 	o2 := orient2(x(edge[0]), y(edge[0]), x(edge[1]), y(edge[1]), x(d), y(d))
-	return o1 == o2
+	return o1 == o2 && Orient3(edge[0], edge[1], c, d) == 0
 }
 
 // cornerCross is for triangles whose first corner is common: they meet beyond it
 // only if the far edge of one meets the other.
 func cornerCross(p, q [3]*Vec3) bool {
+	x, y := flatAxes(p)
+	if beyond(p[0], p[1], p[2], q[1:], x, y) || beyond(p[2], p[0], p[1], q[1:], x, y) || beyond(q[0], q[1], q[2], p[1:], x, y) || beyond(q[2], q[0], q[1], p[1:], x, y) {
+		return false
+	}
 	b, c := Orient3(p[0], p[1], p[2], q[1]), Orient3(p[0], p[1], p[2], q[2])
 	if b*c > 0 {
 		return false
 	}
 	if b == 0 && c == 0 {
-		x, y := flatAxes(p)
 		return segmentMeetsFlat(q[1], q[2], p, x, y) || segmentMeetsFlat(p[1], p[2], q, x, y)
 	}
 	return segmentMeets(q[1], q[2], p, b, c) || segmentMeets(p[1], p[2], q,
@@ -319,6 +319,9 @@ func cornerCross(p, q [3]*Vec3) bool {
 }
 
 func disjointCross(p, q [3]*Vec3) bool {
+	if x, y := flatAxes(p); beyondASide(p, q[:], x, y) || beyondASide(q, p[:], x, y) {
+		return false
+	}
 	var sq, sp [3]int
 	for k := range 3 {
 		sq[k] = Orient3(p[0], p[1], p[2], q[k])
@@ -428,4 +431,25 @@ func flatCross(p, q [3]*Vec3) bool {
 		}
 	}
 	return insideFlat(p[0], q, x, y)
+}
+
+// beyondASide says that points, as seen along an axis, all lie beyond one of a triangle's sides, so that
+// they are apart from it: most are that are beside it on a face of many triangles.
+func beyondASide(p [3]*Vec3, of []*Vec3, x, y coordinate) bool {
+	return beyond(p[0], p[1], p[2], of, x, y) || beyond(p[1], p[2], p[0], of, x, y) || beyond(p[2], p[0], p[1], of, x, y)
+}
+
+// beyond says that points lie strictly on the other side of ab than c, as seen so.
+func beyond(a, b, c *Vec3, of []*Vec3, x, y coordinate) bool {
+	ax, ay, bx, by := x(a), y(a), x(b), y(b)
+	side := orient2(ax, ay, bx, by, x(c), y(c))
+	if side == 0 {
+		return false
+	}
+	for _, q := range of {
+		if orient2(ax, ay, bx, by, x(q), y(q)) != -side {
+			return false
+		}
+	}
+	return true
 }

@@ -21,9 +21,19 @@ func SetPrices(v *verdict.Verdict, choices []verdict.Choice, startCents units.Ce
 	for i := range v.Machines {
 		m := &v.Machines[i]
 		k := slices.IndexFunc(choices, func(c verdict.Choice) bool { return c.Machine.Name == m.Name })
-		if k >= 0 && m.Quick != nil {
-			m.Quick.Price = price.Of(m.Quick.Uses, m.Quick.Seconds, choices[k].Machine, startCents)
+		if k >= 0 {
+			SetPrice(m, &choices[k], startCents)
 		}
+	}
+	for i := range v.Tried {
+		SetPrice(&v.Tried[i].Row, &choices[v.Tried[i].Choice], startCents)
+	}
+}
+
+// SetPrice prices the quick estimate of a row that a choice was tried for.
+func SetPrice(m *verdict.MachineVerdict, c *verdict.Choice, startCents units.Cents) {
+	if m.Quick != nil {
+		m.Quick.Price = price.Of(m.Quick.Uses, m.Quick.Seconds, c.Machine, startCents)
 	}
 }
 
@@ -38,6 +48,7 @@ func Takes(v *verdict.MachineVerdict, inService bool) bool {
 type Part struct {
 	Verdict *verdict.Verdict
 	Copies  int
+	Rows    []verdict.MachineVerdict // instead of the verdict's, where it stands otherwise
 }
 
 // Machine is one of the house's; without a number it is known by its name. Where its volume is
@@ -166,11 +177,15 @@ func (p *Part) on(machine *Machine) *verdict.MachineVerdict {
 	if p.Verdict == nil {
 		return nil
 	}
-	i := slices.IndexFunc(p.Verdict.Machines, func(m verdict.MachineVerdict) bool { return machine.is(&m) })
+	rows := p.Verdict.Machines
+	if p.Rows != nil {
+		rows = p.Rows
+	}
+	i := slices.IndexFunc(rows, func(m verdict.MachineVerdict) bool { return machine.is(&m) })
 	if i < 0 {
 		return nil
 	}
-	return &p.Verdict.Machines[i]
+	return &rows[i]
 }
 
 // Together is the verdict on a whole file: counts, volumes and areas of all

@@ -39,7 +39,7 @@ func TestPartsAddUpOnAMachine(t *testing.T) {
 			c := rapid.IntRange(0, 5000)
 			q := verdict.Quick{Quick: estimate.Quick{Seconds: float64(c.Draw(t, "s")), Grams: float64(c.Draw(t, "g")), Layers: c.Draw(t, "layers"), WarmUpSeconds: 90}}
 			q.Lines = []units.PriceLine{{Text: "Filament", Cents: units.Cents(c.Draw(t, "f"))}, {Text: "Machine time", Cents: units.Cents(c.Draw(t, "m"))}, {Text: price.StartLine, Cents: 50}}
-			parts = append(parts, Part{&verdict.Verdict{Machines: []verdict.MachineVerdict{{Name: "Other"}, {Name: "Large", Fits: true, ScaleToFit: 1, Quick: &q}}}, n})
+			parts = append(parts, Part{&verdict.Verdict{Machines: []verdict.MachineVerdict{{Name: "Other"}, {Name: "Large", Fits: true, ScaleToFit: 1, Quick: &q}}}, n, nil})
 			seconds, grams, layers = seconds+float64(n)*q.Seconds, grams+float64(n)*q.Grams, max(layers, q.Layers)
 			filament, machineTime = filament+units.Cents(n)*q.Lines[0].Cents, machineTime+units.Cents(n)*q.Lines[1].Cents
 		}
@@ -52,14 +52,14 @@ func TestPartsAddUpOnAMachine(t *testing.T) {
 		require.Equal(t, []units.PriceLine{{Text: "Filament", Cents: filament}, {Text: "Machine time", Cents: machineTime}, {Text: price.StartLine, Cents: 50}}, got.Quick.Lines)
 		require.Equal(t, filament+machineTime+50, got.Quick.Cents)
 	})
-	no := Part{&verdict.Verdict{Machines: []verdict.MachineVerdict{{Name: "Large", OverMM: [3]float64{0, 3, 0}, ScaleToFit: 0.9}}}, 1}
-	yes := Part{&verdict.Verdict{Machines: []verdict.MachineVerdict{{Name: "Large", Fits: true, ScaleToFit: 1, Quick: &verdict.Quick{}}}}, 1}
+	no := Part{&verdict.Verdict{Machines: []verdict.MachineVerdict{{Name: "Large", OverMM: [3]float64{0, 3, 0}, ScaleToFit: 0.9}}}, 1, nil}
+	yes := Part{&verdict.Verdict{Machines: []verdict.MachineVerdict{{Name: "Large", Fits: true, ScaleToFit: 1, Quick: &verdict.Quick{}}}}, 1, nil}
 	got := OnMachine(Machine{Name: "Large"}, []Part{yes, no}, nil)
 	assert.False(t, got.Fits)
 	assert.Nil(t, got.Quick)
 	assert.Equal(t, [3]float64{0, 3, 0}, got.OverMM)
 	assert.InDelta(t, 0.9, got.ScaleToFit, 0)
-	assert.False(t, OnMachine(Machine{Name: "Large"}, []Part{yes, {nil, 1}}, nil).Fits, "not judged yet")
+	assert.False(t, OnMachine(Machine{Name: "Large"}, []Part{yes, {nil, 1, nil}}, nil).Fits, "not judged yet")
 	assert.False(t, OnMachine(Machine{Name: "Nowhere"}, []Part{yes}, nil).Fits)
 	assert.False(t, OnMachine(Machine{Name: "Large"}, nil, nil).Fits)
 }
@@ -84,7 +84,7 @@ func TestASlicedJob(t *testing.T) {
 		return &verdict.Quick{Quick: estimate.Quick{Seconds: s, WarmUpSeconds: 90, Grams: g, Layers: 5}, Price: units.Price{Cents: cents + 50, Lines: []units.PriceLine{{Text: "Machine time", Cents: cents}, {Text: price.StartLine, Cents: 50}}}}
 	}
 	part := func(format modelfile.Format, q *verdict.Quick, fits bool, copies int) Part {
-		return Part{&verdict.Verdict{Format: format, Machines: []verdict.MachineVerdict{{Name: "Small", Fits: fits, ScaleToFit: 1, FootMM: [2]float64{40, 40}, ApartMM: 5, Quick: q}}}, copies}
+		return Part{&verdict.Verdict{Format: format, Machines: []verdict.MachineVerdict{{Name: "Small", Fits: fits, ScaleToFit: 1, FootMM: [2]float64{40, 40}, ApartMM: 5, Quick: q}}}, copies, nil}
 	}
 	small := Machine{Name: "Small", Volume: machine.Volume{Shape: machine.Rectangle, XMM: 100, YMM: 100}}
 	model, program := part(modelfile.STLBinary, priced(100, 1, 10), true, 9), part(modelfile.GCode, priced(1000, 7, 100), true, 2)

@@ -67,6 +67,26 @@ func JudgedBy(choices []verdict.Choice, start units.Cents, longestS float64, fro
 	}{ways, start, longestS}), verdict.Revision}
 }
 
+// Model is a model as it is handed in: of which stored file, and how it is made from it.
+type Model struct {
+	File   int64        `json:"file"`
+	Part   int          `json:"part"`
+	Unit   units.Length `json:"unit"`
+	Sized  orient.Stand `json:"sized"` // its scale and mirror alone
+	Nozzle int          `json:"nozzle"`
+}
+
+// Try names, by all that goes into it, what comes out when a model in an orientation is tried on a machine
+// where a start costs so much.
+func (m Model) Try(turn orient.Quat, c *verdict.Choice, start units.Cents) string {
+	m.Sized = orient.Stand{Scale: m.Sized.Scale, Mirror: m.Sized.Mirror}.Plain()
+	return sum(struct {
+		Model Model
+		Turn  orient.Quat
+		On    Judged
+	}{m, turn, JudgedBy([]verdict.Choice{*c}, start, 0, nil)})
+}
+
 // Fresh says that a verdict would be given by the same now.
 func (j Judged) Fresh(now Judged) bool { return j.Sum == now.Sum && j.Judging == now.Judging }
 
