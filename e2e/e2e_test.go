@@ -280,7 +280,7 @@ func TestFromFileToLaneInTheBrowser(t *testing.T) {
 	assert.Greater(t, len(seen), 2, "progress as a number: %v", seen)
 	verdict, err := browser.Eval[string](p, `document.querySelector('.verdict').innerText`)
 	ok(err)
-	for _, words := range []string{"Ball", "60.0 × 60.0 × 60.0 mm", "closed", "Bowline", "first done"} {
+	for _, words := range []string{"Ball", "60.0 × 60.0 × 60.0 mm", "closed", "Bowline", "proposed"} {
 		assert.Contains(t, verdict, words)
 	}
 	proposed, err := browser.Eval[string](p, `document.querySelector('.proposal strong').innerText`)

@@ -195,10 +195,13 @@ func serveHouse(ctx context.Context, o serveOptions, logTo io.Writer, ready func
 // job is over.
 const variantsKept = 90 * 24 * time.Hour
 
+// triedKept is how long it stays what came out of trying orientations.
+const triedKept = 60 * 24 * time.Hour
+
 // sweep clears away broken-off uploads, old variants and old sessions, once an hour.
 func sweep(ctx context.Context, s *store.Store, log *slog.Logger) {
 	for {
-		err := errors.Join(s.DropVariants(ctx, variantsKept), s.SweepBlobs(ctx, 24*time.Hour), s.SweepSessions(ctx))
+		err := errors.Join(s.DropVariants(ctx, variantsKept), s.SweepBlobs(ctx, 24*time.Hour), s.SweepTried(ctx, triedKept), s.SweepSessions(ctx))
 		if err != nil && ctx.Err() == nil {
 			log.Error("sweep", "err", err)
 		}

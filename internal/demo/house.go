@@ -23,7 +23,7 @@ func House() store.House {
 	day := []planning.Span{{From: 10 * 60, To: 18 * 60}}
 	return store.House{Name: "Ropewalk Commons", Locale: "en-GB", Currency: "EUR", TimeZone: "Europe/Amsterdam",
 		Week:          [7][]planning.Span{{}, evening, evening, evening, evening, evening, day},
-		AttendanceMin: 20, StartCents: StartCents, LongestRunMin: 12 * 60}
+		AttendanceMin: 20, StartCents: StartCents, SoonerCents: 40, LongestRunMin: 12 * 60}
 }
 
 // Machines are the five of the house, in order.

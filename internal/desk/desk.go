@@ -56,6 +56,8 @@ type Queue interface {
 	Slice(ctx context.Context, tx *store.Tx, id int64, who Waits) (queueID int64, err error)
 	// Propose has what is proposed for jobs sliced, where it is not.
 	Propose(ctx context.Context, tx *store.Tx) error
+	// Try has other orientations of a job's pieces tried on the machines, where they are not.
+	Try(ctx context.Context, tx *store.Tx, job int64) error
 	// Cancel ends queued or running work; work that is over is left alone.
 	Cancel(ctx context.Context, tx *store.Tx, queueID int64) error
 }

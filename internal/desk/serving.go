@@ -28,6 +28,7 @@ const (
 	SessionEnded = store.SessionEnded
 	OfEvents     = store.OfEvents
 	OfProgress   = store.OfProgress
+	OfTried      = store.OfTried
 	OfHouse      = store.OfHouse
 )
 

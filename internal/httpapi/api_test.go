@@ -254,7 +254,7 @@ func TestEveryRouteAgainstEveryRole(t *testing.T) {
 		"sign-in": anyone,
 		"who":     member, "sign-out": member, "set-password": member, "storage": member, "house": member, "shelf": member, "hand-in": member, "job": member,
 		"check-again": member, "cancel-check": member, "upload": member, "events": member,
-		"piece-picture": member, "piece-view": member, "piece-file": member, "piece-evidence": member, "change-piece": member, "replace-file": member, "undo-piece": member, "redo-piece": member, "repair-piece": coordinator,
+		"piece-picture": member, "piece-view": member, "piece-file": member, "piece-evidence": member, "change-piece": member, "replace-file": member, "turn-pieces": member, "undo-piece": member, "redo-piece": member, "repair-piece": coordinator,
 		"settings": member, "slices": member, "slice-layers": member, "slice-gcode": member, "slice-plate": member, "order-slice": coordinator, "cancel-slice": coordinator, "slice-again": coordinator, "choose-slice": coordinator, "name-slice": coordinator, "remove-slice": coordinator, "savings": coordinator,
 		"people": coordinator, "workers": coordinator, "approve": coordinator, "send-back": coordinator, "advance": coordinator, "take-back": coordinator, "withdraw": member, "run-gcode": coordinator, "run-failed": coordinator, "floor": coordinator, "move-run": coordinator,
 		"set-house": steward, "set-machine": steward, "set-material": steward, "set-recipe": steward,
@@ -358,7 +358,7 @@ func TestStaleVersionsAreRefusedOverTheLine(t *testing.T) {
 	piece := v.PieceSet[0].ID
 	asked := 0
 	for path, item := range h.api.OpenAPI().Paths {
-		for method, body := range map[string]map[string]any{"POST": {"reason": "no", "steps": []string{"weld"}, "upload_id": "gone"}, "PUT": {"copies": 2}} {
+		for method, body := range map[string]map[string]any{"POST": {"reason": "no", "steps": []string{"weld"}, "upload_id": "gone", "turns": []any{map[string]any{"piece_id": piece, "turn": []int{0, 1, 0, 0}}}}, "PUT": {"copies": 2}} {
 			op := map[string]*huma.Operation{"POST": item.Post, "PUT": item.Put}[method]
 			if op == nil || !strings.Contains(path, "{id}") || !strings.HasPrefix(path, "/jobs/") && !strings.HasPrefix(path, "/pieces/") || op.RequestBody == nil {
 				continue

@@ -107,8 +107,9 @@ type Changed struct {
 	Lanes bool   `json:"lanes,omitempty"`
 }
 
-// Progress tells how far a check is.
+// Progress tells how far a check is, or how many orientations of a job's pieces were tried.
 type Progress struct {
+	Of       string  `json:"of" enum:"check,orientations"`
 	Job      int64   `json:"job"`
 	Fraction float64 `json:"fraction"`
 	Doing    string  `json:"doing"`

@@ -150,6 +150,10 @@ var table = []route{
 		does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[Versioned]) error {
 			return intake.RedoPiece(ctx, d, a, in.ID, in.Body.Revision)
 		})),
+	on(desk.Member, "turn-pieces", "POST /jobs/{id}/turn", "Turn pieces of a job, together",
+		does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[turning]) error {
+			return intake.TurnPieces(ctx, d, a, in.ID, in.Body.Revision, in.Body.Turns)
+		})),
 	on(desk.Member, "replace-file", "POST /pieces/{id}/file", "Put another file in the place of a piece's",
 		does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[replacing]) error {
 			return intake.ReplaceFile(ctx, d, a, in.ID, in.Body.Revision, in.Body.UploadID)
@@ -248,6 +252,10 @@ type (
 	}
 	sliceName struct {
 		Name string `json:"name" maxLength:"60"`
+	}
+	turning struct {
+		Versioned
+		Turns []intake.PieceTurn `json:"turns" minItems:"1" maxItems:"200" doc:"How pieces are to stand"`
 	}
 	replacing struct {
 		Versioned

@@ -497,15 +497,15 @@ func TestWhoGetsWhichEvent(t *testing.T) {
 	require.NoError(t, err)
 	h.tells(false, store.Event{Kind: store.OfJob, JobID: id}, store.Event{Kind: store.OfPeople})
 	eventually(t, "it is heard", func() bool { return len(heard["cato"].all()) == 1 && len(heard["nia"].all()) == 1 })
-	for _, x := range []store.Signal{{Kind: store.OfProgress, Job: 7, Owner: nia.ID, Fraction: 0.5, Doing: "checking"}, {Kind: store.SessionEnded, Session: "somebody's"}} {
+	for _, x := range []store.Signal{{Kind: store.OfProgress, Job: 7, Owner: nia.ID, Fraction: 0.5, Doing: "checking"}, {Kind: store.OfTried, Job: 7, Owner: nia.ID, Fraction: 1}, {Kind: store.SessionEnded, Session: "somebody's"}} {
 		require.NoError(t, h.desk.Store.Notify(ctx, x))
 	}
 	h.tells(true, store.Event{Kind: store.OfJob, JobID: id})
 	h.tells(false, store.Event{Kind: store.OfHouse})
 	job := fmt.Sprintf(`{"kind":"job","job":%d`, id)
-	all := []string{job + "}", `{"job":7,"fraction":0.5,"doing":"checking"}`, job + `,"lanes":true}`, `{"kind":"house"}`}
+	all := []string{job + "}", `{"of":"check","job":7,"fraction":0.5,"doing":"checking"}`, `{"of":"orientations","job":7,"fraction":1,"doing":""}`, job + `,"lanes":true}`, `{"kind":"house"}`}
 	eventually(t, "all have heard the last", func() bool {
-		return len(heard["nia"].all()) == 4 && len(heard["cato"].all()) == 4 && len(heard["oskar"].all()) == 2
+		return len(heard["nia"].all()) == 5 && len(heard["cato"].all()) == 5 && len(heard["oskar"].all()) == 2
 	})
 	assert.Equal(t, all, heard["nia"].all())
 	assert.Equal(t, all, heard["cato"].all())

@@ -209,7 +209,11 @@ func (s *Server) heard(ctx context.Context, x desk.Signal) {
 	case desk.OfEvents:
 		s.follow(ctx)
 	default:
-		s.hub.send(update{progress: &Progress{x.Job, x.Fraction, x.Doing}, owner: x.Owner})
+		of := "check"
+		if x.Kind == desk.OfTried {
+			of = "orientations"
+		}
+		s.hub.send(update{progress: &Progress{of, x.Job, x.Fraction, x.Doing}, owner: x.Owner})
 	}
 }
 

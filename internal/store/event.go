@@ -100,7 +100,7 @@ func (q Q) LastEvent(ctx context.Context) (int64, error) {
 
 // Signal is what servers tell each other at once.
 type Signal struct {
-	Kind     string // events, progress, session ended
+	Kind     string // events, progress, tried, session ended
 	Job      int64
 	Fraction float64
 	Doing    string
@@ -109,11 +109,13 @@ type Signal struct {
 }
 
 // OfEvents is the kind of signal that says that there are events; SessionEnded of the one that
-// ends what goes on in a session; OfProgress says how far a check is, and is not kept.
+// ends what goes on in a session; OfProgress says how far a check is, OfTried how many orientations of a
+// job were tried; they are not kept.
 const (
 	OfEvents     = "events"
 	SessionEnded = "session ended"
 	OfProgress   = "progress"
+	OfTried      = "tried"
 )
 
 // Channel is the notification channel of signals.

@@ -23,24 +23,25 @@ type House struct {
 	StartCents    units.Cents
 	LongestRunMin int
 	FilePattern   string
+	SoonerCents   units.Cents
 	Revision      int
 }
 
 // House gives the settings.
 func (q Q) House(ctx context.Context) (House, error) {
-	return one[House](ctx, q, `SELECT name, locale, currency, time_zone, week, attendance_min, start_cents, longest_run_min, file_pattern, revision FROM house`)
+	return one[House](ctx, q, `SELECT name, locale, currency, time_zone, week, attendance_min, start_cents, longest_run_min, file_pattern, sooner_cents, revision FROM house`)
 }
 
 // SetHouse writes the settings if h.Version is still theirs; revision 0 makes
 // the first.
 func (q Q) SetHouse(ctx context.Context, h House) error {
 	if h.Revision == 0 {
-		return q.exec(ctx, `INSERT INTO house (id, name, locale, currency, time_zone, week, attendance_min, start_cents, longest_run_min, file_pattern)
-			VALUES (1, $1, $2, $3, $4, $5, $6, $7, $8, $9)`, h.Name, h.Locale, h.Currency, h.TimeZone, h.Week, h.AttendanceMin, h.StartCents, h.LongestRunMin, h.FilePattern)
+		return q.exec(ctx, `INSERT INTO house (id, name, locale, currency, time_zone, week, attendance_min, start_cents, longest_run_min, file_pattern, sooner_cents)
+			VALUES (1, $1, $2, $3, $4, $5, $6, $7, $8, $9, $10)`, h.Name, h.Locale, h.Currency, h.TimeZone, h.Week, h.AttendanceMin, h.StartCents, h.LongestRunMin, h.FilePattern, h.SoonerCents)
 	}
 	return q.changed(ctx, `UPDATE house SET name = $1, locale = $2, currency = $3, time_zone = $4, week = $5,
-		attendance_min = $6, start_cents = $7, longest_run_min = $8, file_pattern = $10, revision = revision + 1 WHERE revision = $9`,
-		h.Name, h.Locale, h.Currency, h.TimeZone, h.Week, h.AttendanceMin, h.StartCents, h.LongestRunMin, h.Revision, h.FilePattern)
+		attendance_min = $6, start_cents = $7, longest_run_min = $8, file_pattern = $10, sooner_cents = $11, revision = revision + 1 WHERE revision = $9`,
+		h.Name, h.Locale, h.Currency, h.TimeZone, h.Week, h.AttendanceMin, h.StartCents, h.LongestRunMin, h.Revision, h.FilePattern, h.SoonerCents)
 }
 
 // Machine, Material and Recipe are the core's, with their rows' numbers.

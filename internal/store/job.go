@@ -121,6 +121,18 @@ func (p *Piece) Stands() orient.Stand {
 	return p.Verdict.Stands()
 }
 
+// Model is the model of a piece that was judged, as it counts for what comes out of it.
+func (p *Piece) Model() revision.Model {
+	m := revision.Model{Unit: p.Verdict.Unit, Sized: p.Stands(), Nozzle: p.Nozzle}
+	if p.BlobID != nil {
+		m.File = *p.BlobID
+	}
+	if p.Current == 1 { // what was mended, or took another's place, is a file of one
+		m.Part = max(0, p.Part)
+	}
+	return m
+}
+
 const pieceColumns = `SELECT p.id, job_id, name, copies, part, unit, current, v.blob_id, v.steps, v.verdict, v.problem, v.picture IS NOT NULL, v.view_id, v.judgement, v.judged_by, p.stand, p.nozzle, jsonb_array_length(p.done), jsonb_array_length(p.undone), p.left_out, p.load
 	FROM piece p JOIN version v ON v.piece_id = p.id AND v.n = p.current `
 

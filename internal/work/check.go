@@ -157,6 +157,7 @@ func (w *checkWorker) check(ctx context.Context, job *river.Job[CheckArgs]) erro
 	}
 	for i := range found {
 		found[i].By = in.By
+		found[i].Tried = intake.TriedOf(in, &found[i])
 	}
 	ended, err := intake.RecordCheck(ctx, w.desk, job.Args.Job, job.Args.Round, found, func(tx *store.Tx) error {
 		_, err := river.JobCompleteTx[*riverpgxv5.Driver](ctx, tx.Raw(), job)
@@ -171,6 +172,9 @@ func (w *checkWorker) check(ctx context.Context, job *river.Job[CheckArgs]) erro
 	// What is proposed is sliced before anybody decides. Nothing is lost without: a yes slices it.
 	if err := w.store.InTx(ctx, func(tx *store.Tx) error { return plates.Propose(ctx, w.desk, tx, job.Args.Job) }); err != nil {
 		w.log.Error("the proposal is not sliced yet", "job", job.Args.Job, "err", err)
+	}
+	if err := w.store.InTx(ctx, func(tx *store.Tx) error { return plates.Try(ctx, w.desk, tx, job.Args.Job) }); err != nil {
+		w.log.Error("other orientations are not tried yet", "job", job.Args.Job, "err", err)
 	}
 	return nil
 }

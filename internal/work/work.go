@@ -177,7 +177,9 @@ func Start(ctx context.Context, s *store.Store, d *desk.Desk, o Options) (*Worke
 	mem := newMemory(o.Memory)
 	w.is = store.Worker{Name: w.name, Queues: o.Queues, Cores: runtime.GOMAXPROCS(0), MemoryMB: int(o.Memory / 1e6), Version: Version()}
 	river.AddWorker(workers, &checkWorker{soon: soon[CheckArgs]{after: o.RetryAfter}, desk: d, store: s, limits: o.Limits, log: o.Log, gate: alone, cores: cores, memory: mem, proposes: !o.NoProposals})
-	river.AddWorker(workers, &sliceWorker{soon: soon[SliceArgs]{after: o.RetryAfter}, desk: d, store: s, limits: o.Limits, log: o.Log, gate: alone, cores: cores, memory: mem})
+	slicer := &sliceWorker{soon: soon[SliceArgs]{after: o.RetryAfter}, desk: d, store: s, limits: o.Limits, log: o.Log, gate: alone, cores: cores, memory: mem}
+	river.AddWorker(workers, slicer)
+	river.AddWorker(workers, &tryWorker{soon[TryArgs]{after: o.RetryAfter}, slicer})
 	proposes := &proposeWorker{}
 	if !o.NoProposals {
 		proposes.desk = d

@@ -21,8 +21,8 @@ var history = texts{
 	"dearer by":                           say("%[1]v %[2]s more"),
 	"needs other filament":                say("%[1]s needs other filament"),
 	"than on, which needs other filament": say("%[1]s than on %[2]s, which needs other filament"),
+	"nothing is loaded":                   say("nothing is loaded, the recipe wants %[1]s"),
 	"to be loaded":                        say("%[1]s is loaded, the recipe wants %[2]s"), // material, material
-	"to be loaded in a nozzle":            say("nozzle %[1]d: %[2]s is loaded, the recipe wants %[3]s"),
 	"each as it is best there":            say("each piece as it is best there"),
 	"minutes less":                        say("%[1]v; %[2]v min less"), // why, minutes
 	"minutes more":                        say("%[1]v; %[2]v min more"), // why, minutes

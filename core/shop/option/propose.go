@@ -29,10 +29,10 @@ type Proposal struct {
 	Why        problem.Phrase
 }
 
-// better says that an offer is to be taken before another: what is in time goes first, then what costs
+// Better says that an offer is to be taken before another: what is in time goes first, then what costs
 // less with its time, then what is finished first and needs no other filament. No offer is taken that another is no dearer than
 // and no later.
-func (t Terms) better(a, b *Offer) bool {
+func (t Terms) Better(a, b *Offer) bool {
 	if a.Late != b.Late {
 		return b.Late
 	}
@@ -66,7 +66,7 @@ func (t Terms) Propose(offers []Offer) (Proposal, bool) {
 func (t Terms) best(offers []Offer, but int) int {
 	best := -1
 	for i := range offers {
-		if i != but && (best < 0 || t.better(&offers[i], &offers[best])) {
+		if i != but && (best < 0 || t.Better(&offers[i], &offers[best])) {
 			best = i
 		}
 	}

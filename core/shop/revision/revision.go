@@ -8,6 +8,7 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"encoding/json"
+	"math"
 	"slices"
 
 	"jobshelf/core/judge/slicing"
@@ -80,6 +81,10 @@ type Model struct {
 // where a start costs so much.
 func (m Model) Try(turn orient.Quat, c *verdict.Choice, start units.Cents) string {
 	m.Sized = orient.Stand{Scale: m.Sized.Scale, Mirror: m.Sized.Mirror}.Plain()
+	turn = orient.Stand{Turn: turn}.Plain().Turn
+	for k := range turn {
+		turn[k] = math.Round(turn[k]*1e8) / 1e8 // written down twice it is the same
+	}
 	return sum(struct {
 		Model Model
 		Turn  orient.Quat

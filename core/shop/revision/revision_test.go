@@ -10,6 +10,7 @@ import (
 
 	"jobshelf/core/judge/verdict"
 	"jobshelf/core/print/machine"
+	"jobshelf/core/print/orient"
 	"jobshelf/core/print/recipe"
 	"jobshelf/core/shape/units"
 	"jobshelf/core/shop/revision"
@@ -116,4 +117,43 @@ func TestWhatIsUsedMatters(t *testing.T) {
 			assert.Len(t, revision.Made{}.Changed(was), 1)
 		}
 	}
+}
+
+// A try has a name of its own by everything that goes into it, and the same however its turn is written:
+// the other way round, rounded, of another length; how the model stands otherwise is no part of it.
+func TestATryIsNamedByWhatGoesIntoIt(t *testing.T) {
+	choice := func(change func(*machine.Machine, *recipe.Recipe, *machine.Material)) *verdict.Choice {
+		m, r, mat := &machine.Machine{Name: "A", RateCents: 100}, &recipe.Recipe{LayerMM: 0.2}, &machine.Material{Name: "PLA"}
+		change(m, r, mat)
+		return &verdict.Choice{ID: 4, Machine: m, Recipe: r, Loaded: machine.Loaded{mat}}
+	}
+	same := choice(func(*machine.Machine, *recipe.Recipe, *machine.Material) {})
+	model := revision.Model{File: 7, Part: 1, Unit: units.Inch, Sized: orient.Stand{Scale: [3]float64{2, 2, 2}}, Nozzle: 1}
+	turn := orient.Quat{0.6, 0, 0.8, 0}
+	name := model.Try(turn, same, 50)
+	for _, q := range []orient.Quat{{-0.6, 0, -0.8, 0}, {0.6 + 1e-12, 0, 0.8, -1e-13}, {1.2, 0, 1.6, 0}} {
+		assert.Equal(t, name, model.Try(q, same, 50), "%v", q)
+	}
+	stood := model
+	stood.Sized.Turn = orient.Quat{0, 1, 0, 0}
+	assert.Equal(t, name, stood.Try(turn, same, 50))
+	names := map[string]string{name: "itself"}
+	add := func(what, other string) {
+		assert.NotContains(t, names, other, "%s", what)
+		names[other] = what
+	}
+	for what, change := range map[string]func(*revision.Model){
+		"file": func(m *revision.Model) { m.File++ }, "part": func(m *revision.Model) { m.Part++ }, "unit": func(m *revision.Model) { m.Unit = units.Millimetre },
+		"scale": func(m *revision.Model) { m.Sized.Scale[1] = 2.01 }, "mirror": func(m *revision.Model) { m.Sized.Mirror = true }, "nozzle": func(m *revision.Model) { m.Nozzle = 2 },
+	} {
+		other := model
+		change(&other)
+		add(what, other.Try(turn, same, 50))
+	}
+	add("turn", model.Try(orient.Quat{0.6, 0, -0.8, 0}, same, 50))
+	add("start", model.Try(turn, same, 51))
+	add("machine", model.Try(turn, choice(func(m *machine.Machine, _ *recipe.Recipe, _ *machine.Material) { m.RateCents = 101 }), 50))
+	add("recipe", model.Try(turn, choice(func(_ *machine.Machine, r *recipe.Recipe, _ *machine.Material) { r.LayerMM = 0.3 }), 50))
+	add("material", model.Try(turn, choice(func(_ *machine.Machine, _ *recipe.Recipe, m *machine.Material) { m.SpoolCents = 1 }), 50))
+	assert.Equal(t, name, model.Try(turn, choice(func(m *machine.Machine, _ *recipe.Recipe, _ *machine.Material) { m.ColourName = "Red" }), 50), "a colour makes nothing")
 }

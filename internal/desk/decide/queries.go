@@ -199,6 +199,7 @@ type JobView struct {
 	Findings []JobFinding      `json:"findings"`
 	Messages []Message         `json:"messages" doc:"What could be said to the member, ready to send: of the findings, worst first, then a question; none for members"`
 	Ladder   []floor.LadderRow `json:"ladder"`
+	Ways     floor.Ways        `json:"ways" doc:"The same machines where its pieces stand otherwise"`
 	PieceSet []PieceView       `json:"piece_set"`
 	LeftOut  []LeftOut         `json:"left_out" doc:"Pieces that were left out of it"`
 	History  []HistoryLine     `json:"history"`
@@ -352,6 +353,12 @@ func Job(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) (JobView, er
 		v.Runs = append(v.Runs, h.RunView(r))
 	}
 	stand(h, &v.Slip, j, runs, v.Ladder)
+	v.Ways.Rows = []floor.LadderRow{}
+	if j.State == job.ToDecide {
+		if v.Ways, err = h.Ways(ctx, d.Store.Q, j.Purpose, pieces); err != nil {
+			return JobView{}, err
+		}
+	}
 	gone, err := d.Store.LeftOut(ctx, id)
 	if err != nil {
 		return JobView{}, err

@@ -56,6 +56,9 @@ func (q *Queue) Slice(context.Context, *store.Tx, int64, desk.Waits) (int64, err
 	return q.add()
 }
 
+// Try does nothing.
+func (q *Queue) Try(context.Context, *store.Tx, int64) error { return nil }
+
 // Propose does nothing.
 func (q *Queue) Propose(context.Context, *store.Tx) error { return nil }
 

@@ -54,6 +54,10 @@ type LadderRow struct {
 	Stale     string            `json:"stale,omitempty" doc:"What has changed since the slice that counts was made; it is to be made anew before a yes"`
 	VolumeMM  [3]float64        `json:"volume_mm"`
 	Shape     string            `json:"shape" enum:"rectangle,round"`
+	Load      string            `json:"load,omitempty" doc:"What has to be loaded for it first, where that is otherwise"`
+	Why       string            `json:"why,omitempty" doc:"Why it is proposed"`
+	Way       string            `json:"way,omitempty" doc:"How its pieces would stand, where that is otherwise than they do"`
+	Turns     []Turn            `json:"turns,omitempty" doc:"Of the pieces that would stand otherwise"`
 }
 
 // Ceiling is the most that a yes is to, while the plates are not sliced.
@@ -84,6 +88,9 @@ type State struct {
 	Start    map[int64]time.Time        // by machine: when a run could start on it; none if never
 	Counting map[int64][]store.Counting // by job: the slices that may count, at today's prices
 	Changed  map[int64][]problem.Phrase // by slice: what is otherwise since it was made
+	Due      map[int64]time.Time        // by job: the day it is needed by
+	Recipes  []store.Recipe
+	Terms    option.Terms
 	Now      time.Time
 }
 
@@ -107,11 +114,18 @@ func Look(ctx context.Context, q store.Q, now time.Time, job int64) (*State, err
 		Start: map[int64]time.Time{},
 		Now:   now,
 		Words: finding.Speak(h.Locale),
+		Terms: option.Terms{SoonerCents: h.SoonerCents, Currency: h.Currency},
 	}
 	if out.Hours, err = desk.HoursOf(h); err != nil {
 		return nil, err
 	}
 	if out.Machines, err = q.Machines(ctx); err != nil {
+		return nil, err
+	}
+	if out.Recipes, err = q.Recipes(ctx); err != nil {
+		return nil, err
+	}
+	if out.Due, err = q.DueDates(ctx); err != nil {
 		return nil, err
 	}
 	runs, err := q.Lanes(ctx)
@@ -243,27 +257,54 @@ func (h *State) Machine(id int64) *store.Machine {
 	return nil
 }
 
-// Ladder adds up the pieces' verdicts for each machine and finds the proposal:
-// the machine on which the job would be finished first.
+// Ladder adds up the pieces' verdicts for each machine and finds the proposal, by price and time.
 func (h *State) Ladder(pieces []store.Piece) []LadderRow {
 	out := make([]LadderRow, 0, len(h.Machines))
-	var options []planning.Option
+	var offers []option.Offer
 	var which []int
-	for _, m := range h.Machines {
-		r := LadderRow{MachineID: m.ID, Name: m.Data.Name, InService: m.Data.InService, Fits: len(pieces) > 0, Scale: 1,
-			Material: m.Data.Material, Colour: m.Data.Colour, Loaded: strings.TrimSpace(m.Data.ColourName + " " + m.Data.Material),
-			Nozzles: nozzles(&m.Data), VolumeMM: [3]float64{m.Data.Volume.XMM, m.Data.Volume.YMM, m.Data.Volume.ZMM}, Shape: string(m.Data.Volume.Shape)}
-		o := planning.Option{Machine: r.Name, Free: h.Free[m.ID], Runs: r.add(h, &m, pieces)}
-		if slot, ok := h.Hours.Slot(o); ok && r.Takes {
-			r.Start, r.Finish = &slot.Start, &slot.Finish
-			options, which = append(options, o), append(which, len(out))
+	for i := range h.Machines {
+		m := &h.Machines[i]
+		r := h.row(m)
+		r.add(h, m, pieces)
+		if o := h.offer(&r, pieces); o != nil {
+			offers, which = append(offers, *o), append(which, len(out))
 		}
 		out = append(out, r)
 	}
-	if k, _, ok := h.Hours.Earliest(options); ok {
-		out[which[k]].Proposed = true
+	if p, ok := h.Terms.Propose(offers); ok {
+		r := &out[which[p.Best]]
+		r.Proposed, r.Why = true, h.Words.Say(p.Why)
 	}
 	return out
+}
+
+// offer is a row that can be taken, to be weighed; nil where it cannot.
+func (h *State) offer(r *LadderRow, pieces []store.Piece) *option.Offer {
+	if !r.Takes || r.Finish == nil {
+		return nil
+	}
+	due, needed := h.Due[pieces[0].JobID]
+	return &option.Offer{Name: r.Name, Price: r.Price, Finish: *r.Finish, Late: needed && h.Hours.Late(*r.Finish, due), Swap: r.Load != ""}
+}
+
+// row is what a ladder says of a machine whatever the job.
+func (h *State) row(m *store.Machine) LadderRow {
+	return LadderRow{MachineID: m.ID, Name: m.Data.Name, InService: m.Data.InService, Scale: 1,
+		Material: m.Data.Material, Colour: m.Data.Colour, Loaded: strings.TrimSpace(m.Data.ColourName + " " + m.Data.Material),
+		Nozzles: nozzles(&m.Data), VolumeMM: [3]float64{m.Data.Volume.XMM, m.Data.Volume.YMM, m.Data.Volume.ZMM}, Shape: string(m.Data.Volume.Shape)}
+}
+
+// wanted is what has to be loaded in the first nozzle of a machine for a recipe: the second's is the
+// material that is in it.
+func (h *State) wanted(m *store.Machine, name string) string {
+	k := slices.IndexFunc(h.Recipes, func(r store.Recipe) bool { return r.MachineID == m.ID && r.Data.Name == name })
+	if k < 0 || h.Recipes[k].Data.Material == m.Data.Material || h.Recipes[k].Data.PieceNozzle > 1 {
+		return ""
+	}
+	if m.Data.Material == "" {
+		return h.Words.Say(problem.Say("nothing is loaded", h.Recipes[k].Data.Material))
+	}
+	return h.Words.Say(problem.Say("to be loaded", m.Data.Material, h.Recipes[k].Data.Material))
 }
 
 // nozzles are what is loaded in each nozzle of a machine that has several.
@@ -274,12 +315,16 @@ func nozzles(m *machine.Machine) []string {
 	return []string{strings.TrimSpace(m.ColourName + " " + m.Material), strings.TrimSpace(m.Second.ColourName + " " + m.Second.Material)}
 }
 
-// add adds up what the pieces take on a machine, and gives how long each of its runs takes.
-func (r *LadderRow) add(h *State, m *store.Machine, pieces []store.Piece) (runs []time.Duration) {
+func partsOf(pieces []store.Piece) []option.Part {
 	parts := make([]option.Part, len(pieces))
 	for i, p := range pieces {
 		parts[i] = option.Part{Verdict: p.Verdict, Copies: p.Copies}
 	}
+	return parts
+}
+
+// add adds up what the pieces take on a machine, as they stand.
+func (r *LadderRow) add(h *State, m *store.Machine, pieces []store.Piece) {
 	var full *price.Full
 	if c := h.counts(pieces, m.ID); c != nil {
 		full, r.SliceID = c.Full, c.ID
@@ -287,24 +332,40 @@ func (r *LadderRow) add(h *State, m *store.Machine, pieces []store.Piece) (runs 
 			r.Stale = h.Words.Say(problem.Say("slice is stale", pieces[0].Name, r.Name, changed))
 		}
 	}
+	r.fill(h, m, pieces, partsOf(pieces), full)
+}
+
+// fill fills in what parts take on a machine, and when they would be done.
+func (r *LadderRow) fill(h *State, m *store.Machine, pieces []store.Piece, parts []option.Part, full *price.Full) {
 	v := option.OnMachine(option.Machine{ID: m.ID, Name: r.Name, Volume: m.Data.Volume}, parts, full)
 	r.Takes = option.Takes(&v.MachineVerdict, r.InService)
 	r.Fits, r.OverMM, r.Scale, r.TurnDeg, r.Recipe, r.Plates = v.Fits, v.OverMM, v.ScaleToFit, v.TurnDeg, v.Recipe, v.Plates
 	if v.Against != nil && r.Fits {
 		r.Against = h.Words.Say(*v.Against)
 	}
-	if q := v.Quick; q != nil {
-		r.Seconds, r.WarmUp, r.Grams, r.Metres, r.Layers = q.WholeSeconds(), q.WarmUpSeconds, q.Grams, q.FilamentMM/1000, q.Layers
-		r.Price, r.Lines = q.Cents, q.Price.Lines
-		r.Full = full != nil || programs(pieces)
-		if !r.Full && r.Takes {
-			r.Ceiling = ceiling(r)
-		}
-		for _, s := range v.Runs {
-			runs = append(runs, seconds(s))
-		}
+	q := v.Quick
+	if q == nil {
+		return
 	}
-	return runs
+	r.Seconds, r.WarmUp, r.Grams, r.Metres, r.Layers = q.WholeSeconds(), q.WarmUpSeconds, q.Grams, q.FilamentMM/1000, q.Layers
+	r.Price, r.Lines = q.Cents, q.Price.Lines
+	r.Full = full != nil || programs(pieces)
+	if !r.Takes {
+		return
+	}
+	if !r.Full {
+		r.Ceiling = ceiling(r)
+	}
+	if !programs(pieces) {
+		r.Load = h.wanted(m, r.Recipe)
+	}
+	o := planning.Option{Machine: r.Name, Free: h.Free[m.ID]}
+	for _, s := range v.Runs {
+		o.Runs = append(o.Runs, seconds(s))
+	}
+	if slot, ok := h.Hours.Slot(o); ok {
+		r.Start, r.Finish = &slot.Start, &slot.Finish
+	}
 }
 
 // Choose finds the row of a machine, or of the proposal, that can take the job.

@@ -55,6 +55,7 @@ type House struct {
 	StartCents    units.Cents        `json:"start_cents" minimum:"0" maximum:"100000" doc:"Fee for starting a run, cents"`
 	LongestRunMin int                `json:"longest_run_min" minimum:"0" maximum:"100000" doc:"Longest run without asking, minutes; 0: any"`
 	FilePattern   string             `json:"file_pattern" maxLength:"200" doc:"How files are named, with named values; empty: the common way"`
+	SoonerCents   units.Cents        `json:"sooner_cents" minimum:"0" maximum:"100000" doc:"What it is worth to be finished an hour sooner, cents: a proposal weighs price against time by it"`
 	Revision      int                `json:"revision"`
 }
 

@@ -331,6 +331,54 @@ func stand(p *store.Piece, in PieceChange) (what []event.Event, err error) {
 	return what, nil
 }
 
+// PieceTurn is how a piece is to stand.
+type PieceTurn struct {
+	PieceID int64       `json:"piece_id"`
+	Turn    orient.Quat `json:"turn"`
+}
+
+// TurnPieces turns several pieces of a job at once, each as large as it is, and has it checked again.
+func TurnPieces(ctx context.Context, d *desk.Desk, a desk.Actor, job int64, revision int, turns []PieceTurn) error {
+	return d.Store.InTx(ctx, func(tx *store.Tx) error {
+		j, err := desk.LockJob(ctx, tx, a, job, revision)
+		if err != nil {
+			return err
+		}
+		if !states.Weighed(j.State) {
+			return desk.Refuse("pieces settled", j.ID, j.State)
+		}
+		var all []event.Event
+		for _, t := range turns {
+			p, err := tx.Piece(ctx, t.PieceID)
+			if err == nil && p.JobID != job {
+				err = store.ErrNotFound
+			}
+			if err != nil {
+				return err
+			}
+			now, was := p.Stands(), p.State()
+			what, err := stand(&p, PieceChange{Stand: &orient.Stand{Turn: t.Turn, Scale: now.Scale, Mirror: now.Mirror}})
+			if err != nil {
+				return err
+			}
+			if len(what) == 0 {
+				continue
+			}
+			if err := errors.Join(tx.SetPiece(ctx, p), remember(ctx, tx, p.ID, was, what)); err != nil {
+				return err
+			}
+			all = append(all, what...)
+		}
+		if len(all) == 0 {
+			return nil
+		}
+		if err := errors.Join(tx.UnchooseSlices(ctx, job), tx.SetState(ctx, job, j.State, "")); err != nil {
+			return err
+		}
+		return Recheck(ctx, d, tx, j, a, event.All(all), problem.Phrase{})
+	})
+}
+
 // Repair makes a new version of a piece, from the file as it was handed in, by the given
 // steps, and lets it count. The work is done by the check that this queues.
 func Repair(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, revision int, steps []string) error {

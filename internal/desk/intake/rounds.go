@@ -4,6 +4,8 @@ import (
 	"context"
 	"strings"
 
+	"jobshelf/core/judge/verdict"
+	"jobshelf/core/shape/modelfile"
 	"jobshelf/core/shape/problem"
 	"jobshelf/core/shop/event"
 	states "jobshelf/core/shop/job"
@@ -17,7 +19,30 @@ import (
 type Checked struct {
 	Piece store.Piece // with name, copies and part as they are to be
 	New   bool
+	Tried map[string]verdict.MachineVerdict // what came out on machines, by the sum of what went in
 	store.Judgement
+}
+
+// TriedOf is what a judgement tells of orientations that were tried on machines: that in which the model
+// stands, and how it came.
+func TriedOf(in CheckInput, c *Checked) map[string]verdict.MachineVerdict {
+	v := c.Verdict
+	if v == nil || v.Orientation == nil || v.Format == modelfile.GCode || len(v.Machines) != len(in.Choices) {
+		return nil
+	}
+	p := c.Piece
+	p.Verdict = v
+	if c.BlobID != nil {
+		p.BlobID = c.BlobID
+	}
+	model, out := p.Model(), map[string]verdict.MachineVerdict{}
+	for k := range in.Choices {
+		out[model.Try(v.Orientation.Stand.Turn, &in.Choices[k], in.StartCents)] = v.Machines[k]
+	}
+	for _, t := range v.Tried {
+		out[model.Try(t.Turn, &in.Choices[t.Choice], in.StartCents)] = t.Row
+	}
+	return out
 }
 
 // BeginCheck counts a try of a round and tells how many there were. It gives
@@ -103,6 +128,9 @@ func recordPiece(ctx context.Context, tx *store.Tx, c Checked) error {
 		return err
 	}
 	if err := tx.SetJudgement(ctx, c.Piece.ID, c.Piece.Current, c.Judgement); err != nil {
+		return err
+	}
+	if err := tx.AddTried(ctx, c.Tried); err != nil {
 		return err
 	}
 	if c.Judgement.BlobID == nil || c.New {

@@ -563,10 +563,33 @@ func ProposeAll(ctx context.Context, d *desk.Desk) error {
 	ids, err := d.Store.JobsToRejudge(ctx)
 	for _, id := range ids {
 		if err == nil {
-			err = d.Store.InTx(ctx, func(tx *store.Tx) error { return Propose(ctx, d, tx, id) })
+			err = d.Store.InTx(ctx, func(tx *store.Tx) error { return errors.Join(Propose(ctx, d, tx, id), Try(ctx, d, tx, id)) })
 		}
 	}
 	return err
+}
+
+// Try has the other orientations of a job's pieces tried on the machines, unless all were.
+func Try(ctx context.Context, d *desk.Desk, tx *store.Tx, id int64) error {
+	j, _, today, others, err := TryingOf(ctx, tx.Q, id)
+	if err != nil || j.State != job.ToDecide || !slices.ContainsFunc(others, func(o floor.Turned) bool { return len(o.Missing(today)) > 0 }) {
+		return err
+	}
+	return d.Queue.Try(ctx, tx, id)
+}
+
+// TryingOf is what other orientations of a job's pieces are tried by, with what is known.
+func TryingOf(ctx context.Context, q store.Q, id int64) (j store.Job, pieces []store.Piece, today *floor.Today, others []floor.Turned, err error) {
+	if j, err = q.Job(ctx, id); err != nil {
+		return
+	}
+	if pieces, err = q.Pieces(ctx, id); err != nil {
+		return
+	}
+	if today, err = floor.TodayFor(ctx, q, j.Purpose); err == nil {
+		others, err = floor.Others(ctx, q, today, pieces)
+	}
+	return
 }
 
 // Propose orders the slice of a job that has been checked on the machine that is proposed for

@@ -10,6 +10,7 @@ import {
   type FloorView,
   type HouseView,
   type JobView,
+  type LadderRow,
   type PieceChange,
   type Slip,
   type SliceOrder,
@@ -70,6 +71,7 @@ const asOnTheShelf = (slip: Slip): JobView => ({
   piece_set: [],
   runs: [],
   stopped: false,
+  ways: { rows: [], tried: 0, of: 0 },
 })
 
 /** A job; its slip, marked as a placeholder, while it loads. */
@@ -213,6 +215,20 @@ export const useCancelCheck = () =>
 export const useChangePiece = () =>
   useDeed<{ id: number; body: PieceChange }>({
     run: (v) => take(api.PUT('/pieces/{id}', { params: { path: { id: v.id } }, body: v.body })),
+    touches: ofPieces,
+  })
+
+/** Stands pieces of a job as a row of its ladder has them. */
+export const useTurnPieces = () =>
+  useDeed<At & { title: string; row: LadderRow }>({
+    run: (v) =>
+      take(
+        api.POST('/jobs/{id}/turn', {
+          params: { path: { id: v.id } },
+          body: { revision: v.revision, turns: v.row.turns ?? [] },
+        }),
+      ),
+    done: (v) => `${v.title} stands otherwise: ${v.row.way}. It is checked again.`,
     touches: ofPieces,
   })
 

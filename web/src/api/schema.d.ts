@@ -194,6 +194,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/jobs/{id}/turn": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Turn pieces of a job, together */
+        post: operations["turn-pieces"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/jobs/{id}/withdraw": {
         parameters: {
             query?: never;
@@ -948,6 +965,11 @@ export interface components {
             revision: number;
             /**
              * Format: int64
+             * @description What it is worth to be finished an hour sooner, cents: a proposal weighs price against time by it
+             */
+            sooner_cents: number;
+            /**
+             * Format: int64
              * @description Fee for starting a run, cents
              */
             start_cents: number;
@@ -1047,6 +1069,8 @@ export interface components {
             /** @description Something found stops it: it cannot be approved */
             stopped: boolean;
             title: string;
+            /** @description The same machines where its pieces stand otherwise */
+            ways: components["schemas"]["Ways"];
             wish: string;
             worst?: components["schemas"]["FindingView"];
         };
@@ -1072,6 +1096,8 @@ export interface components {
             /** Format: int64 */
             layers?: number;
             lines?: components["schemas"]["PriceLine"][];
+            /** @description What has to be loaded for it first, where that is otherwise */
+            load?: string;
             /** @description What is loaded, in words */
             loaded?: string;
             /** Format: int64 */
@@ -1112,9 +1138,15 @@ export interface components {
             takes: boolean;
             /** Format: double */
             turn_deg: number;
+            /** @description Of the pieces that would stand otherwise */
+            turns?: components["schemas"]["Turn"][];
             volume_mm: number[];
             /** Format: double */
             warm_up_seconds?: number;
+            /** @description How its pieces would stand, where that is otherwise than they do */
+            way?: string;
+            /** @description Why it is proposed */
+            why?: string;
         };
         LaneView: {
             colour: string;
@@ -1441,6 +1473,11 @@ export interface components {
             /** @description Why it stands so */
             why?: string;
         };
+        PieceTurn: {
+            /** Format: int64 */
+            piece_id: number;
+            turn: number[];
+        };
         PieceView: {
             /** Format: int64 */
             copies: number;
@@ -1571,6 +1608,8 @@ export interface components {
             fraction: number;
             /** Format: int64 */
             job: number;
+            /** @enum {string} */
+            of: "check" | "orientations";
         };
         Recipe: {
             /**
@@ -2177,6 +2216,20 @@ export interface components {
             /** @description The units that a file may be in */
             units: components["schemas"]["Word"][];
         };
+        Turn: {
+            /** Format: int64 */
+            piece_id: number;
+            turn: number[];
+        };
+        Turning: {
+            /**
+             * Format: int64
+             * @description The revision of the job that was seen
+             */
+            revision: number;
+            /** @description How pieces are to stand */
+            turns: components["schemas"]["PieceTurn"][];
+        };
         UnitProposal: {
             /**
              * Format: double
@@ -2282,6 +2335,20 @@ export interface components {
              */
             support_mm3: number;
             turn: number[];
+        };
+        Ways: {
+            /**
+             * Format: int64
+             * @description Of how many
+             */
+            of: number;
+            /** @description The best first; what does not take the job last */
+            rows: components["schemas"]["LadderRow"][];
+            /**
+             * Format: int64
+             * @description How many orientations of its pieces were tried on the machines
+             */
+            tried: number;
         };
         Word: {
             key: string;
@@ -3133,6 +3200,66 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["Versioned"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "turn-pieces": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Turning"];
             };
         };
         responses: {

@@ -20,6 +20,7 @@ interface Written {
   settings: HouseSettings
   hours: string[]
   fee: string
+  sooner: string
 }
 const days = ['Sunday', 'Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday']
 const week = [1, 2, 3, 4, 5, 6, 0]
@@ -27,6 +28,7 @@ const written = computed<Written>(() => ({
   settings: { ...props.house },
   hours: props.house.week.map(hoursText),
   fee: f.value.typed(props.house.start_cents / 100, 2),
+  sooner: f.value.typed(props.house.sooner_cents / 100, 2),
 }))
 const setting = <K extends keyof HouseSettings>(key: K, label: string): Spot<Written> => ({
   label,
@@ -42,6 +44,7 @@ const spots: Spot<Written>[] = [
   setting('time_zone', 'Time zone'),
   setting('file_pattern', 'Files are named'),
   { label: 'Fee for a start', get: (w) => w.fee, set: (w, v) => void (w.fee = v as string) },
+  { label: 'An hour sooner is worth', get: (w) => w.sooner, set: (w, v) => void (w.sooner = v as string) },
   ...week.map((d): Spot<Written> => ({
     label: days[d]!,
     get: (w) => w.hours[d],
@@ -74,6 +77,11 @@ async function send() {
     problem.value = `Fee for a start: “${d.fee}” cannot be read as a price; write it like ${f.value.typed(1.35, 2)}.`
     return
   }
+  const sooner = f.value.read(d.sooner)
+  if (sooner === undefined || sooner < 0) {
+    problem.value = `An hour sooner is worth: “${d.sooner}” cannot be read as an amount; write it like ${f.value.typed(0.4, 2)}.`
+    return
+  }
   busy.value = true
   try {
     await props.save({
@@ -81,6 +89,7 @@ async function send() {
       revision: props.house.revision,
       week: spans as HouseSettings['week'],
       start_cents: Math.round(fee * 100),
+      sooner_cents: Math.round(sooner * 100),
     })
     meanwhile.value = false
   } catch (e) {
@@ -132,6 +141,16 @@ async function send() {
         inputmode="decimal"
         :prefix="draft.settings.currency"
         :readonly="!editable"
+        class="n"
+      />
+      <v-text-field
+        v-model="draft.sooner"
+        label="An hour sooner is worth"
+        inputmode="decimal"
+        :prefix="draft.settings.currency"
+        :readonly="!editable"
+        hint="A proposal weighs price against time by it"
+        persistent-hint
         class="n"
       />
       <v-text-field v-model="draft.settings.currency" label="Currency (ISO 4217)" :readonly="!editable" />

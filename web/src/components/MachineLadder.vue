@@ -1,11 +1,15 @@
 <script setup lang="ts">
+import { computed } from 'vue'
 import type { LadderRow } from '../api/client'
 import { useFormats } from '../composables/format'
+import { ladderColumns, useLadderOrder } from '../composables/ladderOrder'
 import { overWords } from './over'
 
 const props = defineProps<{ rows: readonly LadderRow[]; chosen?: number; locked?: boolean; look?: boolean }>()
 const emit = defineEmits<{ choose: [machineId: number] }>()
 const f = useFormats()
+const order = useLadderOrder()
+const proposed = computed(() => props.rows.find((r) => r.proposed))
 
 function choose(r: LadderRow) {
   // To look at, any machine will do; to queue on, only one that takes it.
@@ -21,15 +25,22 @@ function choose(r: LadderRow) {
     <thead>
       <tr>
         <th>Machine</th>
-        <th class="right" title="With warm-up">Time</th>
-        <th class="right">Filament</th>
-        <th class="right">Price</th>
-        <th class="right">Finished</th>
+        <th
+          v-for="c in ladderColumns"
+          :key="c.key"
+          class="right"
+          :aria-sort="order.by.value === c.key ? 'ascending' : 'none'"
+          :title="c.hint || undefined"
+        >
+          <button type="button" class="by" @click="order.choose(c.key)">
+            {{ c.title }}<span v-if="order.by.value === c.key" aria-hidden="true"> ↑</span>
+          </button>
+        </th>
       </tr>
     </thead>
     <tbody>
       <tr
-        v-for="r in rows"
+        v-for="r in order.ordered(rows)"
         :key="r.machine_id"
         :class="{ chosen: chosen === r.machine_id, not: !r.takes, can: look || (r.takes && !locked) }"
         @click="choose(r)"
@@ -47,7 +58,16 @@ function choose(r: LadderRow) {
             />
             <strong>{{ r.name }}</strong>
           </label>
-          <div class="small quiet loaded"><span class="dot" :style="{ background: r.colour }" />{{ r.loaded }}</div>
+          <div v-if="r.load" class="small load">▲ {{ r.load }}</div>
+          <div v-else-if="r.nozzles.length" class="small quiet">
+            <div v-for="(n, i) in r.nozzles" :key="i" class="loaded">
+              <span v-if="i === 0" class="dot" :style="{ background: r.colour }" />nozzle {{ i + 1 }}:
+              {{ n || 'empty' }}
+            </div>
+          </div>
+          <div v-else class="small quiet loaded">
+            <span class="dot" :style="{ background: r.colour }" />{{ r.loaded }}
+          </div>
         </td>
         <template v-if="r.takes">
           <td class="right num" :title="`${f.duration(r.warm_up_seconds)} of it warm-up`">
@@ -58,7 +78,7 @@ function choose(r: LadderRow) {
           <td class="right num">{{ f.money(r.price_cents) }}</td>
           <td class="right num">
             {{ f.soon(r.finish) }}
-            <div v-if="r.proposed" class="small first">◆ first done</div>
+            <div v-if="r.proposed" class="small first" :title="r.why">◆ proposed</div>
             <div v-if="r.stale" class="small stale" :title="r.stale">▲ stale</div>
           </td>
         </template>
@@ -80,6 +100,7 @@ function choose(r: LadderRow) {
       </tr>
     </tbody>
   </table>
+  <p v-if="look && proposed?.why" class="small first">◆ {{ proposed.name }}: {{ proposed.why }}</p>
 </template>
 
 <style scoped>
@@ -121,6 +142,17 @@ label {
   color: var(--attention-words);
   font-family: var(--font-text);
   font-weight: 600;
+}
+.load {
+  color: var(--attention-words);
+}
+.by {
+  padding: 0;
+  font: inherit;
+  color: inherit;
+}
+.by:hover {
+  text-decoration: underline;
 }
 .plates {
   font-family: var(--font-text);

@@ -73,7 +73,7 @@ describe('what the server tells', () => {
     expect(told(), 'and the next flock').toEqual(['floor', 'job/9', 'shelf'])
   })
   it('keeps how far a check is until it is over', () => {
-    newest().say('progress', { job: 3, fraction: 0.4, doing: 'cutting' })
+    newest().say('progress', { of: 'check', job: 3, fraction: 0.4, doing: 'cutting' })
     expect(progress.get(3)?.fraction).toBe(0.4)
     newest().say('changed', { kind: 'job', job: 3 })
     expect(progress.has(3)).toBe(false)
@@ -139,7 +139,7 @@ describe('what the server tells', () => {
   })
   it('lets go when nobody looks, goes on from the last event when somebody does, and ends with its owner', () => {
     newest().say('changed', { kind: 'job', job: 3 }, '15')
-    newest().say('progress', { job: 3, fraction: 0.4, doing: 'cutting' })
+    newest().say('progress', { of: 'check', job: 3, fraction: 0.4, doing: 'cutting' })
     for (const state of ['hidden', 'visible'] as const) {
       hidden().mockReturnValue(state)
       document.dispatchEvent(new Event('visibilitychange'))

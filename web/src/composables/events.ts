@@ -6,6 +6,7 @@ import { refresh } from './refresh'
 import { sayLost, signedOut } from './session'
 
 interface Progress {
+  of: 'check' | 'orientations'
   job: number
   fraction: number
   doing: string
@@ -116,7 +117,8 @@ export function useEvents() {
     mine.addEventListener('progress', (e) => {
       heard(e)
       const p: Progress = JSON.parse((e as MessageEvent).data)
-      running.set(p.job, p)
+      if (p.of === 'orientations') touch(`job/${p.job}`)
+      else running.set(p.job, p)
     })
     mine.addEventListener('changed', (e) => {
       heard(e)

@@ -1,8 +1,17 @@
 <script setup lang="ts">
 import { computed, nextTick, ref, shallowRef, watch } from 'vue'
-import type { JobView, Overhang, SliceView } from '../api/client'
+import type { JobView, LadderRow, Overhang, SliceView } from '../api/client'
 import { useRoute, useRouter } from 'vue-router'
-import { useAdvance, useApprove, useJob, useShelf, useTakeBack, useWho, useWithdraw } from '../api/queries'
+import {
+  useAdvance,
+  useApprove,
+  useJob,
+  useShelf,
+  useTakeBack,
+  useTurnPieces,
+  useWho,
+  useWithdraw,
+} from '../api/queries'
 import AnswerLine from '../components/AnswerLine.vue'
 import CheckProgress from '../components/CheckProgress.vue'
 import FindingList from '../components/FindingList.vue'
@@ -18,6 +27,7 @@ import PieceMeasures from '../components/PieceMeasures.vue'
 import PlatePanel from '../components/PlatePanel.vue'
 import PriceSum from '../components/PriceSum.vue'
 import RoomState from '../components/RoomState.vue'
+import WayLadder from '../components/WayLadder.vue'
 import SettingsPanel from '../components/SettingsPanel.vue'
 import { kindColours } from '../components/lineKinds'
 import { useWords } from '../components/repair'
@@ -44,6 +54,13 @@ const query = useJob(id)
 const known = computed(() => (query.data.value?.id === id.value ? query.data.value : undefined))
 const job = computed(() => (query.isPlaceholderData.value ? undefined : known.value))
 useRoomTitle('Bench', () => known.value?.title)
+const turn = useTurnPieces()
+/** Takes a row in which pieces stand otherwise: they are turned, and its machine is looked at. */
+function standSo(r: LadderRow) {
+  if (!job.value || turn.isPending.value) return
+  picked.value = r.machine_id
+  turn.mutate({ id: job.value.id, revision: job.value.revision, title: job.value.title, row: r })
+}
 const desk = computed(() => who.data.value?.role !== 'member')
 const picked = ref<number>()
 watch(id, () => {
@@ -321,6 +338,7 @@ useKeys('Bench', [
       </v-tabs>
       <div v-show="panel === 'Ladder'" class="panel">
         <MachineLadder :rows="job.ladder" :chosen="row?.machine_id" look @choose="picked = $event" />
+        <WayLadder :ways="job.ways" :beside="row" :locked="!job.may.change" @take="standSo" />
         <PriceSum v-if="row" :row="row" />
       </div>
       <div v-show="panel === 'Orientation'" class="panel">

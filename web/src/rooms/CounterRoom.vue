@@ -1,8 +1,17 @@
 <script setup lang="ts">
 import { computed, nextTick, reactive, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import type { JobFinding, PieceView, Slip } from '../api/client'
-import { useApprove, useCancelCheck, useCheckAgain, useJob, useSendBack, useShelf, useSoon } from '../api/queries'
+import type { JobFinding, LadderRow, PieceView, Slip } from '../api/client'
+import {
+  useApprove,
+  useCancelCheck,
+  useCheckAgain,
+  useJob,
+  useSendBack,
+  useShelf,
+  useSoon,
+  useTurnPieces,
+} from '../api/queries'
 import ArrivalList from '../components/ArrivalList.vue'
 import CheckProgress from '../components/CheckProgress.vue'
 import FindingList from '../components/FindingList.vue'
@@ -11,6 +20,7 @@ import MachineLadder from '../components/MachineLadder.vue'
 import PartView from '../components/PartView.vue'
 import PieceCare from '../components/PieceCare.vue'
 import RoomState from '../components/RoomState.vue'
+import WayLadder from '../components/WayLadder.vue'
 import { useFormats } from '../composables/format'
 import { useKeys } from '../composables/keys'
 import { usePointing } from '../composables/pointing'
@@ -130,6 +140,14 @@ function send() {
   if (!job.value) return
   const { id, revision, title } = job.value
   void decide(sendBack.mutateAsync({ id, revision, title, reason: reason.value }).then(() => void reasons.delete(id)))
+}
+
+const turn = useTurnPieces()
+/** Takes a row in which pieces stand otherwise: they are turned, and its machine is chosen. */
+function standSo(r: LadderRow) {
+  if (!job.value || turn.isPending.value) return
+  picked.value = r.machine_id
+  turn.mutate({ id: job.value.id, revision: job.value.revision, title: job.value.title, row: r })
 }
 
 function nextMachine() {
@@ -261,6 +279,8 @@ useKeys('Counter', [
               {{ f.duration(row.seconds) }} · {{ f.grams(row.grams) }} · {{ f.money(row.price_cents)
               }}<template v-if="(row.plates ?? 1) > 1"> · {{ row.plates }} plates</template>
             </p>
+            <p v-if="row.why" class="small why">◆ {{ row.why }}</p>
+            <p v-if="row.load" class="small stale">▲ {{ row.load }}</p>
             <p v-if="row.ceiling" class="small quiet ceiling">
               Not sliced yet: a yes is to no more than
               <span class="num"
@@ -362,6 +382,7 @@ useKeys('Counter', [
         </section>
         <section>
           <MachineLadder :rows="job.ladder" :chosen="row?.machine_id" :locked="!decidable" @choose="picked = $event" />
+          <WayLadder :ways="job.ways" :beside="row" :locked="!job.may.change" @take="standSo" />
         </section>
       </div>
     </section>

@@ -21,6 +21,7 @@ import SignIn from '../components/SignIn.vue'
 import WorkerList from '../components/WorkerList.vue'
 import LayersPanel from '../components/LayersPanel.vue'
 import SettingsPanel from '../components/SettingsPanel.vue'
+import WayLadder from '../components/WayLadder.vue'
 import TopBand from '../components/TopBand.vue'
 import { readLayers } from '../components/partScene'
 import { hush, notices, say } from '../composables/notices'
@@ -146,6 +147,7 @@ const piece = (id: number): PieceView => ({
 })
 const jobView = (id: number, more: Partial<JobView> = {}): JobView => ({
   ...slip(id, 'to decide'),
+  ways: { rows: [], tried: 0, of: 0 },
   stopped: false,
   findings: [],
   messages: [
@@ -202,6 +204,7 @@ const loft = {
   week: [[], [{ from: 600, to: 1080 }], [], [], [], [], []],
   attendance_min: 10,
   start_cents: 50,
+  sooner_cents: 100,
   longest_run_min: 360,
   file_pattern: '',
   revision: 3,
@@ -1316,6 +1319,69 @@ describe('the care of a piece', () => {
   })
 })
 
+describe('the ladder of orientations', () => {
+  const turned = (machine: number, name: string, way: string, more: Partial<LadderRow> = {}) =>
+    row(machine, name, { way, turns: [{ piece_id: 9, turn: [0, 1, 0, 0] }], finish: '2026-12-01T10:00:00Z', ...more })
+  const rows = [
+    turned(1, 'Bowline', 'on its head', { seconds: 3000, price_cents: 200 }),
+    turned(2, 'Capstan', 'on its head', {
+      seconds: 3600,
+      price_cents: 240,
+      load: 'PETG is loaded, the recipe wants PLA',
+    }),
+    turned(1, 'Bowline', 'on its side', { seconds: 7200, price_cents: 300, finish: '2026-12-01T09:00:00Z' }),
+    ...[1, 2, 3].map((n) => turned(n, `Spare ${n}`, 'leaning', { seconds: 9000 + n })),
+    turned(3, 'Halyard', 'on its head', { takes: false, fits: false, over_mm: [12, 0, 0], scale_to_fit: 0.9436 }),
+  ]
+  const beside = row(1, 'Bowline', { seconds: 3600, price_cents: 240 })
+
+  it('tells what each would take beside the one that is chosen, and stands it so by key', async () => {
+    const take = vi.fn()
+    const w = await part(WayLadder, { ways: { rows, tried: 5, of: 5 }, beside, locked: false, onTake: take })
+    const cells = () => w.findAll('tbody tr').map((r) => r.text().replace(/\s+/g, ' '))
+    expect(cells()).toHaveLength(4)
+    expect(cells()[0]).toMatch(/^Bowline ?on its head.*50 min ?−10 min.*2\.00 ?−.*0\.40/)
+    expect(cells()[1]).toMatch(/PETG is loaded.*as long.*as much/)
+    expect(w.text()).toContain('3 more')
+    await press('Shift+t')
+    expect(take).not.toHaveBeenCalled()
+    await press('t')
+    await press('t')
+    await press('Shift+t')
+    expect(take.mock.calls).toEqual([[rows[1]]])
+    for (let i = 0; i < 4; i++) await press('t')
+    expect(w.find('.here').text(), 'past the few it shows all').toContain('Spare 3')
+    expect(cells()[6]).toContain('12.0 mm over in X; fits at 94.3 %')
+    await press('t')
+    expect(w.find('.here').text(), 'and round').toContain('on its head')
+    await w.findAll('tbody tr')[6]!.trigger('click')
+    expect(w.find('.here').text(), 'what does not take it may be looked at').toContain('Halyard')
+    expect(w.find('.here button').exists()).toBe(false)
+  })
+  it('is in the order that was chosen in the ladder, takes nothing where that is settled, and says how far it is', async () => {
+    const take = vi.fn()
+    const w = await part(WayLadder, { ways: { rows: rows.slice(0, 3), tried: 3, of: 5 }, locked: true, onTake: take })
+    expect(w.find('[role=status]').text()).toBe('Trying orientations: 3 of 5 …')
+    await press('t')
+    await press('Shift+t')
+    expect(take).not.toHaveBeenCalled()
+    const ladder = await part(MachineLadder, {
+      rows: [row(1, 'Slow', { seconds: 9 }), row(2, 'Quick', { seconds: 5 }), row(3, 'None', { takes: false })],
+    })
+    const names = () => ladder.findAll('tbody strong').map((x) => x.text())
+    expect(names()).toEqual(['Slow', 'Quick', 'None'])
+    await ladder.findAll('th button')[0]!.trigger('click')
+    expect(names()).toEqual(['Quick', 'Slow', 'None'])
+    expect(ladder.findAll('th')[1]!.attributes('aria-sort')).toBe('ascending')
+    await ladder.findAll('th button')[0]!.trigger('click')
+    expect(names()).toEqual(['Slow', 'Quick', 'None'])
+    await w.setProps({ ways: { rows: [], tried: 5, of: 5 } })
+    expect(w.text()).toContain('No machine in service takes it otherwise.')
+    await w.setProps({ ways: { rows: [], tried: 0, of: 0 } })
+    expect(w.find('section').exists()).toBe(false)
+  })
+})
+
 describe('a slip', () => {
   it('tells what matters of a job, and which mark is late', async () => {
     const w = await part(JobSlip, {
@@ -1373,7 +1439,7 @@ describe('the machine ladder', () => {
       ),
     ).toEqual([
       expect.stringMatching(/^1 h 01 min\|12.0 g\|.*2.40/),
-      expect.stringContaining('◆ first done'),
+      expect.stringContaining('◆ proposed'),
       expect.stringMatching(/✕ .*12.* mm.*; fits at 94.3 %/),
       'Not yet in service',
       'No recipe for this purpose',
@@ -1437,12 +1503,20 @@ describe('the house', () => {
     await w.find('form').trigger('submit')
     expect(w.find('p.problem').text()).toContain('Sunday: write hours as')
     await field('Sunday').find('input').setValue('09:30–12:00')
+    await field('An hour sooner is worth').find('input').setValue('soon')
+    await w.find('form').trigger('submit')
+    expect(w.find('p.problem').text()).toContain('“soon” cannot be read as an amount')
+    await field('An hour sooner is worth').find('input').setValue('1.25')
     await field('Fee for a start').find('input').setValue('0.75')
     await w.find('form').trigger('submit')
     await flushPromises()
     const { house } = server.answers['/house'] as { house: { week: object[] } }
     expect(server.asked).toEqual([
-      ['PUT', '/house', { ...house, start_cents: 75, week: [[{ from: 570, to: 720 }], ...house.week.slice(1)] }],
+      [
+        'PUT',
+        '/house',
+        { ...house, start_cents: 75, sooner_cents: 125, week: [[{ from: 570, to: 720 }], ...house.week.slice(1)] },
+      ],
     ])
   })
 })

@@ -1,0 +1,58 @@
+package e2e
+
+import (
+	"fmt"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"jobshelf/core/shape/solid"
+	"jobshelf/internal/browser"
+	"jobshelf/internal/demo"
+	"jobshelf/internal/desk/decide"
+)
+
+// The ladder says of every machine and orientation what it takes, by itself and while one looks; by keys
+// alone a row in which the part stands otherwise is taken, judged, and said yes to on its machine.
+func TestTheLadderIsReadAndTakenByKeys(t *testing.T) {
+	server := serve(t, house(t))
+	c := signIn(t, server.base, "cato")
+	id := c.handIn(file(t, "bollard.stl", solid.Bollard()))
+	c.until(id, over)
+	p, stop, err := browser.Open(ctx, server.base)
+	require.NoError(t, err)
+	t.Cleanup(stop)
+	p.Patience = 40 * time.Second
+	ok := seen(t, &p)
+	ok(p.SignIn("cato", demo.Password))
+	ok(p.Go(fmt.Sprintf("/counter/%d", id)))
+	v := c.until(id, func(v decide.JobView) bool { return v.Ways.Of > 0 && v.Ways.Tried == v.Ways.Of })
+	ok(p.Wait(`document.querySelectorAll('.ways tbody tr').length && !document.querySelector('.ways [role=status]')`)) // nobody asked
+	proposed := words(p, t, `document.querySelector('.proposal').innerText`)
+	for _, r := range v.Ladder {
+		if r.Proposed {
+			assert.Contains(t, proposed, r.Name)
+			assert.Contains(t, proposed, r.Why)
+		}
+	}
+	first := v.Ways.Rows[0]
+	require.True(t, first.Takes)
+	assert.Contains(t, words(p, t, `document.querySelector('.ways tbody tr').innerText`), first.Way)
+	ok(p.Key("t"))
+	ok(p.Key("T"))
+	turned := c.until(id, func(v decide.JobView) bool {
+		return over(v) && v.PieceSet[0].Orientation.Fixed && v.PieceSet[0].Orientation.Stand.Turn != [4]float64{1, 0, 0, 0}
+	})
+	for _, r := range turned.Ladder {
+		if r.MachineID == first.MachineID && !r.Full {
+			assert.InDelta(t, first.Seconds, r.Seconds, 1e-6, "what the row said")
+		}
+	}
+	ok(p.Wait(fmt.Sprintf(`document.querySelector('.proposal .big strong')?.innerText === %q && !document.querySelector('#yes').disabled`, first.Name)))
+	ok(p.Key("y"))
+	approved := c.until(id, func(v decide.JobView) bool { return v.State == "approved" || v.State == "being sliced" })
+	assert.Equal(t, first.Name, approved.Machine)
+	assert.Zero(t, approved.Ways.Of, "nothing is to be taken any more")
+}
