@@ -14,6 +14,7 @@ import (
 
 	"jobshelf/core/judge/finding"
 	"jobshelf/core/judge/programcheck"
+	"jobshelf/core/print/bed"
 	"jobshelf/core/print/estimate"
 	"jobshelf/core/print/gcode"
 	"jobshelf/core/print/layout"
@@ -45,6 +46,8 @@ type Order struct {
 	SpacingMM *float64
 	Seed      uint64
 	Effort    int
+	// Wear is where the machine's bed is worn; nil: nobody knows.
+	Wear *bed.Wear
 }
 
 // Piece is a part, of which some copies are wanted.
@@ -197,10 +200,11 @@ func One(ctx context.Context, o Order, progress func(float64)) (*Plate, error) {
 
 // maker makes the plates of an order.
 type maker struct {
-	o     *Order
-	opts  toolpath.Options
-	parts []*toolpath.Part // of what stands
-	stood []stood          // of each piece one as it fits best, then those that the layout turned
+	o      *Order
+	opts   toolpath.Options
+	parts  []*toolpath.Part // of what stands
+	onWorn []bool           // by plate: something lies where the bed is worn
+	stood  []stood          // of each piece one as it fits best, then those that the layout turned
 }
 
 // slice slices a piece, standing in the middle of the plate, turned about the vertical by so much
@@ -248,6 +252,14 @@ func (k *maker) layOut(ctx context.Context) ([][]at, error) {
 	r := k.o.Recipe.WithDefaults()
 	items := make([]layout.Item, len(k.o.Pieces))
 	high, highest, supported, nozzles, several := 0.0, 0.0, false, map[int]bool{}, len(items) > 1 || k.o.Pieces[0].Copies > 1 || len(k.o.Pieces[0].Pins) > 0
+	var worn []polygon.Path
+	wear := k.o.Wear
+	if wear.Of(k.o.Machine.Volume) {
+		worn = wear.Worn(3600 * k.o.Machine.WornHours)
+	} else {
+		wear = nil
+	}
+	several = several || len(worn) > 0
 	for n := range k.o.Pieces {
 		items[n] = layout.Item{Box: k.parts[n].Bounds(), Copies: max(1, k.o.Pieces[n].Copies)}
 		if several {
@@ -279,7 +291,14 @@ func (k *maker) layOut(ctx context.Context) ([][]at, error) {
 		x := math.Sqrt(math.Max(0, rim*rim-side*side/4)) - tower
 		ask.KeepOut = []polygon.Path{{polygon.At(x, -rim), polygon.At(2*rim, -rim), polygon.At(2*rim, rim), polygon.At(x, rim)}}
 	}
-	plates, err := layout.Lay(ctx, items, ask)
+	free := ask
+	free.KeepOut = append(slices.Clone(ask.KeepOut), worn...)
+	plates, err := layout.Lay(ctx, items, free)
+	if len(worn) > 0 && err == nil && slices.ContainsFunc(plates, func(p []layout.Spot) bool {
+		return layout.OnKept(items, k.o.Machine.Volume, slices.DeleteFunc(slices.Clone(p), func(s layout.Spot) bool { return s.Copy < len(items[s.Item].Pinned) }), worn)
+	}) { // there is no room beside what is worn: nothing is won by a plate for each
+		plates, err = layout.Lay(ctx, items, ask)
+	}
 	var bad *layout.Collision
 	if errors.As(err, &bad) {
 		a, b := &k.o.Pieces[bad.A.Item], &k.o.Pieces[bad.B.Item]
@@ -294,6 +313,12 @@ func (k *maker) layOut(ctx context.Context) ([][]at, error) {
 				return nil, refuse("pinned off the plate", k.o.Pieces[n].Name, k.o.Pieces[n].copyOf(i), k.o.Machine.Name)
 			}
 		}
+	}
+	for n := range plates {
+		if wear != nil && tower == 0 {
+			k.spread(items, plates[n], n, ask)
+		}
+		k.onWorn = append(k.onWorn, layout.OnKept(items, k.o.Machine.Volume, plates[n], worn))
 	}
 	out := make([][]at, len(plates))
 	for n, spots := range plates {
@@ -314,6 +339,29 @@ func (k *maker) layOut(ctx context.Context) ([][]at, error) {
 		}
 	}
 	return out, nil
+}
+
+// spread moves a plate to where least has lain on the bed, where the house wants that and nobody has
+// pinned a copy.
+func (k *maker) spread(items []layout.Item, spots []layout.Spot, plate int, ask layout.Ask) {
+	if !k.o.Machine.SpreadWear || slices.ContainsFunc(items, func(it layout.Item) bool {
+		return slices.ContainsFunc(it.Pinned, func(p layout.Pin) bool { return p.Plate == plate })
+	}) {
+		return
+	}
+	for n := range items { // by their shadows, though one by itself lies by its box
+		if items[n].Outline == nil {
+			items[n].Outline = k.outline(n)
+		}
+	}
+	outlines := make([]polygon.Path, len(spots))
+	for i, s := range spots {
+		outlines[i] = layout.Of(items, k.o.Machine.Volume, s)
+	}
+	by := k.o.Wear.Least(outlines, 3600*k.o.Machine.WornHours, layout.Room(outlines, k.o.Machine.Volume, ask.MarginUM))
+	for i := range spots {
+		spots[i].By.X, spots[i].By.Y = spots[i].By.X+by.X, spots[i].By.Y+by.Y
+	}
 }
 
 // pinned are the pins of a piece as the layout knows them.
@@ -398,6 +446,9 @@ func (k *maker) plate(ctx context.Context, plates [][]at, n int) (*Plate, error)
 	}
 	if err != nil {
 		return nil, refuse("cannot be sliced", err.Error())
+	}
+	if k.onWorn[n] {
+		p.Print.Notes = append(p.Print.Notes, "Something lies where the bed is worn: it has no other place on it.")
 	}
 	p.Full = estimate.FullOf(p.Print, o.Recipe, o.Machine, o.Loaded)
 	for _, x := range p.Print.Overhangs {

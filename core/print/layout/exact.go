@@ -46,6 +46,57 @@ func Collisions(items []Item, v machine.Volume, spots []Spot) []Collision {
 	return out
 }
 
+// OnKept says that a copy lies on what is to be kept free: where it has no other place.
+func OnKept(items []Item, v machine.Volume, spots []Spot, kept []polygon.Path) bool {
+	var poly polygon.Scratch
+	for _, s := range spots {
+		o := Of(items, v, s)
+		box := polygon.Bounds(o)
+		for _, k := range kept {
+			if b := polygon.Bounds(k); !box.Meets(&b) {
+				continue
+			}
+			area := 0.0
+			for _, p := range poly.Boolean(polygon.Intersection, polygon.NonZero, []polygon.Path{o}, []polygon.Path{k}) {
+				area += p.Area()
+			}
+			if area > touchesMM2 {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// Room says how far outlines may be moved together, so that they stay on the plate with a margin: as
+// much of it as they have where they lie, if that is less.
+func Room(outlines []polygon.Path, v machine.Volume, marginUM int64) func(by polygon.Point) bool {
+	if v.Shape == machine.Round {
+		out := func(by polygon.Point) float64 { // how far out the farthest is
+			far := 0.0
+			for _, o := range outlines {
+				for _, p := range o {
+					far = math.Max(far, math.Hypot(float64(p.X+by.X), float64(p.Y+by.Y)))
+				}
+			}
+			return far
+		}
+		most := math.Max(v.XMM*500-float64(marginUM), out(polygon.Point{}))
+		return func(by polygon.Point) bool { return out(by) <= most }
+	}
+	b := polygon.Box{MinX: math.MaxInt64, MinY: math.MaxInt64, MaxX: math.MinInt64, MaxY: math.MinInt64}
+	for _, o := range outlines {
+		c := polygon.Bounds(o)
+		b.MinX, b.MinY, b.MaxX, b.MaxY = min(b.MinX, c.MinX), min(b.MinY, c.MinY), max(b.MaxX, c.MaxX), max(b.MaxY, c.MaxY)
+	}
+	x, y := polygon.UM(v.XMM), polygon.UM(v.YMM)
+	low := [2]int64{min(marginUM, b.MinX), min(marginUM, b.MinY)}
+	high := [2]int64{max(x-marginUM, b.MaxX), max(y-marginUM, b.MaxY)}
+	return func(by polygon.Point) bool {
+		return b.MinX+by.X >= low[0] && b.MinY+by.Y >= low[1] && b.MaxX+by.X <= high[0] && b.MaxY+by.Y <= high[1]
+	}
+}
+
 // touchesMM2 is what overlaps where two touch, by rounding.
 const touchesMM2 = 0.01
 

@@ -89,6 +89,8 @@ type Machine struct {
 	Second     NozzleLoad  `json:"second" doc:"What the second nozzle is loaded with, where there is one" of:"two nozzles"`
 	ChangeS    float64     `json:"change_s" minimum:"0" maximum:"600" doc:"How long a change of nozzle takes, s" name:"A change of nozzle takes" of:"two nozzles"`
 	IdleOffS   float64     `json:"idle_off_s,omitempty" minimum:"0" maximum:"86400" doc:"After how long without a command the machine turns its heat off by itself; 0: never, s" name:"Heat off by itself" of:"extrusion" unset:"never"`
+	WornHours  float64     `json:"worn_hours,omitempty" minimum:"0" maximum:"100000" doc:"Spots of the bed on which runs lay so long are kept free; 0: none, h" name:"Bed is worn after" of:"extrusion" unset:"never"`
+	SpreadWear bool        `json:"spread_wear,omitempty" doc:"Plates are laid where least has lain on the bed" name:"Spread wear over the bed" of:"extrusion"`
 	Dialect    Dialect     `json:"dialect" of:"extrusion"`
 }
 

@@ -60,6 +60,7 @@ func JudgedBy(choices []verdict.Choice, start units.Cents, longestS float64, fro
 		m := &ways[i].Machine
 		m.Address, m.Colour, m.ColourName, m.Second.ColourName = "", "", "", ""
 		m.Dialect = machine.Dialect{} // it makes programs, not verdicts
+		m.WornHours, m.SpreadWear = 0, false
 	}
 	return Judged{from, sum(struct {
 		Ways     []way
@@ -139,6 +140,7 @@ func Of(m *machine.Machine, r recipe.Recipe, loaded machine.Loaded, from []Ref, 
 	own := *m
 	own.Name, own.Address, own.InService, own.RateCents, own.Material, own.Colour, own.ColourName = "", "", false, 0, "", "", ""
 	own.Second = machine.NozzleLoad{}
+	own.WornHours, own.SpreadWear = 0, false // as the bed's wear itself: where the next is laid
 	r = r.WithDefaults()
 	r.Name, r.Purpose, r.Machine, r.Material = "", "", "", ""
 	var materials []machine.Material
