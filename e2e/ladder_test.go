@@ -56,3 +56,41 @@ func TestTheLadderIsReadAndTakenByKeys(t *testing.T) {
 	assert.Equal(t, first.Name, approved.Machine)
 	assert.Zero(t, approved.Ways.Of, "nothing is to be taken any more")
 }
+
+// Ten runs that came off are on the map of their machine's bed; it is turned, and a new bed has none.
+func TestTheBedShowsItsRuns(t *testing.T) {
+	server := serve(t, house(t))
+	c := signIn(t, server.base, "cato")
+	path := file(t, "tag.stl", solid.Box(24, 16, 2))
+	var on int64
+	for range 10 {
+		id := c.handIn(path)
+		v := c.until(id, func(v decide.JobView) bool { return over(v) && v.May.Approve })
+		if on == 0 {
+			for _, r := range v.Ladder {
+				if r.Name == "Bowline" {
+					on = r.MachineID
+				}
+			}
+		}
+		c.post(fmt.Sprintf("/jobs/%d/approve", id), map[string]any{"machine_id": on, "revision": v.Revision}, nil)
+		for _, state := range []string{"approved", "in production"} {
+			v = c.until(id, func(v decide.JobView) bool { return v.State == state })
+			c.post(fmt.Sprintf("/jobs/%d/advance", id), map[string]any{"revision": v.Revision}, nil)
+		}
+	}
+	p, stop, err := browser.Open(ctx, server.base)
+	require.NoError(t, err)
+	t.Cleanup(stop)
+	p.Patience = 20 * time.Second
+	ok := seen(t, &p)
+	ok(p.SignIn("cato", demo.Password))
+	ok(p.Go("/house"))
+	ok(p.Wait(`document.querySelectorAll('.bed .cell').length >= 4`))
+	assert.Contains(t, words(p, t, `document.querySelector('.bed').innerText`), "10 runs since")
+	before := words(p, t, `[...document.querySelectorAll('.bed .cell')].map((c) => c.getAttribute('x') + ' ' + c.getAttribute('y')).join()`)
+	ok(p.Click(`.bed .acts button`))
+	ok(p.Wait(fmt.Sprintf(`[...document.querySelectorAll('.bed .cell')].map((c) => c.getAttribute('x') + ' ' + c.getAttribute('y')).join() !== %q`, before)))
+	ok(p.Click(`.bed .acts button:last-child`))
+	ok(p.Wait(`document.querySelector('.bed').innerText.includes('Nothing has lain on it.')`))
+}

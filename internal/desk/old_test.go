@@ -89,6 +89,8 @@ func TestTheOldHouse(t *testing.T) {
 	d := &desk.Desk{Store: s, Queue: &desktest.Queue{}, Now: func() time.Time { return noon }}
 	who, err := people.Named(ctx, d, "cato")
 	require.NoError(t, err)
+	_, err = s.Pool.Exec(ctx, `UPDATE house SET sooner_cents = 100000`) // what was done first was proposed then, at any price
+	require.NoError(t, err)
 	// checkedAgain ends a check that finds what was found then.
 	checkedAgain := func(id int64) {
 		in, err := intake.InputOf(ctx, d, id)

@@ -75,6 +75,15 @@ var table = []route{
 		in.Body.ID = in.ID
 		return house.SetMachine(ctx, d, a, in.Body)
 	})),
+	on(desk.Member, "bed", "GET /machines/{id}/bed", "Where a machine's bed is worn", gives(func(ctx context.Context, d *desk.Desk, _ desk.Actor, in *ByID) (floor.BedView, error) {
+		return floor.Bed(ctx, d, in.ID)
+	})),
+	on(desk.Coordinator, "turn-bed", "POST /machines/{id}/bed/turn", "A machine's bed was turned", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[turningBed]) error {
+		return floor.TurnBed(ctx, d, a, in.ID, in.Body.Revision, in.Body.Quarters)
+	})),
+	on(desk.Coordinator, "renew-bed", "POST /machines/{id}/bed/renew", "A machine has a new bed", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[seenBed]) error {
+		return floor.RenewBed(ctx, d, a, in.ID, in.Body.Revision)
+	})),
 	on(desk.Steward, "set-material", "PUT /materials/{id}", "Change a material", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[house.MaterialView]) error {
 		in.Body.ID = in.ID
 		return house.SetMaterial(ctx, d, a, in.Body)
@@ -252,6 +261,13 @@ type (
 	}
 	sliceName struct {
 		Name string `json:"name" maxLength:"60"`
+	}
+	seenBed struct {
+		Revision int `json:"revision" minimum:"0" doc:"Of the bed that was seen; 0: nothing has lain on it"`
+	}
+	turningBed struct {
+		Revision int `json:"revision" minimum:"0" doc:"Of the bed that was seen"`
+		Quarters int `json:"quarters" minimum:"1" maximum:"3" doc:"To the left"`
 	}
 	turning struct {
 		Versioned

@@ -202,7 +202,7 @@ func (w *sliceWorker) make(ctx context.Context, in plates.SliceInput, r *reporte
 	if err != nil {
 		return s, nil, &desk.Conflict{Phrase: problem.Say("told", err.Error())}
 	}
-	o := slicing.Order{Machine: in.Machine, Recipe: rec, Loaded: in.Loaded}
+	o := slicing.Order{Machine: in.Machine, Recipe: rec, Loaded: in.Loaded, Wear: in.Wear}
 	for i, p := range in.Pieces {
 		m, mm, err := w.model(ctx, p, s.Pieces[i])
 		if err != nil {

@@ -508,6 +508,8 @@ func TestWhatIsProposedIsSliced(t *testing.T) {
 	w, err := Start(ctx, h.store, h.desk, Options{Log: quiet})
 	require.NoError(t, err)
 	defer func() { assert.NoError(t, w.Stop(ctx)) }()
+	_, err = h.store.Pool.Exec(ctx, `UPDATE house SET sooner_cents = 100000`) // what is done first is proposed, at any price
+	require.NoError(t, err)
 	id := h.handIn(stl(t, solid.Box(20, 20, 5)), "a.stl")
 	open := solid.Box(20, 20, 5)
 	open.Triangles = open.Triangles[1:]

@@ -93,6 +93,8 @@ var history = texts{
 	"region for a reason":                 say("a place filled otherwise: %[1]s"),        // why
 	"support put in for a reason":         say("support put in: %[1]s"),                  // why
 	"support kept out for a reason":       say("support kept out: %[1]s"),                // why
+	"bed turned":                          say("Turned the bed of %[1]s by %[2]d°"),
+	"bed renewed":                         say("%[1]s has a new bed"),
 	"house changed":                       say("Changed the house's settings"),
 	"machine changed":                     say("Changed %[1]s"),               // machine
 	"material changed":                    say("Changed %[1]s"),               // material

@@ -3,6 +3,9 @@ package finding
 // refusals are the English texts of what cannot be: of settings, blocks and programs, and of
 // what the desk is asked for. They complete english.
 var refusals = texts{
+	"bed not turned":                     say("A bed is turned by a quarter, a half or three."),
+	"bed fits by halves only":            say("The bed of %[1]s is not as wide as it is deep: it goes back by half a turn only."),
+	"bed changed meanwhile":              say("The bed of %[1]s was turned, renewed or lain on meanwhile. Look at it again."),
 	"several":                            say("%[1]s"), // phrases
 	"told":                               say("%[1]s"), // a text that is one already
 	"version not made yet":               say("The version is not made yet. Wait for its check."),

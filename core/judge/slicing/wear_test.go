@@ -37,7 +37,7 @@ func TestWhereTheBedIsWorn(t *testing.T) {
 		},
 	} {
 		t.Run(name, func(t *testing.T) {
-			lay := func(more func(*Order)) (*Plate, float64, *bed.Wear) {
+			lay := func(more func(*Order)) (*Plate, float64) {
 				o := threePieces()
 				m := *o.Machine
 				m.Volume.XMM, m.Volume.YMM = 200, 200
@@ -72,26 +72,26 @@ func TestWhereTheBedIsWorn(t *testing.T) {
 				for k, share := range o.Wear.Cover(outlines) {
 					under += share * o.Wear.Seconds[k]
 				}
-				return p, under, o.Wear
+				return p, under
 			}
-			plain, here, _ := lay(func(*Order) {})
+			plain, here := lay(func(*Order) {})
 			assert.Positive(t, here)
-			spread, less, _ := lay(func(o *Order) { o.Machine.SpreadWear = true })
+			spread, less := lay(func(o *Order) { o.Machine.SpreadWear = true })
 			assert.InDelta(t, 0, less, 1e-6, "%v", spread.Spots)
 			assert.InDelta(t, plain.Full.Seconds, spread.Full.Seconds, 0.05*plain.Full.Seconds, "only the way to it is another")
-			kept, free, _ := lay(func(o *Order) { o.Machine.WornHours = 10 })
+			kept, free := lay(func(o *Order) { o.Machine.WornHours = 10 })
 			assert.InDelta(t, 0, free, 1e-6)
 			assert.Empty(t, kept.Print.Notes)
-			_, still, _ := lay(func(o *Order) { o.Machine.WornHours = 11 })
+			_, still := lay(func(o *Order) { o.Machine.WornHours = 11 })
 			assert.InDelta(t, here, still, 1e-6, "not worn enough")
-			nowhere, _, _ := lay(func(o *Order) { o.Machine.WornHours, o.Wear = 10, worn(o.Machine.Volume, 1, 10) })
+			nowhere, _ := lay(func(o *Order) { o.Machine.WornHours, o.Wear = 10, worn(o.Machine.Volume, 1, 10) })
 			assert.Contains(t, nowhere.Print.Notes, "Something lies where the bed is worn: it has no other place on it.")
-			pinned, _, _ := lay(func(o *Order) {
+			pinned, _ := lay(func(o *Order) {
 				o.Machine.SpreadWear = true
 				o.Pieces[0].Pins = []Pin{{Copy: 1, Plate: 1, XMM: plain.Spots[0].XMM, YMM: plain.Spots[0].YMM, TurnDeg: plain.Spots[0].TurnDeg}}
 			})
 			assert.Less(t, math.Hypot(pinned.Spots[0].XMM-plain.Spots[0].XMM, pinned.Spots[0].YMM-plain.Spots[0].YMM), 0.01)
-			other, same, _ := lay(func(o *Order) {
+			other, same := lay(func(o *Order) {
 				o.Machine.SpreadWear = true
 				o.Wear = bed.New(machine.Volume{XMM: 50, YMM: 50})
 			})

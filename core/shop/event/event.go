@@ -153,7 +153,14 @@ type (
 
 // Of the house and its people.
 type (
-	HouseChanged   struct{}
+	HouseChanged struct{}
+	BedTurned    struct {
+		Machine string `json:"machine"`
+		Degrees int    `json:"degrees"`
+	}
+	BedRenewed struct {
+		Machine string `json:"machine"`
+	}
 	MachineChanged struct {
 		Name string `json:"name"`
 	}
@@ -235,6 +242,8 @@ func (SliceDone) Kind() string          { return "slice done" }
 func (SliceFailed) Kind() string        { return "slice failed" }
 func (SliceSetAside) Kind() string      { return "slice set aside" }
 func (HouseChanged) Kind() string       { return "house changed" }
+func (BedTurned) Kind() string          { return "bed turned" }
+func (BedRenewed) Kind() string         { return "bed renewed" }
 func (MachineChanged) Kind() string     { return "machine changed" }
 func (MaterialChanged) Kind() string    { return "material changed" }
 func (RecipeChanged) Kind() string      { return "recipe changed" }
@@ -251,7 +260,7 @@ var Kinds = []Event{
 	HandedIn{}, Checked{}, Unread{}, CheckedAgain{}, CheckAsked{}, CheckCancelled{}, CheckSetAside{}, Approved{}, ApprovedUpTo{}, YesNotKept{}, YesTakenBack{}, Withdrawn{},
 	SentBack{}, Started{}, CameOff{}, Failed{}, ReadyToFetch{}, Fetched{}, MovedInItsLane{}, RepairAskedFor{}, Repaired{}, UnitLeft{}, UnitSaid{}, CopiesSaid{}, CountsAsItCame{},
 	StandsAsBest{}, NozzleSaid{}, NozzleOfRecipe{}, LoadSaid{}, LoadNone{}, PieceLeftOut{}, PieceBack{}, FileReplaced{}, PieceUndone{}, PieceRedone{}, Turned{}, Mirrored{}, Sized{},
-	CountsMended{}, SliceOrdered{}, SliceAgain{}, SliceCancelled{}, SliceRemoved{}, SliceNamed{}, SliceChosen{}, SliceDone{}, SliceFailed{}, SliceSetAside{}, HouseChanged{}, MachineChanged{}, MaterialChanged{},
+	CountsMended{}, SliceOrdered{}, SliceAgain{}, SliceCancelled{}, SliceRemoved{}, SliceNamed{}, SliceChosen{}, SliceDone{}, SliceFailed{}, SliceSetAside{}, HouseChanged{}, BedTurned{}, BedRenewed{}, MachineChanged{}, MaterialChanged{},
 	RecipeChanged{}, HouseOpened{}, PersonAdded{}, PasswordSet{}, RoleGiven{}, AccountClosed{}, OwnPasswordChanged{}, Several{},
 }
 

@@ -315,6 +315,15 @@ func moveRun(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, j st
 	if err := tx.SetRunState(ctx, r.ID, to, d.Now(), reason); err != nil {
 		return err
 	}
+	if by != run.Starts {
+		lay := r.Seconds
+		if by == run.Fails && r.StartedAt != nil { // it came to no end
+			lay = min(lay, max(0, d.Now().Sub(*r.StartedAt).Seconds()))
+		}
+		if err := floor.LieOn(ctx, tx, r, lay, d.Now()); err != nil {
+			return err
+		}
+	}
 	if by == run.Fails {
 		r.AfterID = &r.ID
 		if _, err := tx.AddRun(ctx, r); err != nil {

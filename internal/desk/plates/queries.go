@@ -11,6 +11,7 @@ import (
 
 	"jobshelf/core/judge/slicing"
 	"jobshelf/core/judge/verdict"
+	"jobshelf/core/print/bed"
 	"jobshelf/core/print/estimate"
 	"jobshelf/core/print/naming"
 	"jobshelf/core/print/orient"
@@ -34,6 +35,7 @@ type SliceInput struct {
 	StartCents units.Cents
 	Made       revision.Made // by what it is made now
 	from       []revision.Ref
+	Wear       *bed.Wear // of the machine's bed; nil: nothing has lain on it
 	// FilePattern is how the house names files.
 	FilePattern string
 }
@@ -90,7 +92,8 @@ func gather(ctx context.Context, q store.Q, s store.Slice, j store.Job) (SliceIn
 	if in.Machine == nil {
 		return in, store.ErrNotFound
 	}
-	return in, nil
+	in.Wear, err = floor.Wear(ctx, q, s.MachineID)
+	return in, err
 }
 
 // made fills in by what it is made now; a refusal where the machine has no recipe for it.

@@ -46,6 +46,13 @@ export const useWorkers = () =>
 export const useStorage = (enabled: MaybeRefOrGetter<boolean>) =>
   useQuery({ queryKey: ['storage'], queryFn: () => take(api.GET('/storage')), enabled: () => toValue(enabled) })
 
+/** Where a machine's bed is worn. */
+export const useBed = (id: MaybeRefOrGetter<number>) =>
+  useQuery({
+    queryKey: computed(() => ['bed', toValue(id)]),
+    queryFn: () => take(api.GET('/machines/{id}/bed', { params: { path: { id: toValue(id) } } })),
+  })
+
 export const usePeople = (enabled: MaybeRefOrGetter<boolean>) =>
   useQuery({ queryKey: ['people'], queryFn: () => take(api.GET('/people')), enabled: () => toValue(enabled) })
 
@@ -230,6 +237,30 @@ export const useTurnPieces = () =>
       ),
     done: (v) => `${v.title} stands otherwise: ${v.row.way}. It is checked again.`,
     touches: ofPieces,
+  })
+
+type OfBed = { id: number; revision: number; name: string }
+const ofBed = (v: OfBed): Keys => [['bed', v.id]]
+
+export const useTurnBed = () =>
+  useDeed<OfBed & { quarters: number }>({
+    run: (v) =>
+      take(
+        api.POST('/machines/{id}/bed/turn', {
+          params: { path: { id: v.id } },
+          body: { revision: v.revision, quarters: v.quarters },
+        }),
+      ),
+    done: (v) => `The bed of ${v.name} is turned.`,
+    touches: ofBed,
+  })
+
+export const useRenewBed = () =>
+  useDeed<OfBed>({
+    run: (v) =>
+      take(api.POST('/machines/{id}/bed/renew', { params: { path: { id: v.id } }, body: { revision: v.revision } })),
+    done: (v) => `${v.name} has a new bed.`,
+    touches: ofBed,
   })
 
 export const useReplaceFile = () =>

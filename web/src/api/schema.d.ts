@@ -245,6 +245,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/machines/{id}/bed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where a machine's bed is worn */
+        get: operations["bed"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/machines/{id}/bed/renew": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A machine has a new bed */
+        post: operations["renew-bed"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/machines/{id}/bed/turn": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A machine's bed was turned */
+        post: operations["turn-bed"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/materials/{id}": {
         parameters: {
             query?: never;
@@ -758,6 +809,38 @@ export interface components {
             size: number;
             upload_id: string;
         };
+        BedView: {
+            /** Format: double */
+            cell_mm: number;
+            /** Format: int64 */
+            deep: number;
+            /** @description How long something lay on each cell, by row from the front */
+            hours: number[];
+            machine: string;
+            /** Format: int64 */
+            machine_id: number;
+            /** @description Where its first cell begins, in the plate's coordinates */
+            min_mm: number[];
+            /** Format: int64 */
+            revision: number;
+            /**
+             * Format: int64
+             * @description That lay on it
+             */
+            runs: number;
+            /**
+             * Format: date-time
+             * @description It was renewed, or first lain on
+             */
+            since?: string;
+            /** Format: int64 */
+            wide: number;
+            /**
+             * Format: double
+             * @description From how much on a spot is kept free
+             */
+            worn_hours?: number;
+        };
         Ceiling: {
             /** Format: double */
             grams: number;
@@ -1227,8 +1310,15 @@ export interface components {
             rate_cents_per_hour: number;
             /** @description What the second nozzle is loaded with, where there is one */
             second: components["schemas"]["NozzleLoad"];
+            /** @description Plates are laid where least has lain on the bed */
+            spread_wear?: boolean;
             volume: components["schemas"]["Volume"];
             warm_up: components["schemas"]["WarmUp"];
+            /**
+             * Format: double
+             * @description Spots of the bed on which runs lay so long are kept free; 0: none, h
+             */
+            worn_hours?: number;
         };
         MachineView: {
             data: components["schemas"]["Machine"];
@@ -1935,6 +2025,13 @@ export interface components {
             /** @description It has no program: it is to be sliced before the start */
             unsliced?: boolean;
         };
+        SeenBed: {
+            /**
+             * Format: int64
+             * @description Of the bed that was seen; 0: nothing has lain on it
+             */
+            revision: number;
+        };
         SendingBack: {
             reason: string;
             /**
@@ -2229,6 +2326,18 @@ export interface components {
             revision: number;
             /** @description How pieces are to stand */
             turns: components["schemas"]["PieceTurn"][];
+        };
+        TurningBed: {
+            /**
+             * Format: int64
+             * @description To the left
+             */
+            quarters: number;
+            /**
+             * Format: int64
+             * @description Of the bed that was seen
+             */
+            revision: number;
         };
         UnitProposal: {
             /**
@@ -3380,6 +3489,184 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["MachineView"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    bed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BedView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "renew-bed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SeenBed"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "turn-bed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TurningBed"];
             };
         };
         responses: {

@@ -58,9 +58,9 @@ describe('what the server tells', () => {
   it.each([
     [{ kind: 'job', job: 7 }, ['evidence/70', 'evidence/71', 'floor', 'job/7', 'shelf', 'slices/70', 'slices/71']],
     [{ kind: 'job', job: 8 }, ['floor', 'job/8', 'shelf']],
-    [{ kind: 'lanes' }, ['floor', 'job', 'shelf']],
-    [{ kind: 'job', job: 8, lanes: true }, ['floor', 'job', 'job/8', 'shelf']],
-    [{ kind: 'house' }, ['floor', 'house', 'job', 'shelf', 'slices']],
+    [{ kind: 'lanes' }, ['bed', 'floor', 'job', 'shelf']],
+    [{ kind: 'job', job: 8, lanes: true }, ['bed', 'floor', 'job', 'job/8', 'shelf']],
+    [{ kind: 'house' }, ['bed', 'floor', 'house', 'job', 'shelf', 'slices']],
   ])('%o makes what shows it load anew', (event, keys) => {
     newest().say('changed', event)
     expect(told()).toEqual(keys)

@@ -124,8 +124,8 @@ export function useEvents() {
       heard(e)
       const c: Changed = JSON.parse((e as MessageEvent).data)
       if (c.job) running.delete(c.job)
-      if (c.kind === 'house') touch('shelf', 'floor', 'house', 'job', 'slices')
-      if (c.kind === 'lanes' || c.lanes) touch('shelf', 'floor', 'job')
+      if (c.kind === 'house') touch('shelf', 'floor', 'house', 'job', 'slices', 'bed')
+      if (c.kind === 'lanes' || c.lanes) touch('shelf', 'floor', 'job', 'bed')
       if (c.kind === 'job' && c.job) touchJob(c.job)
     })
   }

@@ -2,6 +2,7 @@
 import { computed, ref } from 'vue'
 import { useHouse, useSetHouse, useSettings, useWho } from '../api/queries'
 import type { HouseView } from '../api/client'
+import BedMap from '../components/BedMap.vue'
 import EntryForm from '../components/EntryForm.vue'
 import EntryTable, { type Column } from '../components/EntryTable.vue'
 import HouseForm from '../components/HouseForm.vue'
@@ -134,7 +135,15 @@ useKeys('House', [
       <div v-if="v" id="drawer-panel" role="tabpanel" :aria-label="drawer">
         <template v-if="drawer === 'Machines'">
           <div class="two">
-            <EntryTable :entries="v.machines" :columns="machineColumns" :here="machine?.id" @choose="choose" />
+            <div>
+              <EntryTable :entries="v.machines" :columns="machineColumns" :here="machine?.id" @choose="choose" />
+              <BedMap
+                v-if="machine?.data.process === 'material extrusion'"
+                :machine-id="machine.id"
+                :round="machine.data.volume.shape === 'round'"
+                :may-turn="who.data.value?.role !== 'member'"
+              />
+            </div>
             <EntryForm
               v-if="machine"
               :key="machine.id"

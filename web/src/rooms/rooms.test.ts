@@ -9,6 +9,7 @@ import described from '../../../core/print/machine/testdata/settings.json'
 import type { JobView, LaneView, PieceView, LadderRow, RunView, SliceView, Slip } from '../api/client'
 import CheckProgress from '../components/CheckProgress.vue'
 import FindingList from '../components/FindingList.vue'
+import BedMap from '../components/BedMap.vue'
 import DateField from '../components/DateField.vue'
 import HandInPanel from '../components/HandInPanel.vue'
 import JobSlip from '../components/JobSlip.vue'
@@ -1379,6 +1380,61 @@ describe('the ladder of orientations', () => {
     expect(w.text()).toContain('No machine in service takes it otherwise.')
     await w.setProps({ ways: { rows: [], tried: 0, of: 0 } })
     expect(w.find('section').exists()).toBe(false)
+  })
+})
+
+describe('a bed', () => {
+  const bed = {
+    machine_id: 1,
+    machine: 'Bowline',
+    cell_mm: 10,
+    min_mm: [0, 0],
+    wide: 3,
+    deep: 2,
+    hours: [0, 4, 0, 0, 8, 1],
+    runs: 10,
+    since: '2026-11-20T10:00:00Z',
+    worn_hours: 8,
+    revision: 5,
+  }
+  it('shows where it is worn, its front below, and is turned or renewed as it was seen', async () => {
+    server.answers['/machines/1/bed'] = bed
+    const w = await part(BedMap, { machineId: 1, round: false, mayTurn: true })
+    expect(w.text()).toContain('10 runs since Fri 20 Nov, up to 8.0 h on one spot; 1 cm² are kept free, from 8.0 h on.')
+    expect(w.findAll('.cell').map((c) => [c.attributes('x'), c.attributes('y'), c.classes('worn')])).toEqual([
+      ['1', '1', false],
+      ['1', '0', true],
+      ['2', '0', false],
+    ])
+    expect(
+      w.findAll('.acts button').map((b) => b.text()),
+      'it is not square',
+    ).toEqual(['turned by half', 'a new bed'])
+    for (const b of w.findAll('.acts button')) {
+      await b.trigger('click')
+      await flushPromises()
+    }
+    expect(server.asked).toEqual([
+      ['POST', '/machines/1/bed/turn', { revision: 5, quarters: 2 }],
+      ['POST', '/machines/1/bed/renew', { revision: 5 }],
+    ])
+    server.answers['/machines/2/bed'] = {
+      ...bed,
+      machine_id: 2,
+      wide: 2,
+      deep: 2,
+      hours: [0, 0, 0, 0],
+      runs: 0,
+      since: undefined,
+      revision: 0,
+    }
+    await w.setProps({ machineId: 2, round: true })
+    await flushPromises()
+    expect(w.text()).toContain('Nothing has lain on it.')
+    expect(w.find('.acts').exists(), 'nothing to turn').toBe(false)
+    server.answers['/machines/2/bed'] = { ...bed, machine_id: 2, wide: 2, deep: 2, hours: [1, 0, 0, 0], runs: 1 }
+    const member = await part(BedMap, { machineId: 2, round: true, mayTurn: false })
+    expect(member.find('.acts').exists()).toBe(false)
   })
 })
 
