@@ -130,6 +130,9 @@ func (w *Wear) Worn(atLeastS float64) (out []polygon.Path) {
 	return out
 }
 
+// mostMoves is how many moves each way are looked at.
+const mostMoves = 40
+
 // forbiddenS is more than anything lies anywhere.
 const forbiddenS = 1e12
 
@@ -160,9 +163,10 @@ func (w *Wear) Least(outlines []polygon.Path, wornS float64, may func(by polygon
 		return sum
 	}
 	here := under(0, 0)
+	step := (max(w.Wide, w.Deep) + mostMoves - 1) / mostMoves // on large beds by several cells
 	best, least, far := polygon.Point{}, here, 0
-	for dr := 1 - w.Deep; dr < w.Deep; dr++ {
-		for dc := 1 - w.Wide; dc < w.Wide; dc++ {
+	for dr := -(w.Deep / step) * step; dr < w.Deep; dr += step {
+		for dc := -(w.Wide / step) * step; dc < w.Wide; dc += step {
 			sum, d := under(dr, dc), dr*dr+dc*dc
 			if d == 0 || sum > here*0.99 || sum > least || sum == least && d >= far {
 				continue

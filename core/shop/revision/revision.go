@@ -8,6 +8,7 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"encoding/json"
+	"fmt"
 	"math"
 	"slices"
 
@@ -78,9 +79,15 @@ type Model struct {
 	Nozzle int          `json:"nozzle"`
 }
 
-// Try names, by all that goes into it, what comes out when a model in an orientation is tried on a machine
-// where a start costs so much.
-func (m Model) Try(turn orient.Quat, c *verdict.Choice, start units.Cents) string {
+// OnMachine names a machine with what would be done on it, where a start costs so much.
+func OnMachine(c *verdict.Choice, start units.Cents) string {
+	on := JudgedBy([]verdict.Choice{*c}, start, 0, nil)
+	return fmt.Sprint(on.Judging, on.Sum)
+}
+
+// Try names, by all that goes into it, what comes out when a model in an orientation is tried on a machine,
+// as OnMachine names it.
+func (m Model) Try(turn orient.Quat, on string) string {
 	m.Sized = orient.Stand{Scale: m.Sized.Scale, Mirror: m.Sized.Mirror}.Plain()
 	turn = orient.Stand{Turn: turn}.Plain().Turn
 	for k := range turn {
@@ -89,8 +96,8 @@ func (m Model) Try(turn orient.Quat, c *verdict.Choice, start units.Cents) strin
 	return sum(struct {
 		Model Model
 		Turn  orient.Quat
-		On    Judged
-	}{m, turn, JudgedBy([]verdict.Choice{*c}, start, 0, nil)})
+		On    string
+	}{m, turn, on})
 }
 
 // Fresh says that a verdict would be given by the same now.

@@ -130,13 +130,13 @@ func TestATryIsNamedByWhatGoesIntoIt(t *testing.T) {
 	same := choice(func(*machine.Machine, *recipe.Recipe, *machine.Material) {})
 	model := revision.Model{File: 7, Part: 1, Unit: units.Inch, Sized: orient.Stand{Scale: [3]float64{2, 2, 2}}, Nozzle: 1}
 	turn := orient.Quat{0.6, 0, 0.8, 0}
-	name := model.Try(turn, same, 50)
+	name := model.Try(turn, revision.OnMachine(same, 50))
 	for _, q := range []orient.Quat{{-0.6, 0, -0.8, 0}, {0.6 + 1e-12, 0, 0.8, -1e-13}, {1.2, 0, 1.6, 0}} {
-		assert.Equal(t, name, model.Try(q, same, 50), "%v", q)
+		assert.Equal(t, name, model.Try(q, revision.OnMachine(same, 50)), "%v", q)
 	}
 	stood := model
 	stood.Sized.Turn = orient.Quat{0, 1, 0, 0}
-	assert.Equal(t, name, stood.Try(turn, same, 50))
+	assert.Equal(t, name, stood.Try(turn, revision.OnMachine(same, 50)))
 	names := map[string]string{name: "itself"}
 	add := func(what, other string) {
 		assert.NotContains(t, names, other, "%s", what)
@@ -148,12 +148,12 @@ func TestATryIsNamedByWhatGoesIntoIt(t *testing.T) {
 	} {
 		other := model
 		change(&other)
-		add(what, other.Try(turn, same, 50))
+		add(what, other.Try(turn, revision.OnMachine(same, 50)))
 	}
-	add("turn", model.Try(orient.Quat{0.6, 0, -0.8, 0}, same, 50))
-	add("start", model.Try(turn, same, 51))
-	add("machine", model.Try(turn, choice(func(m *machine.Machine, _ *recipe.Recipe, _ *machine.Material) { m.RateCents = 101 }), 50))
-	add("recipe", model.Try(turn, choice(func(_ *machine.Machine, r *recipe.Recipe, _ *machine.Material) { r.LayerMM = 0.3 }), 50))
-	add("material", model.Try(turn, choice(func(_ *machine.Machine, _ *recipe.Recipe, m *machine.Material) { m.SpoolCents = 1 }), 50))
-	assert.Equal(t, name, model.Try(turn, choice(func(m *machine.Machine, _ *recipe.Recipe, _ *machine.Material) { m.ColourName = "Red" }), 50), "a colour makes nothing")
+	add("turn", model.Try(orient.Quat{0.6, 0, -0.8, 0}, revision.OnMachine(same, 50)))
+	add("start", model.Try(turn, revision.OnMachine(same, 51)))
+	add("machine", model.Try(turn, revision.OnMachine(choice(func(m *machine.Machine, _ *recipe.Recipe, _ *machine.Material) { m.RateCents = 101 }), 50)))
+	add("recipe", model.Try(turn, revision.OnMachine(choice(func(_ *machine.Machine, r *recipe.Recipe, _ *machine.Material) { r.LayerMM = 0.3 }), 50)))
+	add("material", model.Try(turn, revision.OnMachine(choice(func(_ *machine.Machine, _ *recipe.Recipe, m *machine.Material) { m.SpoolCents = 1 }), 50)))
+	assert.Equal(t, name, model.Try(turn, revision.OnMachine(choice(func(m *machine.Machine, _ *recipe.Recipe, _ *machine.Material) { m.ColourName = "Red" }), 50)), "a colour makes nothing")
 }

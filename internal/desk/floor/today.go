@@ -20,6 +20,7 @@ type Today struct {
 	choices []verdict.Choice
 	from    [][]revision.Ref
 	start   units.Cents
+	on      []string // names of the choices, each with what would be done on it
 }
 
 // TodayFor reads it.
@@ -30,6 +31,9 @@ func TodayFor(ctx context.Context, q store.Q, purpose string) (*Today, error) {
 	}
 	t := &Today{start: h.StartCents}
 	t.choices, t.from, err = desk.Choices(ctx, q, recipe.Purpose(purpose))
+	for k := range t.choices {
+		t.on = append(t.on, revision.OnMachine(&t.choices[k], t.start))
+	}
 	return t, err
 }
 

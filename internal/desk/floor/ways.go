@@ -47,7 +47,7 @@ func (t *Turned) Missing(today *Today) (out []verdict.Choice) {
 
 // Sum names what comes out when a model in an orientation is tried on a machine, as things are today.
 func (t *Today) Sum(m revision.Model, turn orient.Quat, machine int64) string {
-	return m.Try(turn, &t.choices[t.find(machine)], t.start)
+	return m.Try(turn, t.on[t.find(machine)])
 }
 
 // SetPrice prices what came out of it today.

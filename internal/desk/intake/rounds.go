@@ -9,6 +9,7 @@ import (
 	"jobshelf/core/shape/problem"
 	"jobshelf/core/shop/event"
 	states "jobshelf/core/shop/job"
+	"jobshelf/core/shop/revision"
 	"jobshelf/core/shop/task"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/store"
@@ -37,10 +38,10 @@ func TriedOf(in CheckInput, c *Checked) map[string]verdict.MachineVerdict {
 	}
 	model, out := p.Model(), map[string]verdict.MachineVerdict{}
 	for k := range in.Choices {
-		out[model.Try(v.Orientation.Stand.Turn, &in.Choices[k], in.StartCents)] = v.Machines[k]
+		out[model.Try(v.Orientation.Stand.Turn, revision.OnMachine(&in.Choices[k], in.StartCents))] = v.Machines[k]
 	}
 	for _, t := range v.Tried {
-		out[model.Try(t.Turn, &in.Choices[t.Choice], in.StartCents)] = t.Row
+		out[model.Try(t.Turn, revision.OnMachine(&in.Choices[t.Choice], in.StartCents))] = t.Row
 	}
 	return out
 }

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import type { SliceView } from '../api/client'
-import { useChooseSlice, useSavings } from '../api/queries'
+import { useChooseSlice, useRemoveSlice, useSavings } from '../api/queries'
 import { useFormats } from '../composables/format'
 import { more } from './variants'
 
@@ -10,6 +10,7 @@ const emit = defineEmits<{ pick: [id: number] }>()
 const f = useFormats()
 const choose = useChooseSlice()
 const savings = useSavings()
+const remove = useRemoveSlice()
 const saved = (s: SliceView) => (s.full && props.base?.full ? s.full.seconds - props.base.full.seconds : 0)
 const over = (s: SliceView) => s.state === 'failed' || s.state === 'set aside'
 // What saves most comes first, once all are known; until then they stay where they are.
@@ -35,8 +36,18 @@ function takeIt(id: number) {
         ><span class="num">{{ more.money(s.full.price_cents - base.full.price_cents, f) }}</span>
         <button type="button" class="link take" @click="takeIt(s.id)">{{ s.chosen ? '◆ taken' : 'take it' }}</button>
       </template>
-      <span v-else-if="over(s)" class="quiet">{{ s.error }}</span>
+      <span v-else-if="over(s)" class="quiet error">{{ s.error }}</span>
       <span v-else class="num quiet">{{ Math.round(100 * s.fraction) }} %</span>
+      <button
+        v-if="may && !s.chosen && (s.full || over(s))"
+        type="button"
+        class="link remove"
+        :aria-label="`Remove ${s.label}`"
+        :disabled="remove.isPending.value"
+        @click="remove.mutate(s.id)"
+      >
+        ×
+      </button>
     </li>
   </ul>
   <v-btn
@@ -56,13 +67,21 @@ function takeIt(id: number) {
 }
 li {
   display: grid;
-  grid-template-columns: 1fr 84px 70px 70px 60px;
+  grid-template-columns: 1fr 84px 70px 70px 60px 14px;
   gap: 6px;
   align-items: baseline;
   border-bottom: 1px solid var(--rule);
 }
 .num {
   text-align: right;
+}
+.error {
+  grid-column: 2 / 6;
+}
+.remove {
+  grid-column: 6;
+  padding: 0;
+  text-decoration: none !important;
 }
 .link {
   text-decoration: underline;

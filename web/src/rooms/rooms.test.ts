@@ -21,6 +21,7 @@ import PlatePanel from '../components/PlatePanel.vue'
 import SignIn from '../components/SignIn.vue'
 import WorkerList from '../components/WorkerList.vue'
 import LayersPanel from '../components/LayersPanel.vue'
+import SavingsList from '../components/SavingsList.vue'
 import SettingsPanel from '../components/SettingsPanel.vue'
 import WayLadder from '../components/WayLadder.vue'
 import TopBand from '../components/TopBand.vue'
@@ -1435,6 +1436,55 @@ describe('a bed', () => {
     server.answers['/machines/2/bed'] = { ...bed, machine_id: 2, wide: 2, deep: 2, hours: [1, 0, 0, 0], runs: 1 }
     const member = await part(BedMap, { machineId: 2, round: true, mayTurn: false })
     expect(member.find('.acts').exists()).toBe(false)
+  })
+})
+
+describe('what would save time', () => {
+  it('tells what each saves, most first, takes one, and removes what is neither taken nor being made', async () => {
+    const of = (id: number, label: string, seconds: number | undefined, more: object = {}) => ({
+      id,
+      label,
+      base_id: 1,
+      chosen: false,
+      state: seconds === undefined ? 'running' : 'done',
+      fraction: 0.4,
+      error: '',
+      full: seconds === undefined ? undefined : { seconds, grams: 10 + id, price_cents: 100 + id },
+      ...more,
+    })
+    const base = of(1, 'house recipe', 7200, { base_id: undefined })
+    const all = [
+      base,
+      of(2, 'one shell less', 6600),
+      of(3, 'thicker layers', 3600, { chosen: true }),
+      of(5, 'a tenth smaller', 7000, { state: 'failed', full: undefined, error: 'It is too thin.' }),
+    ]
+    const pick = vi.fn()
+    const w = await part(SavingsList, { base, all, may: true, onPick: pick })
+    expect(w.findAll('li').map((l) => l.attributes('data-label'))).toEqual([
+      'thicker layers',
+      'one shell less',
+      'a tenth smaller',
+    ])
+    expect(w.findAll('li')[0]!.text()).toContain('1 h 00 min')
+    expect(w.findAll('.remove').map((b) => b.attributes('aria-label'))).toEqual([
+      'Remove one shell less',
+      'Remove a tenth smaller',
+    ])
+    await w.findAll('.remove')[1]!.trigger('click')
+    await flushPromises()
+    await w.findAll('.take')[1]!.trigger('click')
+    await flushPromises()
+    expect(pick.mock.calls).toEqual([[2]])
+    expect(server.asked).toEqual([
+      ['POST', '/slices/5/remove', undefined],
+      ['POST', '/slices/2/choose', undefined],
+    ])
+    await w.setProps({ all: [base, of(4, 'less infill', undefined)], may: true })
+    expect(w.find('li').text()).toContain('40 %')
+    expect(w.find('.remove').exists(), 'it is being made').toBe(false)
+    await w.setProps({ all: [base, of(2, 'one shell less', 6600)], may: false })
+    expect(w.find('.remove').exists()).toBe(false)
   })
 })
 
