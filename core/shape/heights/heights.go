@@ -18,13 +18,11 @@ type Grid struct {
 }
 
 // Over calls do with every cell whose middle lies over or under a triangle of mm, and the height there
-// in mm. Of cells on an edge that two triangles share only one has them; an upright triangle
-// has none.
+// in mm. Of cells on an edge that two triangles share only one has them, so that every line meets a closed
+// surface an even number of times; an upright triangle has those that rounding gives it.
 func (g *Grid) Over(a, b, c mesh.Vec3, do func(cell int, zMM float64)) {
 	n := Normal(a, b, c)
-	if n.Z*n.Z <= upright*n.Dot(n) {
-		return
-	}
+	bottom, top := min(a.Z, b.Z, c.Z), max(a.Z, b.Z, c.Z)
 	at := func(v mesh.Vec3) (x, y float64) { return (v.X - g.MinXMM) / g.CellMM, (v.Y - g.MinYMM) / g.CellMM }
 	ax, ay := at(a)
 	bx, by := at(b)
@@ -44,15 +42,14 @@ func (g *Grid) Over(a, b, c mesh.Vec3, do func(cell int, zMM float64)) {
 			from, to = math.Min(from, x), math.Max(to, x)
 		}
 		for k := max(0, int(math.Ceil(from-0.5))); k < g.Wide && float64(k)+0.5 < to; k++ {
-			x := float64(k) + 0.5
-			do(r*g.Wide+k, a.Z-((x-ax)*n.X+(y-ay)*n.Y)*g.CellMM/n.Z)
+			z := a.Z
+			if n.Z != 0 {
+				z -= ((float64(k)+0.5-ax)*n.X + (y-ay)*n.Y) * g.CellMM / n.Z
+			}
+			do(r*g.Wide+k, math.Max(bottom, math.Min(top, z)))
 		}
 	}
 }
-
-// upright is the square of how far from upright a face is, as a tangent, that no line from above goes
-// through.
-const upright = 1e-18
 
 // Normal is the normal of a triangle, twice its area long.
 func Normal(a, b, c mesh.Vec3) mesh.Vec3 { return b.Sub(a).Cross(c.Sub(a)) }

@@ -44,7 +44,7 @@ const at = () => ({ id: props.machineId, revision: bed.value!.revision, name: be
 
 <template>
   <section v-if="bed" class="bed" aria-label="Bed">
-    <h3>Bed</h3>
+    <h2>Bed</h2>
     <div class="beside">
       <svg
         :viewBox="`0 0 ${bed.wide} ${bed.deep}`"
@@ -97,7 +97,7 @@ const at = () => ({ id: props.machineId, revision: bed.value!.revision, name: be
 .bed {
   margin-top: 18px;
 }
-h3 {
+h2 {
   font-size: 0.95rem;
 }
 .beside {

@@ -4,10 +4,10 @@ let lastLogin = ''
 </script>
 
 <script setup lang="ts">
-import { ref } from 'vue'
+import { onMounted, ref } from 'vue'
 import { api, take } from '../api/client'
 
-defineProps<{
+const props = defineProps<{
   /** In the middle of work: the page behind stays as it is. */
   again?: boolean
 }>()
@@ -16,6 +16,10 @@ const login = ref(lastLogin)
 const password = ref('')
 const problem = ref('')
 const busy = ref(false)
+// At once, and not when the field is seen to be in view: that comes late, and takes the focus from who types already.
+const loginField = ref<{ focus(): void }>()
+const passwordField = ref<{ focus(): void }>()
+onMounted(() => (props.again ? passwordField : loginField).value?.focus())
 
 async function signIn() {
   busy.value = true
@@ -43,14 +47,14 @@ async function signIn() {
       <h1>Job Shelf</h1>
       <p class="quiet">The desk of the print service. Sign in to see the shelf.</p>
     </template>
-    <v-text-field id="login" v-model="login" label="Login" autocomplete="username" :autofocus="!again" required />
+    <v-text-field id="login" v-model="login" label="Login" ref="loginField" autocomplete="username" required />
     <v-text-field
       id="password"
       v-model="password"
       label="Password"
       type="password"
       autocomplete="current-password"
-      :autofocus="again"
+      ref="passwordField"
       required
     />
     <p v-if="problem" role="alert" class="problem">■ {{ problem }}</p>

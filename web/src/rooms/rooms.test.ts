@@ -1384,6 +1384,16 @@ describe('the ladder of orientations', () => {
   })
 })
 
+describe('signing in', () => {
+  it.each([
+    [false, 'login'],
+    [true, 'password'],
+  ])('again %s, has the focus at once', async (again, id) => {
+    await part(SignIn, { again })
+    expect(document.activeElement?.id).toBe(id)
+  })
+})
+
 describe('a bed', () => {
   const bed = {
     machine_id: 1,
