@@ -73,7 +73,7 @@ var shots = []shot{
 		`document.querySelectorAll('.layers .tabs button').length === 3 && document.querySelector('.strip') && document.querySelector('.view[data-state=shown]')`,
 	},
 	{"floor", "/floor", "cato", `document.querySelectorAll('.run.planned')[1].focus()`, `document.querySelector('.run')`},
-	{"house", "/house", "tess", "", `document.querySelector('.ledger')`},
+	{"house", "/house", "tess", "", `document.querySelector('.bed svg')`},
 	{
 		"house-recipe",
 		"/house",
