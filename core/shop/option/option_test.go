@@ -122,3 +122,24 @@ func TestASlicedJob(t *testing.T) {
 func quickOf(seconds, filamentMM float64) *verdict.Quick {
 	return &verdict.Quick{Quick: estimate.Quick{Seconds: seconds, FilamentMM: filamentMM}}
 }
+
+// A whole file is the sum of its copies: volumes, areas, counts; its middle is where their mass has it; its box
+// is around all; what is wrong with one is wrong with it.
+func TestAFileIsTheSumOfItsCopies(t *testing.T) {
+	part := func(k float64, closed bool) *verdict.Verdict {
+		return &verdict.Verdict{Triangles: int(10 * k), Vertices: int(5 * k), BodyCount: 1, Closed: closed, Oriented: true, BoundaryEdges: int(k), NonManifold: int(2 * k), Misoriented: int(3 * k),
+			Degenerate: int(4 * k), Duplicate: int(6 * k), CrossingPairs: int(7 * k), VolumeMM3: 100 * k, AreaMM2: 60 * k,
+			BoxMM: verdict.Box{Max: [3]float64{2, 2, 2}}, CentroidMM: [3]float64{1, 1, 1}}
+	}
+	boxes := []verdict.Box{{Max: [3]float64{4, 2, 2}}, {Min: [3]float64{10, 0, 0}, Max: [3]float64{12, 2, 2}}}
+	v := Together(modelfile.ThreeMF, []Part{{part(1, true), 2, nil}, {part(3, false), 1, nil}}, boxes, nil)
+	assert.Equal(t, [9]int{50, 25, 3, 5, 10, 15, 20, 30, 35}, [9]int{v.Triangles, v.Vertices, v.BodyCount, v.BoundaryEdges, v.NonManifold, v.Misoriented, v.Degenerate, v.Duplicate, v.CrossingPairs})
+	assert.Equal(t, [2]bool{false, true}, [2]bool{v.Closed, v.Oriented})
+	assert.InDelta(t, 500, v.VolumeMM3, 1e-9)
+	assert.InDelta(t, 300, v.AreaMM2, 1e-9)
+	assert.Equal(t, verdict.Box{Max: [3]float64{12, 2, 2}}, v.BoxMM)
+	assert.InDelta(t, (200*2+300*11)/500., v.CentroidMM[0], 1e-9)
+	assert.InDelta(t, 1, v.CentroidMM[1], 1e-9)
+	one := part(1, true)
+	assert.Same(t, one, Together(modelfile.STLBinary, []Part{{one, 1, nil}}, boxes, nil))
+}

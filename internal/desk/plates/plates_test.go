@@ -143,3 +143,19 @@ func TestWhatIsProposedIsOrdered(t *testing.T) {
 	require.NoError(t, h.Store.SetState(ctx, job, "sent back", "It leans."))
 	assert.Equal(t, 1, propose(), "nobody wants it")
 }
+
+// All plates of a slice are kept, and every copy lies on one.
+func TestAllPlatesOfASliceAreKept(t *testing.T) {
+	h := desktest.Open(t)
+	_, piece := h.ToDecide()
+	id, err := plates.OrderSlice(ctx, h.Desk, h.Cato, piece, plates.SliceOrder{MachineID: h.EmptyLane()})
+	require.NoError(t, err)
+	require.NoError(t, h.EndOn(id, 60, 3))
+	all, err := h.Store.Plates(ctx, id)
+	require.NoError(t, err)
+	require.Len(t, all, 3)
+	for n, p := range all {
+		assert.Equal(t, n+1, p.N)
+		assert.Equal(t, id, p.SliceID)
+	}
+}

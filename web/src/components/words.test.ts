@@ -128,6 +128,7 @@ describe('overhangs', () => {
     expect(lengths).toEqual([4, 4, 4, 4, 6, 6, 6, 6, 6, 6, 6, 6])
     expect(middle(corners)).toEqual([2, 3, 5])
     expect(boxLines([])).toEqual([])
+    expect(boxLines(corners.slice(0, 4)), 'a face is no box').toEqual([])
   })
   it('is marked once, and changed by marking it again', () => {
     const once = marked([], overhang, false)
