@@ -61,7 +61,11 @@ function choose(r: LadderRow) {
           <div v-if="r.load" class="small load">▲ {{ r.load }}</div>
           <div v-else-if="r.nozzles.length" class="small quiet">
             <div v-for="(n, i) in r.nozzles" :key="i" class="loaded">
-              <span v-if="i === 0" class="dot" :style="{ background: r.colour }" />nozzle {{ i + 1 }}:
+              <span
+                class="dot"
+                :class="{ second: i > 0 }"
+                :style="i === 0 ? { background: r.colour } : undefined"
+              />nozzle {{ i + 1 }}:
               {{ n || 'empty' }}
             </div>
           </div>
@@ -137,6 +141,9 @@ label {
   border-radius: 50%;
   border: 1px solid var(--ink);
   flex: none;
+}
+.dot.second {
+  border-color: transparent;
 }
 .stale {
   color: var(--attention-words);

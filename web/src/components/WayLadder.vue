@@ -146,6 +146,7 @@ th {
   color: var(--attention-words);
 }
 .link {
+  padding: 0;
   text-decoration: underline;
   text-underline-offset: 3px;
   color: var(--accent-words);
