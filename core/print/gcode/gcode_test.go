@@ -2,10 +2,13 @@ package gcode
 
 import (
 	"context"
+	"errors"
 	"fmt"
+	"io"
 	"math"
 	"strings"
 	"testing"
+	"testing/iotest"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -328,5 +331,15 @@ func TestInchesAndHoming(t *testing.T) {
 		s, err := Read(ctx, strings.NewReader(program), 0, nil)
 		require.NoError(t, err)
 		assert.InDelta(t, top, s.Max.Z, 1e-9, program)
+	}
+}
+
+// What cannot be read to its end is not judged by its beginning: the reader's error comes out.
+func TestAReaderThatFails(t *testing.T) {
+	gone := errors.New("the disk is gone")
+	whole := "G28\nG90\nM83\n" + strings.Repeat("G1 X10 Y10 E1 F1200\nG1 X20 Y10 E1\n", 40)
+	for _, after := range []int{0, 3, len(whole) / 2, len(whole)} {
+		_, err := Read(context.Background(), io.MultiReader(strings.NewReader(whole[:after]), iotest.ErrReader(gone)), int64(len(whole)), nil)
+		assert.ErrorIs(t, err, gone, "after %d bytes", after)
 	}
 }
