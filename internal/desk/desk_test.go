@@ -112,3 +112,17 @@ func TestWhatIsToldCanBeRead(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, event.SliceDone{OfSlice: event.OfSlice{Slice: 1, Of: "box.stl"}}, e)
 }
+
+// A secret is one of its name, for every server of the house and every time it is asked for.
+func TestSecretsAreOfTheirNames(t *testing.T) {
+	h := open(t)
+	one, err := h.Desk.Secret(ctx, "one")
+	require.NoError(t, err)
+	other, err := h.Desk.Secret(ctx, "other")
+	require.NoError(t, err)
+	again, err := h.Desk.Secret(ctx, "one")
+	require.NoError(t, err)
+	assert.Equal(t, one, again)
+	assert.NotEqual(t, one, other)
+	assert.GreaterOrEqual(t, len(one), 16)
+}
