@@ -39,12 +39,14 @@ func TestPartsAddUpOnAMachine(t *testing.T) {
 			c := rapid.IntRange(0, 5000)
 			q := verdict.Quick{Quick: estimate.Quick{Seconds: float64(c.Draw(t, "s")), Grams: float64(c.Draw(t, "g")), Layers: c.Draw(t, "layers"), WarmUpSeconds: 90}}
 			q.Lines = []units.PriceLine{{Text: "Filament", Cents: units.Cents(c.Draw(t, "f"))}, {Text: "Machine time", Cents: units.Cents(c.Draw(t, "m"))}, {Text: price.StartLine, Cents: 50}}
-			parts = append(parts, Part{&verdict.Verdict{Machines: []verdict.MachineVerdict{{Name: "Other"}, {Name: "Large", Fits: true, ScaleToFit: 1, Quick: &q}}}, n, nil})
+			parts = append(parts, Part{&verdict.Verdict{Machines: []verdict.MachineVerdict{{Name: "Other"}, {Name: "Large", Recipe: "plain", TurnDeg: 30, Fits: true, ScaleToFit: 1, Quick: &q}}}, n, nil})
 			seconds, grams, layers = seconds+float64(n)*q.Seconds, grams+float64(n)*q.Grams, max(layers, q.Layers)
 			filament, machineTime = filament+units.Cents(n)*q.Lines[0].Cents, machineTime+units.Cents(n)*q.Lines[1].Cents
 		}
 		got := OnMachine(Machine{Name: "Large"}, parts, nil)
 		require.True(t, got.Fits)
+		require.Equal(t, "plain", got.Recipe)
+		require.InDelta(t, 30, got.TurnDeg, 0)
 		require.InDelta(t, seconds, got.Quick.Seconds, 1e-6)
 		require.InDelta(t, grams, got.Quick.Grams, 1e-6)
 		require.InDelta(t, 90, got.Quick.WarmUpSeconds, 0)
