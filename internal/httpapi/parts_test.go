@@ -259,3 +259,19 @@ func TestWhatCannotBeStoredIsFound(t *testing.T) {
 		assert.Equal(t, want, unstorable(reflect.ValueOf(v), ""))
 	}
 }
+
+// Strangers who try under ever more names take up no more memory, and do not make what is slowed
+// be forgotten.
+func TestManyNamesMakeNothingForgotten(t *testing.T) {
+	b := newBrake(6)
+	now := time.Date(2026, 11, 27, 12, 0, 0, 0, time.UTC)
+	b.now = func() time.Time { return now }
+	for range 10 {
+		b.failed("cato")
+	}
+	for k := range mostTallies + 10 {
+		b.failed(fmt.Sprint("stranger ", k))
+	}
+	assert.Less(t, len(b.wrong), 100)
+	assert.InDelta(t, 10, b.count("cato"), 1e-9)
+}
