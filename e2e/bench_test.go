@@ -8,7 +8,6 @@ import (
 	"strconv"
 	"strings"
 	"testing"
-	"time"
 
 	"github.com/chromedp/chromedp/kb"
 	"github.com/stretchr/testify/assert"
@@ -16,7 +15,6 @@ import (
 
 	"jobshelf/core/shape/solid"
 	"jobshelf/internal/browser"
-	"jobshelf/internal/demo"
 	"jobshelf/internal/desk/decide"
 	"jobshelf/internal/desk/plates"
 )
@@ -55,12 +53,7 @@ func TestTheBenchKeepsEverything(t *testing.T) {
 		t.Fatalf("no piece %s", name)
 		return nil
 	}
-	p, stop, err := browser.Open(ctx, server.base)
-	require.NoError(t, err)
-	t.Cleanup(stop)
-	p.Patience = 40 * time.Second
-	ok := seen(t, &p)
-	ok(p.SignIn("cato", demo.Password))
+	p, ok := atTheDesk(t, server.base)
 	open := func(name string) {
 		t.Helper()
 		ok(p.Go(fmt.Sprintf("/bench/%d", made.ID)))

@@ -14,6 +14,18 @@ import (
 	"jobshelf/internal/desk/decide"
 )
 
+// atTheDesk is a browser of the coordinator's, and what looks at what each step says.
+func atTheDesk(t *testing.T, base string) (*browser.Page, func(error)) {
+	t.Helper()
+	p, stop, err := browser.Open(ctx, base)
+	require.NoError(t, err)
+	t.Cleanup(stop)
+	p.Patience = 40 * time.Second
+	ok := seen(t, &p)
+	ok(p.SignIn("cato", demo.Password))
+	return p, ok
+}
+
 // The ladder says of every machine and orientation what it takes, by itself and while one looks; by keys
 // alone a row in which the part stands otherwise is taken, judged, and said yes to on its machine.
 func TestTheLadderIsReadAndTakenByKeys(t *testing.T) {
@@ -21,12 +33,7 @@ func TestTheLadderIsReadAndTakenByKeys(t *testing.T) {
 	c := signIn(t, server.base, "cato")
 	id := c.handIn(file(t, "bollard.stl", solid.Bollard()))
 	c.until(id, over)
-	p, stop, err := browser.Open(ctx, server.base)
-	require.NoError(t, err)
-	t.Cleanup(stop)
-	p.Patience = 40 * time.Second
-	ok := seen(t, &p)
-	ok(p.SignIn("cato", demo.Password))
+	p, ok := atTheDesk(t, server.base)
 	ok(p.Go(fmt.Sprintf("/counter/%d", id)))
 	v := c.until(id, func(v decide.JobView) bool { return v.Ways.Of > 0 && v.Ways.Tried == v.Ways.Of })
 	ok(p.Wait(`document.querySelectorAll('.ways tbody tr').length && !document.querySelector('.ways [role=status]')`)) // nobody asked
@@ -79,12 +86,7 @@ func TestTheBedShowsItsRuns(t *testing.T) {
 			c.post(fmt.Sprintf("/jobs/%d/advance", id), map[string]any{"revision": v.Revision}, nil)
 		}
 	}
-	p, stop, err := browser.Open(ctx, server.base)
-	require.NoError(t, err)
-	t.Cleanup(stop)
-	p.Patience = 20 * time.Second
-	ok := seen(t, &p)
-	ok(p.SignIn("cato", demo.Password))
+	p, ok := atTheDesk(t, server.base)
 	ok(p.Go("/house"))
 	ok(p.Wait(`document.querySelectorAll('.bed .cell').length >= 4`))
 	assert.Contains(t, words(p, t, `document.querySelector('.bed').innerText`), "10 runs since")

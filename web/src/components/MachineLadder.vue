@@ -3,7 +3,7 @@ import { computed } from 'vue'
 import type { LadderRow } from '../api/client'
 import { useFormats } from '../composables/format'
 import { ladderColumns, useLadderOrder } from '../composables/ladderOrder'
-import { overWords } from './over'
+import WhyNot from './WhyNot.vue'
 
 const props = defineProps<{ rows: readonly LadderRow[]; chosen?: number; locked?: boolean; look?: boolean }>()
 const emit = defineEmits<{ choose: [machineId: number] }>()
@@ -86,21 +86,7 @@ function choose(r: LadderRow) {
             <div v-if="r.stale" class="small stale" :title="r.stale">▲ stale</div>
           </td>
         </template>
-        <td v-else colspan="4" class="why">
-          <template v-if="!r.in_service"
-            >Not yet in service<template v-if="!r.fits && overWords(r, f)"
-              >, and {{ overWords(r, f) }}</template
-            ></template
-          >
-          <template v-else-if="!r.fits && !overWords(r, f)">Not for this: see the findings</template>
-          <template v-else-if="!r.fits"
-            >✕ {{ overWords(r, f)
-            }}<template v-if="r.scale_to_fit < 1"
-              >; fits at {{ f.number(Math.floor(r.scale_to_fit * 1000) / 10, 1) }} %</template
-            ></template
-          >
-          <template v-else>{{ r.against ?? 'No recipe for this purpose' }}</template>
-        </td>
+        <td v-else colspan="4" class="why"><WhyNot :row="r" /></td>
       </tr>
     </tbody>
   </table>

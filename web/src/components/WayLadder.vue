@@ -1,20 +1,25 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
-import type { LadderRow, Ways } from '../api/client'
+import type { JobView, LadderRow } from '../api/client'
+import { useTurnPieces } from '../api/queries'
 import { useFormats } from '../composables/format'
 import { useKeys } from '../composables/keys'
 import { useLadderOrder } from '../composables/ladderOrder'
-import { overWords } from './over'
+import WhyNot from './WhyNot.vue'
 
 /** What a job would take where its pieces stand otherwise, beside the row that is chosen. */
-const props = defineProps<{ ways: Ways; beside?: LadderRow; locked: boolean }>()
-const emit = defineEmits<{ take: [row: LadderRow] }>()
+const props = defineProps<{ job: JobView; beside?: LadderRow }>()
+/** A row was taken: its pieces are turned, and its machine is the one to look at. */
+const emit = defineEmits<{ choose: [machineId: number] }>()
+const ways = computed(() => props.job.ways)
+const locked = computed(() => !props.job.may.change)
+const turn = useTurnPieces()
 const f = useFormats()
 const { ordered } = useLadderOrder()
 
 const few = 4
 const all = ref(false)
-const rows = computed(() => ordered(props.ways.rows))
+const rows = computed(() => ordered(ways.value.rows))
 const takers = computed(() => rows.value.filter((r) => r.takes))
 const shown = computed(() => (all.value ? rows.value : takers.value.slice(0, few)))
 const more = computed(() => rows.value.length - shown.value.length)
@@ -32,7 +37,12 @@ const money = (r: LadderRow) => {
   const d = (r.price_cents ?? 0) - (props.beside?.price_cents ?? 0)
   return d === 0 ? 'as much' : signed(d, f.value.money)
 }
-const choose = (r: LadderRow | undefined) => r?.takes && !props.locked && emit('take', r)
+function choose(r: LadderRow | undefined) {
+  if (!r?.takes || locked.value || turn.isPending.value) return
+  const { id, revision, title } = props.job
+  emit('choose', r.machine_id)
+  turn.mutate({ id, revision, title, row: r })
+}
 
 useKeys('Orientations', [
   {
@@ -50,7 +60,7 @@ useKeys('Orientations', [
     key: 'Shift+t',
     does: 'Stand it so, on that machine',
     run: () => choose(here.value),
-    when: () => !!here.value && !props.locked,
+    when: () => !!here.value && !locked.value,
   },
 ])
 </script>
@@ -94,16 +104,7 @@ useKeys('Orientations', [
             </td>
             <td class="right num">{{ f.soon(r.finish) }}</td>
           </template>
-          <td v-else colspan="3" class="small">
-            <template v-if="!r.in_service">Not yet in service</template>
-            <template v-else-if="!r.fits"
-              >✕ {{ overWords(r, f)
-              }}<template v-if="r.scale_to_fit < 1"
-                >; fits at {{ f.number(Math.floor(r.scale_to_fit * 1000) / 10, 1) }} %</template
-              ></template
-            >
-            <template v-else>{{ r.against ?? 'No recipe for this purpose' }}</template>
-          </td>
+          <td v-else colspan="3" class="small"><WhyNot :row="r" /></td>
         </tr>
       </tbody>
     </table>

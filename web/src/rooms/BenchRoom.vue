@@ -1,17 +1,8 @@
 <script setup lang="ts">
 import { computed, nextTick, ref, shallowRef, watch } from 'vue'
-import type { JobView, LadderRow, Overhang, SliceView } from '../api/client'
+import type { JobView, Overhang, SliceView } from '../api/client'
 import { useRoute, useRouter } from 'vue-router'
-import {
-  useAdvance,
-  useApprove,
-  useJob,
-  useShelf,
-  useTakeBack,
-  useTurnPieces,
-  useWho,
-  useWithdraw,
-} from '../api/queries'
+import { useAdvance, useApprove, useJob, useShelf, useTakeBack, useWho, useWithdraw } from '../api/queries'
 import AnswerLine from '../components/AnswerLine.vue'
 import CheckProgress from '../components/CheckProgress.vue'
 import FindingList from '../components/FindingList.vue'
@@ -54,13 +45,6 @@ const query = useJob(id)
 const known = computed(() => (query.data.value?.id === id.value ? query.data.value : undefined))
 const job = computed(() => (query.isPlaceholderData.value ? undefined : known.value))
 useRoomTitle('Bench', () => known.value?.title)
-const turn = useTurnPieces()
-/** Takes a row in which pieces stand otherwise: they are turned, and its machine is looked at. */
-function standSo(r: LadderRow) {
-  if (!job.value || turn.isPending.value) return
-  picked.value = r.machine_id
-  turn.mutate({ id: job.value.id, revision: job.value.revision, title: job.value.title, row: r })
-}
 const desk = computed(() => who.data.value?.role !== 'member')
 const picked = ref<number>()
 watch(id, () => {
@@ -338,7 +322,7 @@ useKeys('Bench', [
       </v-tabs>
       <div v-show="panel === 'Ladder'" class="panel">
         <MachineLadder :rows="job.ladder" :chosen="row?.machine_id" look @choose="picked = $event" />
-        <WayLadder :ways="job.ways" :beside="row" :locked="!job.may.change" @take="standSo" />
+        <WayLadder :job="job" :beside="row" @choose="picked = $event" />
         <PriceSum v-if="row" :row="row" />
       </div>
       <div v-show="panel === 'Orientation'" class="panel">

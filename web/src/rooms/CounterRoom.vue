@@ -1,17 +1,8 @@
 <script setup lang="ts">
 import { computed, nextTick, reactive, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import type { JobFinding, LadderRow, PieceView, Slip } from '../api/client'
-import {
-  useApprove,
-  useCancelCheck,
-  useCheckAgain,
-  useJob,
-  useSendBack,
-  useShelf,
-  useSoon,
-  useTurnPieces,
-} from '../api/queries'
+import type { JobFinding, PieceView, Slip } from '../api/client'
+import { useApprove, useCancelCheck, useCheckAgain, useJob, useSendBack, useShelf, useSoon } from '../api/queries'
 import ArrivalList from '../components/ArrivalList.vue'
 import CheckProgress from '../components/CheckProgress.vue'
 import FindingList from '../components/FindingList.vue'
@@ -140,14 +131,6 @@ function send() {
   if (!job.value) return
   const { id, revision, title } = job.value
   void decide(sendBack.mutateAsync({ id, revision, title, reason: reason.value }).then(() => void reasons.delete(id)))
-}
-
-const turn = useTurnPieces()
-/** Takes a row in which pieces stand otherwise: they are turned, and its machine is chosen. */
-function standSo(r: LadderRow) {
-  if (!job.value || turn.isPending.value) return
-  picked.value = r.machine_id
-  turn.mutate({ id: job.value.id, revision: job.value.revision, title: job.value.title, row: r })
 }
 
 function nextMachine() {
@@ -382,7 +365,7 @@ useKeys('Counter', [
         </section>
         <section>
           <MachineLadder :rows="job.ladder" :chosen="row?.machine_id" :locked="!decidable" @choose="picked = $event" />
-          <WayLadder :ways="job.ways" :beside="row" :locked="!job.may.change" @take="standSo" />
+          <WayLadder :job="job" :beside="row" @choose="picked = $event" />
         </section>
       </div>
     </section>
