@@ -43,11 +43,11 @@ func TestTenRunsWearABed(t *testing.T) {
 		if v := bed(); v.MinMM[0] < 0 {
 			spot.XMM, spot.YMM = spot.XMM-60, spot.YMM-60
 		}
-		_, err := h.Store.Pool.Exec(ctx, `UPDATE plate SET spots = $1 WHERE id IN (SELECT plate_id FROM run WHERE job_id = $2)`, []slicing.Spot{spot}, job)
+		_, err := h.Store.Pool.Exec(ctx, `UPDATE plate SET spots = $1 WHERE id IN (SELECT plate_id FROM share WHERE job_id = $2)`, []slicing.Spot{spot}, job)
 		require.NoError(t, err)
 		runs, err := h.Store.RunsOfJob(ctx, job)
 		require.NoError(t, err)
-		_, err = h.Store.Pool.Exec(ctx, `UPDATE run SET seconds = 7200 WHERE job_id = $1`, job)
+		_, err = h.Store.Pool.Exec(ctx, `UPDATE run SET seconds = 7200 WHERE id IN (SELECT run_id FROM share WHERE job_id = $1)`, job)
 		require.NoError(t, err)
 		require.NoError(t, decide.Advance(ctx, h.Desk, h.Cato, job, 0))
 		assert.InDelta(t, want, cellHours(), 1e-6, "until it is off nobody knows")

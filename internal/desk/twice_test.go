@@ -322,7 +322,7 @@ func permuted(all []change, visit func([]change)) {
 func (h *home) lineOf(machine int64) *line {
 	q := &line{}
 	for _, r := range h.lane(machine) {
-		q.jobs = append(q.jobs, r.JobID)
+		q.jobs = append(q.jobs, r.Shares[0].JobID)
 		if r.State != "planned" {
 			q.begun++
 		}

@@ -191,7 +191,7 @@ var table = []route{
 			return plates.RemoveSlice(ctx, d, a, in.ID)
 		})),
 	on(desk.Coordinator, "choose-slice", "POST /slices/{id}/choose", "Let a slice count", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *ByID) error {
-		return plates.ChooseSlice(ctx, d, a, in.ID)
+		return decide.ChooseSlice(ctx, d, a, in.ID)
 	})),
 	on(desk.Coordinator, "slice-again", "POST /slices/{id}/again", "Try a slice once more that failed or was set aside",
 		does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *ByID) error {
@@ -213,6 +213,17 @@ var table = []route{
 	on(desk.Coordinator, "move-run", "POST /runs/{id}/move", "Put a run at a place of its lane, or its job on another machine: a yes to what it takes there",
 		does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[moving]) error {
 			return decide.Move(ctx, d, a, in.ID, in.Body.MachineID, in.Body.Place)
+		})),
+	on(desk.Coordinator, "beside", "GET /runs/{id}/beside", "What could lie on one plate with a run that waits", gives(func(ctx context.Context, d *desk.Desk, _ desk.Actor, in *ByID) (floor.Beside, error) {
+		return floor.BesideRun(ctx, d, in.ID)
+	})),
+	on(desk.Coordinator, "put-together", "POST /runs/{id}/beside", "Have what another run is of lie on the plate of this one",
+		does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[puttingTogether]) error {
+			return plates.PutTogether(ctx, d, a, in.ID, in.Body.RunID)
+		})),
+	on(desk.Coordinator, "take-out", "POST /runs/{id}/take-out", "Let what is a job's lie on a plate of its own again",
+		does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[takingOut]) error {
+			return plates.TakeOut(ctx, d, a, in.ID, in.Body.JobID)
 		})),
 	on(desk.Coordinator, "run-gcode", "GET /runs/{id}/gcode", "The program that a run holds", download(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *ByID) (desk.Download, error) {
 		return plates.RunProgram(ctx, d, a, in.ID)
@@ -284,6 +295,12 @@ type (
 	moving struct {
 		MachineID int64 `json:"machine_id"`
 		Place     int   `json:"place" minimum:"0" maximum:"10000" doc:"Among the queued runs, from 0"`
+	}
+	puttingTogether struct {
+		RunID int64 `json:"run_id" doc:"What is to lie beside"`
+	}
+	takingOut struct {
+		JobID int64 `json:"job_id"`
 	}
 	created struct {
 		ID int64 `json:"id"`

@@ -28,8 +28,3 @@ func (q Q) SetBed(ctx context.Context, b Bed) error {
 	}
 	return q.changed(ctx, `UPDATE bed SET since = $3, runs = $4, wear = $5, revision = revision + 1 WHERE machine_id = $1 AND revision = $2`, b.MachineID, b.Revision, b.Since, b.Runs, b.Wear)
 }
-
-// Plate finds one.
-func (q Q) Plate(ctx context.Context, id int64) (Plate, error) {
-	return one[Plate](ctx, q, `SELECT id, slice_id, n, alike, spots, full_estimate, layers_id, gcode_id, standing_id FROM plate WHERE id = $1`, id)
-}

@@ -401,18 +401,18 @@ func TestEveryColumnComesBackAsItWent(t *testing.T) {
 	// Its run.
 	other := id(s.AddJob(ctx, store.Job{Title: "other", MemberID: ada.ID, Purpose: "purpose", State: "arrived"}))
 	defer func() { // whatever came to the others, each is found by its own number
-		id(s.AddRun(ctx, store.Run{JobID: other, MachineID: machines[0].ID, Recipe: "r", Material: "m", Colour: "#", State: "planned", Seconds: 1, Grams: 1, PriceCents: 1}))
+		id(s.AddRun(ctx, store.Run{MachineID: machines[0].ID, Recipe: "r", Material: "m", Colour: "#", State: "planned", Seconds: 1, Grams: 1, Shares: []store.Share{{JobID: other}}}))
 		for _, n := range []int64{job.ID, other} {
 			j, err := s.Job(ctx, n)
 			is(n, j.ID, err)
 			r, err := s.RunsOfJob(ctx, n)
 			require.NoError(t, err)
 			require.Len(t, r, 1)
-			assert.Equal(t, n, r[0].JobID)
+			assert.Equal(t, n, r[0].Shares[0].JobID)
 		}
 	}()
-	run := store.Run{JobID: job.ID, JobTitle: "title", MemberName: "B", MachineID: machines[0].ID, Position: 1, Recipe: "r", Material: "m", Colour: "#", Seconds: 3.5, Grams: 4.5, PriceCents: 6,
-		State: "planned", NeededBy: &day, JobRevision: 2, PlateID: &alike.ID, GCodeID: plate.GCodeID, Plate: 2, Plates: 2}
+	run := store.Run{MachineID: machines[0].ID, Position: 1, Recipe: "r", Material: "m", Colour: "#", Seconds: 3.5, Grams: 4.5, State: "planned", PlateID: &alike.ID, GCodeID: plate.GCodeID,
+		Shares: []store.Share{{JobID: job.ID, JobTitle: "title", JobRevision: 2, MemberName: "B", NeededBy: &day, PlateID: &alike.ID, Plate: 2, Plates: 2, Seconds: 1.5, Grams: 2.5, PriceCents: 6}}}
 	run.ID = id(s.AddRun(ctx, run))
 	runStands := func() {
 		t.Helper()

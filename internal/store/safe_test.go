@@ -274,14 +274,14 @@ func TestLanesStandInTheOrderOfTheirPlaces(t *testing.T) {
 		require.NoError(t, err)
 		job, err := s.AddJob(ctx, store.Job{Title: fmt.Sprint("job ", k), MemberID: person, Purpose: "everyday"})
 		require.NoError(t, err)
-		id, err := s.AddRun(ctx, store.Run{JobID: job, MachineID: machines[k%2], Recipe: "r", Material: "PLA", Seconds: 60})
+		id, err := s.AddRun(ctx, store.Run{MachineID: machines[k%2], Recipe: "r", Material: "PLA", Seconds: 60, Shares: []store.Share{{JobID: job}}})
 		require.NoError(t, err)
 		byJob[job] = id
 		of, err := s.RunsOfJob(ctx, job)
 		require.NoError(t, err)
 		require.Len(t, of, 1)
 		r := of[0]
-		assert.Equal(t, [2]int64{id, job}, [2]int64{r.ID, r.JobID})
+		assert.Equal(t, [2]int64{id, job}, [2]int64{r.ID, r.Shares[0].JobID})
 		assert.Equal(t, k/2+1, r.Position, "behind those that are there")
 		runs = append(runs, r)
 	}
@@ -294,8 +294,8 @@ func TestLanesStandInTheOrderOfTheirPlaces(t *testing.T) {
 	require.NoError(t, err)
 	var got []string
 	for _, r := range lanes {
-		assert.Equal(t, byJob[r.JobID], r.ID)
-		got = append(got, r.JobTitle)
+		assert.Equal(t, byJob[r.Shares[0].JobID], r.ID)
+		got = append(got, r.Title())
 	}
 	assert.Equal(t, []string{"job 6", "job 4", "job 0", "job 1", "job 3", "job 5"}, got)
 }

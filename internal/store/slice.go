@@ -11,10 +11,11 @@ import (
 	"jobshelf/core/shop/revision"
 )
 
-// Slice is a row: a job sliced for a machine, all its models with their copies.
+// Slice is a row: a job sliced for a machine, all its models with their copies; or plates of several
+// jobs put together on one.
 type Slice struct {
 	ID        int64
-	JobID     int64
+	JobID     int64 // 0 where it is of plates of several
 	MachineID int64
 	Label     string
 	BaseID    *int64
@@ -31,15 +32,26 @@ type Slice struct {
 	At        time.Time
 	Tries     int // how often it was begun
 	Made      revision.Made
-	Waits     string // why it still waits, where that is not its turn
+	Waits     string  // why it still waits, where that is not its turn
+	Joins     []int64 // the plates that it puts together, by number; the first is the one that others are put beside
 }
 
-const sliceColumns = `SELECT id, job_id, machine_id, label, base_id, overrides, pieces, chosen, state, fraction, error, queue_id,
-	full_estimate, notes, regions, at, tries, made, waits FROM slice `
+const sliceColumns = `SELECT id, coalesce(job_id, 0), machine_id, label, base_id, overrides, pieces, chosen, state, fraction, error, queue_id,
+	full_estimate, notes, regions, at, tries, made, waits, joins FROM slice `
 
 // Slices lists a job's, oldest first.
 func (q Q) Slices(ctx context.Context, job int64) ([]Slice, error) {
 	return all[Slice](ctx, q, sliceColumns+`WHERE job_id = $1 ORDER BY id`, job)
+}
+
+// JointsAgainst lists those that are held against slices of a job, with plates of other jobs.
+func (q Q) JointsAgainst(ctx context.Context, job int64) ([]Slice, error) {
+	return all[Slice](ctx, q, sliceColumns+`WHERE job_id IS NULL AND base_id IN (SELECT id FROM slice WHERE job_id = $1) ORDER BY id`, job)
+}
+
+// JointsOf lists those that put some of these plates together with others, oldest first.
+func (q Q) JointsOf(ctx context.Context, plates []int64) ([]Slice, error) {
+	return all[Slice](ctx, q, sliceColumns+`WHERE job_id IS NULL AND joins && $1 ORDER BY id`, plates)
 }
 
 // Slice finds one.
@@ -62,9 +74,12 @@ func (q Q) AddSlice(ctx context.Context, s Slice, person int64) (int64, error) {
 			s.Pieces[i].SupportMarks = []slicing.SupportMark{}
 		}
 	}
-	return scalar[int64](ctx, q, `INSERT INTO slice (job_id, machine_id, label, base_id, overrides, pieces, person_id)
-		VALUES ($1, $2, $3, $4, $5, $6, nullif($7::bigint, 0)) RETURNING id`,
-		s.JobID, s.MachineID, s.Label, s.BaseID, s.Overrides, s.Pieces, person)
+	if s.Joins == nil {
+		s.Joins = []int64{}
+	}
+	return scalar[int64](ctx, q, `INSERT INTO slice (job_id, machine_id, label, base_id, overrides, pieces, person_id, joins)
+		VALUES (nullif($1::bigint, 0), $2, $3, $4, $5, $6, nullif($7::bigint, 0), $8) RETURNING id`,
+		s.JobID, s.MachineID, s.Label, s.BaseID, s.Overrides, s.Pieces, person, s.Joins)
 }
 
 // Plate is a row: a plate of a slice, with its program.
@@ -90,6 +105,12 @@ func (q Q) AddPlate(ctx context.Context, p Plate) error {
 func (q Q) Plates(ctx context.Context, slice int64) ([]Plate, error) {
 	return all[Plate](ctx, q, `SELECT p.id, p.slice_id, p.n, p.alike, p.spots, a.full_estimate, a.layers_id, a.gcode_id, a.standing_id
 		FROM plate p JOIN plate a ON a.slice_id = p.slice_id AND a.n = coalesce(p.alike, p.n) WHERE p.slice_id = $1 ORDER BY p.n`, slice)
+}
+
+// Plate finds one; what is alike comes with what it is alike.
+func (q Q) Plate(ctx context.Context, id int64) (Plate, error) {
+	return one[Plate](ctx, q, `SELECT p.id, p.slice_id, p.n, p.alike, p.spots, a.full_estimate, a.layers_id, a.gcode_id, a.standing_id
+		FROM plate p JOIN plate a ON a.slice_id = p.slice_id AND a.n = coalesce(p.alike, p.n) WHERE p.id = $1`, id)
 }
 
 // PlatesOfSlices lists the plates of a job's slices, without their figures by layer.
@@ -134,7 +155,7 @@ func (q Q) NameSlice(ctx context.Context, id int64, name string) error {
 // InUse says that a slice, or one that is an alternative to it, is at work, was chosen, or was run.
 func (q Q) InUse(ctx context.Context, id int64) (bool, error) {
 	return scalar[bool](ctx, q, `SELECT EXISTS (SELECT FROM slice s WHERE (s.id = $1 OR s.base_id = $1) AND (s.chosen OR s.state IN ('queued', 'running')
-		OR EXISTS (SELECT FROM run r JOIN plate p ON p.id = r.plate_id WHERE p.slice_id = s.id)))`, id)
+		OR EXISTS (SELECT FROM plate p WHERE p.slice_id = s.id AND (EXISTS (SELECT FROM run r WHERE r.plate_id = p.id) OR EXISTS (SELECT FROM share h WHERE h.plate_id = p.id)))))`, id)
 }
 
 // RemoveSlice takes a slice away, with those that are alternatives to it; what was stored of them is

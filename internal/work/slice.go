@@ -202,7 +202,7 @@ func (w *sliceWorker) make(ctx context.Context, in plates.SliceInput, r *reporte
 	if err != nil {
 		return s, nil, &desk.Conflict{Phrase: problem.Say("told", err.Error())}
 	}
-	o := slicing.Order{Machine: in.Machine, Recipe: rec, Loaded: in.Loaded, Wear: in.Wear}
+	o := slicing.Order{Machine: in.Machine, Recipe: rec, Loaded: in.Loaded, Wear: in.Wear, OnePlate: s.JobID == 0}
 	for i, p := range in.Pieces {
 		m, mm, err := w.model(ctx, p, s.Pieces[i])
 		if err != nil {
@@ -238,7 +238,12 @@ type writer struct {
 }
 
 func (k *writer) keep(ctx context.Context, p *slicing.Plate) error {
-	row := store.Plate{N: p.N, Spots: p.Spots}
+	row := store.Plate{N: p.N, Spots: slices.Clone(p.Spots)}
+	for i, at := range row.Spots {
+		if which := k.in.Slice.Pieces[at.Piece].Which; len(which) > 0 {
+			row.Spots[i].Copy = which[at.Copy-1]
+		}
+	}
 	if p.Like > 0 {
 		row.Alike = &p.Like
 		of := k.which[p.Like-1]
@@ -250,23 +255,7 @@ func (k *writer) keep(ctx context.Context, p *slicing.Plate) error {
 	if err != nil {
 		return err
 	}
-	j := &k.in.Job
-	facts := [][2]string{{"job", fmt.Sprintf("%d, %s, for %s", j.ID, j.Title, j.MemberName)}}
-	for i := range k.in.Pieces {
-		n := 0
-		for _, at := range p.Spots {
-			if at.Piece == i {
-				n++
-			}
-		}
-		switch {
-		case n == 1:
-			facts = append(facts, [2]string{"part", k.in.Pieces[i].Name})
-		case n > 1:
-			facts = append(facts, [2]string{"part", fmt.Sprintf("%s, %d times", k.in.Pieces[i].Name, n)})
-		}
-	}
-	program, err := k.w.put(ctx, func(out io.Writer) error { return p.WriteProgram(ctx, out, facts) })
+	program, err := k.w.put(ctx, func(out io.Writer) error { return p.WriteProgram(ctx, out, k.facts(p)) })
 	if err != nil {
 		return err
 	}
@@ -291,6 +280,40 @@ func (k *writer) keep(ctx context.Context, p *slicing.Plate) error {
 		}
 	}
 	return nil
+}
+
+// facts are what a program says of what is in it. One of several jobs says their numbers and no names: it
+// lies about for everybody to read.
+func (k *writer) facts(p *slicing.Plate) (out [][2]string) {
+	for i, j := range k.in.Jobs {
+		text := fmt.Sprintf("%d, %s, for %s", j.ID, j.Title, j.MemberName)
+		if len(k.in.Jobs) > 1 {
+			text = fmt.Sprint(j.ID)
+		}
+		out = append(out, [2]string{"job", text})
+		for n := range k.in.Pieces {
+			name := k.in.Pieces[n].Name
+			if k.in.Pieces[n].JobID != k.in.Jobs[i].ID {
+				continue
+			}
+			many := 0
+			for _, at := range p.Spots {
+				if at.Piece == n {
+					many++
+				}
+			}
+			if len(k.in.Jobs) > 1 {
+				name = fmt.Sprintf("number %d", n+1)
+			}
+			switch {
+			case many == 1:
+				out = append(out, [2]string{"part", name})
+			case many > 1:
+				out = append(out, [2]string{"part", fmt.Sprintf("%s, %d times", name, many)})
+			}
+		}
+	}
+	return out
 }
 
 // refused turns what slicing refuses into a conflict.

@@ -50,27 +50,31 @@ var history = texts{
 	"ready to be fetched":                 say("Ready to be fetched"),
 	"fetched":                             say("Fetched"),
 	"moved in its lane":                   say("Moved within the lane"),
-	"moved to":                            say("Moved to %[1]s"),                                         // machine
-	"unit left to the file":               say("Unit of %[1]s left to the file"),                         // file
-	"unit is":                             say("%[1]s is in %[2]s"),                                      // file, unit
-	"copies are":                          say("%[1]d copies of %[2]s"),                                  // copies, file
-	"stands as it prints best":            say("%[1]s stands as it prints best"),                         // file
-	"piece undone":                        say("The last change of %[1]s was taken back"),                // file
-	"piece redone":                        say("What was taken back of %[1]s was done again"),            // file
-	"piece left out":                      say("%[1]s is left out"),                                      // file
-	"piece put back":                      say("%[1]s is in it again"),                                   // file
-	"file replaced":                       say("%[2]s takes the place of %[1]s"),                         // file, file
-	"load said":                           say("It is said along which way %[1]s is pulled"),             // file
-	"load forgotten":                      say("Along which way %[1]s is pulled does not matter"),        // file
-	"nozzle said":                         say("%[1]s is laid by nozzle %[2]d"),                          // file, nozzle
-	"nozzle of the recipe":                say("%[1]s is laid by the recipe's nozzle"),                   // file
-	"turned by hand":                      say("%[1]s is turned by hand"),                                // file
-	"mirrored":                            say("%[1]s is mirrored"),                                      // file
-	"sized":                               say("%[1]s is made %[2]v × %[3]v × %[4]v %% as large: %[5]s"), // file, three axes, why
-	"counts as it came":                   say("%[1]s counts as it came"),                                // file
-	"counts as a version":                 say("%[1]s counts as version %[2]d"),                          // file, version
-	"repair asked for":                    say("Repair of %[1]s asked for: %[2]s"),                       // file, steps
-	"repaired":                            say("Repaired %[1]s"),                                         // file
+	"to lie together":                     say("To lie on one plate with parts of others on %[1]s; it is sliced first"), // machine
+	"lie together":                        say("Lies on one plate with parts of others on %[1]s"),                       // machine
+	"not together":                        say("It could not be put on one plate with parts of others on %[1]s"),        // machine
+	"lies alone":                          say("Lies on a plate of its own again on %[1]s"),                             // machine
+	"moved to":                            say("Moved to %[1]s"),                                                        // machine
+	"unit left to the file":               say("Unit of %[1]s left to the file"),                                        // file
+	"unit is":                             say("%[1]s is in %[2]s"),                                                     // file, unit
+	"copies are":                          say("%[1]d copies of %[2]s"),                                                 // copies, file
+	"stands as it prints best":            say("%[1]s stands as it prints best"),                                        // file
+	"piece undone":                        say("The last change of %[1]s was taken back"),                               // file
+	"piece redone":                        say("What was taken back of %[1]s was done again"),                           // file
+	"piece left out":                      say("%[1]s is left out"),                                                     // file
+	"piece put back":                      say("%[1]s is in it again"),                                                  // file
+	"file replaced":                       say("%[2]s takes the place of %[1]s"),                                        // file, file
+	"load said":                           say("It is said along which way %[1]s is pulled"),                            // file
+	"load forgotten":                      say("Along which way %[1]s is pulled does not matter"),                       // file
+	"nozzle said":                         say("%[1]s is laid by nozzle %[2]d"),                                         // file, nozzle
+	"nozzle of the recipe":                say("%[1]s is laid by the recipe's nozzle"),                                  // file
+	"turned by hand":                      say("%[1]s is turned by hand"),                                               // file
+	"mirrored":                            say("%[1]s is mirrored"),                                                     // file
+	"sized":                               say("%[1]s is made %[2]v × %[3]v × %[4]v %% as large: %[5]s"),                // file, three axes, why
+	"counts as it came":                   say("%[1]s counts as it came"),                                               // file
+	"counts as a version":                 say("%[1]s counts as version %[2]d"),                                         // file, version
+	"repair asked for":                    say("Repair of %[1]s asked for: %[2]s"),                                      // file, steps
+	"repaired":                            say("Repaired %[1]s"),                                                        // file
 	"nothing to mend":                     say("There was nothing to mend."),
 	"checked":                             say("Checked"),
 	"could not be read":                   say("Could not be read"),

@@ -48,6 +48,8 @@ type Order struct {
 	Effort    int
 	// Wear is where the machine's bed is worn; nil: nobody knows.
 	Wear *bed.Wear
+	// OnePlate refuses what needs several.
+	OnePlate bool
 }
 
 // Piece is a part, of which some copies are wanted.
@@ -169,6 +171,9 @@ func Make(ctx context.Context, o Order, progress func(float64), keep func(*Plate
 	if err != nil {
 		return err
 	}
+	if o.OnePlate && len(plates) > 1 {
+		return refuse("more than one plate")
+	}
 	for n := range plates {
 		p, err := m.plate(ctx, plates, n)
 		if err == nil {
@@ -185,10 +190,8 @@ func Make(ctx context.Context, o Order, progress func(float64), keep func(*Plate
 // One slices an order that lies on one plate. Errors are as of Make.
 func One(ctx context.Context, o Order, progress func(float64)) (*Plate, error) {
 	var out *Plate
+	o.OnePlate = true
 	err := Make(ctx, o, progress, func(p *Plate) error {
-		if out != nil {
-			return refuse("more than one plate")
-		}
 		out = p
 		return nil
 	})

@@ -312,7 +312,7 @@ func (w *work) toMiddle(plate []Spot) {
 		outlines[k] = Of(w.items, w.ask.Volume, s)
 		all.Add(polygon.Bounds(outlines[k]))
 	}
-	mid := middle(w.ask.Volume)
+	mid := Middle(w.ask.Volume)
 	if len(plate) > 1 && mid.X > 0 {
 		mid.X -= w.ask.FreeUM / 2
 	}

@@ -196,8 +196,8 @@ func (it *Item) outline() polygon.Path {
 	return polygon.Path{{X: b.MinX, Y: b.MinY}, {X: b.MaxX, Y: b.MinY}, {X: b.MaxX, Y: b.MaxY}, {X: b.MinX, Y: b.MaxY}}
 }
 
-// middle of a plate.
-func middle(v machine.Volume) polygon.Point {
+// Middle is that of a plate, µm.
+func Middle(v machine.Volume) polygon.Point {
 	if v.Shape == machine.Round {
 		return polygon.Point{}
 	}
@@ -213,7 +213,7 @@ func Turned(o polygon.Path, deg float64, v machine.Volume) polygon.Path {
 	}
 	sin, cos := math.Sincos(deg * math.Pi / 180)
 	out := make(polygon.Path, len(o))
-	mid := middle(v)
+	mid := Middle(v)
 	for i, p := range o {
 		x, y := float64(p.X-mid.X), float64(p.Y-mid.Y)
 		out[i] = polygon.Point{X: int64(math.Round(x*cos - y*sin)), Y: int64(math.Round(x*sin + y*cos))}

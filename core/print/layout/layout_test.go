@@ -20,7 +20,7 @@ import (
 
 // outlined is an item of corners in mm about the middle of a plate.
 func outlined(v machine.Volume, copies int, turns []float64, corners ...complex128) Item {
-	mid := middle(v)
+	mid := Middle(v)
 	it := Item{Copies: copies, TurnsDeg: turns}
 	for _, c := range corners {
 		p := polygon.At(real(c), imag(c))
@@ -219,7 +219,7 @@ func TestWhatIsPinnedStays(t *testing.T) {
 		at := func(x, y float64) polygon.Point { return polygon.At(x*r, y*min(r, a.Volume.YMM/2)) }
 		items[0].Copies += 2
 		items[0].Pinned = []Pin{{By: at(0.3, 0.1), TurnDeg: rapid.SampledFrom([]float64{0, 37}).Draw(t, "turned")}, {Plate: 1, By: at(-0.3, 0)}}
-		mid := middle(a.Volume)
+		mid := Middle(a.Volume)
 		a.KeepOut = []polygon.Path{shifted(polygon.Path{{X: -6000, Y: -4000}, {X: 0, Y: -4000}, {X: 0, Y: 4000}, {X: -6000, Y: 4000}}, polygon.Point{X: mid.X - polygon.UM(0.8*r) + 6000, Y: mid.Y})}
 		got, err := Lay(context.Background(), items, a)
 		require.NoError(t, err)

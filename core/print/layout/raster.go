@@ -73,7 +73,7 @@ func newRaster(items []Item, a *Ask) *raster {
 
 // form makes a form of an outline that lies in the middle of the plate.
 func (r *raster) form(item int, deg float64, o polygon.Path) *form {
-	mid := middle(r.ask.Volume)
+	mid := Middle(r.ask.Volume)
 	f := &form{item: item, deg: deg, outline: shifted(o, polygon.Point{X: -mid.X, Y: -mid.Y})}
 	if f.outline.Area() < 0 {
 		slices.Reverse(f.outline)

@@ -54,6 +54,20 @@ type (
 	ReadyToFetch   struct{}
 	Fetched        struct{}
 	MovedInItsLane struct{}
+	// ToLieTogether, LieTogether, NotTogether and LiesAlone are of parts of several jobs on one plate. None
+	// says whose: a member reads it.
+	ToLieTogether struct {
+		Machine string `json:"machine"`
+	}
+	LieTogether struct {
+		Machine string `json:"machine"`
+	}
+	NotTogether struct {
+		Machine string `json:"machine"`
+	}
+	LiesAlone struct {
+		Machine string `json:"machine"`
+	}
 	RepairAskedFor struct {
 		Piece string `json:"piece"`
 		Steps string `json:"steps"`
@@ -212,6 +226,10 @@ func (Failed) Kind() string             { return "run failed" }
 func (ReadyToFetch) Kind() string       { return "ready to be fetched" }
 func (Fetched) Kind() string            { return "fetched" }
 func (MovedInItsLane) Kind() string     { return "moved in its lane" }
+func (ToLieTogether) Kind() string      { return "to lie together" }
+func (LieTogether) Kind() string        { return "lie together" }
+func (NotTogether) Kind() string        { return "not together" }
+func (LiesAlone) Kind() string          { return "lies alone" }
 func (RepairAskedFor) Kind() string     { return "repair asked for" }
 func (Repaired) Kind() string           { return "repaired" }
 func (UnitLeft) Kind() string           { return "unit left to the file" }
@@ -258,7 +276,7 @@ func (Several) Kind() string            { return "several" }
 // Kinds are all of them, as they are before anything is in them.
 var Kinds = []Event{
 	HandedIn{}, Checked{}, Unread{}, CheckedAgain{}, CheckAsked{}, CheckCancelled{}, CheckSetAside{}, Approved{}, ApprovedUpTo{}, YesNotKept{}, YesTakenBack{}, Withdrawn{},
-	SentBack{}, Started{}, CameOff{}, Failed{}, ReadyToFetch{}, Fetched{}, MovedInItsLane{}, RepairAskedFor{}, Repaired{}, UnitLeft{}, UnitSaid{}, CopiesSaid{}, CountsAsItCame{},
+	SentBack{}, Started{}, CameOff{}, Failed{}, ReadyToFetch{}, Fetched{}, MovedInItsLane{}, ToLieTogether{}, LieTogether{}, NotTogether{}, LiesAlone{}, RepairAskedFor{}, Repaired{}, UnitLeft{}, UnitSaid{}, CopiesSaid{}, CountsAsItCame{},
 	StandsAsBest{}, NozzleSaid{}, NozzleOfRecipe{}, LoadSaid{}, LoadNone{}, PieceLeftOut{}, PieceBack{}, FileReplaced{}, PieceUndone{}, PieceRedone{}, Turned{}, Mirrored{}, Sized{},
 	CountsMended{}, SliceOrdered{}, SliceAgain{}, SliceCancelled{}, SliceRemoved{}, SliceNamed{}, SliceChosen{}, SliceDone{}, SliceFailed{}, SliceSetAside{}, HouseChanged{}, BedTurned{}, BedRenewed{}, MachineChanged{}, MaterialChanged{},
 	RecipeChanged{}, HouseOpened{}, PersonAdded{}, PasswordSet{}, RoleGiven{}, AccountClosed{}, OwnPasswordChanged{}, Several{},

@@ -115,6 +115,8 @@ type Piece struct {
 	Pins         []slicing.Pin         `json:"pins,omitempty"`
 	Regions      []slicing.Region      `json:"regions,omitempty"`
 	Nozzle       int                   `json:"nozzle,omitempty"` // 0: the recipe's
+	// Which are the copies' numbers, where it is not all of them from the first on.
+	Which []int `json:"which,omitempty"`
 }
 
 // Same says that two are of the same version, unit, number and nozzle, however they stand.

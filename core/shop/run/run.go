@@ -10,7 +10,8 @@ const (
 	Printing = "printing"
 	Off      = "off the machine"
 	Failed   = "failed"
-	// Cancelled is one whose job was taken back or withdrawn before it was started.
+	// Cancelled is one whose job was taken back or withdrawn before it was started, or whose parts were put on
+	// the plate of another.
 	Cancelled = "cancelled"
 )
 
@@ -27,7 +28,7 @@ var Table = state.Table{Of: "Run", First: Planned, Moves: []state.Move{
 	{Event: Starts, From: []string{Planned}, To: Printing, Guard: "nothing else is before it in its lane, and it has its program"},
 	{Event: Ends, From: []string{Printing}, To: Off},
 	{Event: Fails, From: []string{Printing}, To: Failed, Guard: "there is a reason; a successor is planned first in the lane"},
-	{Event: Cancel, From: []string{Planned}, To: Cancelled, Guard: "the yes is taken back, or the job withdrawn"},
+	{Event: Cancel, From: []string{Planned}, To: Cancelled, Guard: "the yes is taken back, the job withdrawn, or all of it lies on another's plate"},
 }}
 
 // InLane says that a run is on a machine, or waits for one.

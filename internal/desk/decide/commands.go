@@ -86,13 +86,44 @@ func approve(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, j st
 	return nil
 }
 
+// ChooseSlice makes a slice the one that counts. One that puts a plate of a job beside another's is a yes to
+// that: the job's runs are queued on the machine, and the one of that plate lies there.
+func ChooseSlice(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) error {
+	s, err := d.Store.Slice(ctx, id)
+	if err != nil {
+		return err
+	}
+	if s.JobID != 0 || s.BaseID == nil {
+		return plates.ChooseSlice(ctx, d, a, id)
+	}
+	base, err := d.Store.Slice(ctx, *s.BaseID)
+	if err != nil {
+		return err
+	}
+	return onFloor(ctx, d, a, base.JobID, 0, func(tx *store.Tx, j store.Job) error {
+		if s, err = tx.LockSlice(ctx, id); err != nil {
+			return err
+		}
+		if s.State != task.Done {
+			return desk.Refuse("slice not done", id, s.State)
+		}
+		if err := tx.ChooseSlice(ctx, base); err != nil {
+			return err
+		}
+		if err := approve(ctx, d, tx, a, j, s.MachineID, nil); err != nil {
+			return err
+		}
+		return plates.JoinNow(ctx, d, tx, a, s)
+	})
+}
+
 // TakeBack takes a yes back while nothing has been started: the job is to be decided again.
 func TakeBack(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, revision int) error {
 	return onFloor(ctx, d, a, id, revision, func(tx *store.Tx, j store.Job) error {
 		if !job.Table.Can(j.State, job.TakeBack) {
 			return desk.Refuse("no yes to take back", id, j.State)
 		}
-		if err := unsay(ctx, d, tx, j, job.TakeBack, ""); err != nil {
+		if err := unsay(ctx, d, tx, a, j, job.TakeBack, ""); err != nil {
 			return err
 		}
 		desk.Touched(tx, j, a, event.YesTakenBack{}, problem.Phrase{})
@@ -111,7 +142,7 @@ func Withdraw(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, revisio
 		if err := stopCheck(ctx, d, tx, id, "The job was withdrawn."); err != nil {
 			return err
 		}
-		if err := unsay(ctx, d, tx, j, job.Withdraw, reason); err != nil {
+		if err := unsay(ctx, d, tx, a, j, job.Withdraw, reason); err != nil {
 			return err
 		}
 		desk.Touched(tx, j, a, event.Withdrawn{}, desk.Told(reason))
@@ -120,8 +151,8 @@ func Withdraw(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, revisio
 }
 
 // unsay undoes a yes, if there is one: its slice is cancelled while it is being made, its runs
-// leave their lanes.
-func unsay(ctx context.Context, d *desk.Desk, tx *store.Tx, j store.Job, by, reason string) error {
+// leave their lanes, its parts the plates that they share with others'.
+func unsay(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, j store.Job, by, reason string) error {
 	runs, err := tx.RunsOfJob(ctx, j.ID)
 	if err != nil {
 		return err
@@ -129,9 +160,19 @@ func unsay(ctx context.Context, d *desk.Desk, tx *store.Tx, j store.Job, by, rea
 	for _, r := range runs {
 		to, ok := run.Table.To(r.State, run.Cancel)
 		if !ok {
-			return desk.Refuse("run stays", r.JobTitle, r.State)
+			return desk.Refuse("run stays", j.Title, r.State)
 		}
-		if err := tx.SetRunState(ctx, r.ID, to, d.Now(), ""); err != nil {
+		if len(r.Shares) == 1 {
+			if err := tx.SetRunState(ctx, r.ID, to, d.Now(), ""); err != nil {
+				return err
+			}
+			continue
+		}
+		jobs, err := floor.LockAll(ctx, tx, &r)
+		if err != nil {
+			return err
+		}
+		if err := plates.Part(ctx, d, tx, a, r, jobs, j.ID, true); err != nil {
 			return err
 		}
 	}
@@ -182,14 +223,20 @@ func Move(ctx context.Context, d *desk.Desk, a desk.Actor, runID, machineID int6
 	if r.MachineID == machineID {
 		return floor.MoveRun(ctx, d, a, runID, place)
 	}
-	return onFloor(ctx, d, a, r.JobID, 0, func(tx *store.Tx, j store.Job) error {
+	if len(r.Shares) != 1 {
+		return desk.Refuse("shared stays", r.Title())
+	}
+	return onFloor(ctx, d, a, r.Shares[0].JobID, 0, func(tx *store.Tx, j store.Job) error {
 		if r, err = tx.Run(ctx, runID); err != nil { // as it is under the lock
 			return err
 		}
-		if !run.Movable(r.State) || !job.Table.Can(j.State, job.TakeBack) {
-			return desk.Refuse("run stays", r.JobTitle, r.State)
+		if len(r.Shares) > 1 {
+			return desk.Refuse("shared stays", r.Title())
 		}
-		if err := unsay(ctx, d, tx, j, job.TakeBack, ""); err != nil {
+		if !run.Movable(r.State) || r.Of(j.ID) == nil || !job.Table.Can(j.State, job.TakeBack) {
+			return desk.Refuse("run stays", j.Title, r.State)
+		}
+		if err := unsay(ctx, d, tx, a, j, job.TakeBack, ""); err != nil {
 			return err
 		}
 		if j, err = tx.Job(ctx, j.ID); err != nil {
@@ -249,7 +296,7 @@ func Advance(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, revision
 		case next == "" || !job.Table.Can(j.State, next):
 			return desk.Refuse("not decided yet", id, j.State)
 		case t.run != "":
-			return moveRun(ctx, d, tx, a, j, runs[0], t.run, "")
+			return moveRun(ctx, d, tx, a, runs[0], t.run, "")
 		}
 		to, _ := job.Table.To(j.State, next)
 		if err := tx.SetState(ctx, id, to, ""); err != nil {
@@ -275,7 +322,7 @@ func RunFailed(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, revisi
 		if len(runs) == 0 || !run.Table.Can(runs[0].State, run.Fails) {
 			return desk.Refuse("no run to fail", id, j.State)
 		}
-		return moveRun(ctx, d, tx, a, j, runs[0], run.Fails, reason)
+		return moveRun(ctx, d, tx, a, runs[0], run.Fails, reason)
 	})
 }
 
@@ -301,11 +348,15 @@ func onFloor(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, revision
 	})
 }
 
-// moveRun moves a run of a job by an event, and the job as its runs are then.
-func moveRun(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, j store.Job, r store.Run, by, reason string) error {
+// moveRun moves a run by an event, and each job whose parts lie on its plate as its runs are then.
+func moveRun(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, r store.Run, by, reason string) error {
 	to, ok := run.Table.To(r.State, by)
 	if !ok {
-		return desk.Refuse("run stays", r.JobTitle, r.State)
+		return desk.Refuse("run stays", r.Title(), r.State)
+	}
+	jobs, err := floor.LockAll(ctx, tx, &r)
+	if err != nil {
+		return err
 	}
 	if by == run.Starts {
 		if err := mayStart(ctx, tx, r); err != nil {
@@ -330,29 +381,32 @@ func moveRun(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, j st
 			return err
 		}
 	}
+	what := map[string]event.Event{run.Starts: event.Started{}, run.Ends: event.CameOff{}, run.Fails: event.Failed{}}[by]
+	for _, j := range jobs {
+		if err := follow(ctx, tx, j); err != nil {
+			return err
+		}
+		desk.Touched(tx, j, a, what, desk.Told(reason))
+	}
+	return desk.LanesChanged(ctx, d, tx)
+}
+
+// follow moves a job to where its runs are.
+func follow(ctx context.Context, tx *store.Tx, j store.Job) error {
 	runs, err := tx.RunsOfJob(ctx, j.ID)
 	if err != nil {
 		return err
 	}
 	if step := job.Follow(states(runs)); step != j.State {
-		err = tx.SetState(ctx, j.ID, step, "")
-	} else {
-		err = tx.SetState(ctx, j.ID, j.State, j.Reason) // its revision counts on all the same
+		return tx.SetState(ctx, j.ID, step, "")
 	}
-	if err != nil {
-		return err
-	}
-	if err := desk.LanesChanged(ctx, d, tx); err != nil {
-		return err
-	}
-	desk.Touched(tx, j, a, map[string]event.Event{run.Starts: event.Started{}, run.Ends: event.CameOff{}, run.Fails: event.Failed{}}[by], desk.Told(reason))
-	return nil
+	return tx.SetState(ctx, j.ID, j.State, j.Reason) // its revision counts on all the same
 }
 
 // mayStart refuses to start a run without a program, or before another in its lane.
 func mayStart(ctx context.Context, tx *store.Tx, r store.Run) error {
 	if r.GCodeID == nil {
-		return desk.Refuse("to be sliced before the start", r.JobTitle)
+		return desk.Refuse("to be sliced before the start", r.Title())
 	}
 	lanes, err := tx.Lanes(ctx)
 	if err != nil {
@@ -360,7 +414,7 @@ func mayStart(ctx context.Context, tx *store.Tx, r store.Run) error {
 	}
 	for _, o := range lanes {
 		if o.MachineID == r.MachineID && o.Position < r.Position {
-			return desk.Refuse("another comes before", o.JobTitle)
+			return desk.Refuse("another comes before", o.Title())
 		}
 	}
 	return nil

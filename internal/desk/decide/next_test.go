@@ -67,16 +67,16 @@ func TestLateByTheHousesDay(t *testing.T) {
 		finish, err := time.Parse(time.RFC3339, c.finish)
 		require.NoError(t, err)
 		h := &floor.State{Hours: planning.Hours{Location: loc}, Slots: map[int64]planning.Slot{7: {Start: finish.Add(-time.Hour), Finish: finish}}}
-		v := h.RunView(store.Run{ID: 7, NeededBy: &needed})
+		v := h.RunView(store.Run{ID: 7, Shares: []store.Share{{NeededBy: &needed}}})
 		assert.Equal(t, c.late, v.Late, "%s: needed by %s, done %s", c.zone, c.needed, c.finish)
 		assert.Equal(t, c.needed, v.NeededBy)
 		var s Slip
-		stand(h, &s, store.Job{NeededBy: &needed}, []store.Run{{ID: 7}}, nil)
+		stand(h, &s, store.Job{NeededBy: &needed}, []store.Run{{ID: 7, Shares: []store.Share{{}}}}, nil)
 		assert.Equal(t, c.late, s.Late, "on the shelf, too")
-		stand(h, &s, store.Job{}, []store.Run{{ID: 7}}, nil)
+		stand(h, &s, store.Job{}, []store.Run{{ID: 7, Shares: []store.Share{{}}}}, nil)
 		assert.False(t, s.Late, "of no day")
 		stand(h, &s, store.Job{NeededBy: &needed}, nil, []floor.LadderRow{{Proposed: true, Finish: &finish}})
 		assert.Equal(t, c.late, s.Late, "by the proposal")
-		assert.False(t, h.RunView(store.Run{ID: 8, NeededBy: &needed}).Late, "that it never ends is told otherwise")
+		assert.False(t, h.RunView(store.Run{ID: 8, Shares: []store.Share{{NeededBy: &needed}}}).Late, "that it never ends is told otherwise")
 	}
 }

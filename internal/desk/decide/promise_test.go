@@ -117,7 +117,7 @@ func TestARunHoldsWhatWasApproved(t *testing.T) {
 			runs, err := h.Store.RunsOfJob(ctx, id)
 			require.NoError(t, err)
 			for _, r := range runs {
-				k := kept{r.JobID, r.MachineID, r.Seconds, r.Grams, r.PriceCents, ""}
+				k := kept{id, r.MachineID, r.Seconds, r.Grams, r.Of(id).PriceCents, ""}
 				d, err := plates.RunProgram(ctx, h.Desk, h.Cato, r.ID)
 				require.NoError(t, err)
 				b, err := io.ReadAll(d)

@@ -97,11 +97,15 @@ func Shelf(ctx context.Context, d *desk.Desk, a desk.Actor) (ShelfView, error) {
 	runs := map[int64][]store.Run{}
 	for _, lane := range h.Lanes {
 		for _, r := range lane {
-			runs[r.JobID] = append(runs[r.JobID], r)
+			for _, s := range r.Shares {
+				runs[s.JobID] = append(runs[s.JobID], r)
+			}
 		}
 	}
 	for _, r := range off {
-		runs[r.JobID] = append(runs[r.JobID], r)
+		for _, s := range r.Shares {
+			runs[s.JobID] = append(runs[s.JobID], r)
+		}
 	}
 	view.Slips = make([]Slip, 0, len(jobs))
 	for _, j := range jobs {
@@ -177,7 +181,8 @@ func stand(h *floor.State, s *Slip, j store.Job, runs []store.Run, ladder []floo
 		if m := h.Machine(r.MachineID); m != nil && i == 0 {
 			s.Machine, s.MachineID = m.Data.Name, m.ID
 		}
-		s.Seconds, s.Grams, s.Price = s.Seconds+r.Seconds, s.Grams+r.Grams, s.Price+r.PriceCents
+		own := r.Of(j.ID)
+		s.Seconds, s.Grams, s.Price = s.Seconds+own.Seconds, s.Grams+own.Grams, s.Price+own.PriceCents
 		if slot, ok := h.Slots[r.ID]; ok && !slot.Finish.IsZero() && (s.Finish == nil || slot.Finish.After(*s.Finish)) {
 			s.Finish = &slot.Finish
 		}
@@ -350,7 +355,7 @@ func Job(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) (JobView, er
 		v.Messages = messages(v.Title, v.Findings, h.Words)
 	}
 	for _, r := range runs {
-		v.Runs = append(v.Runs, h.RunView(r))
+		v.Runs = append(v.Runs, h.RunOf(r, id))
 	}
 	stand(h, &v.Slip, j, runs, v.Ladder)
 	v.Ways.Rows = []floor.LadderRow{}

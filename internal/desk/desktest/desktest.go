@@ -77,6 +77,7 @@ type House struct {
 	Desk        *desk.Desk
 	Queue       *Queue
 	Cato, Owner desk.Actor
+	Other       desk.Actor // another member
 	Found       *verdict.Verdict // what a check finds of a box
 	Machines    []store.Machine
 }
@@ -96,8 +97,12 @@ func Open(t *testing.T) *House {
 	}
 	h.Cato = who("cato", desk.Coordinator)
 	for _, p := range demo.People() {
-		if desk.Role(p.Role) == desk.Member && h.Owner.ID == 0 {
+		switch {
+		case desk.Role(p.Role) != desk.Member || h.Other.ID != 0:
+		case h.Owner.ID == 0:
 			h.Owner = who(p.Login, desk.Member)
+		default:
+			h.Other = who(p.Login, desk.Member)
 		}
 	}
 	choices, _, err := desk.Choices(ctx, h.Store.Q, recipe.Everyday)
@@ -112,12 +117,17 @@ func Open(t *testing.T) *House {
 
 // Arrived hands a job of one piece in for a member.
 func (h *House) Arrived() (job, piece int64) {
+	return h.HandedIn(h.Owner, "box.stl", 1)
+}
+
+// HandedIn hands one in of so many copies for somebody, from a file of that name.
+func (h *House) HandedIn(who desk.Actor, name string, copies int) (job, piece int64) {
 	h.T.Helper()
 	var file bytes.Buffer
 	require.NoError(h.T, modelfile.WriteSTL(&file, solid.Box(20, 20, 10), ""))
-	id, _, err := intake.Upload(ctx, h.Desk, h.Owner, "box.stl", &file)
+	id, _, err := intake.Upload(ctx, h.Desk, who, name, &file)
 	require.NoError(h.T, err)
-	job, err = intake.NewJob(ctx, h.Desk, h.Owner, intake.HandIn{Purpose: recipe.Everyday, NeededBy: "2026-12-01", Pieces: []intake.HandInPiece{{UploadID: id, Copies: 1}}})
+	job, err = intake.NewJob(ctx, h.Desk, who, intake.HandIn{Purpose: recipe.Everyday, NeededBy: "2026-12-01", Pieces: []intake.HandInPiece{{UploadID: id, Copies: copies}}})
 	require.NoError(h.T, err)
 	pieces, err := h.Store.Pieces(ctx, job)
 	require.NoError(h.T, err)
@@ -190,7 +200,11 @@ func (h *House) end(s store.Slice, seconds float64, many int) error {
 	}
 	for i, p := range s.Pieces {
 		for n := range p.Copies {
-			made[n%many].Spots = append(made[n%many].Spots, slicing.Spot{Piece: i, Copy: n + 1})
+			at := slicing.Spot{Piece: i, Copy: n + 1, OutlineMM: [][2]float64{{-10, -10}, {10, -10}, {10, 10}, {-10, 10}}}
+			if len(p.Which) > 0 {
+				at.Copy = p.Which[n]
+			}
+			made[n%many].Spots = append(made[n%many].Spots, at)
 		}
 	}
 	return plates.EndSlice(ctx, h.Desk, s, made, func(*store.Tx) error { return nil })

@@ -105,7 +105,10 @@ func outlinesOf(ctx context.Context, q store.Q, r store.Run) (out []polygon.Path
 		p, err := q.Plate(ctx, *r.PlateID)
 		return outlines(p.Spots), err
 	}
-	pieces, err := q.Pieces(ctx, r.JobID)
+	if len(r.Shares) == 0 {
+		return nil, nil
+	}
+	pieces, err := q.Pieces(ctx, r.Shares[0].JobID)
 	for _, p := range pieces {
 		if p.Verdict != nil && p.BlobID != nil && r.GCodeID != nil && *p.BlobID == *r.GCodeID {
 			b := p.Verdict.BoxMM

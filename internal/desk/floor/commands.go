@@ -24,11 +24,7 @@ func MoveRun(ctx context.Context, d *desk.Desk, a desk.Actor, runID int64, place
 			return err
 		}
 		if !states.Movable(run.State) {
-			return desk.Refuse("run stays", run.JobTitle, run.State)
-		}
-		j, err := tx.LockJob(ctx, run.JobID)
-		if err != nil {
-			return err
+			return desk.Refuse("run stays", run.Title(), run.State)
 		}
 		if err := putAt(ctx, tx, run.MachineID, []int64{runID}, place); err != nil {
 			return err
@@ -36,7 +32,6 @@ func MoveRun(ctx context.Context, d *desk.Desk, a desk.Actor, runID int64, place
 		if err := desk.LanesChanged(ctx, d, tx); err != nil {
 			return err
 		}
-		desk.Touched(tx, j, a, event.MovedInItsLane{}, problem.Phrase{})
-		return nil
+		return TouchAll(ctx, tx, &run, a, event.MovedInItsLane{}, problem.Phrase{})
 	})
 }

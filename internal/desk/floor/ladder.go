@@ -421,7 +421,7 @@ func QueueRuns(ctx context.Context, tx *store.Tx, r *LadderRow, pieces []store.P
 	}
 	ids := make([]int64, len(runs))
 	for i, cents := range price.Share(r.Price, times) {
-		runs[i].PriceCents = cents
+		runs[i].Shares = []store.Share{{JobID: pieces[0].JobID, PlateID: runs[i].PlateID, Seconds: runs[i].Seconds, Grams: runs[i].Grams, PriceCents: cents}}
 		if ids[i], err = tx.AddRun(ctx, runs[i]); err != nil {
 			return err
 		}
@@ -434,7 +434,7 @@ func QueueRuns(ctx context.Context, tx *store.Tx, r *LadderRow, pieces []store.P
 
 // runs are what a yes to a row is to.
 func (r *LadderRow) runs(ctx context.Context, tx *store.Tx, pieces []store.Piece) (out []store.Run, err error) {
-	run := store.Run{JobID: pieces[0].JobID, MachineID: r.MachineID, Material: r.Material, Colour: r.Colour}
+	run := store.Run{MachineID: r.MachineID, Material: r.Material, Colour: r.Colour}
 	on := option.Machine{ID: r.MachineID, Name: r.Name}
 	if models := Models(pieces); len(models) > 0 {
 		plates, err := tx.Plates(ctx, r.SliceID)

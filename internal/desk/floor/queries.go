@@ -38,10 +38,10 @@ type LaneView struct {
 	Runs      []RunView  `json:"runs"`
 }
 
-// RunView is one block in a lane.
+// RunView is one block in a lane, or what of one is a job's.
 type RunView struct {
 	ID          int64       `json:"id"`
-	JobID       int64       `json:"job_id"`
+	JobID       int64       `json:"job_id" doc:"The one that was there first, where parts of several lie on its plate"`
 	JobRevision int         `json:"job_revision"`
 	Title       string      `json:"title"`
 	Member      string      `json:"member"`
@@ -61,17 +61,49 @@ type RunView struct {
 	Plate       int         `json:"plate,omitempty" doc:"Which plate of its slice"`
 	Plates      int         `json:"plates,omitempty" doc:"Of how many"`
 	Unsliced    bool        `json:"unsliced,omitempty" doc:"It has no program: it is to be sliced before the start"`
+	Shares      []ShareView `json:"shares,omitempty" doc:"Whose parts lie on its plate, where those of several jobs do"`
 }
 
+// ShareView is what of a run is a job's.
+type ShareView struct {
+	JobID    int64       `json:"job_id"`
+	Title    string      `json:"title"`
+	Member   string      `json:"member"`
+	Seconds  float64     `json:"seconds" doc:"Its lines, and its part of what is common"`
+	Grams    float64     `json:"grams"`
+	Price    units.Cents `json:"price_cents" doc:"As was said yes to"`
+	NeededBy string      `json:"needed_by,omitempty"`
+	Late     bool        `json:"late"`
+}
+
+// RunView is a run as the floor shows it.
 func (h *State) RunView(r store.Run) RunView {
-	v := RunView{ID: r.ID, JobID: r.JobID, JobRevision: r.JobRevision, Title: r.JobTitle, Member: r.MemberName, MachineID: r.MachineID, Recipe: r.Recipe,
-		Material: r.Material, Colour: r.Colour, State: r.State, Movable: run.Movable(r.State), Plate: r.Plate, Plates: r.Plates, Unsliced: r.GCodeID == nil && run.Movable(r.State), Seconds: r.Seconds, Grams: r.Grams, Price: r.PriceCents}
-	if s, ok := h.Slots[r.ID]; ok && !s.Finish.IsZero() {
-		v.Start, v.Finish = &s.Start, &s.Finish
+	v := h.runView(&r, r.Shares[0])
+	v.Seconds, v.Grams = r.Seconds, r.Grams
+	if len(r.Shares) < 2 {
+		return v
 	}
-	if r.NeededBy != nil {
-		v.NeededBy = r.NeededBy.Format(time.DateOnly)
-		v.Late = v.Finish != nil && h.Hours.Late(*v.Finish, *r.NeededBy)
+	v.Late, v.Price = false, 0
+	for _, s := range r.Shares {
+		own := h.runView(&r, s)
+		v.Shares = append(v.Shares, ShareView{s.JobID, s.JobTitle, s.MemberName, s.Seconds, s.Grams, s.PriceCents, own.NeededBy, own.Late})
+		v.Late, v.Price = v.Late || own.Late, v.Price+own.Price
+	}
+	return v
+}
+
+// RunOf is what of a run is a job's: nothing of whose parts lie beside.
+func (h *State) RunOf(r store.Run, job int64) RunView { return h.runView(&r, *r.Of(job)) }
+
+func (h *State) runView(r *store.Run, s store.Share) RunView {
+	v := RunView{ID: r.ID, JobID: s.JobID, JobRevision: s.JobRevision, Title: s.JobTitle, Member: s.MemberName, MachineID: r.MachineID, Recipe: r.Recipe,
+		Material: r.Material, Colour: r.Colour, State: r.State, Movable: run.Movable(r.State), Plate: s.Plate, Plates: s.Plates, Unsliced: r.GCodeID == nil && run.Movable(r.State), Seconds: s.Seconds, Grams: s.Grams, Price: s.PriceCents}
+	if at, ok := h.Slots[r.ID]; ok && !at.Finish.IsZero() {
+		v.Start, v.Finish = &at.Start, &at.Finish
+	}
+	if s.NeededBy != nil {
+		v.NeededBy = s.NeededBy.Format(time.DateOnly)
+		v.Late = v.Finish != nil && h.Hours.Late(*v.Finish, *s.NeededBy)
 	}
 	return v
 }

@@ -253,7 +253,7 @@ func changeSlice(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, what
 		if err != nil {
 			return err
 		}
-		j, err := desk.LockJob(ctx, tx, a, s.JobID, 0)
+		jobs, err := lockOf(ctx, tx, a, &s)
 		if err != nil {
 			return err
 		}
@@ -267,13 +267,37 @@ func changeSlice(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, what
 		if err != nil {
 			return err
 		}
-		in, err := gather(ctx, tx.Q, s, j)
+		in, err := gather(ctx, tx.Q, s, jobs...)
 		if err != nil {
 			return err
 		}
-		desk.Touched(tx, j, a, what(event.OfSlice{Slice: id, Of: in.name()}), problem.Phrase{})
+		for _, j := range jobs {
+			desk.Touched(tx, j, a, what(event.OfSlice{Slice: id, Of: in.name()}), problem.Phrase{})
+		}
 		return nil
 	})
+}
+
+// lockOf locks the jobs that a slice is of, the first one's first; where there are several, the lanes before.
+func lockOf(ctx context.Context, tx *store.Tx, a desk.Actor, s *store.Slice) ([]store.Job, error) {
+	if s.JobID != 0 {
+		j, err := desk.LockJob(ctx, tx, a, s.JobID, 0)
+		return []store.Job{j}, err
+	}
+	if !a.Role.AtLeast(desk.Coordinator) {
+		return nil, store.ErrNotFound
+	}
+	if err := tx.LockLanes(ctx); err != nil {
+		return nil, err
+	}
+	ids, err := jobsJoined(ctx, tx.Q, s)
+	if err != nil {
+		return nil, err
+	}
+	if _, err := floor.LockJobs(ctx, tx, ids); err != nil {
+		return nil, err
+	}
+	return jobsOf(ctx, tx.Q, s)
 }
 
 // CancelSlice ends one that waits or runs.
@@ -288,6 +312,9 @@ func CancelSlice(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) erro
 		s.State, s.Error = task.Cancelled, "The slice was cancelled."
 		if err := tx.EndSlice(ctx, s); err != nil {
 			return err
+		}
+		if s.JobID == 0 {
+			return nil
 		}
 		j, err := tx.LockJob(ctx, s.JobID)
 		if err != nil {
@@ -326,6 +353,9 @@ func RemoveSlice(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) erro
 // those of the job's ladder from then on.
 func ChooseSlice(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) error {
 	return changeSlice(ctx, d, a, id, func(of event.OfSlice) event.Event { return event.SliceChosen{OfSlice: of} }, func(tx *store.Tx, s store.Slice) error {
+		if s.JobID == 0 {
+			return desk.Refuse("slice of several jobs", id)
+		}
 		if s.State != "done" {
 			return desk.Refuse("slice not done", id, s.State)
 		}
@@ -428,6 +458,10 @@ func Savings(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) ([]int64
 		other.Label, other.MachineID, other.Overrides = "on "+quickest.Name, quickest.MachineID, nil
 		tries = append(tries, other)
 	}
+	together, err := beside(ctx, d.Store.Q, h, base)
+	if err != nil {
+		return nil, err
+	}
 	var ids []int64
 	err = d.Store.InTx(ctx, func(tx *store.Tx) error { // all of them, or none
 		ids = nil
@@ -443,7 +477,12 @@ func Savings(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) ([]int64
 			}
 			ids = append(ids, n)
 		}
-		return nil
+		if together == nil {
+			return nil
+		}
+		n, err := orderAgainst(ctx, d, tx, a, j, *together)
+		ids = append(ids, n)
+		return err
 	})
 	return ids, err
 }
@@ -460,7 +499,7 @@ func EndSlice(ctx context.Context, d *desk.Desk, s store.Slice, made []store.Pla
 		if err := tx.LockLanes(ctx); err != nil {
 			return err
 		}
-		j, err := tx.LockJob(ctx, s.JobID)
+		jobs, err := lockOf(ctx, tx, desk.Actor{Role: desk.Coordinator}, &s)
 		if err != nil {
 			return err
 		}
@@ -476,7 +515,11 @@ func EndSlice(ctx context.Context, d *desk.Desk, s store.Slice, made []store.Pla
 		if err := also(tx); err != nil { // the queue's, behind ours: one order of locks
 			return err
 		}
-		in, err := gather(ctx, tx.Q, s, j)
+		if s.JobID == 0 && s.BaseID == nil {
+			return endTogether(ctx, d, tx, jobs, s)
+		}
+		j := jobs[len(jobs)-1] // what is only held against a slice is of the one that is to come
+		in, err := gather(ctx, tx.Q, s, jobs...)
 		if err != nil {
 			return err
 		}

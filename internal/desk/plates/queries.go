@@ -30,7 +30,7 @@ import (
 type SliceInput struct {
 	Slice  store.Slice
 	Pieces []store.Piece // of the slice, in its order
-	Job    store.Job
+	Jobs   []store.Job   // that it is of; several where it puts their plates together
 	verdict.Choice
 	StartCents units.Cents
 	Made       revision.Made // by what it is made now
@@ -42,10 +42,13 @@ type SliceInput struct {
 
 // name is what a slice is of, in few words.
 func (in *SliceInput) name() string {
-	if len(in.Pieces) == 1 {
+	switch {
+	case len(in.Jobs) > 1:
+		return sharedTitle(len(in.Jobs))
+	case len(in.Pieces) == 1:
 		return in.Pieces[0].Name
 	}
-	return in.Job.Title
+	return in.Jobs[0].Title
 }
 
 // InputOf gathers what a slice is made from.
@@ -54,20 +57,54 @@ func InputOf(ctx context.Context, d *desk.Desk, id int64) (SliceInput, error) {
 	if err != nil {
 		return SliceInput{}, err
 	}
-	j, err := d.Store.Job(ctx, s.JobID)
+	jobs, err := jobsOf(ctx, d.Store.Q, &s)
 	if err != nil {
 		return SliceInput{}, err
 	}
-	in, err := gather(ctx, d.Store.Q, s, j)
+	in, err := gather(ctx, d.Store.Q, s, jobs...)
 	if err != nil {
 		return in, err
 	}
 	return in, in.made()
 }
 
+// jobsOf are the jobs that a slice is of, the first one's first.
+func jobsOf(ctx context.Context, q store.Q, s *store.Slice) (out []store.Job, err error) {
+	ids := []int64{s.JobID}
+	if s.JobID == 0 {
+		if ids, err = jobsJoined(ctx, q, s); err != nil {
+			return nil, err
+		}
+	}
+	for _, id := range ids {
+		j, err := q.Job(ctx, id)
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, j)
+	}
+	return out, nil
+}
+
+// jobsJoined are the numbers of the jobs whose plates a slice puts together.
+func jobsJoined(ctx context.Context, q store.Q, s *store.Slice) (out []int64, err error) {
+	for _, id := range s.Joins {
+		p, err := q.Plate(ctx, id)
+		if err != nil {
+			return nil, err
+		}
+		own, err := q.Slice(ctx, p.SliceID)
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, own.JobID)
+	}
+	return out, nil
+}
+
 // gather reads it, whether or not it can be made now.
-func gather(ctx context.Context, q store.Q, s store.Slice, j store.Job) (SliceInput, error) {
-	in := SliceInput{Slice: s, Job: j}
+func gather(ctx context.Context, q store.Q, s store.Slice, jobs ...store.Job) (SliceInput, error) {
+	in := SliceInput{Slice: s, Jobs: jobs}
 	for _, x := range s.Pieces {
 		p, err := q.Piece(ctx, x.PieceID)
 		if err != nil {
@@ -80,7 +117,7 @@ func gather(ctx context.Context, q store.Q, s store.Slice, j store.Job) (SliceIn
 		return in, err
 	}
 	in.StartCents, in.FilePattern = h.StartCents, cmp.Or(h.FilePattern, naming.FilePattern)
-	all, from, err := desk.Choices(ctx, q, recipe.Purpose(j.Purpose))
+	all, from, err := desk.Choices(ctx, q, recipe.Purpose(jobs[0].Purpose))
 	if err != nil {
 		return in, err
 	}
@@ -99,7 +136,7 @@ func gather(ctx context.Context, q store.Q, s store.Slice, j store.Job) (SliceIn
 // made fills in by what it is made now; a refusal where the machine has no recipe for it.
 func (in *SliceInput) made() error {
 	if in.Recipe == nil || in.Loaded == nil {
-		return desk.Refuse("no recipe for a purpose on", in.Job.Purpose, in.Machine.Name)
+		return desk.Refuse("no recipe for a purpose on", in.Jobs[0].Purpose, in.Machine.Name)
 	}
 	if r, err := in.Recipe.Apply(in.Slice.Overrides); err == nil { // else it is refused where it is made
 		in.Made = revision.Of(in.Machine, r, in.Loaded, in.from, in.Slice.Pieces)
@@ -230,7 +267,51 @@ func Slices(ctx context.Context, d *desk.Desk, a desk.Actor, piece int64) ([]Sli
 		}
 		out = append(out, v)
 	}
+	if !a.Role.AtLeast(desk.Coordinator) {
+		return out, nil
+	}
+	joints, err := d.Store.JointsAgainst(ctx, p.JobID)
+	if err != nil {
+		return nil, err
+	}
+	for i := range joints {
+		s := &joints[i]
+		at := slices.IndexFunc(s.Pieces, func(x revision.Piece) bool { return x.PieceID == piece })
+		base := slices.IndexFunc(out, func(v SliceView) bool { return v.ID == *s.BaseID })
+		if at < 0 || base < 0 {
+			continue
+		}
+		own, err := d.Store.Plates(ctx, s.ID)
+		if err != nil {
+			return nil, err
+		}
+		v := viewOf(s, at, own)
+		v.Machine = today.Machine(s.MachineID)
+		if s.Full != nil && out[base].Full != nil {
+			if v.Full, err = added(ctx, d.Store.Q, s, out[base].Full); err != nil {
+				return nil, err
+			}
+			_, changed := today.Of(s.MachineID, s.Full, s.Overrides, s.Pieces, s.Made)
+			v.Stale = words.Stale(changed)
+		}
+		out = append(out, v)
+	}
 	return out, nil
+}
+
+// added is what a job takes of a machine if one of its plates lies with another's: by so much less than by
+// itself as both together take less than one after the other. The price is its own.
+func added(ctx context.Context, q store.Q, s *store.Slice, alone *FullView) (*FullView, error) {
+	f := *alone
+	f.Seconds, f.Grams = f.Seconds+s.Full.WholeSeconds(), f.Grams+s.Full.Grams()
+	for _, id := range s.Joins {
+		p, err := q.Plate(ctx, id)
+		if err != nil {
+			return nil, err
+		}
+		f.Seconds, f.Grams = f.Seconds-p.Full.WholeSeconds(), f.Grams-p.Full.Grams()
+	}
+	return &f, nil
 }
 
 // viewOf is a slice as one of its pieces stands in it.
@@ -299,6 +380,12 @@ func SliceFor(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) (store.
 	if err != nil {
 		return s, err
 	}
+	if s.JobID == 0 { // nobody but the desk sees whose parts lie beside
+		if !a.Role.AtLeast(desk.Coordinator) {
+			err = store.ErrNotFound
+		}
+		return s, err
+	}
 	j, err := d.Store.Job(ctx, s.JobID)
 	if err == nil && !desk.Sees(a, j) {
 		err = store.ErrNotFound
@@ -358,7 +445,10 @@ func RunProgram(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) (desk
 	if err != nil {
 		return desk.Download{}, err
 	}
-	j, err := d.Store.Job(ctx, r.JobID)
+	if len(r.Shares) == 0 || len(r.Shares) > 1 && !a.Role.AtLeast(desk.Coordinator) {
+		return desk.Download{}, store.ErrNotFound
+	}
+	j, err := d.Store.Job(ctx, r.Shares[0].JobID)
 	if err != nil {
 		return desk.Download{}, err
 	}
@@ -378,8 +468,11 @@ func RunProgram(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) (desk
 		return desk.Download{}, err
 	}
 	f := naming.FileFacts{Job: j.ID, Member: j.MemberName, Title: j.Title, Part: j.Title, Seconds: r.Seconds, Grams: r.Grams, Material: r.Material, Recipe: r.Recipe, Ending: ".gcode"}
-	if r.Plates > 1 {
-		f.Title = fmt.Sprintf("%s %d of %d", j.Title, r.Plate, r.Plates)
+	if own := r.Shares[0]; own.Plates > 1 {
+		f.Title = fmt.Sprintf("%s %d of %d", j.Title, own.Plate, own.Plates)
+	}
+	if len(r.Shares) > 1 {
+		f.Member, f.Title, f.Part = shared, sharedTitle(len(r.Shares)), shared
 	}
 	for _, m := range machines {
 		if m.ID == r.MachineID {
@@ -389,6 +482,11 @@ func RunProgram(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) (desk
 	out.Name, err = naming.FileName(cmp.Or(h.FilePattern, naming.FilePattern), f)
 	return out, err
 }
+
+// shared is what a file is named by that lies about for all to see, in place of those whose parts are in it.
+const shared = "shared"
+
+func sharedTitle(jobs int) string { return fmt.Sprintf("plate shared by %d", jobs) }
 
 // named fills in a stored file of a plate, called as the house calls such files.
 func named(ctx context.Context, d *desk.Desk, s store.Slice, p store.Plate, blob *int64, out desk.Download, ending string) (desk.Download, error) {
@@ -401,11 +499,15 @@ func named(ctx context.Context, d *desk.Desk, s store.Slice, p store.Plate, blob
 		return desk.Download{}, err
 	}
 	part := strings.TrimSuffix(in.Pieces[0].Name, path.Ext(in.Pieces[0].Name))
-	title := in.Job.Title
+	title := in.Jobs[0].Title
 	if n := max(1, s.Full.Plates); n > 1 { // one name for each
 		title = fmt.Sprintf("%s %d of %d", title, p.N, n)
 	}
-	out.Name, err = naming.FileName(in.FilePattern, naming.FileFacts{Job: in.Job.ID, Member: in.Job.MemberName, Title: title, Part: part,
+	member := in.Jobs[0].MemberName
+	if len(in.Jobs) > 1 {
+		member, title, part = shared, sharedTitle(len(in.Jobs)), shared
+	}
+	out.Name, err = naming.FileName(in.FilePattern, naming.FileFacts{Job: in.Jobs[0].ID, Member: member, Title: title, Part: part,
 		Seconds: p.Full.WholeSeconds(), Grams: p.Full.Grams(), Machine: in.Machine.Name, Material: in.Loaded.Of(1).Name,
 		Recipe: in.Recipe.Name, Layers: p.Full.Layers, Ending: ending})
 	return out, err

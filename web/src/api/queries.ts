@@ -122,7 +122,7 @@ function useDeed<V>({ run, done, touches }: Deed<V>) {
 }
 
 const ofJob = (v: { id: number }): Keys => [['job', v.id]]
-const ofPieces: () => Keys = () => [['job'], ['slices']]
+const ofPieces: () => Keys = () => [['job'], ['slices'], ['beside']]
 
 interface At {
   id: number
@@ -370,6 +370,30 @@ export const useSavings = () =>
   useDeed<number>({
     run: (id) => take(api.POST('/slices/{id}/savings', { params: { path: { id } } })),
     touches: ofPieces,
+  })
+
+/** What could lie on one plate with a run, and what is being put there, looked at again and again meanwhile. */
+export const useBeside = (id: MaybeRefOrGetter<number | undefined>) =>
+  useQuery({
+    queryKey: computed(() => ['beside', toValue(id)]),
+    queryFn: () => take(api.GET('/runs/{id}/beside', { params: { path: { id: toValue(id)! } } })),
+    enabled: () => toValue(id) !== undefined,
+    refetchInterval: (q) => (q.state.data?.made.some((m) => !m.error) ? 400 : false),
+  })
+
+const ofBeside: () => Keys = () => [['beside'], ['job']]
+
+export const usePutTogether = () =>
+  useDeed<{ id: number; guest: number }>({
+    run: (v) => take(api.POST('/runs/{id}/beside', { params: { path: { id: v.id } }, body: { run_id: v.guest } })),
+    touches: ofBeside,
+  })
+
+export const useTakeOut = () =>
+  useDeed<{ id: number; job: number; title: string }>({
+    run: (v) => take(api.POST('/runs/{id}/take-out', { params: { path: { id: v.id } }, body: { job_id: v.job } })),
+    done: (v) => `${v.title} lies on a plate of its own again.`,
+    touches: ofBeside,
   })
 
 /** Moves a run at once, as far as can be told here; the server's plan follows, or the move is taken back. */

@@ -502,6 +502,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/runs/{id}/beside": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What could lie on one plate with a run that waits */
+        get: operations["beside"];
+        put?: never;
+        /** Have what another run is of lie on the plate of this one */
+        post: operations["put-together"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/runs/{id}/gcode": {
         parameters: {
             query?: never;
@@ -530,6 +548,23 @@ export interface paths {
         put?: never;
         /** Put a run at a place of its lane, or its job on another machine: a yes to what it takes there */
         post: operations["move-run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/{id}/take-out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Let what is a job's lie on a plate of its own again */
+        post: operations["take-out"];
         delete?: never;
         options?: never;
         head?: never;
@@ -841,6 +876,14 @@ export interface components {
              */
             worn_hours?: number;
         };
+        Beside: {
+            /** @description What waits on the same machine; what saves most first, what cannot last */
+            could: components["schemas"]["Could"][];
+            /** @description What is being put on one plate with it, or could not be */
+            made: components["schemas"]["Joining"][];
+            /** Format: int64 */
+            run_id: number;
+        };
         Ceiling: {
             /** Format: double */
             grams: number;
@@ -864,9 +907,42 @@ export interface components {
             /** @enum {string} */
             state: "queued" | "running" | "done" | "failed" | "cancelled" | "set aside";
         };
+        Could: {
+            /** @description Why it cannot lie there */
+            against?: string;
+            /** @description Whose jobs would be finished later */
+            delays: components["schemas"]["Delay"][];
+            /** Format: int64 */
+            job_id: number;
+            member: string;
+            /** Format: int64 */
+            run_id: number;
+            /**
+             * Format: double
+             * @description The machine: it warms up once less
+             */
+            saves_seconds?: number;
+            /** @description Whose would be finished sooner, by so many minutes */
+            sooner: components["schemas"]["Delay"][];
+            /**
+             * Format: int64
+             * @description How many times less somebody has to start the machine and take something off
+             */
+            starts?: number;
+            title: string;
+        };
         Created: {
             /** Format: int64 */
             id: number;
+        };
+        Delay: {
+            /** Format: int64 */
+            job_id: number;
+            /** @description After the day it is needed, which it would not be else */
+            late: boolean;
+            /** Format: double */
+            minutes: number;
+            title: string;
         };
         Dialect: {
             /** @description Counts filament from the start (M82), not from move to move (M83) */
@@ -1156,6 +1232,17 @@ export interface components {
             ways: components["schemas"]["Ways"];
             wish: string;
             worst?: components["schemas"]["FindingView"];
+        };
+        Joining: {
+            error?: string;
+            /** Format: double */
+            fraction: number;
+            /** Format: int64 */
+            slice_id: number;
+            /** @enum {string} */
+            state: "queued" | "running" | "failed" | "set aside";
+            /** @description The jobs that are to lie there, in words */
+            with: string;
         };
         LadderRow: {
             /** @description Why not though it fits, as the nozzle that is wanted */
@@ -1701,6 +1788,13 @@ export interface components {
             /** @enum {string} */
             of: "check" | "orientations";
         };
+        PuttingTogether: {
+            /**
+             * Format: int64
+             * @description What is to lie beside
+             */
+            run_id: number;
+        };
         Recipe: {
             /**
              * @description What keeps the first layer down
@@ -1989,7 +2083,10 @@ export interface components {
             grams: number;
             /** Format: int64 */
             id: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description The one that was there first, where parts of several lie on its plate
+             */
             job_id: number;
             /** Format: int64 */
             job_revision: number;
@@ -2017,6 +2114,8 @@ export interface components {
             recipe: string;
             /** Format: double */
             seconds: number;
+            /** @description Whose parts lie on its plate, where those of several jobs do */
+            shares?: components["schemas"]["ShareView"][];
             /** Format: date-time */
             start?: string;
             /** @enum {string} */
@@ -2075,6 +2174,26 @@ export interface components {
             machine: components["schemas"]["Setting"][];
             material: components["schemas"]["Setting"][];
             recipe: components["schemas"]["Setting"][];
+        };
+        ShareView: {
+            /** Format: double */
+            grams: number;
+            /** Format: int64 */
+            job_id: number;
+            late: boolean;
+            member: string;
+            needed_by?: string;
+            /**
+             * Format: int64
+             * @description As was said yes to
+             */
+            price_cents: number;
+            /**
+             * Format: double
+             * @description Its lines, and its part of what is common
+             */
+            seconds: number;
+            title: string;
         };
         ShelfView: {
             next?: components["schemas"]["Next"];
@@ -2302,6 +2421,10 @@ export interface components {
             vertices: number;
             /** Format: double */
             volume_mm3: number;
+        };
+        TakingOut: {
+            /** Format: int64 */
+            job_id: number;
         };
         Texts: {
             file_names: string[];
@@ -4546,6 +4669,124 @@ export interface operations {
             };
         };
     };
+    beside: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Beside"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "put-together": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PuttingTogether"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "run-gcode": {
         parameters: {
             query?: never;
@@ -4616,6 +4857,66 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["Moving"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "take-out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakingOut"];
             };
         };
         responses: {

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import type { FloorView, RunView } from '../api/client'
 import { useFormats } from '../composables/format'
+import { titleOf } from './lanes'
 
 defineProps<{
   lane: FloorView['lanes'][number]
@@ -21,7 +22,7 @@ const emit = defineEmits<{
   drop: [e: PointerEvent]
 }>()
 const f = useFormats()
-const named = (r: RunView) => (r.plates && r.plates > 1 ? `${r.title} ${r.plate}/${r.plates}` : r.title)
+const named = (r: RunView) => (!r.shares && r.plates && r.plates > 1 ? `${r.title} ${r.plate}/${r.plates}` : titleOf(r))
 </script>
 
 <template>
@@ -58,7 +59,7 @@ const named = (r: RunView) => (r.plates && r.plates > 1 ? `${r.title} ${r.plate}
             '--filament': r.colour,
             transform: drag?.run.id === r.id ? `translate(${drag.dx}px, ${drag.dy}px)` : undefined,
           }"
-          :title="`${r.title}, ${f.moment(r.start)} to ${f.moment(r.finish)}`"
+          :title="`${titleOf(r)}, ${f.moment(r.start)} to ${f.moment(r.finish)}`"
           @pointerdown="emit('grab', $event, r)"
           @pointermove="emit('pull', $event)"
           @pointerup="emit('drop', $event)"
@@ -66,7 +67,9 @@ const named = (r: RunView) => (r.plates && r.plates > 1 ? `${r.title} ${r.plate}
         >
           <span class="t">{{ named(r) }}</span>
           <span class="small num">{{ f.clock(r.start) }}–{{ f.clock(r.finish) }}</span>
-          <span class="small">{{ r.state === 'printing' ? '▶ printing' : r.late ? '⚑ late' : r.member }}</span>
+          <span class="small">{{
+            r.state === 'printing' ? '▶ printing' : r.late ? '⚑ late' : r.shares ? `${r.shares.length} jobs` : r.member
+          }}</span>
         </button>
       </template>
       <p v-if="lane.in_service && !lane.runs.length" class="quiet none" :style="{ left: nowX + 14 + 'px' }">

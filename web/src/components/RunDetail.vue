@@ -3,7 +3,9 @@ import { nextTick, ref, watch } from 'vue'
 import type { FloorView, RunView } from '../api/client'
 import { useRunFailed } from '../api/queries'
 import { useFormats } from '../composables/format'
+import { titleOf } from './lanes'
 import { useUnsaved } from '../composables/unsaved'
+import PlateMates from './PlateMates.vue'
 
 const props = defineProps<{ run: RunView | undefined; others: FloorView['lanes'] }>()
 const emit = defineEmits<{ shift: [by: number]; to: [machine: number]; step: [] }>()
@@ -31,16 +33,21 @@ function failed() {
   fail.mutate({ id: r.job_id, revision: r.job_revision, title: r.title, reason: why.value })
   why.value = undefined
 }
-defineExpose({ askWhy })
+const mates = ref<InstanceType<typeof PlateMates>>()
+defineExpose({
+  askWhy,
+  putFirst: () => mates.value?.putFirst(),
+  takeLastOut: () => mates.value?.takeLastOut(),
+})
 </script>
 
 <template>
   <aside class="detail" aria-label="The chosen run" aria-live="polite">
     <template v-if="run">
       <div>
-        <strong class="title">{{ run.title }}</strong>
+        <strong class="title">{{ titleOf(run) }}</strong>
         <span v-if="run.plates && run.plates > 1">plate {{ run.plate }} of {{ run.plates }}, </span
-        ><span class="quiet">{{ run.member }}, {{ run.recipe }}</span
+        ><span class="quiet">{{ run.shares ? '' : `${run.member}, ` }}{{ run.recipe }}</span
         ><br />
         <span class="num"
           ><span id="run-start">{{ f.moment(run.start) }}</span> →
@@ -48,7 +55,7 @@ defineExpose({ askWhy })
           {{ f.grams(run.grams) }} · {{ f.money(run.price_cents) }}</span
         >
         <span v-if="run.unsliced" class="lateword"> · to be sliced before the start</span>
-        <span v-if="run.needed_by" :class="{ lateword: run.late }">
+        <span v-if="run.needed_by && !run.shares" :class="{ lateword: run.late }">
           · needed by {{ f.day(run.needed_by) }}{{ run.late ? ', late' : '' }}</span
         >
       </div>
@@ -56,9 +63,11 @@ defineExpose({ askWhy })
         <template v-if="run.movable">
           <v-btn size="small" @click="emit('shift', -1)">Earlier</v-btn>
           <v-btn size="small" @click="emit('shift', 1)">Later</v-btn>
-          <v-btn v-for="l in others" :key="l.machine_id" size="small" variant="text" @click="emit('to', l.machine_id)"
-            >To {{ l.name }}</v-btn
-          >
+          <template v-if="!run.shares">
+            <v-btn v-for="l in others" :key="l.machine_id" size="small" variant="text" @click="emit('to', l.machine_id)"
+              >To {{ l.name }}</v-btn
+            >
+          </template>
         </template>
         <v-btn size="small" @click="emit('step')"
           >{{ run.movable ? 'It has been started' : 'It is off the machine' }} <kbd class="on">S</kbd></v-btn
@@ -70,6 +79,7 @@ defineExpose({ askWhy })
         <v-btn size="small" variant="text" :to="`/bench/${run.job_id}`">Bench <kbd class="on">B</kbd></v-btn>
       </div>
     </template>
+    <PlateMates v-if="run" ref="mates" :run="run" />
     <form v-if="run && why !== undefined" class="failure" @submit.prevent="failed">
       <v-text-field
         ref="whyField"

@@ -8,6 +8,9 @@ export interface Place {
 
 export const queued = (l: LaneView) => l.runs.filter((r) => r.movable)
 
+/** What a run is called: by all whose parts lie on its plate. */
+export const titleOf = (r: RunView) => r.shares?.map((s) => s.title).join(' + ') ?? r.title
+
 const laneOf = (floor: FloorView, run: RunView) => floor.lanes.find((l) => l.machine_id === run.machine_id)
 
 /** One place earlier (-1) or later (+1) in its lane; undefined at the end. */

@@ -90,7 +90,7 @@ export function useEvents() {
   }
   /** A job, and of its pieces that have been looked at, the slices and what findings are drawn with. */
   function touchJob(id: number) {
-    touch('shelf', 'floor', `job/${id}`)
+    touch('shelf', 'floor', 'beside', `job/${id}`)
     for (const p of queries.getQueryData<JobView>(['job', id])?.piece_set ?? [])
       touch(`slices/${p.id}`, `evidence/${p.id}`)
   }
@@ -124,8 +124,8 @@ export function useEvents() {
       heard(e)
       const c: Changed = JSON.parse((e as MessageEvent).data)
       if (c.job) running.delete(c.job)
-      if (c.kind === 'house') touch('shelf', 'floor', 'house', 'job', 'slices', 'bed')
-      if (c.kind === 'lanes' || c.lanes) touch('shelf', 'floor', 'job', 'bed')
+      if (c.kind === 'house') touch('shelf', 'floor', 'house', 'job', 'slices', 'bed', 'beside')
+      if (c.kind === 'lanes' || c.lanes) touch('shelf', 'floor', 'job', 'bed', 'beside')
       if (c.kind === 'job' && c.job) touchJob(c.job)
     })
   }

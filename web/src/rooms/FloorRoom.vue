@@ -124,6 +124,18 @@ useKeys('Floor', [
     when: () => !!chosen.value && !chosen.value.movable,
   },
   {
+    key: 'j',
+    does: 'Put what could lie there on its plate, too',
+    run: () => detail.value?.putFirst(),
+    when: () => !!chosen.value?.movable,
+  },
+  {
+    key: 'Shift+j',
+    does: 'Take what was put there last off its plate again',
+    run: () => detail.value?.takeLastOut(),
+    when: () => !!chosen.value?.movable && !!chosen.value.shares,
+  },
+  {
     key: 'b',
     does: 'Open its job on the bench',
     run: () => void router.push(`/bench/${chosen.value?.job_id}`),

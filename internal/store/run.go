@@ -1,0 +1,143 @@
+package store
+
+import (
+	"context"
+	"slices"
+	"strings"
+	"time"
+
+	"jobshelf/core/shape/units"
+)
+
+// Run is a row: one print of a plate on a machine, with whose parts lie on it.
+type Run struct {
+	ID        int64
+	MachineID int64
+	Position  int
+	Recipe    string
+	Material  string
+	Colour    string
+	Seconds   float64
+	Grams     float64
+	State     string
+	StartedAt *time.Time
+	Reason    string // why it failed
+	AfterID   *int64 // the one that failed before it
+	PlateID   *int64 // nil: a program sliced elsewhere, or a run of before there were plates
+	GCodeID   *int64 // its program; nil: to be sliced before the start
+	// Shares are what of it is each job's; none only where it was cancelled for others' sake.
+	Shares []Share
+}
+
+// Share is what of a run is a job's.
+type Share struct {
+	JobID       int64       `json:"job_id"`
+	JobTitle    string      `json:"title"`
+	JobRevision int         `json:"revision"`
+	MemberName  string      `json:"member"`
+	NeededBy    *time.Time  `json:"needed_by"`
+	PlateID     *int64      `json:"plate_id"` // of its own slice, where it would lie alone; nil as the run's
+	Plate       int         `json:"plate"`    // that plate's number of its slice, and how many there are; 0 without a plate
+	Plates      int         `json:"plates"`
+	Seconds     float64     `json:"seconds"`
+	Grams       float64     `json:"grams"`
+	PriceCents  units.Cents `json:"price_cents"` // as the yes was
+}
+
+// Of is a job's share; nil where it has none.
+func (r *Run) Of(job int64) *Share {
+	k := slices.IndexFunc(r.Shares, func(s Share) bool { return s.JobID == job })
+	if k < 0 {
+		return nil
+	}
+	return &r.Shares[k]
+}
+
+// Title is the titles of all whose parts lie on it.
+func (r *Run) Title() string {
+	all := make([]string, len(r.Shares))
+	for i, s := range r.Shares {
+		all[i] = s.JobTitle
+	}
+	return strings.Join(all, " + ")
+}
+
+const runColumns = `SELECT r.id, r.machine_id, r.position, r.recipe, r.material, r.colour, r.seconds, r.grams, r.state, r.started_at, r.reason, r.after_id, r.plate_id, r.gcode_id,
+	coalesce((SELECT jsonb_agg(jsonb_build_object('job_id', h.job_id, 'title', j.title, 'revision', j.revision, 'member', p.name,
+			'needed_by', to_char(j.needed_by, 'YYYY-MM-DD"T00:00:00Z"'), 'plate_id', h.plate_id, 'plate', coalesce(l.n, 0),
+			'plates', CASE WHEN l.id IS NULL THEN 0 ELSE (SELECT count(*) FROM plate o WHERE o.slice_id = l.slice_id) END,
+			'seconds', h.seconds, 'grams', h.grams, 'price_cents', h.price_cents) ORDER BY h.n)
+		FROM share h JOIN job j ON j.id = h.job_id JOIN person p ON p.id = j.member_id LEFT JOIN plate l ON l.id = h.plate_id WHERE h.run_id = r.id), '[]')
+	FROM run r `
+
+// Lanes lists all runs that are planned or printing, by machine and place.
+func (q Q) Lanes(ctx context.Context) ([]Run, error) {
+	return all[Run](ctx, q, runColumns+`WHERE r.state IN ('planned', 'printing') ORDER BY machine_id, position, r.id`)
+}
+
+// Run finds one.
+func (q Q) Run(ctx context.Context, id int64) (Run, error) {
+	return one[Run](ctx, q, runColumns+`WHERE r.id = $1`, id)
+}
+
+// RunsOffLanes lists the runs of open jobs that are off the machine.
+func (q Q) RunsOffLanes(ctx context.Context) ([]Run, error) {
+	return all[Run](ctx, q, runColumns+`WHERE r.state = 'off the machine' AND EXISTS (SELECT FROM share h JOIN job j ON j.id = h.job_id
+		WHERE h.run_id = r.id AND j.state NOT IN ('fetched', 'sent back', 'withdrawn'))`)
+}
+
+// RunsOfJob lists those with a share of a job but what failed or was cancelled: what prints, then what
+// waits, as they stand in their lanes, then what is off the machine.
+func (q Q) RunsOfJob(ctx context.Context, job int64) ([]Run, error) {
+	return all[Run](ctx, q, runColumns+`WHERE r.id IN (SELECT run_id FROM share WHERE job_id = $1) AND r.state NOT IN ('failed', 'cancelled')
+		ORDER BY array_position(ARRAY['printing', 'planned', 'off the machine'], r.state), machine_id, position, r.id`, job)
+}
+
+// LockLanes keeps others from changing the order of any lane until the
+// transaction ends. Reordering takes a few milliseconds, so one lock for all is
+// simpler than one a machine, and cannot deadlock.
+func (q Q) LockLanes(ctx context.Context) error {
+	return q.exec(ctx, `SELECT pg_advisory_xact_lock(7001)`)
+}
+
+// AddRun adds a run with its shares at its place in its machine's lane; 0 is the end.
+func (q Q) AddRun(ctx context.Context, r Run) (int64, error) {
+	id, err := scalar[int64](ctx, q, `INSERT INTO run (machine_id, position, recipe, material, colour, seconds, grams, state, after_id, plate_id, gcode_id)
+		VALUES ($1, coalesce(nullif($2, 0), (SELECT max(position) + 1 FROM run WHERE machine_id = $1), 1), $3, $4, $5, $6, $7, 'planned', $8, $9, $10) RETURNING id`,
+		r.MachineID, r.Position, r.Recipe, r.Material, r.Colour, r.Seconds, r.Grams, r.AfterID, r.PlateID, r.GCodeID)
+	if err != nil {
+		return 0, err
+	}
+	return id, q.setShares(ctx, id, r.Shares)
+}
+
+// SetPlate gives a run another plate, with whose parts lie on it.
+func (q Q) SetPlate(ctx context.Context, r Run) error {
+	if err := q.exec(ctx, `UPDATE run SET plate_id = $2, gcode_id = $3, seconds = $4, grams = $5 WHERE id = $1`, r.ID, r.PlateID, r.GCodeID, r.Seconds, r.Grams); err != nil {
+		return err
+	}
+	return q.setShares(ctx, r.ID, r.Shares)
+}
+
+func (q Q) setShares(ctx context.Context, run int64, all []Share) error {
+	if err := q.exec(ctx, `DELETE FROM share WHERE run_id = $1`, run); err != nil {
+		return err
+	}
+	for n, s := range all {
+		if err := q.exec(ctx, `INSERT INTO share (run_id, n, job_id, plate_id, seconds, grams, price_cents) VALUES ($1, $2, $3, $4, $5, $6, $7)`,
+			run, n+1, s.JobID, s.PlateID, s.Seconds, s.Grams, s.PriceCents); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// PlaceRun writes where in its lane a run is.
+func (q Q) PlaceRun(ctx context.Context, id int64, position int) error {
+	return q.exec(ctx, `UPDATE run SET position = $2 WHERE id = $1`, id, position)
+}
+
+// SetRunState moves a run on; a start is noted with its time, a failure with its reason.
+func (q Q) SetRunState(ctx context.Context, id int64, state string, at time.Time, reason string) error {
+	return q.exec(ctx, `UPDATE run SET state = $2, started_at = CASE WHEN $2 = 'printing' THEN $3 ELSE started_at END, reason = $4 WHERE id = $1`, id, state, at, reason)
+}
