@@ -96,3 +96,48 @@ func TestTheBedShowsItsRuns(t *testing.T) {
 	ok(p.Click(`.bed .acts button:last-child`))
 	ok(p.Wait(`document.querySelector('.bed').innerText.includes('Nothing has lain on it.')`))
 }
+
+// By one key a second job goes on the plate of the first, as soon as both are sliced as one; its member is
+// told so and by nobody's name, and when it is withdrawn the first lies alone again.
+func TestTwoJobsShareAPlate(t *testing.T) {
+	server := serve(t, house(t))
+	c, nia := signIn(t, server.base, "cato"), signIn(t, server.base, "nia")
+	first, second := c.handIn(file(t, "tide-gauge.stl", solid.Box(30, 20, 3))), nia.handIn(file(t, "tally.stl", solid.Box(24, 16, 2)))
+	var was []decide.JobView
+	for _, id := range []int64{first, second} {
+		v := c.until(id, func(v decide.JobView) bool { return over(v) && v.May.Approve })
+		var on int64
+		for _, r := range v.Ladder {
+			if r.Name == "Bowline" {
+				on = r.MachineID
+			}
+		}
+		c.post(fmt.Sprintf("/jobs/%d/approve", id), map[string]any{"machine_id": on, "revision": v.Revision}, nil)
+		was = append(was, c.until(id, func(v decide.JobView) bool { return v.State == "approved" }))
+	}
+	p, ok := atTheDesk(t, server.base)
+	ok(p.Go("/floor"))
+	block := fmt.Sprintf(`document.querySelector('.run[data-job="%d"]')`, first)
+	ok(p.Wait(block))
+	ok(p.Do(block + `.focus()`))
+	ok(p.Wait(fmt.Sprintf(`document.querySelector('[data-guest="%d"]')`, was[1].Runs[0].ID)))
+	assert.Contains(t, words(p, t, `document.querySelector('.mates').innerText`), "one start less")
+	ok(p.Key("j"))
+	ok(p.Wait(fmt.Sprintf(`document.querySelectorAll('[data-share]').length === 2 && document.querySelector('[data-share="%d"]')`, second)))
+	assert.Contains(t, words(p, t, block+`.textContent`), "2 jobs")
+	assert.Equal(t, "true", words(p, t, fmt.Sprintf(`String(!document.querySelector('.run[data-job="%d"]'))`, second)), "one block for both")
+	var own decide.JobView
+	nia.get(fmt.Sprintf("/jobs/%d", second), &own)
+	assert.Equal(t, was[0].Runs[0].ID, own.Runs[0].ID)
+	assert.Equal(t, was[1].Price, own.Price)
+	told := fmt.Sprint(own)
+	assert.Contains(t, told, "one plate with parts of others")
+	assert.NotContains(t, told, "ide gauge")
+	assert.NotContains(t, told, "ide-gauge")
+
+	nia.post(fmt.Sprintf("/jobs/%d/withdraw", second), map[string]any{"revision": own.Revision, "reason": "not wanted"}, nil)
+	ok(p.Wait(`!document.querySelector('[data-share]') && ` + block))
+	alone := c.until(first, func(v decide.JobView) bool { return v.State == "approved" })
+	assert.InDelta(t, was[0].Runs[0].Seconds, alone.Runs[0].Seconds, 0)
+	assert.Equal(t, was[0].Price, alone.Price)
+}

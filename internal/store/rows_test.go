@@ -307,7 +307,7 @@ func TestEveryColumnComesBackAsItWent(t *testing.T) {
 	// A slice of it, and one it is an alternative to.
 	slice := full[store.Slice]()
 	base := id(s.AddSlice(ctx, store.Slice{JobID: job.ID, MachineID: machines[0].ID, Pieces: []revision.Piece{}}, 0))
-	slice.JobID, slice.MachineID, slice.BaseID = job.ID, machines[1].ID, &base
+	slice.JobID, slice.MachineID, slice.BaseID, slice.Joins = job.ID, machines[1].ID, &base, []int64{}
 	slice.State, slice.Fraction, slice.Tries, slice.Chosen, slice.Waits = "done", 1, 1, true, ""
 	slice.ID = id(s.AddSlice(ctx, slice, ada.ID))
 	assert.Equal(t, int(ada.ID), count(t, s, `SELECT coalesce(person_id, 0)::int FROM slice ORDER BY id DESC LIMIT 1`))
@@ -383,8 +383,32 @@ func TestEveryColumnComesBackAsItWent(t *testing.T) {
 	done(s.NameSlice(ctx, against, "thick"))
 	thick, err := s.Slice(ctx, against)
 	is("thick", thick.Label, err)
+	// One that puts its plate together with another is of no one job, and goes with it.
+	alone, err := s.Plates(ctx, stays)
+	require.NoError(t, err)
+	joins := []int64{alone[0].ID, plate.ID}
+	joint := id(s.AddSlice(ctx, store.Slice{MachineID: machines[0].ID, BaseID: &slice.ID, Joins: joins, Pieces: []revision.Piece{}}, 0))
+	for _, of := range [][]int64{joins[:1], joins[1:], {plate.ID + 1000, alone[0].ID}} {
+		all, err := s.JointsOf(ctx, of)
+		require.NoError(t, err)
+		require.Len(t, all, 1)
+		is(joins, all[0].Joins, nil)
+		is([]int64{joint, 0}, []int64{all[0].ID, all[0].JobID}, nil)
+	}
+	held, err := s.JointsAgainst(ctx, job.ID)
+	require.NoError(t, err)
+	require.Len(t, held, 1)
+	ofJob, err := s.Slices(ctx, job.ID)
+	require.NoError(t, err)
+	for _, o := range ofJob {
+		assert.NotEqual(t, joint, o.ID)
+	}
+	require.Error(t, func() error {
+		_, err := s.AddSlice(ctx, store.Slice{JobID: job.ID, MachineID: machines[0].ID, Joins: joins, Pieces: []revision.Piece{}}, 0)
+		return err
+	}(), "of a job, or of several plates")
 	done(s.RemoveSlice(ctx, stays))
-	for _, gone := range []int64{stays, against} {
+	for _, gone := range []int64{stays, against, joint} {
 		_, err = s.Slice(ctx, gone)
 		assert.ErrorIs(t, err, store.ErrNotFound)
 		left, err := s.Plates(ctx, gone)

@@ -158,10 +158,13 @@ func (q Q) InUse(ctx context.Context, id int64) (bool, error) {
 		OR EXISTS (SELECT FROM plate p WHERE p.slice_id = s.id AND (EXISTS (SELECT FROM run r WHERE r.plate_id = p.id) OR EXISTS (SELECT FROM share h WHERE h.plate_id = p.id)))))`, id)
 }
 
-// RemoveSlice takes a slice away, with those that are alternatives to it; what was stored of them is
-// swept later.
+// RemoveSlice takes a slice away, with those that are alternatives to it, and those that put plates of it
+// together with others'; what was stored of them is swept later.
 func (q Q) RemoveSlice(ctx context.Context, id int64) error {
+	const joints = `job_id IS NULL AND joins && (SELECT coalesce(array_agg(p.id), '{}') FROM plate p JOIN slice o ON o.id = p.slice_id WHERE o.id = $1 OR o.base_id = $1)`
 	for _, sql := range []string{
+		`DELETE FROM plate WHERE slice_id IN (SELECT id FROM slice WHERE ` + joints + `)`,
+		`DELETE FROM slice WHERE ` + joints,
 		`DELETE FROM plate p USING slice s WHERE p.slice_id = s.id AND (s.id = $1 OR s.base_id = $1)`,
 		`DELETE FROM slice WHERE base_id = $1`,
 		`DELETE FROM slice WHERE id = $1`,

@@ -108,9 +108,10 @@ var refusals = texts{
 	"cannot lie together":                say("%[1]s cannot lie beside %[2]s: %[3]s."), // titles, why
 	"being put together":                 say("%[1]s is being put on one plate with others already. Wait for it, or cancel it."),
 	"no plate of its own":                say("%[1]s lies alone already."),
+	"not on one plate":                   say("It does not go on one plate, or could not be made."),
 	"others are otherwise":               say("Something of it was moved, taken back or started meanwhile."),
 	"shared stays":                       say("Parts of several jobs lie on one plate: %[1]s. Take them apart before they go to another machine."),
-	"slice of several jobs":              say("Slice %[1]v is of several jobs' plates: put them together on the floor."),
+	"slice of several jobs":              say("Slice %[1]v is of several jobs' plates. Put them together, or take them apart, on the floor."),
 	"job changed meanwhile":              say("Job %[1]v was changed by somebody else meanwhile. Look at it again."),
 	"no such time zone":                  say("There is no time zone \"%[1]s\"."),
 	"not to be approved":                 say("Job %[1]v is %[2]s; only a job to decide can be approved."),

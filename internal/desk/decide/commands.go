@@ -162,6 +162,9 @@ func unsay(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, j stor
 		if !ok {
 			return desk.Refuse("run stays", j.Title, r.State)
 		}
+		if err := plates.CancelTogether(ctx, d, tx, &r); err != nil {
+			return err
+		}
 		if len(r.Shares) == 1 {
 			if err := tx.SetRunState(ctx, r.ID, to, d.Now(), ""); err != nil {
 				return err
@@ -360,6 +363,9 @@ func moveRun(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, r st
 	}
 	if by == run.Starts {
 		if err := mayStart(ctx, tx, r); err != nil {
+			return err
+		}
+		if err := plates.CancelTogether(ctx, d, tx, &r); err != nil {
 			return err
 		}
 	}

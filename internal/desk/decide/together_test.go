@@ -78,7 +78,7 @@ func (b *board) end(well bool) {
 		}
 		s, err := b.Store.Slice(ctx, id)
 		require.NoError(b.t, err)
-		s.State, s.Error = task.Failed, "All of it lies on several plates."
+		s.State, s.Error = task.Failed, "secret0ofNobody lies on secret1ofNobody, "+b.Owner.Name+" on "+b.Other.Name
 		require.NoError(b.t, plates.EndSlice(ctx, b.Desk, s, nil, func(*store.Tx) error { return nil }))
 	}
 }
@@ -451,4 +451,3 @@ func TestTwoJobsOnAPlate(t *testing.T) {
 	require.NoError(t, h.Store.Migrate(ctx))
 	require.Len(t, b.waits(), 2)
 }
-

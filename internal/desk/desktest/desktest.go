@@ -77,7 +77,7 @@ type House struct {
 	Desk        *desk.Desk
 	Queue       *Queue
 	Cato, Owner desk.Actor
-	Other       desk.Actor // another member
+	Other       desk.Actor       // another member
 	Found       *verdict.Verdict // what a check finds of a box
 	Machines    []store.Machine
 }

@@ -271,6 +271,9 @@ func changeSlice(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, what
 		if err != nil {
 			return err
 		}
+		if s.BaseID != nil { // of the others' jobs nothing has been done
+			jobs = jobs[len(jobs)-1:]
+		}
 		for _, j := range jobs {
 			desk.Touched(tx, j, a, what(event.OfSlice{Slice: id, Of: in.name()}), problem.Phrase{})
 		}
@@ -328,6 +331,9 @@ func CancelSlice(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) erro
 func NameSlice(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, name string) error {
 	name = strings.TrimSpace(name)
 	return changeSlice(ctx, d, a, id, func(of event.OfSlice) event.Event { return event.SliceNamed{OfSlice: of, Name: name} }, func(tx *store.Tx, s store.Slice) error {
+		if s.JobID == 0 { // a name that is typed may tell a member of another
+			return desk.Refuse("slice of several jobs", id)
+		}
 		if s.Label == name {
 			return errAsItIs
 		}
@@ -388,6 +394,9 @@ func Savings(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) ([]int64
 	base, err := SliceFor(ctx, d, a, id)
 	if err != nil {
 		return nil, err
+	}
+	if base.JobID == 0 {
+		return nil, desk.Refuse("slice of several jobs", id)
 	}
 	if base.State != "done" {
 		return nil, desk.Refuse("slice not done", id, base.State)
@@ -531,7 +540,11 @@ func EndSlice(ctx context.Context, d *desk.Desk, s store.Slice, made []store.Pla
 		case task.SetAside:
 			what = event.SliceSetAside{OfSlice: of}
 		}
-		desk.Touched(tx, j, desk.Actor{}, what, desk.Told(s.Error))
+		why := desk.Told(s.Error)
+		if s.JobID == 0 && s.Error != "" {
+			why = problem.Say("not on one plate")
+		}
+		desk.Touched(tx, j, desk.Actor{}, what, why)
 		return settle(ctx, d, tx, j, s)
 	})
 }

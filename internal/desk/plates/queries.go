@@ -168,6 +168,7 @@ type SliceView struct {
 	Notes        []string              `json:"notes"`
 	Plates       []PlateView           `json:"plates" doc:"Where every copy lies"`
 	Of           string                `json:"of,omitempty" doc:"What it is not of any more: pieces, copies or units of the job are others now"`
+	Together     bool                  `json:"together,omitempty" doc:"It puts a plate of the job beside another job's: to choose it is a yes to that"`
 	Stale        string                `json:"stale,omitempty" doc:"What has changed since it was made: it is to be made anew before it can be approved"`
 }
 
@@ -286,7 +287,7 @@ func Slices(ctx context.Context, d *desk.Desk, a desk.Actor, piece int64) ([]Sli
 			return nil, err
 		}
 		v := viewOf(s, at, own)
-		v.Machine = today.Machine(s.MachineID)
+		v.Together, v.Machine = true, today.Machine(s.MachineID)
 		if s.Full != nil && out[base].Full != nil {
 			if v.Full, err = added(ctx, d.Store.Q, s, out[base].Full); err != nil {
 				return nil, err
@@ -486,7 +487,7 @@ func RunProgram(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) (desk
 // shared is what a file is named by that lies about for all to see, in place of those whose parts are in it.
 const shared = "shared"
 
-func sharedTitle(jobs int) string { return fmt.Sprintf("plate shared by %d", jobs) }
+func sharedTitle(jobs int) string { return fmt.Sprintf("a plate shared by %d", jobs) }
 
 // named fills in a stored file of a plate, called as the house calls such files.
 func named(ctx context.Context, d *desk.Desk, s store.Slice, p store.Plate, blob *int64, out desk.Download, ending string) (desk.Download, error) {

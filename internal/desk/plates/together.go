@@ -212,7 +212,8 @@ func endTogether(ctx context.Context, d *desk.Desk, tx *store.Tx, jobs []store.J
 	if err != nil {
 		return err
 	}
-	why := desk.Told(s.Error)
+	// What slicing says may name a part of each: the floor shows it, the members' histories do not.
+	why := problem.Say("not on one plate")
 	if s.State == task.Done {
 		ok, err := floor.Join(ctx, d, tx, s)
 		if err != nil {
@@ -307,6 +308,37 @@ func JoinNow(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, s st
 		return orElse(err, desk.Refuse("others are otherwise"))
 	}
 	return joinedAll(ctx, d, tx, a, jobs, event.LieTogether{Machine: machine}, problem.Phrase{})
+}
+
+// CancelTogether ends what is under way to put plates of a job together with others': it is not to be any
+// more. The lanes are locked.
+func CancelTogether(ctx context.Context, d *desk.Desk, tx *store.Tx, r *store.Run) error {
+	var own []int64
+	for _, s := range r.Shares {
+		if s.PlateID != nil {
+			own = append(own, *s.PlateID)
+		}
+	}
+	all, err := tx.JointsOf(ctx, own)
+	if err != nil {
+		return err
+	}
+	for _, s := range all {
+		if s.BaseID != nil || !task.Busy(s.State) {
+			continue
+		}
+		if s, err = tx.LockSlice(ctx, s.ID); err != nil {
+			return err
+		}
+		if err := d.Queue.Cancel(ctx, tx, s.QueueID); err != nil {
+			return err
+		}
+		s.State = task.Cancelled
+		if err := tx.EndSlice(ctx, s); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // TakeOut lets what is a job's lie on a plate of its own again, right behind those it lay with.

@@ -14,6 +14,7 @@ import {
   type PieceChange,
   type Slip,
   type SliceOrder,
+  type SliceView,
 } from './client'
 
 export function useWho() {
@@ -360,9 +361,9 @@ export const useAgainSlice = () =>
   })
 
 export const useChooseSlice = () =>
-  useDeed<number>({
-    run: (id) => take(api.POST('/slices/{id}/choose', { params: { path: { id } } })),
-    done: () => 'It counts now: a yes is to its plates.',
+  useDeed<Pick<SliceView, 'id' | 'together'>>({
+    run: (s) => take(api.POST('/slices/{id}/choose', { params: { path: { id: s.id } } })),
+    done: (s) => (s.together ? 'Approved: it lies on that plate.' : 'It counts now: a yes is to its plates.'),
     touches: ofPieces,
   })
 

@@ -2259,6 +2259,8 @@ export interface components {
             /** @enum {string} */
             state: "queued" | "running" | "done" | "failed" | "cancelled" | "set aside";
             support_marks: components["schemas"]["SupportMark"][];
+            /** @description It puts a plate of the job beside another job's: to choose it is a yes to that */
+            together?: boolean;
             /** Format: int64 */
             version: number;
             /** @description Why it still waits, where that is not its turn */

@@ -84,7 +84,7 @@ defineExpose({
       <v-text-field
         ref="whyField"
         v-model="why"
-        label="What went wrong"
+        :label="run.shares ? 'What went wrong (the members of all jobs on it read this)' : 'What went wrong'"
         density="compact"
         hide-details
         maxlength="2000"

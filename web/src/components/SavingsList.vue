@@ -18,9 +18,9 @@ const found = computed(() => {
   const own = props.all.filter((s) => s.base_id === props.base?.id && s.state !== 'cancelled')
   return own.every((s) => s.full || over(s)) ? own.sort((a, b) => saved(a) - saved(b)) : own
 })
-function takeIt(id: number) {
-  emit('pick', id)
-  choose.mutate(id)
+function takeIt(s: SliceView) {
+  emit('pick', s.together ? s.base_id! : s.id)
+  choose.mutate(s)
 }
 </script>
 
@@ -34,7 +34,9 @@ function takeIt(id: number) {
           more.grams(s.full.grams - base.full.grams, f)
         }}</span
         ><span class="num">{{ more.money(s.full.price_cents - base.full.price_cents, f) }}</span>
-        <button type="button" class="link take" @click="takeIt(s.id)">{{ s.chosen ? '◆ taken' : 'take it' }}</button>
+        <button type="button" class="link take" @click="takeIt(s)">
+          {{ s.chosen ? '◆ taken' : s.together ? 'yes to it' : 'take it' }}
+        </button>
       </template>
       <span v-else-if="over(s)" class="quiet error">{{ s.error }}</span>
       <span v-else class="num quiet">{{ Math.round(100 * s.fraction) }} %</span>

@@ -62,7 +62,7 @@ function end() {
         ><span class="num small">{{ f.money(s.full.price_cents) }}</span>
         <span v-if="s.stale" class="stale small" :title="s.stale">▲ stale</span>
         <span v-if="s.chosen" class="counts small">◆ counts</span>
-        <button v-else-if="may" type="button" class="link small" @click="choose.mutate(s.id)">use this one</button>
+        <button v-else-if="may" type="button" class="link small" @click="choose.mutate(s)">use this one</button>
         <span v-if="plain()?.full && s !== plain()" class="change num small quiet"
           >{{ more.time(s.full.seconds - plain()!.full!.seconds, f) }},
           {{ more.grams(s.full.grams - plain()!.full!.grams, f) }},

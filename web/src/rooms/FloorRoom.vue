@@ -133,7 +133,7 @@ useKeys('Floor', [
     key: 'Shift+j',
     does: 'Take what was put there last off its plate again',
     run: () => detail.value?.takeLastOut(),
-    when: () => !!chosen.value?.movable && !!chosen.value.shares,
+    when: () => !!chosen.value?.movable, // where nothing is to be taken out, too, or J would put something there
   },
   {
     key: 'b',

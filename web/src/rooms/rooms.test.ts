@@ -953,6 +953,154 @@ describe('the floor, by its keys', () => {
   })
 })
 
+describe('a plate of several jobs', () => {
+  const run = (more: Partial<RunView> = {}): RunView => ({
+    id: 3,
+    job_id: 23,
+    job_revision: 4,
+    machine_id: 1,
+    material: 'PLA',
+    title: 'Cleat',
+    member: 'Nia',
+    recipe: 'everyday',
+    state: 'planned',
+    movable: true,
+    start: '2026-11-26T11:00:00Z',
+    finish: '2026-11-26T12:00:00Z',
+    seconds: 3600,
+    grams: 3,
+    price_cents: 5,
+    colour: '#888',
+    late: false,
+    needed_by: '2026-11-27',
+    ...more,
+  })
+  const lane = (id: number, runs: RunView[]): LaneView => ({
+    machine_id: id,
+    name: `M${id}`,
+    runs,
+    in_service: true,
+    process: 'material extrusion',
+    loaded: 'PLA',
+    colour: '#888',
+    size: '200',
+  })
+  const could = (run_id: number, title: string, more: object = {}) => ({
+    run_id,
+    job_id: 20 + run_id,
+    title,
+    member: 'Ola',
+    saves_seconds: 180,
+    starts: 1,
+    delays: [],
+    sooner: [],
+    ...more,
+  })
+  const floor = (r: RunView, beside: object) => {
+    server.answers['/floor'] = { now: '2026-11-26T10:30:00Z', open: [], lanes: [lane(1, [r]), lane(2, [])] }
+    server.answers['/runs/3/beside'] = { run_id: 3, could: [], made: [], ...beside }
+    return room(FloorRoom)
+  }
+  const asked = () => server.asked.map((a) => (a as unknown[]).slice(0, 3))
+
+  it('says what could lie there, whom that moves, and puts the first there by J', async () => {
+    const { w } = await floor(run(), {
+      could: [
+        could(7, 'Fid', {
+          sooner: [{ job_id: 27, title: 'Fid', minutes: 90, late: false }],
+          delays: [
+            { job_id: 23, title: 'Cleat', minutes: 20, late: false },
+            { job_id: 28, title: 'Oar', minutes: 10, late: true },
+            { job_id: 29, title: 'Fender', minutes: 5, late: false },
+          ],
+        }),
+        ...[8, 9, 10].map((id) => could(id, `Part ${id}`)),
+        could(11, 'Hull', { against: 'there is no room for it' }),
+      ],
+    })
+    await press('ArrowRight')
+    const said = w.find('[data-guest="7"]').text()
+    expect(said).toContain(
+      'one start less, 3 min less of the machine, Fid 1 h 30 min sooner, Oar 10 min later, ' +
+        'too late for its day, Cleat 20 min later, and 1 more',
+    )
+    expect(w.find('[data-guest="7"] .lateword').exists()).toBe(true)
+    expect(w.find('[data-guest="8"] .lateword').exists()).toBe(false)
+    expect(w.find('.mates').text()).toContain('And Part 10')
+    expect(w.find('.not').text()).toContain('Hull (there is no room for it)')
+    await press('j', true)
+    expect(asked(), 'nothing is on it that could be taken out').toEqual([])
+    await press('j')
+    await w.find('[data-guest="9"] button').trigger('click')
+    await flushPromises()
+    expect(asked()).toEqual([
+      ['POST', '/runs/3/beside', { run_id: 7 }],
+      ['POST', '/runs/3/beside', { run_id: 9 }],
+    ])
+  })
+
+  it('says how far it is, offers nothing meanwhile, and why it cannot be', async () => {
+    const { w } = await floor(run(), {
+      could: [could(7, 'Fid')],
+      made: [{ slice_id: 5, with: 'Cleat + Oar', state: 'running', fraction: 0.42 }],
+    })
+    await press('ArrowRight')
+    expect(w.find('.mates').text()).toContain('Cleat + Oar are sliced as one plate, 42 %')
+    expect(w.find('[data-guest]').exists()).toBe(false)
+    await press('j')
+    await w.find('.mates .link').trigger('click')
+    await flushPromises()
+    expect(asked()).toEqual([['DELETE', '/slices/5', undefined]])
+    w.unmount()
+    server.asked = []
+    const after = (
+      await floor(run(), {
+        could: [could(7, 'Fid')],
+        made: [{ slice_id: 5, with: 'Cleat + Oar', state: 'failed', fraction: 0.9, error: 'No room.' }],
+      })
+    ).w
+    await press('ArrowRight')
+    expect(after.find('.mates').text()).toContain('Cleat + Oar do not go on one plate: No room.')
+    expect(after.find('[data-guest]').exists(), 'another may').toBe(true)
+    await after.find('.mates .link').trigger('click')
+    await flushPromises()
+    expect(asked()).toEqual([['POST', '/slices/5/remove', undefined]])
+  })
+
+  it('shows whose lie on it, takes one out, and goes to no other machine', async () => {
+    const share = (job_id: number, title: string, late = false) => ({
+      job_id,
+      title,
+      member: 'Nia',
+      seconds: 1200,
+      grams: 2,
+      price_cents: 150,
+      needed_by: '2026-11-27',
+      late,
+    })
+    const shares = [share(23, 'Cleat'), share(27, 'Fid', true)]
+    const { w } = await floor(run({ shares }), {})
+    await press('ArrowRight')
+    expect(w.find('.run').text()).toContain('Cleat + Fid')
+    expect(w.find('.run').text()).toContain('2 jobs')
+    expect(w.find('.detail .title').text()).toBe('Cleat + Fid')
+    expect(w.find('.detail').text()).not.toContain('To M2')
+    expect(w.findAll('[data-share]').map((l) => l.find('.lateword').exists())).toEqual([false, true])
+    await press('j', true)
+    await w.find('[data-share="23"] button').trigger('click')
+    await flushPromises()
+    expect(asked()).toEqual([
+      ['POST', '/runs/3/take-out', { job_id: 27 }],
+      ['POST', '/runs/3/take-out', { job_id: 23 }],
+    ])
+    w.unmount()
+    const printing = (await floor(run({ shares, movable: false, state: 'printing' }), {})).w
+    await press('ArrowRight')
+    expect(printing.findAll('[data-share]')).toHaveLength(2)
+    expect(printing.find('[data-share] button').exists(), 'it prints').toBe(false)
+  })
+})
+
 const slice = (id: number, more: object = {}): SliceView =>
   ({
     id,
@@ -1496,6 +1644,13 @@ describe('what would save time', () => {
     expect(w.find('.remove').exists(), 'it is being made').toBe(false)
     await w.setProps({ all: [base, of(2, 'one shell less', 6600)], may: false })
     expect(w.find('.remove').exists()).toBe(false)
+    // A plate of another job's is no slice to look at: to take it is a yes.
+    await w.setProps({ all: [base, of(6, 'together with Cleat', 7000, { together: true })] })
+    expect(w.find('.take').text()).toBe('yes to it')
+    await w.find('.take').trigger('click')
+    await flushPromises()
+    expect(pick.mock.calls.at(-1)).toEqual([1])
+    expect(server.asked.at(-1)).toEqual(['POST', '/slices/6/choose', undefined])
   })
 })
 
