@@ -8,6 +8,7 @@ import (
 	"jobshelf/core/judge/printability"
 	"jobshelf/core/print/orient"
 	"jobshelf/core/shape/mesh"
+	"jobshelf/core/shape/par"
 	"jobshelf/core/shape/polygon"
 	"jobshelf/core/shape/problem"
 )
@@ -98,10 +99,13 @@ func (o *Orientation) weigh(ctx context.Context, m *mesh.Mesh, choices []Choice,
 		ask.Load, ask.Rates.AcrossLoad = new(pull.Scale(1/pull.Len())), orient.PulledCents
 	}
 	found, err := orient.Candidates(ctx, m, ask)
-	for i := range found {
-		o.Ways = append(o.Ways, wayOf(&found[i], m, choices))
+	if err != nil {
+		return err
 	}
-	return err
+	o.Ways = make([]Way, len(found))
+	return par.Each(ctx, len(found), func() struct{} { return struct{}{} }, func(_ struct{}, i int) {
+		o.Ways[i] = wayOf(&found[i], m, choices)
+	}, nil)
 }
 
 // Best is how a mesh of mm prints best on some machines, as a verdict would have it.
@@ -176,20 +180,31 @@ func (o *Orientation) choose() {
 	}
 }
 
-// saved works out what was won by turning a model that fits as it came, too.
-func (v *Verdict) saved(ctx context.Context, sized *mesh.Mesh, topo *mesh.Topology, choices []Choice) error {
+// wasTried is the machine, the first that is estimated, on which a model that was turned is tried as it came
+// too, to tell what was won; -1 where it was not turned, or fits nowhere as it came.
+func (v *Verdict) wasTried(choices []Choice) int {
 	o := v.Orientation
 	came := slices.IndexFunc(o.Ways, func(w Way) bool { return w.Turn == orient.AsItCame })
-	k := slices.IndexFunc(v.Machines, func(m MachineVerdict) bool { return m.Quick != nil })
-	if o.Fixed || o.Why.Code == "" || k < 0 || came < 0 || o.Ways[came].Fits == 0 {
-		return nil
+	if o.Fixed || o.Why.Code == "" || came < 0 || o.Ways[came].Fits == 0 {
+		return -1
+	}
+	for k := range choices {
+		if choices[k].estimated(&v.Machines[k]) {
+			return k
+		}
+	}
+	return -1
+}
+
+// asItCame tries a model as it came on one of the machines; nil where it does not go on that.
+func asItCame(ctx context.Context, sized *mesh.Mesh, topo *mesh.Topology, choices []Choice, k int) (*Tried, error) {
+	if k < 0 {
+		return nil, nil
 	}
 	trial := Trial{sized, orient.Stand{}.Plain(), topo}
 	rows, err := trial.On(ctx, orient.AsItCame, 0, choices[k:k+1])
-	if err != nil || rows[0].Quick == nil { // it does not go on that one as it came
-		return err
+	if err != nil || rows[0].Quick == nil {
+		return nil, err
 	}
-	o.SavedS = rows[0].Quick.WholeSeconds() - v.Machines[k].Quick.WholeSeconds()
-	v.Tried = append(v.Tried, Tried{orient.AsItCame, k, rows[0]})
-	return nil
+	return &Tried{orient.AsItCame, k, rows[0]}, nil
 }

@@ -19,6 +19,7 @@ import (
 	"jobshelf/core/shape/mesh"
 	"jobshelf/core/shape/modelfile"
 	"jobshelf/core/shape/polygon"
+	"jobshelf/core/shape/par"
 	"jobshelf/core/shape/problem"
 	"jobshelf/core/shape/section"
 	"jobshelf/core/shape/units"
@@ -199,9 +200,20 @@ func Judge(ctx context.Context, in Subject, choices []Choice, progress func(Stag
 		return nil, err
 	}
 	found := len(v.Findings)
-	err = v.estimate(ctx, stood, topology, choices, progress)
-	if err == nil {
-		err = v.saved(ctx, came, r.Topology, choices)
+	var was *Tried
+	var errs [2]error
+	k := v.wasTried(choices)
+	stop := par.Each(ctx, len(errs), func() struct{} { return struct{}{} }, func(_ struct{}, i int) {
+		if i == 0 {
+			errs[i] = v.estimate(ctx, stood, topology, choices, progress)
+		} else {
+			was, errs[i] = asItCame(ctx, came, r.Topology, choices, k)
+		}
+	}, nil)
+	err = cmp.Or(errs[0], errs[1], stop)
+	if err == nil && was != nil {
+		v.Orientation.SavedS = was.Row.Quick.WholeSeconds() - v.Machines[was.Choice].Quick.WholeSeconds()
+		v.Tried = append(v.Tried, *was)
 	}
 	for i := range v.Findings[found:] { // places are told on the model as it came
 		for k, at := range v.Findings[found+i].Places {
@@ -291,22 +303,34 @@ func (v *Verdict) tryMachines(m *mesh.Mesh, stated bool, choices []Choice) {
 
 func (v *Verdict) estimate(ctx context.Context, m *mesh.Mesh, topo *mesh.Topology, choices []Choice, progress func(Stage, float64)) error {
 	cut := cuts{m, topo, map[section.Layering]*section.Stack{}}
+	stacks, losses := make([]*section.Stack, len(choices)), make([]printability.Lost, len(choices))
+	for i := range choices {
+		if !choices[i].estimated(&v.Machines[i]) {
+			continue
+		}
+		from, to := 0.65+0.3*float64(i)/float64(len(choices)), 0.65+0.3*float64(i+1)/float64(len(choices))
+		progress(Estimating, from)
+		var err error
+		if stacks[i], err = cut.of(ctx, &choices[i], func(f float64) { progress(Estimating, from+(to-from)*f) }); err != nil {
+			return err
+		}
+	}
+	if err := par.Each(ctx, len(choices), func() struct{} { return struct{}{} }, func(_ struct{}, i int) {
+		if stacks[i] != nil {
+			v.Machines[i].Quick, losses[i] = quick(stacks[i], &choices[i])
+		}
+	}, nil); err != nil {
+		return err
+	}
 	var thin []printability.Lost
 	tried := 0
 	var sharp *finding.Finding
 	for i, c := range choices {
-		if !c.estimated(&v.Machines[i]) {
+		s, l := stacks[i], losses[i]
+		if s == nil {
 			continue
 		}
-		from, to := 0.65+0.35*float64(i)/float64(len(choices)), 0.65+0.35*float64(i+1)/float64(len(choices))
-		progress(Estimating, from)
-		s, err := cut.of(ctx, &c, func(f float64) { progress(Estimating, from+(to-from)*f) })
-		if err != nil {
-			return err
-		}
 		full := c.Recipe.WithDefaults()
-		var l printability.Lost
-		v.Machines[i].Quick, l = quick(s, &c)
 		tried++
 		if f := rounded(s, full.LineMM); f != nil && (sharp == nil || f.Value > sharp.Value) {
 			sharp = f

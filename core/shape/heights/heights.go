@@ -23,32 +23,44 @@ type Grid struct {
 func (g *Grid) Over(a, b, c mesh.Vec3, do func(cell int, zMM float64)) {
 	n := Normal(a, b, c)
 	bottom, top := min(a.Z, b.Z, c.Z), max(a.Z, b.Z, c.Z)
-	at := func(v mesh.Vec3) (x, y float64) { return (v.X - g.MinXMM) / g.CellMM, (v.Y - g.MinYMM) / g.CellMM }
-	ax, ay := at(a)
-	bx, by := at(b)
-	cx, cy := at(c)
-	low, high := min(ay, by, cy), max(ay, by, cy)
-	for r := max(0, int(math.Ceil(low-0.5))); r < g.Deep && float64(r)+0.5 < high; r++ {
+	ax, ay := (a.X-g.MinXMM)/g.CellMM, (a.Y-g.MinYMM)/g.CellMM
+	bx, by := (b.X-g.MinXMM)/g.CellMM, (b.Y-g.MinYMM)/g.CellMM
+	cx, cy := (c.X-g.MinXMM)/g.CellMM, (c.Y-g.MinYMM)/g.CellMM
+	high := max(ay, by, cy)
+	for r := max(0, int(math.Ceil(min(ay, by, cy)-0.5))); r < g.Deep && float64(r)+0.5 < high; r++ {
 		y := float64(r) + 0.5
+		above := [3]bool{ay > y, by > y, cy > y}
 		from, to := math.Inf(1), math.Inf(-1)
-		for _, e := range [3][4]float64{{ax, ay, bx, by}, {bx, by, cx, cy}, {cx, cy, ax, ay}} {
-			if (e[1] <= y) == (e[3] <= y) {
-				continue
-			}
-			if e[1] > e[3] { // the same way round for both triangles of an edge
-				e = [4]float64{e[2], e[3], e[0], e[1]}
-			}
-			x := e[0] + (y-e[1])/(e[3]-e[1])*(e[2]-e[0])
-			from, to = math.Min(from, x), math.Max(to, x)
+		if above[0] != above[1] {
+			x := meets(ax, ay, bx, by, y)
+			from, to = x, x
 		}
+		if above[1] != above[2] {
+			x := meets(bx, by, cx, cy, y)
+			from, to = min(from, x), max(to, x)
+		}
+		if above[2] != above[0] {
+			x := meets(cx, cy, ax, ay, y)
+			from, to = min(from, x), max(to, x)
+		}
+		off := (y - ay) * n.Y
 		for k := max(0, int(math.Ceil(from-0.5))); k < g.Wide && float64(k)+0.5 < to; k++ {
 			z := a.Z
 			if n.Z != 0 {
-				z -= ((float64(k)+0.5-ax)*n.X + (y-ay)*n.Y) * g.CellMM / n.Z
+				z -= ((float64(k)+0.5-ax)*n.X + off) * g.CellMM / n.Z
 			}
-			do(r*g.Wide+k, math.Max(bottom, math.Min(top, z)))
+			do(r*g.Wide+k, max(bottom, min(top, z)))
 		}
 	}
+}
+
+// meets is where an edge from one side of a line of cells to the other meets it: the same way round for both
+// triangles of an edge.
+func meets(ax, ay, bx, by, y float64) float64 {
+	if ay > by {
+		ax, ay, bx, by = bx, by, ax, ay
+	}
+	return ax + (y-ay)/(by-ay)*(bx-ax)
 }
 
 // Normal is the normal of a triangle, twice its area long.
