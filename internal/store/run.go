@@ -31,17 +31,17 @@ type Run struct {
 
 // Share is what of a run is a job's.
 type Share struct {
-	JobID       int64       `json:"job_id"`
-	JobTitle    string      `json:"title"`
-	JobRevision int         `json:"revision"`
-	MemberName  string      `json:"member"`
-	NeededBy    *time.Time  `json:"needed_by"`
-	PlateID     *int64      `json:"plate_id"` // of its own slice, where it would lie alone; nil as the run's
-	Plate       int         `json:"plate"`    // that plate's number of its slice, and how many there are; 0 without a plate
-	Plates      int         `json:"plates"`
-	Seconds     float64     `json:"seconds"`
-	Grams       float64     `json:"grams"`
-	PriceCents  units.Cents `json:"price_cents"` // as the yes was
+	JobID       int64
+	JobTitle    string
+	JobRevision int
+	MemberName  string
+	NeededBy    *time.Time
+	PlateID     *int64 // of its own slice, where it would lie alone; nil as the run's
+	Plate       int    // that plate's number of its slice, and how many there are; 0 without a plate
+	Plates      int
+	Seconds     float64
+	Grams       float64
+	PriceCents  units.Cents // as the yes was
 }
 
 // Of is a job's share; nil where it has none.
@@ -63,10 +63,10 @@ func (r *Run) Title() string {
 }
 
 const runColumns = `SELECT r.id, r.machine_id, r.position, r.recipe, r.material, r.colour, r.seconds, r.grams, r.state, r.started_at, r.reason, r.after_id, r.plate_id, r.gcode_id,
-	coalesce((SELECT jsonb_agg(jsonb_build_object('job_id', h.job_id, 'title', j.title, 'revision', j.revision, 'member', p.name,
-			'needed_by', to_char(j.needed_by, 'YYYY-MM-DD"T00:00:00Z"'), 'plate_id', h.plate_id, 'plate', coalesce(l.n, 0),
-			'plates', CASE WHEN l.id IS NULL THEN 0 ELSE (SELECT count(*) FROM plate o WHERE o.slice_id = l.slice_id) END,
-			'seconds', h.seconds, 'grams', h.grams, 'price_cents', h.price_cents) ORDER BY h.n)
+	coalesce((SELECT jsonb_agg(jsonb_build_object('JobID', h.job_id, 'JobTitle', j.title, 'JobRevision', j.revision, 'MemberName', p.name,
+			'NeededBy', to_char(j.needed_by, 'YYYY-MM-DD"T00:00:00Z"'), 'PlateID', h.plate_id, 'Plate', coalesce(l.n, 0),
+			'Plates', CASE WHEN l.id IS NULL THEN 0 ELSE (SELECT count(*) FROM plate o WHERE o.slice_id = l.slice_id) END,
+			'Seconds', h.seconds, 'Grams', h.grams, 'PriceCents', h.price_cents) ORDER BY h.n)
 		FROM share h JOIN job j ON j.id = h.job_id JOIN person p ON p.id = j.member_id LEFT JOIN plate l ON l.id = h.plate_id WHERE h.run_id = r.id), '[]')
 	FROM run r `
 
