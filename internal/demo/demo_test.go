@@ -76,6 +76,7 @@ func TestTheDemoIsAsItWas(t *testing.T) {
 	defer func() { assert.NoError(t, w.Stop(ctx)) }()
 	require.NoError(t, demo.Jobs(ctx, d))
 	var book told.Book
+	found := map[string][]string{}
 	for _, p := range []func() (any, error){
 		func() (any, error) { return house.Read(ctx, d) },
 		func() (any, error) { return people.People(ctx, d) },
@@ -91,8 +92,21 @@ func TestTheDemoIsAsItWas(t *testing.T) {
 	for _, slip := range shelf.Slips {
 		v, err := decide.Job(ctx, d, cato, slip.ID)
 		require.NoError(t, err)
+		for _, f := range v.Findings {
+			found[v.Title] = append(found[v.Title], f.Check)
+		}
 		book.Line("%s", v.Title)
 		book.Tell("", v, "title", "member", "wish", "need", "purpose", "state", "machine", "late", "worst", "copies", "unit", "seconds", "price", "what", "check", "finish")
 	}
+	assert.Equal(t, meant, found)
 	golden.Assert(t, book.String(), "demo.txt")
+}
+
+// meant is what is to be found on the demo's jobs, and nothing else.
+var meant = map[string][]string{
+	"Block cheek": {"unit"}, "Rowing boat hull": {"unit", "too thin"}, "Bushing": {"inside out"}, "Cleat from the net": {"open surface"},
+	"Crossed band": {"crosses itself", "overhangs"}, "Rigging set": {"overlapping bodies", "overhangs"}, "Two fenders": {"overlapping bodies"},
+	"Lantern foot, sliced at home": {"heating stays on", "layer height"},
+	"Chart ruler":                  {"long and flat"}, "Net needle": {"long and flat", "sharp corners"}, "Net needles, class set": {"long and flat", "sharp corners"},
+	"Mast finial": {"overhangs", "weak neck"}, "Finial, trial": {"overhangs", "weak neck"}, "Sheave for the gaff block": {"overhangs"}, "Small sheave": {"overhangs"},
 }

@@ -65,6 +65,43 @@ var english = texts{
 		"Corners as sharp as %[1]v° over %[2]v mm of its height: a line of %[3]v mm rounds them off, by up to %[4]v mm. Blunt them where that matters, or use a finer nozzle and line.",
 	), // °, mm, mm, mm
 
+	// of how it stands
+	"overhangs": say(
+		"%[1]v cm² of it lean out further than %[2]v°: about %[3]v cm³ of support stand under them and have to be pulled off. Turn it, or cut it in two, to save that.",
+	), // cm², °, cm³
+	"overhangs without support": say(
+		"%[1]v cm² of it lean out further than %[2]v° over about %[3]v cm³ of air, and no support is laid on %[4]s: they would sag. Turn it, or let support be laid.",
+	), // cm², °, cm³, machines
+	"does not stand": say("Its centre of mass lies beside its foot: it tips over as it is printed, unless support holds it. Turn it, or use a raft."),
+	"tips over": say(
+		"It is %[1]v mm high and tips over at %[2]v°: the nozzle may push it off. Lay it down, use a brim, or print several side by side.",
+	), // mm, °
+	"little on the plate": say("Only %[1]v mm² of it lie on the plate: it may come off. Turn it, or use a brim or a raft."), // mm²
+	"begins in mid-air": {counted("places", 1, "One place begins", "%[1]d places begin"), // places, mm
+		catalog.String("${places} with nothing below, the lowest %[2]v mm up: support stands under it. Look at it in the layers.")},
+	"begins in mid-air, without support": {counted("places", 1, "One place begins", "%[1]d places begin"), // places, mm, machines
+		catalog.String("${places} with nothing below, the lowest %[2]v mm up, and no support is laid on %[3]s: it would hang as a string. Turn it, or let support be laid.")},
+	"weak neck": say(
+		"%[1]v mm up it is only %[2]v mm² thick, %[3]v %% of what is below and above: it parts there first. Lay it down so that layers run along it, or thicken it.",
+	), // mm, mm², %
+	"pulls up": say(
+		"%[1]v mm of it lie on the plate, and %[2]s shrinks by %[3]v %% on cooling: its ends pull up by as much as %[4]v mm on %[5]s. Use a brim, cut it in two, or cut it from sheet.",
+	), // mm, material, %, mm, machines
+
+	// of a whole job
+	"elsewhere":    say("%[1]s would do it."), // machine
+	"nowhere else": say("No other machine would."),
+	"late": {counted("days", 1, "one day", "%[1]d days"), // days, machine, "elsewhere" or "nowhere else"
+		catalog.String("On %[2]s it is done ${days} after the day it is needed. %[3]v Move it up, or ask whether later is good enough.")},
+	"long run": say(
+		"A run of it takes %[1]v h on %[2]s, and the house allows %[3]v h. %[4]v Fewer copies on a plate, thicker layers or less infill save most.",
+	), // h, machine, h, as above
+	"more than a spool": say(
+		"A run of it takes %[1]v g of %[2]s on %[3]s, and a spool holds %[4]v g: it would run empty. %[5]v Less infill, or fewer copies on a plate.",
+	), // g, material, machine, g, as above
+	"other filament": say("On %[1]s %[2]v. %[3]v Load it before the start, or change the machine."),                                                                          // machine, what has to be loaded, as above
+	"nobody there":   say("%[1]v h after its start %[2]s waits for somebody when nobody is in the house. Start it at another hour, or it waits cold until the house opens."), // h, machine
+
 	// of programs
 	"outside the machine": say("The program goes outside of every machine, by at least %[1]v mm. Ask for the model and slice it here."),      // mm
 	"too long":            say("It runs for %[1]v h; the house allows %[2]v h. Ask for the model: thicker layers or less infill save most."), // h, h

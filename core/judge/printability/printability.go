@@ -114,6 +114,12 @@ type Lost struct {
 	Places            [][3]float64
 }
 
+// A tip that is lost is to be known and not to be decided: no more than this of it (common practice, no source).
+const (
+	tipMM  = 2
+	tipMM2 = 1
+)
+
 // TooThin tells what would not be there; tried is on how many machines it was looked
 // for.
 func TooThin(lost []Lost, tried int) []finding.Finding {
@@ -121,7 +127,9 @@ func TooThin(lost []Lost, tried int) []finding.Finding {
 		return nil
 	}
 	worst, all, on := lost[0], len(lost) == tried, make([]string, len(lost))
+	most := 0.0
 	for k, l := range lost {
+		most = math.Max(most, l.AreaMM2)
 		on[k] = l.Machine
 		all = all && l.All
 		if l.HeightMM > worst.HeightMM {
@@ -135,6 +143,9 @@ func TooThin(lost []Lost, tried int) []finding.Finding {
 		Limit:  worst.LeastMM,
 		Unit:   "mm",
 		Places: worst.Places[:min(len(worst.Places), finding.MaxPlaces)],
+	}
+	if worst.HeightMM < tipMM && most < tipMM2 {
+		f.Grade = finding.WorthKnowing
 	}
 	if all {
 		f.Grade = finding.StopsIt

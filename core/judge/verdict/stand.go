@@ -5,12 +5,16 @@ import (
 	"context"
 	"slices"
 
+	"jobshelf/core/judge/finding"
 	"jobshelf/core/judge/printability"
 	"jobshelf/core/print/orient"
+	"jobshelf/core/print/recipe"
+	"jobshelf/core/shape/heights"
 	"jobshelf/core/shape/mesh"
 	"jobshelf/core/shape/par"
 	"jobshelf/core/shape/polygon"
 	"jobshelf/core/shape/problem"
+	"jobshelf/core/shape/section"
 )
 
 // Orientation is how a model stands, and what else was looked at.
@@ -84,7 +88,136 @@ func (v *Verdict) stands(ctx context.Context, m *mesh.Mesh, in Subject, choices 
 	}
 	stood = o.Stand.Of(m)
 	o.SizeMM = array(stood.Bounds().Size())
+	if v.Closed && v.Oriented && v.VolumeMM3 != 0 {
+		v.standing = orient.Measure(outwards(stood), orient.AsItCame, leanOf(choices), nil)
+	}
 	return m, stood, ctx.Err()
+}
+
+// outwards is a mesh whose faces look out.
+func outwards(m *mesh.Mesh) *mesh.Mesh {
+	if m.Measure().Volume >= 0 {
+		return m
+	}
+	m = &mesh.Mesh{Vertices: m.Vertices, Triangles: slices.Clone(m.Triangles)}
+	for i := range m.Triangles {
+		t := &m.Triangles[i]
+		t[1], t[2] = t[2], t[1]
+	}
+	return m
+}
+
+// leanOf is the angle from upright past which the first recipe supports what leans out.
+func leanOf(choices []Choice) float64 {
+	if k := slices.IndexFunc(choices, func(c Choice) bool { return c.Recipe != nil }); k >= 0 {
+		return cmp.Or(choices[k].Recipe.WithDefaults().SupportDeg, commonOverhangDeg)
+	}
+	return commonOverhangDeg
+}
+
+// overhangs is the check whose faces are drawn.
+const overhangs = "overhangs"
+
+// leaning are the faces of a part that stands that lean out too far, but for what lies on the plate; the
+// largest first, and no more than are drawn.
+func leaning(m *mesh.Mesh, lean heights.Lean) []int {
+	type face struct {
+		at   int
+		area float64
+	}
+	var all []face
+	for i, t := range m.Triangles {
+		a, b, c := m.Vertices[t[0]], m.Vertices[t[1]], m.Vertices[t[2]]
+		if n := heights.Normal(a, b, c); lean.Overhangs(n) && max(a.Z, b.Z, c.Z) > onPlateMM {
+			all = append(all, face{i, n.Len()})
+		}
+	}
+	slices.SortStableFunc(all, func(a, b face) int { return cmp.Compare(b.area, a.area) })
+	out := make([]int, min(len(all), finding.MaxFaces))
+	for k := range out {
+		out[k] = all[k].at
+	}
+	return out
+}
+
+// onPlateMM is how high a face may be that lies on the plate.
+const onPlateMM = 0.01
+
+// leanPlaces is how many of them are told of as places.
+const leanPlaces = 5
+
+func places(m *mesh.Mesh, faces []int) (out [][3]float64) {
+	for _, k := range faces[:min(len(faces), leanPlaces)] {
+		t := m.Triangles[k]
+		out = append(out, array(m.Vertices[t[0]].Add(m.Vertices[t[1]]).Add(m.Vertices[t[2]]).Scale(1./3)))
+	}
+	return out
+}
+
+func drawn(m *mesh.Mesh, faces []int) [][9]float32 {
+	out := make([][9]float32, len(faces))
+	for i, k := range faces {
+		for c, v := range m.Triangles[k] {
+			p := m.Vertices[v]
+			out[i][3*c], out[i][3*c+1], out[i][3*c+2] = float32(p.X), float32(p.Y), float32(p.Z)
+		}
+	}
+	return out
+}
+
+// stood tells how a part stands: of support, of tipping over, of ends that pull up; stack is it in layers, nil
+// where no machine has a recipe for it.
+func (v *Verdict) stood(choices []Choice, came, stands *mesh.Mesh, stack *section.Stack) {
+	if v.standing.HeightMM == 0 || len(v.Units) > 0 {
+		return // not closed, or in another unit perhaps: it would be a guess
+	}
+	s := printability.Standing{OverhangMM2: v.standing.OverhangMM2, SupportMM3: v.standing.SupportMM3, LeanDeg: leanOf(choices), ContactMM2: v.standing.ContactMM2,
+		TipDeg: v.standing.TipDeg, SizeMM: v.Orientation.SizeMM, Rimmed: true}
+	var warps []printability.Warps
+	strong := false
+	for i := range choices {
+		c := &choices[i]
+		if !c.estimated(&v.Machines[i]) {
+			continue
+		}
+		r := c.Recipe.WithDefaults()
+		if r.Support == recipe.SupportOff || r.Support == recipe.SupportFirstLayer {
+			s.Unheld = append(s.Unheld, c.Machine.Name)
+		}
+		s.Rimmed = s.Rimmed && (r.Adhesion == recipe.AdhesionBrim || r.Adhesion == recipe.AdhesionRaft)
+		strong = strong || r.Purpose == recipe.WorkingPart
+		if m := c.Loaded.Of(max(1, r.PieceNozzle)); m != nil {
+			warps = append(warps, printability.Warps{Machine: c.Machine.Name, Material: m.Name, ShrinkPercent: m.ShrinkPercent})
+		}
+	}
+	for _, f := range printability.Stands(s) {
+		if f.Check == overhangs {
+			faces := leaning(outwards(stands), heights.LeanOf(s.LeanDeg))
+			f.Places = places(stands, faces)
+			v.Evidence = append(v.Evidence, finding.Evidence{Check: overhangs, Faces: drawn(came, faces)})
+		}
+		v.Findings = append(v.Findings, f)
+	}
+	if !slices.ContainsFunc(v.Findings, func(f finding.Finding) bool { return f.Check == "long and flat" }) {
+		v.Findings = append(v.Findings, printability.Warp(&s, warps)...) // that says the same, whatever it is made of
+	}
+	if stack == nil {
+		return
+	}
+	var islands []printability.Island
+	for _, i := range stack.Islands() {
+		islands = append(islands, printability.Island{AtMM: i.AtMM, AreaMM2: i.AreaMM2})
+	}
+	v.Findings = append(v.Findings, printability.Islands(islands, s.Unheld)...)
+	areas, middles := make([]float64, len(stack.Slabs)), make([]float64, len(stack.Slabs))
+	for k, l := range stack.Slabs {
+		areas[k], middles[k] = l.AreaMM2, l.BottomMM+l.HeightMM/2
+	}
+	neck := printability.NeckOf(areas, middles)
+	if k := slices.Index(middles, neck.AtMM[2]); k >= 0 {
+		neck.AtMM[0], neck.AtMM[1] = stack.Middle(k)
+	}
+	v.Findings = append(v.Findings, printability.Weak(neck, strong)...)
 }
 
 // weigh weighs the ways a closed mesh of mm can stand, by the first recipe among the choices.

@@ -27,7 +27,7 @@ import (
 
 // Revision counts up whenever the same model is judged otherwise than before, so that it is
 // judged anew. A test holds it to the golden files.
-const Revision = 3
+const Revision = 4
 
 // Choice is a machine and what would be done on it. Recipe and Loaded are nil
 // where the house has no recipe for the purpose; then only the fit is tried.
@@ -97,6 +97,7 @@ type Verdict struct {
 	Program       *Program                    `json:"gcode,omitempty"`
 	Evidence      []finding.Evidence          `json:"-"` // large; kept apart
 	Tried         []Tried                     `json:"-"` // beside Machines, in other orientations
+	standing      orient.Measures             // as it stands; zero where it is not closed
 }
 
 // Body is one closed or open piece of surface.
@@ -205,7 +206,7 @@ func Judge(ctx context.Context, in Subject, choices []Choice, progress func(Stag
 	k := v.wasTried(choices)
 	stop := par.Each(ctx, len(errs), func() struct{} { return struct{}{} }, func(_ struct{}, i int) {
 		if i == 0 {
-			errs[i] = v.estimate(ctx, stood, topology, choices, progress)
+			errs[i] = v.estimate(ctx, came, stood, topology, choices, progress)
 		} else {
 			was, errs[i] = asItCame(ctx, came, r.Topology, choices, k)
 		}
@@ -301,7 +302,7 @@ func (v *Verdict) tryMachines(m *mesh.Mesh, stated bool, choices []Choice) {
 	v.Findings = append(v.Findings, printability.Flat(box)...)
 }
 
-func (v *Verdict) estimate(ctx context.Context, m *mesh.Mesh, topo *mesh.Topology, choices []Choice, progress func(Stage, float64)) error {
+func (v *Verdict) estimate(ctx context.Context, came, m *mesh.Mesh, topo *mesh.Topology, choices []Choice, progress func(Stage, float64)) error {
 	cut := cuts{m, topo, map[section.Layering]*section.Stack{}}
 	stacks, losses := make([]*section.Stack, len(choices)), make([]printability.Lost, len(choices))
 	for i := range choices {
@@ -339,6 +340,11 @@ func (v *Verdict) estimate(ctx context.Context, m *mesh.Mesh, topo *mesh.Topolog
 			l.Machine = c.Machine.Name
 			thin = append(thin, l)
 		}
+	}
+	if k := slices.IndexFunc(stacks, func(s *section.Stack) bool { return s != nil }); k >= 0 {
+		v.stood(choices, came, m, stacks[k])
+	} else {
+		v.stood(choices, came, m, nil)
 	}
 	for _, f := range printability.TooThin(thin, tried) {
 		if len(v.Units) > 0 {

@@ -25,6 +25,7 @@ type Full struct {
 	Nozzles       []NozzleUse        `json:"nozzles" doc:"What each nozzle lays, those in use"`
 	Changes       int                `json:"nozzle_changes"`
 	FilamentMM    float64            `json:"filament_mm"`
+	PausesS       []float64          `json:"pauses_seconds,omitempty" doc:"When it waits for somebody, s after its start, warm-up among it; of several plates those of the first"`
 	Box           [2][3]float64      `json:"bbox_mm" doc:"Around the middle of all lines: least and greatest"`
 	ByLayer       []LayerTime        `json:"by_layer,omitempty"`
 	Shares        []Share            `json:"shares,omitempty" doc:"What each copy on the plate takes; together the whole of it"`
@@ -127,16 +128,22 @@ func FullOf(p *toolpath.Print, r recipe.Recipe, m *machine.Machine, loaded machi
 		f.ByKind[changeWord] += m.ChangeS
 		f.ByLayer[0].Seconds += m.ChangeS
 	}
+	heats := r.Heats(m, loaded, p.Nozzles()...)
 	for i := range f.ByLayer {
+		if slices.Contains(t.pauses, i) {
+			f.PausesS = append(f.PausesS, f.Seconds)
+		}
 		f.Seconds += f.ByLayer[i].Seconds
 	}
-	heats := r.Heats(m, loaded, p.Nozzles()...)
 	hottest := 0.0
 	for _, n := range f.Nozzles {
 		hottest = math.Max(hottest, math.Max(heats.At(n.Nozzle, true), heats.At(n.Nozzle, false)))
 	}
 	f.HomingSeconds = m.WarmUp.HomingS
 	f.WarmUpSeconds = m.WarmUpSeconds(hottest, heats.Bed())
+	for i := range f.PausesS {
+		f.PausesS[i] += f.WarmUpSeconds
+	}
 	for _, n := range f.Nozzles {
 		f.Uses = append(f.Uses, Use{loaded.Of(n.Nozzle), n.Grams})
 	}
@@ -175,7 +182,7 @@ func Together(plates []*Full, times []int) *Full {
 			out.Uses[at].Grams += n * u.Grams
 		}
 		if i == 0 {
-			out.Box = p.Box
+			out.Box, out.PausesS = p.Box, p.PausesS
 		}
 		for k := range 3 {
 			out.Box[0][k], out.Box[1][k] = math.Min(out.Box[0][k], p.Box[0][k]), math.Max(out.Box[1][k], p.Box[1][k])
@@ -222,6 +229,7 @@ func heatAgain(p *toolpath.Print, layer int, m *machine.Machine, heats recipe.He
 
 // account is what all steps of a print come to, as they are played through the planner.
 type account struct {
+	pauses  []int // layers before which somebody is waited for
 	f       *Full
 	laid    []float64 // by layer: time spent laying
 	planner *motion.Planner
@@ -266,6 +274,7 @@ func passOver(p *toolpath.Print, r recipe.Recipe, m *machine.Machine, loaded mac
 		case post.Wait:
 			a.stands(s.Layer, coolWord, s.S)
 		case post.Pause: // the wait is as long as somebody needs; what follows it is known
+			a.pauses = append(a.pauses, s.Layer)
 			a.stands(s.Layer, againWord, heatAgain(p, s.Layer, m, heats))
 		default:
 			a.moves(s)

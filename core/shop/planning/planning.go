@@ -28,8 +28,18 @@ type Hours struct {
 
 // Late says that something finished at a time is so after the day it is needed, which ends at
 // midnight by the house's clock. Only the date of needed counts.
-func (h Hours) Late(finish, needed time.Time) bool {
-	return finish.In(h.Location).Format(time.DateOnly) > needed.Format(time.DateOnly)
+func (h Hours) Late(finish, needed time.Time) bool { return h.DaysLate(finish, needed) > 0 }
+
+// DaysLate is how many days that is after it; 0: in time.
+func (h Hours) DaysLate(finish, needed time.Time) int {
+	day := func(t time.Time) time.Time { return time.Date(t.Year(), t.Month(), t.Day(), 0, 0, 0, 0, time.UTC) }
+	return max(0, int(day(finish.In(h.Location)).Sub(day(needed))/(24*time.Hour)))
+}
+
+// Attended says that somebody is there from a time on for as long as the house asks for at a start.
+func (h Hours) Attended(t time.Time) bool {
+	start, ok := h.NextStart(t)
+	return ok && start.Equal(t)
 }
 
 // searchDays bounds the search for an open moment: a house closed for longer

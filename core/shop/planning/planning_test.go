@@ -222,3 +222,33 @@ func TestRunsFollowWhenTheHouseIsOpen(t *testing.T) {
 	_, ok = Hours{Location: time.UTC}.Slot(Option{Free: noon, Runs: hours(1)})
 	assert.False(t, ok, "never open")
 }
+
+// Days are counted by the house's clock, over the change of the clocks, too; who is there has to stay.
+func TestDaysLateAndWhoIsThere(t *testing.T) {
+	berlin, err := time.LoadLocation("Europe/Berlin")
+	require.NoError(t, err)
+	h := Hours{Location: berlin, Attendance: 30 * time.Minute}
+	for day := range h.Week {
+		h.Week[day] = []Span{{9 * 60, 17 * 60}}
+	}
+	at := func(text string) time.Time {
+		out, err := time.ParseInLocation("2006-01-02 15:04", text, berlin)
+		require.NoError(t, err)
+		return out
+	}
+	for _, c := range []struct {
+		finish, needed string
+		days           int
+	}{
+		{"2026-03-28 23:59", "2026-03-28", 0}, {"2026-03-29 00:01", "2026-03-28", 1}, {"2026-03-30 00:01", "2026-03-28", 2}, // an hour less
+		{"2026-10-26 00:10", "2026-10-24", 2}, {"2026-10-25 23:50", "2026-10-24", 1}, {"2026-01-01 10:00", "2026-12-31", 0}, {"2027-01-01 00:00", "2026-12-31", 1},
+	} {
+		needed, err := time.Parse(time.DateOnly, c.needed)
+		require.NoError(t, err)
+		assert.Equal(t, c.days, h.DaysLate(at(c.finish).UTC(), needed), c.finish)
+		assert.Equal(t, c.days > 0, h.Late(at(c.finish), needed))
+	}
+	for text, is := range map[string]bool{"2026-03-28 09:00": true, "2026-03-28 08:59": false, "2026-03-28 16:30": true, "2026-03-28 16:31": false, "2026-03-28 17:00": false} {
+		assert.Equal(t, is, h.Attended(at(text)), text)
+	}
+}

@@ -4,13 +4,17 @@ import (
 	"context"
 	"slices"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"jobshelf/core/judge/finding"
+	"jobshelf/core/print/recipe"
 	"jobshelf/internal/desk/decide"
 	"jobshelf/internal/desk/desktest"
+	"jobshelf/internal/desk/house"
+	"jobshelf/internal/desk/plates"
 	"jobshelf/internal/pgtest"
 )
 
@@ -57,4 +61,70 @@ func TestAShelfReadsEachJudgementOnce(t *testing.T) {
 	_, err := h.Store.Pool.Exec(ctx, `UPDATE version SET verdict = '{}'`)
 	require.NoError(t, err)
 	assert.Equal(t, "It is blue.", worst())
+}
+
+// What nobody can waive of the whole job is among its findings and the worst on its slip, while it is to be
+// decided: too late for its day, longer than the house allows, more than a spool, a pause with nobody there.
+func TestTheWholeJobIsLookedAt(t *testing.T) {
+	h := desktest.Open(t)
+	now := h.Desk.Now()
+	h.Desk.Now = func() time.Time { return now }
+	id, piece := h.ToDecide()
+	found := func() (checks []string) {
+		v := h.Job(id)
+		for _, f := range v.Findings {
+			assert.Zero(t, f.PieceID)
+			checks = append(checks, f.Check)
+		}
+		shelf, err := decide.Shelf(ctx, h.Desk, h.Cato)
+		require.NoError(t, err)
+		for _, s := range shelf.Slips {
+			if s.ID == id {
+				assert.Equal(t, v.Worst, s.Worst)
+			}
+		}
+		assert.Equal(t, len(checks) > 0, v.Worst != nil)
+		return checks
+	}
+	assert.Empty(t, found())
+	now = time.Date(2026, 12, 3, 11, 0, 0, 0, time.UTC)
+	require.Equal(t, []string{"late"}, found())
+	assert.InDelta(t, 2, h.Job(id).Findings[0].Value, 0)
+	now = time.Date(2026, 11, 24, 11, 0, 0, 0, time.UTC)
+	on := h.Machines[0].ID
+	s, err := plates.OrderSlice(ctx, h.Desk, h.Cato, piece, plates.SliceOrder{MachineID: on, Overrides: []recipe.Override{{Key: "shells", Value: "3", Why: "test"}}})
+	require.NoError(t, err)
+	require.NoError(t, h.EndSlice(s, 3600))
+	require.NoError(t, plates.ChooseSlice(ctx, h.Desk, h.Cato, s))
+	set := func(full string) {
+		_, err := h.Store.Pool.Exec(ctx, `UPDATE slice SET full_estimate = full_estimate || $2::jsonb WHERE id = $1`, s, full)
+		require.NoError(t, err)
+	}
+	only := func() { // no other machine is in service
+		v, err := house.Read(ctx, h.Desk)
+		require.NoError(t, err)
+		for _, m := range v.Machines {
+			m.Data.InService = m.ID == on
+			require.NoError(t, house.SetMachine(ctx, h.Desk, h.Owner, m))
+		}
+	}
+	only()
+	if h.Job(id).Check.State != "done" {
+		h.Checked(id)
+	}
+	for _, c := range []struct {
+		full  string
+		wants []string
+	}{
+		{`{"seconds": 43000}`, nil},
+		{`{"seconds": 43300}`, []string{"long run"}},
+		{`{"seconds": 3600, "nozzles": [{"nozzle": 1, "material": "PLA", "grams": 1001}]}`, []string{"more than a spool"}},
+		{`{"nozzles": [{"nozzle": 1, "material": "PLA", "grams": 999}], "pauses_seconds": [60]}`, nil},
+		{`{"pauses_seconds": [60, 36000]}`, []string{"nobody there"}},
+	} {
+		set(c.full)
+		assert.Equal(t, c.wants, found(), c.full)
+	}
+	h.Approved(id, on)
+	assert.Empty(t, found(), "it was decided")
 }

@@ -27,13 +27,16 @@ func findingView(f *finding.Finding, words finding.Speaker) FindingView {
 // JobFinding is a finding with the piece it is about.
 type JobFinding struct {
 	FindingView
-	PieceID int64  `json:"piece_id"`
+	PieceID int64  `json:"piece_id" doc:"0: the whole job"`
 	Piece   string `json:"piece"`
 }
 
-// findings are those on all pieces, worst first, told in the house's language.
-func findings(pieces []store.Piece, words finding.Speaker) []JobFinding {
+// findings are those on the whole job and on all pieces, worst first, told in the house's language.
+func findings(pieces []store.Piece, whole []finding.Finding, words finding.Speaker) []JobFinding {
 	out := []JobFinding{}
+	for i := range whole {
+		out = append(out, JobFinding{findingView(&whole[i], words), 0, ""})
+	}
 	for _, p := range pieces {
 		if p.Problem != "" {
 			out = append(out, JobFinding{unreadable(p), p.ID, p.Name})

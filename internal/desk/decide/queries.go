@@ -15,6 +15,7 @@ import (
 	"jobshelf/core/shape/problem"
 	"jobshelf/core/shape/units"
 	"jobshelf/core/shop/job"
+	"jobshelf/core/shop/task"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/desk/floor"
 	"jobshelf/internal/store"
@@ -115,12 +116,29 @@ func Shelf(ctx context.Context, d *desk.Desk, a desk.Actor) (ShelfView, error) {
 			ladder = h.Ladder(pieces[j.ID])
 		}
 		stand(h, &s, j, runs[j.ID], ladder)
+		s.worse(h, whole(h, j, pieces[j.ID], ladder))
 		view.Slips = append(view.Slips, s)
 	}
 	if member == 0 {
 		view.Next = next(view.Slips)
 	}
 	return view, nil
+}
+
+// whole is what was found on a whole job that is to be decided.
+func whole(h *floor.State, j store.Job, pieces []store.Piece, ladder []floor.LadderRow) []finding.Finding {
+	if j.State != job.ToDecide || j.TaskState != task.Done || len(pieces) == 0 {
+		return nil
+	}
+	return h.Whole(pieces, ladder)
+}
+
+// worse lets what was found on the whole job be its worst, where nothing on a piece is as bad.
+func (s *Slip) worse(h *floor.State, of []finding.Finding) {
+	if f, ok := finding.Worst(of); ok && (s.Worst == nil || slices.Index(finding.Grades, f.Grade) < slices.Index(finding.Grades, s.Worst.Grade)) {
+		w := findingView(&f, h.Words)
+		s.Worst = &w
+	}
 }
 
 // next is what to do first.
@@ -350,7 +368,9 @@ func Job(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) (JobView, er
 		return JobView{}, err
 	}
 	v := JobView{Slip: slipOf(h, j, pieces, runs), Runs: []floor.RunView{}, Stopped: stopped(pieces), Ladder: h.Ladder(pieces), Messages: []Message{}, PieceSet: []PieceView{}, LeftOut: []LeftOut{}, History: []HistoryLine{}}
-	v.Findings = findings(pieces, h.Words)
+	of := whole(h, j, pieces, v.Ladder)
+	v.worse(h, of)
+	v.Findings = findings(pieces, of, h.Words)
 	if a.Role != desk.Member {
 		v.Messages = messages(v.Title, v.Findings, h.Words)
 	}

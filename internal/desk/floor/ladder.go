@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"jobshelf/core/judge/finding"
+	"jobshelf/core/print/estimate"
 	"jobshelf/core/print/machine"
 	"jobshelf/core/shape/modelfile"
 	"jobshelf/core/shape/problem"
@@ -23,41 +24,45 @@ import (
 
 // LadderRow is one machine of a job's ladder: all pieces and copies together.
 type LadderRow struct {
-	MachineID int64             `json:"machine_id"`
-	Name      string            `json:"name"`
-	InService bool              `json:"in_service"`
-	Recipe    string            `json:"recipe,omitempty"`
-	Material  string            `json:"material,omitempty"`
-	Colour    string            `json:"colour,omitempty"`
-	Loaded    string            `json:"loaded,omitempty" doc:"What is loaded, in words"`
-	Nozzles   []string          `json:"nozzles" doc:"What is loaded in each nozzle, where there are several; empty: nothing"`
-	Fits      bool              `json:"fits"`
-	Against   string            `json:"against,omitempty" doc:"Why not though it fits, as the nozzle that is wanted"`
-	Takes     bool              `json:"takes" doc:"The job can go on it: it is in service, all fits, and there is a recipe"`
-	OverMM    [3]float64        `json:"over_mm"`
-	Scale     float64           `json:"scale_to_fit"`
-	TurnDeg   float64           `json:"turn_deg"`
-	Seconds   float64           `json:"seconds,omitempty"`
-	WarmUp    float64           `json:"warm_up_seconds,omitempty"`
-	Grams     float64           `json:"grams,omitempty"`
-	Metres    float64           `json:"filament_m,omitempty"`
-	Layers    int               `json:"layers,omitempty"`
-	Price     units.Cents       `json:"price_cents,omitempty"`
-	Lines     []units.PriceLine `json:"lines,omitempty"`
-	Start     *time.Time        `json:"start,omitempty" doc:"Earliest"`
-	Finish    *time.Time        `json:"finish,omitempty" doc:"Earliest"`
-	Proposed  bool              `json:"proposed"`
-	Full      bool              `json:"full" doc:"From the toolpath: the number that is promised"`
-	Plates    int               `json:"plates,omitempty" doc:"How many plates its copies lie on, each a run"`
-	SliceID   int64             `json:"slice_id,omitempty" doc:"The slice that the figures are of"`
-	Ceiling   *Ceiling          `json:"ceiling,omitempty" doc:"Where its plates are not sliced yet: a yes is to no more than this"`
-	Stale     string            `json:"stale,omitempty" doc:"What has changed since the slice that counts was made; it is to be made anew before a yes"`
-	VolumeMM  [3]float64        `json:"volume_mm"`
-	Shape     string            `json:"shape" enum:"rectangle,round"`
-	Load      string            `json:"load,omitempty" doc:"What has to be loaded for it first, where that is otherwise"`
-	Why       string            `json:"why,omitempty" doc:"Why it is proposed"`
-	Way       string            `json:"way,omitempty" doc:"How its pieces would stand, where that is otherwise than they do"`
-	Turns     []Turn            `json:"turns,omitempty" doc:"Of the pieces that would stand otherwise"`
+	MachineID int64                `json:"machine_id"`
+	Name      string               `json:"name"`
+	InService bool                 `json:"in_service"`
+	Recipe    string               `json:"recipe,omitempty"`
+	Material  string               `json:"material,omitempty"`
+	Colour    string               `json:"colour,omitempty"`
+	Loaded    string               `json:"loaded,omitempty" doc:"What is loaded, in words"`
+	Nozzles   []string             `json:"nozzles" doc:"What is loaded in each nozzle, where there are several; empty: nothing"`
+	Fits      bool                 `json:"fits"`
+	Against   string               `json:"against,omitempty" doc:"Why not though it fits, as the nozzle that is wanted"`
+	Takes     bool                 `json:"takes" doc:"The job can go on it: it is in service, all fits, and there is a recipe"`
+	OverMM    [3]float64           `json:"over_mm"`
+	Scale     float64              `json:"scale_to_fit"`
+	TurnDeg   float64              `json:"turn_deg"`
+	Seconds   float64              `json:"seconds,omitempty"`
+	WarmUp    float64              `json:"warm_up_seconds,omitempty"`
+	Grams     float64              `json:"grams,omitempty"`
+	Metres    float64              `json:"filament_m,omitempty"`
+	Layers    int                  `json:"layers,omitempty"`
+	Price     units.Cents          `json:"price_cents,omitempty"`
+	Lines     []units.PriceLine    `json:"lines,omitempty"`
+	Start     *time.Time           `json:"start,omitempty" doc:"Earliest"`
+	Finish    *time.Time           `json:"finish,omitempty" doc:"Earliest"`
+	Proposed  bool                 `json:"proposed"`
+	Full      bool                 `json:"full" doc:"From the toolpath: the number that is promised"`
+	Plates    int                  `json:"plates,omitempty" doc:"How many plates its copies lie on, each a run"`
+	SliceID   int64                `json:"slice_id,omitempty" doc:"The slice that the figures are of"`
+	Ceiling   *Ceiling             `json:"ceiling,omitempty" doc:"Where its plates are not sliced yet: a yes is to no more than this"`
+	Stale     string               `json:"stale,omitempty" doc:"What has changed since the slice that counts was made; it is to be made anew before a yes"`
+	VolumeMM  [3]float64           `json:"volume_mm"`
+	Shape     string               `json:"shape" enum:"rectangle,round"`
+	Load      string               `json:"load,omitempty" doc:"What has to be loaded for it first, where that is otherwise"`
+	Why       string               `json:"why,omitempty" doc:"Why it is proposed"`
+	Way       string               `json:"way,omitempty" doc:"How its pieces would stand, where that is otherwise than they do"`
+	Turns     []Turn               `json:"turns,omitempty" doc:"Of the pieces that would stand otherwise"`
+	load      *problem.Phrase      // what Load says
+	runS      []float64            // how long each of its runs takes
+	uses      []estimate.NozzleUse // of all its runs, where that is known
+	pausesS   []float64            // when its first run waits for somebody
 }
 
 // Ceiling is the most that a yes is to, while the plates are not sliced.
@@ -92,6 +97,8 @@ type State struct {
 	Recipes  []store.Recipe
 	Terms    option.Terms
 	Now      time.Time
+	Spools   map[string]float64 // by material: how many grams of it a spool holds
+	LongestS float64            // the longest run that the house allows; 0: any
 }
 
 // NoJob and AnyJob say whose slices look is to read.
@@ -127,6 +134,14 @@ func Look(ctx context.Context, q store.Q, now time.Time, job int64) (*State, err
 	}
 	if out.Due, err = q.DueDates(ctx); err != nil {
 		return nil, err
+	}
+	materials, err := q.Materials(ctx)
+	if err != nil {
+		return nil, err
+	}
+	out.Spools, out.LongestS = map[string]float64{}, 60*float64(h.LongestRunMin)
+	for _, m := range materials {
+		out.Spools[m.Data.Name] = m.Data.SpoolGrams
 	}
 	runs, err := q.Lanes(ctx)
 	if err != nil {
@@ -296,15 +311,15 @@ func (h *State) row(m *store.Machine) LadderRow {
 
 // wanted is what has to be loaded in the first nozzle of a machine for a recipe: the second's is the
 // material that is in it.
-func (h *State) wanted(m *store.Machine, name string) string {
+func (h *State) wanted(m *store.Machine, name string) *problem.Phrase {
 	k := slices.IndexFunc(h.Recipes, func(r store.Recipe) bool { return r.MachineID == m.ID && r.Data.Name == name })
 	if k < 0 || h.Recipes[k].Data.Material == m.Data.Material || h.Recipes[k].Data.PieceNozzle > 1 {
-		return ""
+		return nil
 	}
 	if m.Data.Material == "" {
-		return h.Words.Say(problem.Say("nothing is loaded", h.Recipes[k].Data.Material))
+		return new(problem.Say("nothing is loaded", h.Recipes[k].Data.Material))
 	}
-	return h.Words.Say(problem.Say("to be loaded", m.Data.Material, h.Recipes[k].Data.Material))
+	return new(problem.Say("to be loaded", m.Data.Material, h.Recipes[k].Data.Material))
 }
 
 // nozzles are what is loaded in each nozzle of a machine that has several.
@@ -357,7 +372,13 @@ func (r *LadderRow) fill(h *State, m *store.Machine, pieces []store.Piece, parts
 		r.Ceiling = ceiling(r)
 	}
 	if !programs(pieces) {
-		r.Load = h.wanted(m, r.Recipe)
+		if r.load = h.wanted(m, r.Recipe); r.load != nil {
+			r.Load = h.Words.Say(*r.load)
+		}
+	}
+	r.runS = v.Runs
+	if full != nil {
+		r.uses, r.pausesS = full.Nozzles, full.PausesS
 	}
 	o := planning.Option{Machine: r.Name, Free: h.Free[m.ID]}
 	for _, s := range v.Runs {
@@ -366,6 +387,52 @@ func (r *LadderRow) fill(h *State, m *store.Machine, pieces []store.Piece, parts
 	if slot, ok := h.Hours.Slot(o); ok {
 		r.Start, r.Finish = &slot.Start, &slot.Finish
 	}
+}
+
+// Whole is what nobody can waive of a whole job on the machine that is proposed for it; nil where none is.
+func (h *State) Whole(pieces []store.Piece, ladder []LadderRow) []finding.Finding {
+	var proposed *option.Whole
+	var others []option.Whole
+	for i := range ladder {
+		r := &ladder[i]
+		if !r.Takes || r.Finish == nil || len(r.runS) == 0 {
+			continue
+		}
+		w := h.wholeOn(pieces, r)
+		if r.Proposed {
+			proposed = &w
+		} else {
+			others = append(others, w)
+		}
+	}
+	if proposed == nil {
+		return nil
+	}
+	return proposed.Findings(others, h.LongestS)
+}
+
+func (h *State) wholeOn(pieces []store.Piece, r *LadderRow) option.Whole {
+	w := option.Whole{Name: r.Name, RunS: slices.Max(r.runS), Load: r.load}
+	if due, needed := h.Due[pieces[0].JobID]; needed {
+		w.DaysLate = h.Hours.DaysLate(*r.Finish, due)
+	}
+	all := 0.0
+	for _, s := range r.runS {
+		all += s
+	}
+	share := w.RunS / all // of the heaviest, as near as time tells
+	for _, u := range r.uses {
+		w.Takes = append(w.Takes, option.Taken{Material: u.Material, Grams: share * u.Grams, SpoolsGrams: h.Spools[u.Material]})
+	}
+	if len(r.uses) == 0 {
+		w.Takes = []option.Taken{{Material: r.Material, Grams: share * r.Grams, SpoolsGrams: h.Spools[r.Material]}}
+	}
+	for _, s := range r.pausesS {
+		if r.Start != nil && w.AloneS == 0 && !h.Hours.Attended(r.Start.Add(seconds(s))) {
+			w.AloneS = s
+		}
+	}
+	return w
 }
 
 // Choose finds the row of a machine, or of the proposal, that can take the job.

@@ -1154,7 +1154,10 @@ export interface components {
             /** @description Repair steps that would mend it */
             mend?: string[];
             piece: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description 0: the whole job
+             */
             piece_id: number;
             /** @description Points on the model, mm, worst first */
             places?: number[][];

@@ -36,7 +36,7 @@ function go(x: JobFinding, place: number) {
       :data-check="x.check"
     >
       <GradeMark :grade="x.grade" /> <strong>{{ x.check }}</strong>
-      <p v-if="several" class="small quiet">{{ x.piece }}</p>
+      <p v-if="several" class="small quiet">{{ x.piece || 'The whole job' }}</p>
       <p>{{ x.text }}</p>
       <details v-if="x.places?.length" class="small">
         <summary>{{ x.places.length }} {{ x.places.length === 1 ? 'place' : 'places' }}</summary>

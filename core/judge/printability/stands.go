@@ -1,0 +1,156 @@
+package printability
+
+import (
+	"math"
+	"strings"
+
+	"jobshelf/core/judge/finding"
+	"jobshelf/core/shape/problem"
+)
+
+// Standing is how a part stands on a plate, and what recipes would do for it.
+type Standing struct {
+	OverhangMM2 float64 // faces that lean out further than LeanDeg from upright
+	SupportMM3  float64 // room under them
+	LeanDeg     float64
+	ContactMM2  float64 // what lies on the plate
+	TipDeg      float64 // how far it may be tilted before it falls; 0: it does not stand
+	SizeMM      [3]float64
+	Unheld      []string // machines whose recipes lay no support for it
+	Rimmed      bool     // all recipes lay a brim or a raft
+}
+
+// Limits of how a part stands (common practice, no source): what support is worth a word, how far a part
+// should be from tipping over, how little holds it down.
+const (
+	SupportMM3   = 50
+	fallsDeg     = 3
+	TipsDeg      = 6 // of a post ten times as high as wide
+	ContactMM2   = 25
+	lowMM        = 5 // what is no higher is not pulled off
+	WarpMM       = 0.8
+	NeckShare    = 0.1
+	NeckMM2      = 80 // what is thicker than 10 mm across is strong enough
+	warpsOnShare = 0.25
+)
+
+// Stands tells of support, tipping over and too little on the plate.
+func Stands(s Standing) (out []finding.Finding) {
+	if s.SupportMM3 > SupportMM3 {
+		f := finding.Finding{Check: "overhangs", Grade: finding.WorthKnowing, Value: s.SupportMM3 / 1000, Limit: SupportMM3 / 1000., Unit: "cm³"}
+		of := []any{problem.Fixed(s.OverhangMM2/100, 1), problem.Fixed(s.LeanDeg, 0), problem.Fixed(s.SupportMM3/1000, 1)}
+		if len(s.Unheld) > 0 {
+			f.Grade = finding.Decide
+			out = append(out, f.That("overhangs without support", append(of, strings.Join(s.Unheld, ", "))...))
+		} else {
+			out = append(out, f.That("overhangs", of...))
+		}
+	}
+	tips := finding.Finding{Check: "tips over", Grade: finding.Decide, Value: s.TipDeg, Limit: TipsDeg, Unit: "°"}
+	switch {
+	case s.SizeMM[2] <= lowMM:
+	case s.TipDeg <= 0:
+		out = append(out, tips.That("does not stand"))
+	case s.TipDeg < TipsDeg:
+		if s.TipDeg >= fallsDeg {
+			tips.Grade = finding.WorthKnowing
+		}
+		out = append(out, tips.That("tips over", problem.Fixed(s.SizeMM[2], 0), problem.Fixed(s.TipDeg, 1)))
+	}
+	if s.ContactMM2 < ContactMM2 && s.SizeMM[2] > lowMM && !s.Rimmed {
+		out = append(out, finding.Finding{Check: "little on the plate", Grade: finding.WorthKnowing, Value: s.ContactMM2, Limit: ContactMM2, Unit: "mm²"}.
+			That("little on the plate", problem.Fixed(s.ContactMM2, 0)))
+	}
+	return out
+}
+
+// Island is a place that begins in mid-air.
+type Island struct {
+	AtMM    [3]float64
+	AreaMM2 float64
+}
+
+// Islands tells of what begins with nothing below; unheld are the machines whose recipes lay no support.
+func Islands(all []Island, unheld []string) []finding.Finding {
+	if len(all) == 0 {
+		return nil
+	}
+	lowest := math.Inf(1)
+	f := finding.Finding{Check: "begins in mid-air", Grade: finding.WorthKnowing, Value: float64(len(all)), Unit: "places"}
+	for _, i := range all {
+		lowest = math.Min(lowest, i.AtMM[2])
+		if len(f.Places) < finding.MaxPlaces {
+			f.Places = append(f.Places, i.AtMM)
+		}
+	}
+	if len(unheld) > 0 {
+		f.Grade = finding.Decide
+		return []finding.Finding{f.That("begins in mid-air, without support", len(all), problem.Fixed(lowest, 1), strings.Join(unheld, ", "))}
+	}
+	return []finding.Finding{f.That("begins in mid-air", len(all), problem.Fixed(lowest, 1))}
+}
+
+// Neck is the layer over which a part is weakest, between two that are thicker.
+type Neck struct {
+	AreaMM2 float64
+	Share   float64 // of the thinner of the thickest layers below and above
+	AtMM    [3]float64
+}
+
+// Weak tells of a neck; strong says that the part has to be strong.
+func Weak(n Neck, strong bool) []finding.Finding {
+	if !(n.Share < NeckShare && n.AreaMM2 < NeckMM2) {
+		return nil
+	}
+	f := finding.Finding{Check: "weak neck", Grade: finding.WorthKnowing, Value: 100 * n.Share, Limit: 100 * NeckShare, Unit: "%", Places: [][3]float64{n.AtMM}}
+	if strong {
+		f.Grade = finding.Decide
+	}
+	return []finding.Finding{f.That("weak neck", problem.Fixed(n.AtMM[2], 1), problem.Fixed(n.AreaMM2, 1), problem.Fixed(100*n.Share, 0))}
+}
+
+// NeckOf finds it: areas are those of layers from below, whose middles are at heights.
+func NeckOf(areasMM2, heightsMM []float64) Neck {
+	above := make([]float64, len(areasMM2)+1)
+	for k := len(areasMM2) - 1; k >= 0; k-- {
+		above[k] = math.Max(above[k+1], areasMM2[k])
+	}
+	out, below := Neck{Share: 1}, 0.0
+	for k, a := range areasMM2 {
+		if between := math.Min(below, above[k+1]); between > 0 && a/between < out.Share {
+			out = Neck{AreaMM2: a, Share: a / between, AtMM: [3]float64{0, 0, heightsMM[k]}}
+		}
+		below = math.Max(below, a)
+	}
+	return out
+}
+
+// Warps is what a machine's material does to a part that lies long on its plate.
+type Warps struct {
+	Machine, Material string
+	ShrinkPercent     float64
+}
+
+// Warp tells of ends that pull up: how far a side shrinks on cooling, by material; contactMM2 is what lies on
+// the plate.
+func Warp(s *Standing, on []Warps) []finding.Finding {
+	long := math.Max(s.SizeMM[0], s.SizeMM[1])
+	if s.ContactMM2 < warpsOnShare*s.SizeMM[0]*s.SizeMM[1] || s.Rimmed {
+		return nil
+	}
+	worst, names := 0.0, []string{}
+	var of Warps
+	for _, w := range on {
+		if by := long * w.ShrinkPercent / 100; by >= WarpMM {
+			names = append(names, w.Machine)
+			if by > worst {
+				worst, of = by, w
+			}
+		}
+	}
+	if worst == 0 {
+		return nil
+	}
+	return []finding.Finding{finding.Finding{Check: "pulls up", Grade: finding.WorthKnowing, Value: worst, Limit: WarpMM, Unit: "mm"}.
+		That("pulls up", problem.Fixed(long, 0), of.Material, problem.Fixed(of.ShrinkPercent, 1), problem.Fixed(worst, 1), strings.Join(names, ", "))}
+}
