@@ -66,8 +66,8 @@ func Stands(s Standing) (out []finding.Finding) {
 
 // Island is a place that begins in mid-air.
 type Island struct {
-	AtMM    [3]float64
-	AreaMM2 float64
+	AtMM     [3]float64
+	HeightMM float64 // over the plate
 }
 
 // Islands tells of what begins with nothing below; unheld are the machines whose recipes lay no support.
@@ -78,7 +78,7 @@ func Islands(all []Island, unheld []string) []finding.Finding {
 	lowest := math.Inf(1)
 	f := finding.Finding{Check: "begins in mid-air", Grade: finding.WorthKnowing, Value: float64(len(all)), Unit: "places"}
 	for _, i := range all {
-		lowest = math.Min(lowest, i.AtMM[2])
+		lowest = math.Min(lowest, i.HeightMM)
 		if len(f.Places) < finding.MaxPlaces {
 			f.Places = append(f.Places, i.AtMM)
 		}
@@ -92,9 +92,10 @@ func Islands(all []Island, unheld []string) []finding.Finding {
 
 // Neck is the layer over which a part is weakest, between two that are thicker.
 type Neck struct {
-	AreaMM2 float64
-	Share   float64 // of the thinner of the thickest layers below and above
-	AtMM    [3]float64
+	AreaMM2  float64
+	Share    float64 // of the thinner of the thickest layers below and above
+	HeightMM float64 // over the plate
+	AtMM     [3]float64
 }
 
 // Weak tells of a neck; strong says that the part has to be strong.
@@ -106,7 +107,7 @@ func Weak(n Neck, strong bool) []finding.Finding {
 	if strong {
 		f.Grade = finding.Decide
 	}
-	return []finding.Finding{f.That("weak neck", problem.Fixed(n.AtMM[2], 1), problem.Fixed(n.AreaMM2, 1), problem.Fixed(100*n.Share, 0))}
+	return []finding.Finding{f.That("weak neck", problem.Fixed(n.HeightMM, 1), problem.Fixed(n.AreaMM2, 1), problem.Fixed(100*n.Share, 0))}
 }
 
 // NeckOf finds it: areas are those of layers from below, whose middles are at heights.
@@ -118,7 +119,7 @@ func NeckOf(areasMM2, heightsMM []float64) Neck {
 	out, below := Neck{Share: 1}, 0.0
 	for k, a := range areasMM2 {
 		if between := math.Min(below, above[k+1]); between > 0 && a/between < out.Share {
-			out = Neck{AreaMM2: a, Share: a / between, AtMM: [3]float64{0, 0, heightsMM[k]}}
+			out = Neck{AreaMM2: a, Share: a / between, HeightMM: heightsMM[k]}
 		}
 		below = math.Max(below, a)
 	}

@@ -126,9 +126,10 @@ func leaning(m *mesh.Mesh, lean heights.Lean) []int {
 		area float64
 	}
 	var all []face
+	plate := m.Bounds().Min.Z + onPlateMM
 	for i, t := range m.Triangles {
 		a, b, c := m.Vertices[t[0]], m.Vertices[t[1]], m.Vertices[t[2]]
-		if n := heights.Normal(a, b, c); lean.Overhangs(n) && max(a.Z, b.Z, c.Z) > onPlateMM {
+		if n := heights.Normal(a, b, c); lean.Overhangs(n) && max(a.Z, b.Z, c.Z) > plate {
 			all = append(all, face{i, n.Len()})
 		}
 	}
@@ -206,7 +207,7 @@ func (v *Verdict) stood(choices []Choice, came, stands *mesh.Mesh, stack *sectio
 	}
 	var islands []printability.Island
 	for _, i := range stack.Islands() {
-		islands = append(islands, printability.Island{AtMM: i.AtMM, AreaMM2: i.AreaMM2})
+		islands = append(islands, printability.Island{AtMM: i.AtMM, HeightMM: stack.Slabs[i.Slab].BottomMM})
 	}
 	v.Findings = append(v.Findings, printability.Islands(islands, s.Unheld)...)
 	areas, middles := make([]float64, len(stack.Slabs)), make([]float64, len(stack.Slabs))
@@ -214,8 +215,9 @@ func (v *Verdict) stood(choices []Choice, came, stands *mesh.Mesh, stack *sectio
 		areas[k], middles[k] = l.AreaMM2, l.BottomMM+l.HeightMM/2
 	}
 	neck := printability.NeckOf(areas, middles)
-	if k := slices.Index(middles, neck.AtMM[2]); k >= 0 {
-		neck.AtMM[0], neck.AtMM[1] = stack.Middle(k)
+	if k := slices.Index(middles, neck.HeightMM); k >= 0 {
+		x, y := stack.Middle(k)
+		neck.AtMM = [3]float64{x, y, stack.Bounds.Min.Z + neck.HeightMM}
 	}
 	v.Findings = append(v.Findings, printability.Weak(neck, strong)...)
 }

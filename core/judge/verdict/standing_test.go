@@ -34,8 +34,14 @@ func bench(change func(m *machine.Machine, r *recipe.Recipe, f *machine.Material
 // asItIs judges a part that stands as it is drawn, and gives its findings by check.
 func asItIs(t *testing.T, m *mesh.Mesh, choices []Choice) (map[string]finding.Finding, *Verdict) {
 	t.Helper()
-	v, err := Judge(context.Background(), Subject{Mesh: m, Unit: units.Millimetre, Stand: &orient.Stand{}}, choices, nil)
+	away := mesh.Vec3{X: 7, Y: -300, Z: -500} // wherever it is drawn
+	v, err := Judge(context.Background(), Subject{Mesh: m.Transformed(1, away), Unit: units.Millimetre, Stand: &orient.Stand{}}, choices, nil)
 	require.NoError(t, err)
+	for i := range v.Findings {
+		for k, p := range v.Findings[i].Places {
+			v.Findings[i].Places[k] = [3]float64{p[0] - away.X, p[1] - away.Y, p[2] - away.Z}
+		}
+	}
 	out := map[string]finding.Finding{}
 	for _, f := range v.Findings {
 		assert.NotContains(t, out, f.Check, "once each")
@@ -204,7 +210,7 @@ func TestWhatPullsUp(t *testing.T) {
 		areas[k] = 5
 		n := printability.NeckOf(areas, []float64{1, 2, 3, 4, 5})
 		if k > 0 && k < 4 {
-			assert.InDelta(t, float64(k+1), n.AtMM[2], 0)
+			assert.InDelta(t, float64(k+1), n.HeightMM, 0)
 			assert.InDelta(t, 0.05, n.Share, 1e-12)
 			sum++
 		} else {

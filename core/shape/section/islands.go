@@ -9,7 +9,7 @@ import (
 type Island struct {
 	Slab    int
 	AreaMM2 float64
-	AtMM    [3]float64 // the middle of its box, at the bottom of its layer
+	AtMM    [3]float64 // the middle of its box, at the bottom of its layer, in mm where the part is drawn
 }
 
 const (
@@ -36,7 +36,7 @@ func (s *Stack) Islands() []Island {
 				continue
 			}
 			x, y := float64(f.box[0]+f.box[1]+1)/2, float64(f.box[2]+f.box[3]+1)/2
-			found[k] = append(found[k], Island{k, area, [3]float64{s.gridMM[0] + x*s.cellMM, s.gridMM[1] + y*s.cellMM, s.Slabs[k].BottomMM}})
+			found[k] = append(found[k], Island{k, area, [3]float64{s.gridMM[0] + x*s.cellMM, s.gridMM[1] + y*s.cellMM, s.Bounds.Min.Z + s.Slabs[k].BottomMM}})
 		}
 	})
 	return slices.Concat(found...)

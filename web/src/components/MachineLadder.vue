@@ -80,7 +80,7 @@ function choose(r: LadderRow) {
           </td>
           <td class="right num">{{ f.grams(r.grams) }}</td>
           <td class="right num">{{ f.money(r.price_cents) }}</td>
-          <td class="right num">
+          <td class="right num finish">
             {{ f.soon(r.finish) }}
             <div v-if="r.proposed" class="small first" :title="r.why">◆ proposed</div>
             <div v-if="r.stale" class="small stale" :title="r.stale">▲ stale</div>
@@ -130,6 +130,13 @@ label {
 }
 .dot.second {
   border-color: transparent;
+}
+/* Many plates have long numbers: the moment goes on two lines before the table goes over the edge. */
+.finish {
+  white-space: normal;
+}
+.finish .first {
+  white-space: nowrap;
 }
 .stale {
   color: var(--attention-words);
