@@ -167,6 +167,10 @@ var table = []route{
 		does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[replacing]) error {
 			return intake.ReplaceFile(ctx, d, a, in.ID, in.Body.Revision, in.Body.UploadID)
 		})),
+	on(desk.Coordinator, "repair-all", "POST /jobs/{id}/repair", "Make mended versions of all pieces that call for it",
+		does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[Versioned]) error {
+			return intake.RepairAll(ctx, d, a, in.ID, in.Body.Revision)
+		})),
 	on(desk.Coordinator, "repair-piece", "POST /pieces/{id}/repair", "Make a mended version", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[mending]) error {
 		return intake.Repair(ctx, d, a, in.ID, in.Body.Revision, in.Body.Steps)
 	})),

@@ -622,3 +622,43 @@ func TestWorkWaitsForMemory(t *testing.T) {
 	h.until("one without a bound slices it", func() bool { return waits() == "done " })
 	require.NoError(t, all.Stop(ctx))
 }
+
+// All pieces of which a finding calls for a repair are repaired together, each by what is called for; what is sound and
+// what cannot be read stays as it is, and holds none of them.
+func TestAllPiecesAreRepairedTogether(t *testing.T) {
+	h := open(t)
+	w := h.worker()
+	defer func() { assert.NoError(t, w.Stop(ctx)) }()
+	hole := solid.Box(20, 20, 10)
+	hole.Triangles = hole.Triangles[1:]
+	twice := solid.Box(10, 20, 10)
+	twice.Triangles = append(twice.Triangles, twice.Triangles[3])
+	var in intake.HandIn
+	in.Purpose = recipe.Everyday
+	for name, file := range map[string][]byte{"hole.stl": stl(t, hole), "twice.stl": stl(t, twice), "sound.stl": stl(t, solid.Box(5, 6, 7)), "torn.stl": []byte("solid torn\nfacet normal 0 0")} {
+		id, _, err := intake.Upload(ctx, h.desk, h.cato, name, bytes.NewReader(file))
+		require.NoError(t, err)
+		in.Pieces = append(in.Pieces, intake.HandInPiece{UploadID: id, Copies: 1})
+	}
+	job, err := intake.NewJob(ctx, h.desk, h.cato, in)
+	require.NoError(t, err)
+	h.until("checked", h.over(job))
+	v := h.view(job)
+	require.NoError(t, intake.RepairAll(ctx, h.desk, h.cato, job, v.Revision))
+	require.Error(t, intake.RepairAll(ctx, h.desk, h.cato, job, v.Revision), "as it was seen")
+	h.until("repaired", h.over(job))
+	for _, p := range h.view(job).PieceSet {
+		switch p.Name {
+		case "hole.stl", "twice.stl":
+			require.Len(t, p.Versions, 2, p.Name)
+			assert.Equal(t, 2, p.Current)
+			assert.NotEmpty(t, p.Versions[1].Log)
+			assert.True(t, p.Surface.Closed, p.Name)
+			assert.Empty(t, p.Mend)
+			assert.Equal(t, 1, p.Undo)
+		default:
+			assert.Len(t, p.Versions, 1, p.Name)
+		}
+	}
+	assert.ErrorContains(t, intake.RepairAll(ctx, h.desk, h.cato, job, 0), "Nothing was found")
+}

@@ -45,6 +45,7 @@ var answers = texts{
 	"answer: hotter than the material": say("We cannot run your G-code. %[1]s"),
 	"answer: outside the machine":      say("Your G-code goes outside of our machines. Please hand in the model instead."),
 	"answer: another size":             say("We would make your model another size. %[1]s Is that good for what it is to do?"),
+	"answer: thin wall":                say("Parts of your model are thinner than what comes out well on our machines. %[1]s"),
 	"answer: overhangs":                say("We would have to lay support under parts of your model, which leaves marks. %[1]s Is that good enough?"),
 	"answer: tips over":                say("Your model hardly stands. %[1]s May we lay it down?"),
 	"answer: begins in mid-air":        say("Parts of your model hang in the air. %[1]s Are they meant to be there?"),
@@ -56,7 +57,7 @@ var answers = texts{
 	"answer: a question":               say("About %[1]s: we have a question before we print it. Please come by the desk."), // title
 }
 
-var quoting = []string{"overhangs", "tips over", "begins in mid-air", "weak neck", "pulls up", "late", "long run", "more than a spool", "another size", "not readable", "too thin", "sharp corners", "layer height", "command not allowed", "unclear line", "nozzles", "too long",
+var quoting = []string{"thin wall", "overhangs", "tips over", "begins in mid-air", "weak neck", "pulls up", "late", "long run", "more than a spool", "another size", "not readable", "too thin", "sharp corners", "layer height", "command not allowed", "unclear line", "nozzles", "too long",
 	"hotter than the machine", "hotter than the material"}
 
 // Answer is what a member is told of a finding by a check, which says so; false where nothing

@@ -41,6 +41,8 @@ var Checks = []Check{
 	{"long and flat", []Grade{WorthKnowing}, "the part", "longest side by thickness", "60, up to 4 mm thick", practice},
 	{"too thin", []Grade{StopsIt, Decide, WorthKnowing}, "the part", "height over which something is too thin for a line, mm",
 		"what a line takes; a tip of less than 2 mm and 1 mm² is only to be known, and where nothing is left it stops", practice},
+	{"thin wall", []Grade{Decide, WorthKnowing}, "the part", "the thinnest, through its thickness, mm", "what the machine's setting says; only to be known where another machine does it; over more than 2 mm²", "the house"},
+	{"faster than it melts", []Grade{WorthKnowing}, "the part", "line × layer × fastest speed, mm³/s", "what the machine's nozzle melts, 1 % more for each °C above the material's usual", practice},
 	{"sharp corners", []Grade{WorthKnowing}, "the part", "how much of a corner is rounded off, mm", "60°", practice},
 	{"weak neck", []Grade{Decide, WorthKnowing}, "the part", "area of the thinnest layer by the thinner of the thickest below and above, %", "10 %, up to 80 mm²; to be decided for a working part", practice},
 

@@ -65,6 +65,13 @@ var english = texts{
 		"Corners as sharp as %[1]v° over %[2]v mm of its height: a line of %[3]v mm rounds them off, by up to %[4]v mm. Blunt them where that matters, or use a finer nozzle and line.",
 	), // °, mm, mm, mm
 
+	"thin wall": say(
+		"Through its thickness it is only %[1]v mm at the thinnest; %[2]v mm are the least that come out on %[3]s. %[4]v Thicken it, or ask whether it may fail there.",
+	), // mm, mm, machines, "elsewhere" or "nowhere else"
+	"faster than it melts": say(
+		"Its lines ask for %[1]v mm³/s, and a nozzle melts %[2]v mm³/s at %[3]v °C on %[5]s: they come out thin. Print hotter, or no faster than %[4]v mm/s.",
+	), // mm³/s, mm³/s, °C, mm/s, machines
+
 	// of how it stands
 	"overhangs": say(
 		"%[1]v cm² of it lean out further than %[2]v°: about %[3]v cm³ of support stand under them and have to be pulled off. Turn it, or cut it in two, to save that.",

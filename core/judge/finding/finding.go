@@ -5,6 +5,8 @@
 package finding
 
 import (
+	"slices"
+
 	"jobshelf/core/shape/mesh/repair"
 	"jobshelf/core/shape/problem"
 )
@@ -71,6 +73,19 @@ func Worst(all []Finding) (Finding, bool) {
 		}
 	}
 	return Finding{}, false
+}
+
+// Mending are the repair steps that findings call for, in the order in which they are made.
+func Mending(all []Finding) (out []repair.Step) {
+	for _, s := range repair.Steps {
+		for _, f := range all {
+			if slices.Contains(f.Mend, s) {
+				out = append(out, s)
+				break
+			}
+		}
+	}
+	return out
 }
 
 // Stopping are the findings that stop a job.

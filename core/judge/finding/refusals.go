@@ -170,6 +170,7 @@ var refusals = texts{
 	"file gone":                          say("The file is not here any more. Choose it again."),
 	"no such repair":                     say("There is no repair \"%[1]s\"."),
 	"no step chosen":                     say("Choose at least one step."),
+	"nothing to repair":                  say("Nothing was found on its pieces that a repair would mend."),
 	"no model to repair":                 say("%[1]s is no model that can be repaired."),
 	"pieces settled":                     say("Job %[1]v is %[2]s already; its pieces are settled."),
 	"check closed":                       say("Job %[1]v is %[2]s already; its check is closed."),

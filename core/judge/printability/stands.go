@@ -6,6 +6,7 @@ import (
 
 	"jobshelf/core/judge/finding"
 	"jobshelf/core/shape/problem"
+	"jobshelf/core/shape/thickness"
 )
 
 // Standing is how a part stands on a plate, and what recipes would do for it.
@@ -62,6 +63,77 @@ func Stands(s Standing) (out []finding.Finding) {
 			That("little on the plate", problem.Fixed(s.ContactMM2, 0)))
 	}
 	return out
+}
+
+// Limit is the least thickness that a machine brings out.
+type Limit struct {
+	Machine string
+	MM      float64 // 0: a line is thick enough
+}
+
+// thinOnMM2 is how much of a surface has to be over something thin (a choice of ours: less is a nick).
+const thinOnMM2 = 2
+
+// Thin tells of walls, through their thickness, that are thinner than what machines bring out; among is all that is
+// thinner than the largest limit, the thinnest first. Some machines may do better.
+func Thin(among []thickness.Thin, limits []Limit) []finding.Finding {
+	var on, better []string
+	most := 0.0
+	for _, l := range limits {
+		area := 0.0
+		for _, x := range among {
+			if x.MM < l.MM {
+				area += x.AreaMM2
+			}
+		}
+		if area > thinOnMM2 {
+			on, most = append(on, l.Machine), math.Max(most, l.MM)
+		} else {
+			better = append(better, l.Machine)
+		}
+	}
+	if len(on) == 0 {
+		return nil
+	}
+	f := finding.Finding{Check: "thin wall", Grade: finding.Decide, Value: among[0].MM, Limit: most, Unit: "mm"}
+	for _, x := range among[:min(len(among), finding.MaxPlaces)] {
+		f.Places = append(f.Places, x.AtMM)
+	}
+	elsewhere := problem.Say("nowhere else")
+	if len(better) > 0 {
+		f.Grade = finding.WorthKnowing
+		elsewhere = problem.Say("elsewhere", strings.Join(better, ", "))
+	}
+	return []finding.Finding{f.That("thin wall", problem.Fixed(among[0].MM, 2), problem.Fixed(most, 2), strings.Join(on, ", "), elsewhere)}
+}
+
+// Flow is what a recipe asks of a nozzle.
+type Flow struct {
+	Machine      string
+	AsksMM3PerS  float64 // its line × its layer × its fastest speed, per second
+	MeltsMM3PerS float64 // 0: nobody knows
+	NozzleC      float64
+	FastMMPerS   float64
+}
+
+// Melts tells of recipes that lay faster than a nozzle melts.
+func Melts(all []Flow) []finding.Finding {
+	worst := Flow{}
+	var on []string
+	for _, f := range all {
+		if f.MeltsMM3PerS > 0 && f.AsksMM3PerS > f.MeltsMM3PerS {
+			on = append(on, f.Machine)
+			if worst.MeltsMM3PerS == 0 || f.AsksMM3PerS/f.MeltsMM3PerS > worst.AsksMM3PerS/worst.MeltsMM3PerS {
+				worst = f
+			}
+		}
+	}
+	if len(on) == 0 {
+		return nil
+	}
+	return []finding.Finding{finding.Finding{Check: "faster than it melts", Grade: finding.WorthKnowing, Value: worst.AsksMM3PerS, Limit: worst.MeltsMM3PerS, Unit: "mm³/s"}.
+		That("faster than it melts", problem.Fixed(worst.AsksMM3PerS, 1), problem.Fixed(worst.MeltsMM3PerS, 1), problem.Fixed(worst.NozzleC, 0),
+			problem.Fixed(math.Floor(worst.FastMMPerS*worst.MeltsMM3PerS/worst.AsksMM3PerS), 0), strings.Join(on, ", "))}
 }
 
 // Island is a place that begins in mid-air.

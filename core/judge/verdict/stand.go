@@ -15,6 +15,7 @@ import (
 	"jobshelf/core/shape/polygon"
 	"jobshelf/core/shape/problem"
 	"jobshelf/core/shape/section"
+	"jobshelf/core/shape/thickness"
 )
 
 // Orientation is how a model stands, and what else was looked at.
@@ -88,7 +89,14 @@ func (v *Verdict) stands(ctx context.Context, m *mesh.Mesh, in Subject, choices 
 	}
 	stood = o.Stand.Of(m)
 	o.SizeMM = array(stood.Bounds().Size())
-	if v.Closed && v.Oriented && v.VolumeMM3 != 0 {
+	weighed := slices.IndexFunc(o.Ways, func(w Way) bool {
+		return (orient.Stand{Turn: w.Turn, Scale: o.Stand.Scale, Mirror: o.Stand.Mirror}).Like(o.Stand)
+	})
+	switch {
+	case weighed >= 0:
+		w := &o.Ways[weighed]
+		v.standing = orient.Measures{OverhangMM2: w.OverhangMM2, SupportMM3: w.SupportMM3, ContactMM2: w.ContactMM2, TipDeg: w.TipDeg, HeightMM: w.HeightMM}
+	case v.Closed && v.Oriented && v.VolumeMM3 != 0:
 		v.standing = orient.Measure(outwards(stood), orient.AsItCame, leanOf(choices), nil)
 	}
 	return m, stood, ctx.Err()
@@ -168,14 +176,16 @@ func drawn(m *mesh.Mesh, faces []int) [][9]float32 {
 
 // stood tells how a part stands: of support, of tipping over, of ends that pull up; stack is it in layers, nil
 // where no machine has a recipe for it.
-func (v *Verdict) stood(choices []Choice, came, stands *mesh.Mesh, stack *section.Stack) {
+func (v *Verdict) stood(ctx context.Context, choices []Choice, came, stands *mesh.Mesh, stack *section.Stack) error {
 	if v.standing.HeightMM == 0 || len(v.Units) > 0 {
-		return // not closed, or in another unit perhaps: it would be a guess
+		return nil // not closed, or in another unit perhaps: it would be a guess
 	}
 	s := printability.Standing{OverhangMM2: v.standing.OverhangMM2, SupportMM3: v.standing.SupportMM3, LeanDeg: leanOf(choices), ContactMM2: v.standing.ContactMM2,
 		TipDeg: v.standing.TipDeg, SizeMM: v.Orientation.SizeMM, Rimmed: true}
 	var warps []printability.Warps
-	strong := false
+	var limits []printability.Limit
+	var flows []printability.Flow
+	strong, least := false, 0.0
 	for i := range choices {
 		c := &choices[i]
 		if !c.estimated(&v.Machines[i]) {
@@ -189,7 +199,19 @@ func (v *Verdict) stood(choices []Choice, came, stands *mesh.Mesh, stack *sectio
 		strong = strong || r.Purpose == recipe.WorkingPart
 		if m := c.Loaded.Of(max(1, r.PieceNozzle)); m != nil {
 			warps = append(warps, printability.Warps{Machine: c.Machine.Name, Material: m.Name, ShrinkPercent: m.ShrinkPercent})
+			fast := max(r.OuterMMPerS, r.InnerMMPerS, r.TopBottomMMPerS, r.InfillMMPerS)
+			hot := cmp.Or(r.NozzleC, m.NozzleC)
+			flows = append(flows, printability.Flow{Machine: c.Machine.Name, AsksMM3PerS: r.LineMM * r.LayerMM * fast, MeltsMM3PerS: c.Machine.MeltsAt(m, hot), NozzleC: hot, FastMMPerS: fast})
 		}
+		limits, least = append(limits, printability.Limit{Machine: c.Machine.Name, MM: c.Machine.LeastMM}), max(least, c.Machine.LeastMM)
+	}
+	v.Findings = append(v.Findings, printability.Melts(flows)...)
+	if least > 0 {
+		thin, err := thickness.Under(ctx, outwards(stands), least)
+		if err != nil {
+			return err
+		}
+		v.Findings = append(v.Findings, printability.Thin(thin, limits)...)
 	}
 	for _, f := range printability.Stands(s) {
 		if f.Check == overhangs {
@@ -203,7 +225,7 @@ func (v *Verdict) stood(choices []Choice, came, stands *mesh.Mesh, stack *sectio
 		v.Findings = append(v.Findings, printability.Warp(&s, warps)...) // that says the same, whatever it is made of
 	}
 	if stack == nil {
-		return
+		return nil
 	}
 	var islands []printability.Island
 	for _, i := range stack.Islands() {
@@ -220,6 +242,7 @@ func (v *Verdict) stood(choices []Choice, came, stands *mesh.Mesh, stack *sectio
 		neck.AtMM = [3]float64{x, y, stack.Bounds.Min.Z + neck.HeightMM}
 	}
 	v.Findings = append(v.Findings, printability.Weak(neck, strong)...)
+	return nil
 }
 
 // weigh weighs the ways a closed mesh of mm can stand, by the first recipe among the choices.

@@ -219,3 +219,63 @@ func TestWhatPullsUp(t *testing.T) {
 	}
 	assert.InDelta(t, 3, sum, 0)
 }
+
+// A house that wants no walls under 3 mm is told of 2.9 and not of 3.1, however the plate lies, and where another
+// machine does it; so for lines: what opening a layer finds and what a ray finds are two measures.
+func TestThinWallsByRay(t *testing.T) {
+	wants := func(least ...float64) []Choice {
+		var out []Choice
+		for k, mm := range least {
+			c := bench(func(m *machine.Machine, _ *recipe.Recipe, _ *machine.Material) {
+				m.LeastMM, m.Name = mm, []string{"Bench", "Fine"}[k]
+			})
+			c[0].ID = int64(k + 1)
+			out = append(out, c...)
+		}
+		return out
+	}
+	for _, c := range []struct {
+		m     *mesh.Mesh
+		least []float64
+		grade finding.Grade
+		value float64
+	}{
+		{solid.Box(60, 40, 2.9), []float64{3}, finding.Decide, 2.9}, {solid.Box(60, 40, 3.1), []float64{3}, "", 0}, {solid.Box(2.9, 40, 60), []float64{3}, finding.Decide, 2.9},
+		{solid.Box(2.9, 40, 60), []float64{3, 1}, finding.WorthKnowing, 2.9}, {solid.Box(2.9, 40, 60), []float64{3, 0}, finding.WorthKnowing, 2.9}, {solid.Box(2.9, 40, 60), []float64{0}, "", 0},
+		{solid.Box(0.3, 40, 20), []float64{0.4}, finding.Decide, 0.3}, {solid.Box(0.4, 40, 20), []float64{0.39}, "", 0}, {solid.Box(0.8, 40, 20), []float64{0.81}, finding.Decide, 0.8},
+		{solid.Box(0.8, 0.8, 0.8), []float64{1}, finding.Decide, 0.8}, {solid.Box(0.5, 0.5, 0.5), []float64{1}, "", 0}, // less than 2 mm² of surface
+	} {
+		f, _ := asItIs(t, c.m, wants(c.least...))
+		x := f["thin wall"]
+		assert.Equal(t, c.grade, x.Grade, "%v of %v", c.least, c.m.Bounds().Size())
+		if c.grade != "" {
+			assert.InDelta(t, c.value, x.Value, 1e-6)
+			require.NotEmpty(t, x.Places)
+			b := c.m.Bounds()
+			for _, p := range x.Places {
+				assert.True(t, p[0] > b.Min.X && p[0] < b.Max.X && p[1] > b.Min.Y && p[1] < b.Max.Y && p[2] > b.Min.Z && p[2] < b.Max.Z, "within it")
+			}
+		}
+		if c.grade == finding.WorthKnowing {
+			assert.Contains(t, x.Text, "Fine would do it.")
+		}
+	}
+}
+
+// What lines ask of a nozzle: line × layer × speed against what it melts, more where it is hotter.
+func TestLinesFasterThanTheNozzleMelts(t *testing.T) {
+	for _, c := range []struct {
+		melts, speed, hot float64
+		told              bool
+	}{{9, 99, 210, false}, {9, 101, 210, true}, {9, 105, 220, false}, {9, 95, 200, true}, {0, 500, 210, false}} {
+		f, _ := asItIs(t, solid.Box(20, 20, 10), bench(func(m *machine.Machine, r *recipe.Recipe, _ *machine.Material) {
+			m.MeltsMM3PerS, r.InfillMMPerS, r.NozzleC = c.melts, c.speed, c.hot
+		}))
+		x, told := f["faster than it melts"]
+		assert.Equal(t, c.told, told, "%v", c)
+		if told {
+			assert.InDelta(t, 0.45*0.2*c.speed, x.Value, 1e-9)
+			assert.InDelta(t, c.melts*(1+(c.hot-210)/100), x.Limit, 1e-9)
+		}
+	}
+}

@@ -341,10 +341,12 @@ func (v *Verdict) estimate(ctx context.Context, came, m *mesh.Mesh, topo *mesh.T
 			thin = append(thin, l)
 		}
 	}
+	var first *section.Stack
 	if k := slices.IndexFunc(stacks, func(s *section.Stack) bool { return s != nil }); k >= 0 {
-		v.stood(choices, came, m, stacks[k])
-	} else {
-		v.stood(choices, came, m, nil)
+		first = stacks[k]
+	}
+	if err := v.stood(ctx, choices, came, m, first); err != nil {
+		return err
 	}
 	for _, f := range printability.TooThin(thin, tried) {
 		if len(v.Units) > 0 {

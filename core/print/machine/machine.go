@@ -71,27 +71,38 @@ type WarmUp struct {
 
 // Machine is one of the house's. Resin machines have no nozzles or motion.
 type Machine struct {
-	Name       string      `json:"name" minLength:"1" maxLength:"60" name:"Name"`
-	Address    string      `json:"address,omitempty" maxLength:"120" doc:"Where it stands, or its name on the network: for people to find it" name:"Address" unset:"not said"`
-	Process    Process     `json:"process" enum:"material extrusion,vat photopolymerization"`
-	InService  bool        `json:"in_service" doc:"Whether jobs may be queued on it" name:"In service"`
-	Volume     Volume      `json:"volume"`
-	NozzlesMM  []float64   `json:"nozzles_mm" maxItems:"8" doc:"Nozzle diameters, mm" name:"Nozzles" of:"extrusion"`
-	FilamentMM float64     `json:"filament_mm" minimum:"0" maximum:"5" doc:"Filament diameter, mm" name:"Filament thickness" of:"extrusion"`
-	NozzleMaxC float64     `json:"nozzle_max_c" minimum:"0" maximum:"600" doc:"Hottest nozzle, °C" name:"Nozzle at most" of:"extrusion"`
-	BedMaxC    float64     `json:"bed_max_c" minimum:"0" maximum:"250" doc:"Hottest bed, °C" name:"Bed at most" of:"extrusion"`
-	Motion     Motion      `json:"motion" of:"extrusion"`
-	WarmUp     WarmUp      `json:"warm_up" of:"extrusion"`
-	RateCents  units.Cents `json:"rate_cents_per_hour" minimum:"0" maximum:"100000" doc:"Price of an hour, cents" name:"Price of an hour"`
-	Material   string      `json:"material" maxLength:"60" doc:"What is loaded" name:"Loaded material"`
-	Colour     string      `json:"colour" pattern:"^#[0-9A-Fa-f]{6}$" doc:"Colour of what is loaded" name:"Shown as"`
-	ColourName string      `json:"colour_name" maxLength:"40" name:"Loaded colour"`
-	Second     NozzleLoad  `json:"second" doc:"What the second nozzle is loaded with, where there is one" of:"two nozzles"`
-	ChangeS    float64     `json:"change_s" minimum:"0" maximum:"600" doc:"How long a change of nozzle takes, s" name:"A change of nozzle takes" of:"two nozzles"`
-	IdleOffS   float64     `json:"idle_off_s,omitempty" minimum:"0" maximum:"86400" doc:"After how long without a command the machine turns its heat off by itself; 0: never, s" name:"Heat off by itself" of:"extrusion" unset:"never"`
-	WornHours  float64     `json:"worn_hours,omitempty" minimum:"0" maximum:"100000" doc:"Spots of the bed on which runs lay so long are kept free; 0: none, h" name:"Bed is worn after" of:"extrusion" unset:"never"`
-	SpreadWear bool        `json:"spread_wear,omitempty" doc:"Plates are laid where least has lain on the bed" name:"Spread wear over the bed" of:"extrusion"`
-	Dialect    Dialect     `json:"dialect" of:"extrusion"`
+	Name         string      `json:"name" minLength:"1" maxLength:"60" name:"Name"`
+	Address      string      `json:"address,omitempty" maxLength:"120" doc:"Where it stands, or its name on the network: for people to find it" name:"Address" unset:"not said"`
+	Process      Process     `json:"process" enum:"material extrusion,vat photopolymerization"`
+	InService    bool        `json:"in_service" doc:"Whether jobs may be queued on it" name:"In service"`
+	Volume       Volume      `json:"volume"`
+	NozzlesMM    []float64   `json:"nozzles_mm" maxItems:"8" doc:"Nozzle diameters, mm" name:"Nozzles" of:"extrusion"`
+	FilamentMM   float64     `json:"filament_mm" minimum:"0" maximum:"5" doc:"Filament diameter, mm" name:"Filament thickness" of:"extrusion"`
+	NozzleMaxC   float64     `json:"nozzle_max_c" minimum:"0" maximum:"600" doc:"Hottest nozzle, °C" name:"Nozzle at most" of:"extrusion"`
+	BedMaxC      float64     `json:"bed_max_c" minimum:"0" maximum:"250" doc:"Hottest bed, °C" name:"Bed at most" of:"extrusion"`
+	Motion       Motion      `json:"motion" of:"extrusion"`
+	WarmUp       WarmUp      `json:"warm_up" of:"extrusion"`
+	RateCents    units.Cents `json:"rate_cents_per_hour" minimum:"0" maximum:"100000" doc:"Price of an hour, cents" name:"Price of an hour"`
+	Material     string      `json:"material" maxLength:"60" doc:"What is loaded" name:"Loaded material"`
+	Colour       string      `json:"colour" pattern:"^#[0-9A-Fa-f]{6}$" doc:"Colour of what is loaded" name:"Shown as"`
+	ColourName   string      `json:"colour_name" maxLength:"40" name:"Loaded colour"`
+	Second       NozzleLoad  `json:"second" doc:"What the second nozzle is loaded with, where there is one" of:"two nozzles"`
+	ChangeS      float64     `json:"change_s" minimum:"0" maximum:"600" doc:"How long a change of nozzle takes, s" name:"A change of nozzle takes" of:"two nozzles"`
+	IdleOffS     float64     `json:"idle_off_s,omitempty" minimum:"0" maximum:"86400" doc:"After how long without a command the machine turns its heat off by itself; 0: never, s" name:"Heat off by itself" of:"extrusion" unset:"never"`
+	WornHours    float64     `json:"worn_hours,omitempty" minimum:"0" maximum:"100000" doc:"Spots of the bed on which runs lay so long are kept free; 0: none, h" name:"Bed is worn after" of:"extrusion" unset:"never"`
+	SpreadWear   bool        `json:"spread_wear,omitempty" doc:"Plates are laid where least has lain on the bed" name:"Spread wear over the bed" of:"extrusion"`
+	LeastMM      float64     `json:"least_mm,omitempty" minimum:"0" maximum:"50" doc:"Parts are looked at for places that are thinner than this; 0: a line is thick enough, mm" name:"Thinnest that comes out" of:"extrusion" unset:"a line"`
+	MeltsMM3PerS float64     `json:"melts_mm3_per_s,omitempty" minimum:"0" maximum:"200" doc:"How much its nozzle melts at a material's usual temperature; 0: nobody knows, mm³/s" name:"Melts at most" of:"extrusion" unset:"not known"`
+	Dialect      Dialect     `json:"dialect" of:"extrusion"`
+}
+
+// meltsPerC is by how much more a nozzle melts for each degree above a material's usual temperature, and less below
+// (common practice, no source).
+const meltsPerC = 0.01
+
+// MeltsAt is how much its nozzle melts of a material at a temperature, mm³/s; 0: nobody knows.
+func (m *Machine) MeltsAt(of *Material, c float64) float64 {
+	return m.MeltsMM3PerS * math.Max(0, 1+meltsPerC*(c-of.NozzleC))
 }
 
 // NozzleLoad is what a further nozzle is loaded with.

@@ -2,11 +2,13 @@ package orient
 
 import (
 	"cmp"
+	"context"
 	"maps"
 	"math"
 	"slices"
 
 	"jobshelf/core/shape/mesh"
+	"jobshelf/core/shape/par"
 	"jobshelf/core/shape/polygon"
 )
 
@@ -38,22 +40,19 @@ func sphere(n int) []mesh.Vec3 {
 }
 
 // extremes are the points furthest in each of some directions, each once.
-func extremes(points, along []mesh.Vec3) []mesh.Vec3 {
-	seen := map[int]bool{}
-	for _, d := range along {
-		best, most := 0, math.Inf(-1)
+func extremes(ctx context.Context, points, along []mesh.Vec3) []mesh.Vec3 {
+	all := make([]int, len(along))
+	// Who is told of ctx's end asks for it anyway.
+	_ = par.Each(ctx, len(along), func() struct{} { return struct{}{} }, func(_ struct{}, k int) {
+		d, most := along[k], math.Inf(-1)
 		for i, p := range points {
 			if x := p.Dot(d); x > most {
-				best, most = i, x
+				all[k], most = i, x
 			}
 		}
-		seen[best] = true
-	}
-	all := make([]int, 0, len(seen))
-	for i := range seen {
-		all = append(all, i)
-	}
+	}, nil)
 	slices.Sort(all)
+	all = slices.Compact(all)
 	out := make([]mesh.Vec3, len(all))
 	for k, i := range all {
 		out[k] = points[i]
@@ -130,12 +129,12 @@ func tetrahedron(p []mesh.Vec3) ([][3]int, bool) {
 
 // corners are the points of a mesh that its convex hull is made of: those furthest in many directions
 // of the body's own frame, then those furthest out of the faces between these, until there are none.
-func corners(m *mesh.Mesh, own [3]mesh.Vec3) []mesh.Vec3 {
+func corners(ctx context.Context, m *mesh.Mesh, own [3]mesh.Vec3) []mesh.Vec3 {
 	dirs := sphere(directions)
 	for i, d := range dirs {
 		dirs[i] = own[0].Scale(d.X).Add(own[1].Scale(d.Y)).Add(own[2].Scale(d.Z))
 	}
-	p := extremes(m.Vertices, dirs)
+	p := extremes(ctx, m.Vertices, dirs)
 	size := m.Bounds().Size().Len()
 	for range rounds {
 		tris := slices.DeleteFunc(hull(p), func(t [3]int) bool { return p[t[1]].Sub(p[t[0]]).Cross(p[t[2]].Sub(p[t[0]])).Len() == 0 })
@@ -151,7 +150,7 @@ func corners(m *mesh.Mesh, own [3]mesh.Vec3) []mesh.Vec3 {
 			out = append(out, n.Scale(1/n.Len()))
 		}
 		was := len(p)
-		for _, q := range extremes(m.Vertices, out) {
+		for _, q := range extremes(ctx, m.Vertices, out) {
 			beyond := false
 			for i, t := range tris {
 				if out[i].Dot(q.Sub(p[t[0]])) > 1e-6*size {
@@ -171,8 +170,8 @@ func corners(m *mesh.Mesh, own [3]mesh.Vec3) []mesh.Vec3 {
 }
 
 // flats are the faces of the convex hull of a mesh, those in one plane together, the largest first.
-func flats(m *mesh.Mesh, own [3]mesh.Vec3) []face {
-	p := corners(m, own)
+func flats(ctx context.Context, m *mesh.Mesh, own [3]mesh.Vec3) []face {
+	p := corners(ctx, m, own)
 	var out []face
 	apart := math.Cos(mergeDeg * math.Pi / 180)
 	for _, t := range hull(p) {

@@ -201,7 +201,7 @@ func Candidates(ctx context.Context, m *mesh.Mesh, ask Ask) ([]Candidate, error)
 	}
 	mid := measured.Centroid
 	own := axes(m)
-	for _, f := range flats(m, own) {
+	for _, f := range flats(ctx, m, own) {
 		if len(ways) > mostFlats {
 			break
 		}

@@ -150,6 +150,7 @@ func Of(m *machine.Machine, r recipe.Recipe, loaded machine.Loaded, from []Ref, 
 	own.Name, own.Address, own.InService, own.RateCents, own.Material, own.Colour, own.ColourName = "", "", false, 0, "", "", ""
 	own.Second = machine.NozzleLoad{}
 	own.WornHours, own.SpreadWear = 0, false // as the bed's wear itself: where the next is laid
+	own.LeastMM, own.MeltsMM3PerS = 0, 0     // what is said of it, not what is laid
 	r = r.WithDefaults()
 	r.Name, r.Purpose, r.Machine, r.Material = "", "", "", ""
 	var materials []machine.Material

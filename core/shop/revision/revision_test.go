@@ -69,7 +69,7 @@ func TestEveryFieldIsOfAFacet(t *testing.T) {
 	assert.True(t, judged.Fresh(judgedBy(&m, &r, &mat, 5, 9)))
 	assert.False(t, judged.Fresh(judgedBy(&m, &r, &mat, 6, 9)), "what a start costs")
 	assert.False(t, judged.Fresh(judgedBy(&m, &r, &mat, 5, 8)), "the longest run")
-	label := map[string]bool{"m.Name": true, "m.InService": true, "m.RateCents": true, "m.Material": true, "m.Address": true, "m.Colour": true, "m.ColourName": true, "m.Second.Material": true, "m.Second.ColourName": true, "m.WornHours": true, "m.SpreadWear": true,
+	label := map[string]bool{"m.Name": true, "m.InService": true, "m.RateCents": true, "m.Material": true, "m.Address": true, "m.Colour": true, "m.ColourName": true, "m.Second.Material": true, "m.Second.ColourName": true, "m.WornHours": true, "m.LeastMM": true, "m.MeltsMM3PerS": true, "m.SpreadWear": true,
 		"r.Name": true, "r.Purpose": true, "r.Machine": true, "r.Material": true, "t.Name": true, "t.SpoolGrams": true, "t.SpoolCents": true}
 	for part, code := range map[string]string{"m": "its machine", "r": "its recipe", "t": "its material"} {
 		fields := 0

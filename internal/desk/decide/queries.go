@@ -419,11 +419,7 @@ func pieceView(p store.Piece, versions []store.Version, words finding.Speaker) P
 	if c := p.Verdict; c != nil {
 		v.Format, v.Unit, v.Program = string(c.Format), string(c.Unit), c.Program
 		v.Units = append(v.Units, c.Units...)
-		for _, s := range repair.Steps {
-			if slices.ContainsFunc(c.Findings, func(f finding.Finding) bool { return slices.Contains(f.Mend, s) }) {
-				v.Mend = append(v.Mend, s)
-			}
-		}
+		v.Mend = append(v.Mend, finding.Mending(c.Findings)...)
 	}
 	for _, x := range versions {
 		v.Versions = append(v.Versions, VersionView{x.N, x.At, x.Steps, x.Log, x.ViewID != nil, surfaceView(x.Verdict)})

@@ -14,6 +14,7 @@ import (
 	"time"
 	"unicode"
 
+	"jobshelf/core/judge/finding"
 	"jobshelf/core/print/orient"
 	"jobshelf/core/print/recipe"
 	"jobshelf/core/shape/mesh/repair"
@@ -339,15 +340,7 @@ type PieceTurn struct {
 
 // TurnPieces turns several pieces of a job at once, each as large as it is, and has it checked again.
 func TurnPieces(ctx context.Context, d *desk.Desk, a desk.Actor, job int64, revision int, turns []PieceTurn) error {
-	return d.Store.InTx(ctx, func(tx *store.Tx) error {
-		j, err := desk.LockJob(ctx, tx, a, job, revision)
-		if err != nil {
-			return err
-		}
-		if !states.Weighed(j.State) {
-			return desk.Refuse("pieces settled", j.ID, j.State)
-		}
-		var all []event.Event
+	return changePieces(ctx, d, a, job, revision, func(tx *store.Tx, change changing) error {
 		for _, t := range turns {
 			p, err := tx.Piece(ctx, t.PieceID)
 			if err == nil && p.JobID != job {
@@ -356,26 +349,14 @@ func TurnPieces(ctx context.Context, d *desk.Desk, a desk.Actor, job int64, revi
 			if err != nil {
 				return err
 			}
-			now, was := p.Stands(), p.State()
-			what, err := stand(&p, PieceChange{Stand: &orient.Stand{Turn: t.Turn, Scale: now.Scale, Mirror: now.Mirror}})
-			if err != nil {
+			now := p.Stands()
+			if err := change(p, func(p *store.Piece) ([]event.Event, error) {
+				return stand(p, PieceChange{Stand: &orient.Stand{Turn: t.Turn, Scale: now.Scale, Mirror: now.Mirror}})
+			}); err != nil {
 				return err
 			}
-			if len(what) == 0 {
-				continue
-			}
-			if err := errors.Join(tx.SetPiece(ctx, p), remember(ctx, tx, p.ID, was, what)); err != nil {
-				return err
-			}
-			all = append(all, what...)
 		}
-		if len(all) == 0 {
-			return nil
-		}
-		if err := errors.Join(tx.UnchooseSlices(ctx, job), tx.SetState(ctx, job, j.State, "")); err != nil {
-			return err
-		}
-		return Recheck(ctx, d, tx, j, a, event.All(all), problem.Phrase{})
+		return nil
 	})
 }
 
@@ -391,20 +372,89 @@ func Repair(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, revision 
 		return desk.Wrong("steps", "no step chosen")
 	}
 	return onPiece(ctx, d, a, id, revision, func(tx *store.Tx, p *store.Piece) (what []event.Event, err error) {
-		if p.Verdict == nil || p.Verdict.Format == modelfile.GCode {
-			return nil, desk.Refuse("no model to repair", p.Name)
-		}
-		now, err := tx.Version(ctx, p.ID, p.Current)
+		return mended(ctx, tx, p, steps)
+	})
+}
+
+// mended lets a version count that is still to be made of a piece by some steps.
+func mended(ctx context.Context, tx *store.Tx, p *store.Piece, steps []string) ([]event.Event, error) {
+	if p.Verdict == nil || p.Verdict.Format == modelfile.GCode {
+		return nil, desk.Refuse("no model to repair", p.Name)
+	}
+	now, err := tx.Version(ctx, p.ID, p.Current)
+	if err != nil {
+		return nil, err
+	}
+	origin := now.N
+	if now.Origin != nil {
+		origin = *now.Origin
+	}
+	p.Current, err = tx.AddVersion(ctx, p.ID, origin, steps)
+	return []event.Event{event.RepairAskedFor{Piece: p.Name, Steps: strings.Join(steps, ", ")}}, err
+}
+
+// RepairAll repairs every piece of a job of which a finding calls for it, by the steps that these call for;
+// the others, and what could not be read, stay as they are.
+func RepairAll(ctx context.Context, d *desk.Desk, a desk.Actor, job int64, revision int) error {
+	return changePieces(ctx, d, a, job, revision, func(tx *store.Tx, change changing) error {
+		pieces, err := tx.Pieces(ctx, job)
 		if err != nil {
-			return nil, err
+			return err
 		}
-		origin := now.N
-		if now.Origin != nil {
-			origin = *now.Origin
+		some := false
+		for _, p := range pieces {
+			if p.Verdict == nil {
+				continue
+			}
+			var steps []string
+			for _, s := range finding.Mending(p.Verdict.Findings) {
+				steps = append(steps, string(s))
+			}
+			if len(steps) == 0 {
+				continue
+			}
+			some = true
+			if err := change(p, func(p *store.Piece) ([]event.Event, error) { return mended(ctx, tx, p, steps) }); err != nil {
+				return err
+			}
 		}
-		n, err := tx.AddVersion(ctx, p.ID, origin, steps)
-		p.Current = n
-		return []event.Event{event.RepairAskedFor{Piece: p.Name, Steps: strings.Join(steps, ", ")}}, err
+		if !some {
+			return desk.Refuse("nothing to repair")
+		}
+		return nil
+	})
+}
+
+// changing changes a piece, and remembers how it was.
+type changing func(p store.Piece, how func(p *store.Piece) ([]event.Event, error)) error
+
+// changePieces changes several pieces of a job that is being weighed, together, and has it checked again.
+func changePieces(ctx context.Context, d *desk.Desk, a desk.Actor, job int64, revision int, all func(tx *store.Tx, change changing) error) error {
+	return d.Store.InTx(ctx, func(tx *store.Tx) error {
+		j, err := desk.LockJob(ctx, tx, a, job, revision)
+		if err != nil {
+			return err
+		}
+		if !states.Weighed(j.State) {
+			return desk.Refuse("pieces settled", j.ID, j.State)
+		}
+		var told []event.Event
+		err = all(tx, func(p store.Piece, how func(p *store.Piece) ([]event.Event, error)) error {
+			was := p.State()
+			what, err := how(&p)
+			if err != nil || len(what) == 0 {
+				return err
+			}
+			told = append(told, what...)
+			return errors.Join(tx.SetPiece(ctx, p), remember(ctx, tx, p.ID, was, what))
+		})
+		if err != nil || len(told) == 0 {
+			return err
+		}
+		if err := errors.Join(tx.UnchooseSlices(ctx, job), tx.SetState(ctx, job, j.State, "")); err != nil {
+			return err
+		}
+		return Recheck(ctx, d, tx, j, a, event.All(told), problem.Phrase{})
 	})
 }
 

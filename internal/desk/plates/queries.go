@@ -205,6 +205,7 @@ type FullView struct {
 	GramsSupport  float64              `json:"grams_support"`
 	GramsAdhesion float64              `json:"grams_adhesion"`
 	GramsPurge    float64              `json:"grams_purge"`
+	SupportCM3    float64              `json:"support_cm3" doc:"The room that its support takes, as it is laid"`
 	Nozzles       []estimate.NozzleUse `json:"nozzles"`
 	Changes       int                  `json:"nozzle_changes"`
 	FilamentMM    float64              `json:"filament_mm"`
@@ -214,8 +215,15 @@ type FullView struct {
 }
 
 func fullView(f *price.Full) FullView {
+	support := 0.0
+	for k, n := range f.Nozzles {
+		if k < len(f.Uses) && f.Uses[k].Material != nil {
+			support += n.GramsSupport / f.Uses[k].Material.DensityGPerCM
+		}
+	}
 	return FullView{
-		Seconds: f.WholeSeconds(), WarmUp: f.WarmUpSeconds, ByKind: f.ByKind,
+		SupportCM3: support,
+		Seconds:    f.WholeSeconds(), WarmUp: f.WarmUpSeconds, ByKind: f.ByKind,
 		Layers: f.Layers, Nozzles: f.Nozzles, Changes: f.Changes, FilamentMM: f.FilamentMM,
 		Grams: f.Grams(), GramsModel: f.GramsModel, GramsSupport: f.GramsSupport, GramsAdhesion: f.GramsAdhesion, GramsPurge: f.GramsPurge,
 		Price: f.Cents, Lines: f.Lines,

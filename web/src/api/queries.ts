@@ -311,6 +311,15 @@ export const useRepair = () =>
     touches: ofPieces,
   })
 
+/** Repairs all pieces of a job by what their findings call for. */
+export const useRepairAll = () =>
+  useDeed<At & { pieces: number }>({
+    run: (v) => take(api.POST('/jobs/{id}/repair', { params: { path: { id: v.id } }, body: { revision: v.revision } })),
+    done: (v) =>
+      v.pieces === 1 ? 'The repaired version is being made.' : `${v.pieces} repaired versions are being made.`,
+    touches: ofPieces,
+  })
+
 /** What a piece's findings are drawn with; fetched when one is to be shown. */
 export function useEvidence(
   piece: MaybeRefOrGetter<number | undefined>,

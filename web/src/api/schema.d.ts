@@ -143,6 +143,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/jobs/{id}/repair": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make mended versions of all pieces that call for it */
+        post: operations["repair-all"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/jobs/{id}/run-failed": {
         parameters: {
             query?: never;
@@ -1065,6 +1082,11 @@ export interface components {
             };
             /**
              * Format: double
+             * @description The room that its support takes, as it is laid
+             */
+            support_cm3: number;
+            /**
+             * Format: double
              * @description Of it, warming up
              */
             warm_up_seconds: number;
@@ -1380,8 +1402,18 @@ export interface components {
             idle_off_s?: number;
             /** @description Whether jobs may be queued on it */
             in_service: boolean;
+            /**
+             * Format: double
+             * @description Parts are looked at for places that are thinner than this; 0: a line is thick enough, mm
+             */
+            least_mm?: number;
             /** @description What is loaded */
             material: string;
+            /**
+             * Format: double
+             * @description How much its nozzle melts at a material's usual temperature; 0: nobody knows, mm³/s
+             */
+            melts_mm3_per_s?: number;
             motion: components["schemas"]["Motion"];
             name: string;
             /**
@@ -3259,6 +3291,66 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "repair-all": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Versioned"];
+            };
+        };
         responses: {
             /** @description No Content */
             204: {

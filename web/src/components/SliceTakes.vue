@@ -18,11 +18,11 @@ const secondsOf = (v: SliceView, kind: string) =>
 const portions = computed(() =>
   (
     [
-      ['support', full.value.grams_support],
-      ['purge', full.value.grams_purge],
-      ['bed adhesion', full.value.grams_adhesion],
+      ['support', full.value.grams_support, full.value.support_cm3],
+      ['purge', full.value.grams_purge, 0],
+      ['bed adhesion', full.value.grams_adhesion, 0],
     ] as const
-  ).flatMap(([what, g]) => (g ? [[what, g] as const] : [])),
+  ).filter(([, g]) => g),
 )
 const spots = computed(() => props.slice.plates.find((p) => p.n === props.plate)?.spots ?? [])
 </script>
@@ -47,9 +47,9 @@ const spots = computed(() => props.slice.plates.find((p) => p.n === props.plate)
           {{ more.grams(compared.full.grams - full.grams, f) }}
         </td>
       </tr>
-      <tr v-for="[what, g] in portions" :key="what">
+      <tr v-for="[what, g, cm3] in portions" :key="what">
         <td>of it {{ what }}</td>
-        <td />
+        <td class="right num">{{ cm3 ? `${f.number(cm3, 1)} cm³` : '' }}</td>
         <td class="right num">{{ f.grams(g) }}</td>
         <td v-if="compared" />
       </tr>

@@ -2,7 +2,16 @@
 import { computed, nextTick, reactive, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import type { JobFinding, PieceView, Slip } from '../api/client'
-import { useApprove, useCancelCheck, useCheckAgain, useJob, useSendBack, useShelf, useSoon } from '../api/queries'
+import {
+  useApprove,
+  useCancelCheck,
+  useCheckAgain,
+  useJob,
+  useRepairAll,
+  useSendBack,
+  useShelf,
+  useSoon,
+} from '../api/queries'
 import ArrivalList from '../components/ArrivalList.vue'
 import CheckProgress from '../components/CheckProgress.vue'
 import FindingList from '../components/FindingList.vue'
@@ -152,6 +161,12 @@ function careFor(has: (p: PieceView) => boolean, then: () => void) {
   if (p.id !== piece.value?.id) choose(p.id)
   void nextTick(then)
 }
+const repairAll = useRepairAll()
+function mendAll() {
+  if (!job.value || repairAll.isPending.value) return
+  const { id, revision, piece_set } = job.value
+  repairAll.mutate({ id, revision, pieces: piece_set.filter((p) => p.mend.length).length })
+}
 const cancel = useCancelCheck()
 const again = useCheckAgain()
 function checkOrNot() {
@@ -174,6 +189,12 @@ useKeys('Counter', [
         () => void care.value?.ask(),
       ),
     when: () => !!job.value?.piece_set.some((p) => p.mend.length),
+  },
+  {
+    key: 'Shift+r',
+    does: 'Repair all pieces, as is advised',
+    run: mendAll,
+    when: () => !!job.value?.may.change && !!job.value?.piece_set.some((p) => p.mend.length),
   },
   {
     key: 'u',

@@ -341,6 +341,20 @@ describe('the counter', () => {
     expect(w.find('.verdict h1').text()).toContain('Part 7')
     expect(w.find('.who').text()).toContain('10.0 × 20.5 × 30.0 mm')
   })
+  it('repairs all pieces by one key, where there is something to mend', async () => {
+    server.answers['/jobs/7'] = jobView(7, {
+      piece_set: [{ ...piece(7), mend: ['holes'] }, piece(8), { ...piece(9), mend: ['weld', 'flat'] }] as never,
+    })
+    const { w } = await room(CounterRoom, '/counter/7')
+    await press('R', true)
+    expect(server.asked).toEqual([['POST', '/jobs/7/repair', { revision: 7 }]])
+    expect(notices.at(-1)?.text).toContain('2 repaired versions')
+    w.unmount()
+    server.asked = []
+    await room(CounterRoom, '/counter/6')
+    await press('R', true)
+    expect(server.asked).toEqual([])
+  })
   it('tells whose job it loads, of what the shelf knows, and nothing that it does not', async () => {
     server.answers['/jobs/6'] = new Promise(() => {})
     const { w } = await room(CounterRoom, '/counter/6')
@@ -1128,6 +1142,7 @@ const slice = (id: number, more: object = {}): SliceView =>
       seconds_by_kind: { infill: 600, 'outer shell': 1800 },
       warm_up_seconds: 300,
       grams_support: 1,
+      support_cm3: 0.8,
       grams_purge: 0,
       grams_adhesion: 0,
       by_layer: [],
@@ -1243,7 +1258,7 @@ describe('the slices of a piece', () => {
       ['warm-up', '5 min', '6 %'],
       ['together', '1 h 20 min', '12.0 g'],
     ])
-    expect(kinds[4]).toEqual(['of it support', '', '1.0 g'])
+    expect(kinds[4]).toEqual(['of it support', '0.8 cm³', '1.0 g'])
     await w.findAll('.variants li')[1]!.find('.link').trigger('click')
     await w.find('.slice-again').trigger('click')
     await w.findAll('.variants li')[0]!.find('button').trigger('click')
