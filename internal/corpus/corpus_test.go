@@ -172,7 +172,7 @@ func TestPartsOfOthersAreNotSlandered(t *testing.T) {
 		s := v.Orientation.SizeMM
 		texts[i] = fmt.Sprintf("%s, %.0f × %.0f × %.0f mm\n", of[i].Name, s[0], s[1], s[2])
 		for _, f := range v.Findings {
-			texts[i] += fmt.Sprintf("  %s, %s: %.3g of %.3g %s\n", f.Check, f.Grade, f.Value, f.Limit, f.Unit)
+			texts[i] += fmt.Sprintf("  %s, %s: %.2g of %.3g %s\n", f.Check, f.Grade, f.Value, f.Limit, f.Unit)
 			assert.NotEqual(t, finding.StopsIt, f.Grade, of[i].Name)
 			if f.Grade == finding.Decide {
 				assert.True(t, f.Check == "crosses itself" && v.Crosses, "%s: %s", of[i].Name, f.Text)

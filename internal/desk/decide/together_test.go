@@ -260,7 +260,7 @@ func TestPlatesAreSharedAndParted(t *testing.T) {
 		}
 	})
 	assert.GreaterOrEqual(t, len(did), 9, "%v", did)
-	assert.Greater(t, b.shared, 10)
+	assert.Greater(t, b.shared, 5)
 }
 
 // change does something, if it can be done.
@@ -272,7 +272,11 @@ func (b *board) change(what string, k, x, y int, on []int64) error {
 		if len(waits) < 2 {
 			return assert.AnError
 		}
-		return plates.PutTogether(ctx, b.Desk, b.Cato, waits[x%len(waits)].ID, waits[y%len(waits)].ID)
+		err := plates.PutTogether(ctx, b.Desk, b.Cato, waits[x%len(waits)].ID, waits[y%len(waits)].ID)
+		if err == nil && x%2 == 0 { // mostly nothing comes between
+			b.end(true)
+		}
+		return err
 	case "end":
 		b.end(true)
 	case "fails to be sliced":
