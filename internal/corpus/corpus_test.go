@@ -167,7 +167,7 @@ func TestPartsOfOthersAreNotSlandered(t *testing.T) {
 	require.NoError(t, err)
 	texts := make([]string, len(of))
 	require.NoError(t, par.Each(t.Context(), len(of), func() struct{} { return struct{}{} }, func(_ struct{}, i int) {
-		v, err := verdict.Judge(context.Background(), verdict.Subject{Mesh: of[i].Mesh, Unit: units.Millimetre}, demo.Choices(recipe.Everyday), nil)
+		v, err := verdict.Judge(context.Background(), verdict.Subject{Mesh: of[i].Mesh, Unit: units.Millimetre}, demo.Choices(recipe.Everyday)[:1], nil)
 		assert.NoError(t, err)
 		s := v.Orientation.SizeMM
 		texts[i] = fmt.Sprintf("%s, %.0f × %.0f × %.0f mm\n", of[i].Name, s[0], s[1], s[2])

@@ -226,7 +226,7 @@ func TestPlatesAreSharedAndParted(t *testing.T) {
 	asked := false
 	flag.Visit(func(f *flag.Flag) { asked = asked || f.Name == "rapid.checks" })
 	if !asked { // a quarter of a second each; -rapid.checks asks for more
-		require.NoError(t, flag.Set("rapid.checks", "40"))
+		require.NoError(t, flag.Set("rapid.checks", "25"))
 		defer func() { require.NoError(t, flag.Set("rapid.checks", "100")) }()
 	}
 	rapid.Check(t, func(t *rapid.T) {
