@@ -38,7 +38,8 @@ var english = texts{
 	"no volume": say("The model encloses nothing: it is a sheet, not a body. Ask for a model with thickness."),
 
 	// of size and thickness
-	"unit": say("The longest side is %[1]v mm if the file is in millimetres; %[2]s. Ask which it is, or take one."), // mm, of them "unit, another"
+	"unit":    say("The longest side is %[1]v mm if the file is in millimetres; %[2]s. Ask which it is, or take one."),                                      // mm, of them "unit, another"
+	"no unit": say("The longest side is %[1]v mm if the file is in millimetres, and in no other unit is it a likely size. Ask how long it is meant to be."), // mm
 	"unit, another": {counted("machines", 3, "1 machine", "%[3]d machines"), // "unit of …", mm, machines
 		catalog.String("in %[1]s it would be %[2]v mm and go on ${machines}")},
 	"unit of inches":      say("inches"),

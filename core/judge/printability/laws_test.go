@@ -160,3 +160,14 @@ func TestASheetIsNoBody(t *testing.T) {
 		assert.Equal(t, c.told, told, "%v in units of %g mm", c.m.Bounds().Size(), c.mm)
 	}
 }
+
+// A size that no unit makes likely is asked about, in whole words.
+func TestNoUnitMakesItLikely(t *testing.T) {
+	for _, longest := range []float64{0, 1e-5, 0.005} {
+		found, proposed := Size(mesh.Box{Max: mesh.Vec3{X: longest}}, "", func(float64) int { return 1 })
+		require.Len(t, found, 1)
+		assert.NotContains(t, found[0].Text, "%!")
+		assert.Contains(t, found[0].Text, "Ask how long it is meant to be")
+		assert.Empty(t, proposed)
+	}
+}

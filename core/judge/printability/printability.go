@@ -63,8 +63,11 @@ func Size(box mesh.Box, stated units.Length, fits func(scale float64) int) ([]fi
 				Reason: fmt.Sprintf("%.3g mm long as millimetres, %.4g mm as %s; fits %d machines", longest, to, u.Name(), n)})
 		}
 	}
-	return []finding.Finding{finding.Finding{Check: "unit", Grade: finding.Decide, Value: longest, Limit: limit, Unit: "mm"}.
-		That("unit", problem.Digits(longest, 3), could)}, proposals
+	f := finding.Finding{Check: "unit", Grade: finding.Decide, Value: longest, Limit: limit, Unit: "mm"}
+	if len(could) == 0 {
+		return []finding.Finding{f.That("no unit", problem.Digits(longest, 3))}, nil
+	}
+	return []finding.Finding{f.That("unit", problem.Digits(longest, 3), could)}, proposals
 }
 
 // Fits tells what the machines say: on none, or only at a smaller scale.

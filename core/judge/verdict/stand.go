@@ -97,22 +97,9 @@ func (v *Verdict) stands(ctx context.Context, m *mesh.Mesh, in Subject, choices 
 		w := &o.Ways[weighed]
 		v.standing = orient.Measures{OverhangMM2: w.OverhangMM2, SupportMM3: w.SupportMM3, ContactMM2: w.ContactMM2, TipDeg: w.TipDeg, HeightMM: w.HeightMM}
 	case v.Closed && v.Oriented && v.VolumeMM3 != 0:
-		v.standing = orient.Measure(outwards(stood), orient.AsItCame, leanOf(choices), nil)
+		v.standing = orient.Measure(orient.Outwards(stood), orient.AsItCame, leanOf(choices), nil)
 	}
 	return m, stood, ctx.Err()
-}
-
-// outwards is a mesh whose faces look out.
-func outwards(m *mesh.Mesh) *mesh.Mesh {
-	if m.Measure().Volume >= 0 {
-		return m
-	}
-	m = &mesh.Mesh{Vertices: m.Vertices, Triangles: slices.Clone(m.Triangles)}
-	for i := range m.Triangles {
-		t := &m.Triangles[i]
-		t[1], t[2] = t[2], t[1]
-	}
-	return m
 }
 
 // leanOf is the angle from upright past which the first recipe supports what leans out.
@@ -180,6 +167,7 @@ func (v *Verdict) stood(ctx context.Context, choices []Choice, came, stands *mes
 	if v.standing.HeightMM == 0 || len(v.Units) > 0 {
 		return nil // not closed, or in another unit perhaps: it would be a guess
 	}
+	stands = orient.Outwards(stands)
 	s := printability.Standing{OverhangMM2: v.standing.OverhangMM2, SupportMM3: v.standing.SupportMM3, LeanDeg: leanOf(choices), ContactMM2: v.standing.ContactMM2,
 		TipDeg: v.standing.TipDeg, SizeMM: v.Orientation.SizeMM, Rimmed: true}
 	var warps []printability.Warps
@@ -207,7 +195,7 @@ func (v *Verdict) stood(ctx context.Context, choices []Choice, came, stands *mes
 	}
 	v.Findings = append(v.Findings, printability.Melts(flows)...)
 	if least > 0 {
-		thin, err := thickness.Under(ctx, outwards(stands), least)
+		thin, err := thickness.Under(ctx, stands, least)
 		if err != nil {
 			return err
 		}
@@ -215,7 +203,7 @@ func (v *Verdict) stood(ctx context.Context, choices []Choice, came, stands *mes
 	}
 	for _, f := range printability.Stands(s) {
 		if f.Check == overhangs {
-			faces := leaning(outwards(stands), heights.LeanOf(s.LeanDeg))
+			faces := leaning(stands, heights.LeanOf(s.LeanDeg))
 			f.Places = places(stands, faces)
 			v.Evidence = append(v.Evidence, finding.Evidence{Check: overhangs, Faces: drawn(came, faces)})
 		}

@@ -182,6 +182,22 @@ func (a *Ask) cents(m *Measures) float64 {
 	return out + a.Rates.AcrossLoad*m.AlongLoad
 }
 
+// Outwards is a closed mesh whose faces look out: itself, or where it is inside out a twin of it, triangle by
+// triangle the same.
+func Outwards(m *mesh.Mesh) *mesh.Mesh { return outwards(m, m.Measure().Volume) }
+
+func outwards(m *mesh.Mesh, volume float64) *mesh.Mesh {
+	if volume >= 0 {
+		return m
+	}
+	m = &mesh.Mesh{Vertices: m.Vertices, Triangles: slices.Clone(m.Triangles)}
+	for i := range m.Triangles {
+		t := &m.Triangles[i]
+		t[1], t[2] = t[2], t[1]
+	}
+	return m
+}
+
 // Candidates proposes orientations of a mesh of mm, closed, oriented or inside out, the best first; the one in
 // which it came is always among them. Directions are sampled in the body's own frame, so that a
 // part turned by whoever drew it gets the same. The only error is ctx's.
@@ -192,13 +208,7 @@ func Candidates(ctx context.Context, m *mesh.Mesh, ask Ask) ([]Candidate, error)
 	}
 	ways := []way{{AsItCame, problem.Say("as it came")}}
 	measured := m.Measure()
-	if measured.Volume < 0 { // inside out: its faces lean the other way
-		m = &mesh.Mesh{Vertices: m.Vertices, Triangles: slices.Clone(m.Triangles)}
-		for i := range m.Triangles {
-			t := &m.Triangles[i]
-			t[1], t[2] = t[2], t[1]
-		}
-	}
+	m = outwards(m, measured.Volume)
 	mid := measured.Centroid
 	own := axes(m)
 	for _, f := range flats(ctx, m, own) {

@@ -40,7 +40,8 @@ func bedOf(ctx context.Context, q store.Q, m *store.Machine, now time.Time) (sto
 	return b, err
 }
 
-func machineOf(ctx context.Context, q store.Q, id int64) (*store.Machine, error) {
+// MachineOf finds a machine by its number.
+func MachineOf(ctx context.Context, q store.Q, id int64) (*store.Machine, error) {
 	all, err := q.Machines(ctx)
 	for i := range all {
 		if all[i].ID == id {
@@ -61,7 +62,7 @@ func Wear(ctx context.Context, q store.Q, machine int64) (*bed.Wear, error) {
 
 // Bed shows a machine's.
 func Bed(ctx context.Context, d *desk.Desk, machine int64) (BedView, error) {
-	m, err := machineOf(ctx, d.Store.Q, machine)
+	m, err := MachineOf(ctx, d.Store.Q, machine)
 	if err != nil {
 		return BedView{}, err
 	}
@@ -82,7 +83,7 @@ func Bed(ctx context.Context, d *desk.Desk, machine int64) (BedView, error) {
 
 // LieOn lets what a run laid wear the bed of its machine for a time. The lanes are locked.
 func LieOn(ctx context.Context, tx *store.Tx, r store.Run, seconds float64, now time.Time) error {
-	m, err := machineOf(ctx, tx.Q, r.MachineID)
+	m, err := MachineOf(ctx, tx.Q, r.MachineID)
 	if err != nil {
 		return err
 	}
@@ -168,7 +169,7 @@ func onBed(ctx context.Context, d *desk.Desk, a desk.Actor, machine int64, revis
 		if err := tx.LockLanes(ctx); err != nil {
 			return err
 		}
-		m, err := machineOf(ctx, tx.Q, machine)
+		m, err := MachineOf(ctx, tx.Q, machine)
 		if err != nil {
 			return err
 		}

@@ -1,6 +1,7 @@
 package plates
 
 import (
+	"cmp"
 	"context"
 	"slices"
 
@@ -123,13 +124,6 @@ func orderTogether(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor
 	return nil
 }
 
-func orElse(err, other error) error {
-	if err != nil {
-		return err
-	}
-	return other
-}
-
 // joint is a slice of plates as one: of each what lies on it, as it stands there. What somebody pinned stays
 // on the first; the others are laid round it.
 func joint(own []store.Plate, of []store.Slice) store.Slice {
@@ -185,14 +179,13 @@ func knownJoint(ctx context.Context, tx *store.Tx, s *store.Slice, made store.Sl
 	return nil, nil
 }
 
+// machineName is what a machine is called.
 func machineName(ctx context.Context, q store.Q, id int64) (string, error) {
-	all, err := q.Machines(ctx)
-	for _, m := range all {
-		if m.ID == id {
-			return m.Data.Name, nil
-		}
+	m, err := floor.MachineOf(ctx, q, id)
+	if err != nil {
+		return "", err
 	}
-	return "", orElse(err, store.ErrNotFound)
+	return m.Data.Name, nil
 }
 
 // joinedAll says of jobs that their runs are others now.
@@ -222,6 +215,8 @@ func endTogether(ctx context.Context, d *desk.Desk, tx *store.Tx, jobs []store.J
 		if ok {
 			return joinedAll(ctx, d, tx, desk.Actor{}, jobs, event.LieTogether{Machine: machine}, problem.Phrase{})
 		}
+	}
+	if s.State != task.Failed && s.State != task.SetAside {
 		why = problem.Say("others are otherwise")
 	}
 	for _, j := range jobs {
@@ -305,7 +300,7 @@ func JoinNow(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, s st
 	}
 	ok, err := floor.Join(ctx, d, tx, s)
 	if err != nil || !ok {
-		return orElse(err, desk.Refuse("others are otherwise"))
+		return cmp.Or(err, desk.Refuse("others are otherwise"))
 	}
 	return joinedAll(ctx, d, tx, a, jobs, event.LieTogether{Machine: machine}, problem.Phrase{})
 }
@@ -335,6 +330,13 @@ func CancelTogether(ctx context.Context, d *desk.Desk, tx *store.Tx, r *store.Ru
 		}
 		s.State = task.Cancelled
 		if err := tx.EndSlice(ctx, s); err != nil {
+			return err
+		}
+		jobs, err := lockOf(ctx, tx, desk.Actor{Role: desk.Coordinator}, &s)
+		if err != nil {
+			return err
+		}
+		if err := endTogether(ctx, d, tx, jobs, s); err != nil {
 			return err
 		}
 	}
