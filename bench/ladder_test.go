@@ -1,6 +1,7 @@
 package bench
 
 import (
+	"fmt"
 	"runtime"
 	"slices"
 	"testing"
@@ -36,6 +37,39 @@ func finer(m *mesh.Mesh, n int) *mesh.Mesh {
 		m = fine
 	}
 	return m
+}
+
+// All checks of a part, by the house's recipes for every machine: as it stands, and turned as it prints best. Some
+// house asks for walls of 1 mm and lays no support on one machine, so that none is left out.
+func BenchmarkFindings(b *testing.B) {
+	choices := slices.DeleteFunc(demo.Choices(recipe.Everyday), func(c verdict.Choice) bool { return c.Recipe == nil })
+	for i := range choices {
+		m, r := *choices[i].Machine, *choices[i].Recipe
+		m.LeastMM = 1
+		if i == 0 {
+			r.Support = recipe.SupportOff
+		}
+		choices[i].Machine, choices[i].Recipe = &m, &r
+	}
+	limited := par.With(ctx, par.NewBudget(runtime.GOMAXPROCS(0)))
+	for _, n := range sizes[:2] {
+		m := pebble(n)
+		for _, asIs := range []bool{true, false} {
+			b.Run(fmt.Sprintf("%dk, as it came %t", n/1000, asIs), func(b *testing.B) {
+				in := verdict.Subject{Mesh: m, Unit: units.Millimetre, AsIs: asIs}
+				found := 0
+				for b.Loop() {
+					v, err := verdict.Judge(limited, in, choices, nil)
+					if err != nil {
+						b.Fatal(err)
+					}
+					found = len(v.Findings)
+				}
+				b.ReportMetric(float64(found), "findings")
+				perTriangle(b, n)
+			})
+		}
+	}
 }
 
 // The ladder of ten parts of about 100 000 triangles on five extrusion machines: how long until the

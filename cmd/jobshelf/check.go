@@ -16,6 +16,7 @@ import (
 	"strings"
 
 	"jobshelf/core/judge/finding"
+	"jobshelf/core/judge/printability"
 	"jobshelf/core/judge/verdict"
 	"jobshelf/core/print/gcode"
 	"jobshelf/core/print/naming"
@@ -73,13 +74,17 @@ type unreadable struct {
 }
 
 func check(ctx context.Context, args []string, out, _ io.Writer) (int, error) {
-	var onMachine, byRecipe, orientation string
+	var onMachine, byRecipe, orientation, isFor string
 	var asJSON bool
-	files, err := split(args, map[string]*string{"machine": &onMachine, "recipe": &byRecipe, "orientation": &orientation}, map[string]*bool{"json": &asJSON})
+	files, err := split(args, map[string]*string{"machine": &onMachine, "recipe": &byRecipe, "orientation": &orientation, "for": &isFor}, map[string]*bool{"json": &asJSON})
 	if err != nil || len(files) == 0 {
 		return 2, errUsage
 	}
 	asIs, err := isAsIs(orientation)
+	if err != nil {
+		return 2, err
+	}
+	use, err := useOf(isFor)
 	if err != nil {
 		return 2, err
 	}
@@ -97,8 +102,11 @@ func check(ctx context.Context, args []string, out, _ io.Writer) (int, error) {
 			}
 			a.Error = refusalOf(err)
 			code = 2
-		} else if a.Verdict.Stops() {
-			code = max(code, 1)
+		} else {
+			a.Findings = append(a.Findings, uses(use, a.Verdict, choices)...)
+			if a.Verdict.Stops() {
+				code = max(code, 1)
+			}
 		}
 		answers = append(answers, a)
 		if !asJSON {
@@ -120,6 +128,52 @@ func isAsIs(said string) (bool, error) {
 		return false, fmt.Errorf("an orientation is best or as-is, not %q", said)
 	}
 	return said == "as-is", nil
+}
+
+// useOf reads what a part is for: words and values between commas.
+func useOf(said string) (u printability.Use, err error) {
+	for _, word := range strings.FieldsFunc(said, func(r rune) bool { return r == ',' }) {
+		key, value, given := strings.Cut(strings.TrimSpace(word), "=")
+		switch {
+		case key == "outdoors" && !given:
+			u.Outdoors = true
+		case key == "bends" && !given:
+			u.Flexible = true
+		case key == "load" && !given:
+			u.Load = true
+		case key == "fits" && !given:
+			u.Fits = true
+		case key == "colour" && given:
+			u.Colour = value
+		case key == "warm" && given:
+			if u.WarmC, err = strconv.ParseFloat(value, 64); err != nil || len(u.Check()) > 0 {
+				return u, fmt.Errorf("%q is no warmth from 0 to 300 °C", value)
+			}
+		default:
+			return u, fmt.Errorf("a part is for warm=°C, outdoors, bends, load, fits or colour=NAME, not %q", word)
+		}
+	}
+	return u, nil
+}
+
+// uses holds what a part is for against the first machine that is estimated for it.
+func uses(u printability.Use, v *verdict.Verdict, choices []verdict.Choice) []finding.Finding {
+	var made []printability.Made
+	for i := range v.Machines {
+		c := &choices[i]
+		if v.Machines[i].Quick == nil || c.Recipe == nil {
+			continue
+		}
+		m := printability.Made{Machine: c.Machine.Name, Material: c.Loaded.Of(1), Colour: c.Machine.ColourName, InfillPercent: c.Recipe.WithDefaults().InfillPercent}
+		if v.Orientation != nil {
+			m.LongestMM, m.Sized = slices.Max(v.Orientation.SizeMM[:]), !v.Stands().SameSize()
+		}
+		made = append(made, m)
+	}
+	if u.None() || len(made) == 0 {
+		return nil
+	}
+	return printability.Uses(u, made[0], made[1:])
 }
 
 // choose picks machines and recipes of the demo house by name. A recipe may be

@@ -65,12 +65,35 @@ func TestCheckTellsByItsExitCode(t *testing.T) {
 		{"not there", []string{filepath.Join(dir, "nothing.stl")}, 2},
 		{"no such machine", []string{part("sheave"), "--machine", "Anchor"}, 2},
 		{"no file", nil, 2},
+		{"said what it is for", []string{part("sheave"), "--for", "warm=80,outdoors,bends,load,fits,colour=pink"}, 0},
+		{"for nothing known", []string{part("sheave"), "--for", "sport"}, 2},
+		{"too warm for anything", []string{part("sheave"), "--for", "warm=301"}, 2},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			code, out, errOut := call(t, append([]string{"check"}, c.args...)...)
 			assert.Equal(t, c.code, code, "%s%s", out, errOut)
 			assert.NotEmpty(t, out+errOut)
 		})
+	}
+}
+
+// What a part is for is held against what would be loaded, each by itself.
+func TestCheckHoldsWhatItIsFor(t *testing.T) {
+	sheave := filepath.Join(demoParts(t), "sheave.stl")
+	for said, want := range map[string][]string{
+		"": {}, "warm=54": {}, "warm=55": {"gets warm"}, "outdoors, bends": {"outdoors", "flexible"}, "load": {"sparse inside"}, "fits": {}, "colour=Harbour blue": {}, "colour=tar": {"other colour"},
+	} {
+		code, out, errOut := call(t, "check", sheave, "--json", "--for", said)
+		require.Zero(t, code, errOut)
+		var v struct{ Findings []struct{ Check string } }
+		require.NoError(t, json.Unmarshal([]byte(out), &v))
+		got := []string{}
+		for _, f := range v.Findings {
+			if f.Check != "overhangs" { // of the part itself
+				got = append(got, f.Check)
+			}
+		}
+		assert.Equal(t, want, got, said)
 	}
 }
 

@@ -9,6 +9,7 @@ import (
 	"slices"
 	"time"
 
+	"jobshelf/core/judge/printability"
 	"jobshelf/core/print/recipe"
 	"jobshelf/core/shape/mesh"
 	"jobshelf/core/shape/modelfile"
@@ -90,6 +91,7 @@ type order struct {
 	state               string
 	machine             string // where it was approved for; empty: the proposal
 	hoursAgo            float64
+	use                 printability.Use
 }
 
 const (
@@ -100,34 +102,37 @@ const (
 	pickUp   = "pick-up"
 )
 
+// anything is what most jobs are for.
+var anything printability.Use
+
 var orders = []order{
-	{"mooring-cleat", "nia", "", recipe.WorkingPart, 2, 3, "For the dinghy, must hold a line in a blow.", toDecide, "", 0},
-	{"bollard", "oskar", "", recipe.Everyday, 1, 4, "Door stop for the sail loft.", toDecide, "", 0},
-	{"block-cheek-inch", "ines", "Block cheek", recipe.WorkingPart, 2, 5, "Drawn by my uncle.", toDecide, "", 0},
-	{"rowing-boat-hull", "bram", "", recipe.QuickLook, 1, 0, "Our club boat, as a trophy about a hand long.", toDecide, "", 0},
-	{"cleat-with-hole", "yuki", "Cleat from the net", recipe.Everyday, 1, 6, "", toDecide, "", 0},
-	{"bushing-inside-out", "lena", "Bushing", recipe.WorkingPart, 2, 2, "Two for a pair of oars.", toDecide, "", 0},
-	{"chart-ruler", "abel", "", recipe.Everyday, 3, 8, "For the navigation course.", toDecide, "", 0},
-	{"two-fenders", "mira", "", recipe.QuickLook, 1, 0, "", toDecide, "", 0},
-	{"crossed-band", "joost", "", recipe.QuickLook, 1, 9, "A prize ribbon.", toDecide, "", 0},
-	{"bait-box", "sanne", "", recipe.Everyday, 4, 7, "As light as can be.", toDecide, "", 0},
-	{"rigging-set.3mf", "ines", "Rigging set", recipe.Everyday, 1, 6, "Everything for the model of the harbour.", toDecide, "", 0},
-	{"lantern-foot.gcode", "bram", "Lantern foot, sliced at home", recipe.Everyday, 1, 5, "I have done the slicing already!", toDecide, "", 0},
-	{"sheave", "oskar", "Sheave for the gaff block", recipe.WorkingPart, 2, 4, "", onFloor, "Bowline", 1.2},
-	{"net-needle", "nia", "Net needles, class set", recipe.Everyday, 8, 2, "Blue if you have it.", approved, "Bowline", 0},
-	{"lamp-bracket", "lena", "", recipe.WorkingPart, 2, 3, "Goes outdoors.", approved, "Bowline", 0},
-	{"tiller-joint", "bram", "", recipe.WorkingPart, 1, 2, "", approved, "Bowline", 0},
-	{"tiller-joint", "abel", "Tiller joint, spare", recipe.WorkingPart, 2, 9, "", onFloor, "Capstan", 3},
-	{"bollard", "mira", "Bollards for the model quay", recipe.QuickLook, 3, 8, "", approved, "Capstan", 0},
-	{"oarlock-bushing", "yuki", "", recipe.WorkingPart, 4, 3, "", onFloor, "Fairlead", 0.4},
-	{"mast-finial", "joost", "", recipe.Everyday, 2, 5, "Fine surface please.", approved, "Fairlead", 0},
-	{"deck-vent-ring", "ines", "", recipe.Everyday, 2, 2, "", onFloor, "Halyard", 0.8},
-	{"mooring-cleat", "sanne", "Cleat for the jetty", recipe.Everyday, 1, 6, "Red.", approved, "Halyard", 0},
-	{"mast-finial", "oskar", "Finial, trial", recipe.QuickLook, 1, 3, "", approved, "Halyard", 0},
-	{"sheave", "mira", "Small sheave", recipe.Everyday, 1, 1, "", finish, "Bowline", 8},
-	{"lamp-bracket", "joost", "Bracket for the noticeboard", recipe.Everyday, 1, 1, "", finish, "Halyard", 7},
-	{"oarlock-bushing", "nia", "Bushing, left", recipe.WorkingPart, 1, 0, "", pickUp, "Fairlead", 20},
-	{"net-needle", "abel", "Net needle", recipe.QuickLook, 1, 0, "", pickUp, "Halyard", 26},
+	{"mooring-cleat", "nia", "", recipe.WorkingPart, 2, 3, "For the dinghy, must hold a line in a blow.", toDecide, "", 0, printability.Use{Outdoors: true, Load: true}},
+	{"bollard", "oskar", "", recipe.Everyday, 1, 4, "Door stop for the sail loft.", toDecide, "", 0, anything},
+	{"block-cheek-inch", "ines", "Block cheek", recipe.WorkingPart, 2, 5, "Drawn by my uncle.", toDecide, "", 0, anything},
+	{"rowing-boat-hull", "bram", "", recipe.QuickLook, 1, 0, "Our club boat, as a trophy about a hand long.", toDecide, "", 0, anything},
+	{"cleat-with-hole", "yuki", "Cleat from the net", recipe.Everyday, 1, 6, "", toDecide, "", 0, anything},
+	{"bushing-inside-out", "lena", "Bushing", recipe.WorkingPart, 2, 2, "Two for a pair of oars.", toDecide, "", 0, printability.Use{Fits: true}},
+	{"chart-ruler", "abel", "", recipe.Everyday, 3, 8, "For the navigation course.", toDecide, "", 0, anything},
+	{"two-fenders", "mira", "", recipe.QuickLook, 1, 0, "", toDecide, "", 0, anything},
+	{"crossed-band", "joost", "", recipe.QuickLook, 1, 9, "A prize ribbon, blue.", toDecide, "", 0, printability.Use{Colour: "blue"}},
+	{"bait-box", "sanne", "", recipe.Everyday, 4, 7, "As light as can be.", toDecide, "", 0, anything},
+	{"rigging-set.3mf", "ines", "Rigging set", recipe.Everyday, 1, 6, "Everything for the model of the harbour.", toDecide, "", 0, anything},
+	{"lantern-foot.gcode", "bram", "Lantern foot, sliced at home", recipe.Everyday, 1, 5, "I have done the slicing already!", toDecide, "", 0, anything},
+	{"sheave", "oskar", "Sheave for the gaff block", recipe.WorkingPart, 2, 4, "", onFloor, "Bowline", 1.2, anything},
+	{"net-needle", "nia", "Net needles, class set", recipe.Everyday, 8, 2, "Blue if you have it.", approved, "Bowline", 0, anything},
+	{"lamp-bracket", "lena", "", recipe.WorkingPart, 2, 3, "Goes outdoors.", approved, "Bowline", 0, anything},
+	{"tiller-joint", "bram", "", recipe.WorkingPart, 1, 2, "", approved, "Bowline", 0, anything},
+	{"tiller-joint", "abel", "Tiller joint, spare", recipe.WorkingPart, 2, 9, "", onFloor, "Capstan", 3, anything},
+	{"bollard", "mira", "Bollards for the model quay", recipe.QuickLook, 3, 8, "", approved, "Capstan", 0, anything},
+	{"oarlock-bushing", "yuki", "", recipe.WorkingPart, 4, 3, "", onFloor, "Fairlead", 0.4, anything},
+	{"mast-finial", "joost", "", recipe.Everyday, 2, 5, "Fine surface please.", approved, "Fairlead", 0, anything},
+	{"deck-vent-ring", "ines", "", recipe.Everyday, 2, 2, "", onFloor, "Halyard", 0.8, anything},
+	{"mooring-cleat", "sanne", "Cleat for the jetty", recipe.Everyday, 1, 6, "Red.", approved, "Halyard", 0, anything},
+	{"mast-finial", "oskar", "Finial, trial", recipe.QuickLook, 1, 3, "", approved, "Halyard", 0, anything},
+	{"sheave", "mira", "Small sheave", recipe.Everyday, 1, 1, "", finish, "Bowline", 8, anything},
+	{"lamp-bracket", "joost", "Bracket for the noticeboard", recipe.Everyday, 1, 1, "", finish, "Halyard", 7, anything},
+	{"oarlock-bushing", "nia", "Bushing, left", recipe.WorkingPart, 1, 0, "", pickUp, "Fairlead", 20, anything},
+	{"net-needle", "abel", "Net needle", recipe.QuickLook, 1, 0, "", pickUp, "Halyard", 26, anything},
 }
 
 // Jobs hands in the demo's jobs, waits for their checks, which a worker must be
@@ -190,7 +195,7 @@ func handIn(ctx context.Context, d *desk.Desk, who desk.Actor, o order, file []b
 	if err != nil {
 		return 0, err
 	}
-	in := intake.HandIn{Title: o.title, Purpose: o.purpose, Wish: o.wish, Pieces: []intake.HandInPiece{{UploadID: up, Copies: o.copies}}}
+	in := intake.HandIn{Title: o.title, Purpose: o.purpose, Wish: o.wish, Use: o.use, Pieces: []intake.HandInPiece{{UploadID: up, Copies: o.copies}}}
 	if o.dueDays > 0 {
 		in.NeededBy = d.Now().AddDate(0, 0, o.dueDays).Format(time.DateOnly)
 	}

@@ -43,7 +43,7 @@ func (b *briefs) fill(ctx context.Context, q store.Q, pieces []store.Piece) erro
 	for _, v := range found { // what a shelf does not show
 		v.Bodies, v.Units, v.Program = nil, nil, nil
 		for i := range v.Findings {
-			v.Findings[i].Places = nil
+			v.Findings[i].Places, v.Findings[i].HeightsMM = nil, nil
 		}
 	}
 	b.mu.Lock()

@@ -256,7 +256,7 @@ func TestEveryRouteAgainstEveryRole(t *testing.T) {
 		"check-again": member, "cancel-check": member, "upload": member, "events": member,
 		"piece-picture": member, "piece-view": member, "piece-file": member, "piece-evidence": member, "change-piece": member, "replace-file": member, "turn-pieces": member, "bed": member, "turn-bed": coordinator, "renew-bed": coordinator, "undo-piece": member, "redo-piece": member, "repair-piece": coordinator,
 		"settings": member, "slices": member, "slice-layers": member, "slice-gcode": member, "slice-plate": member, "order-slice": coordinator, "cancel-slice": coordinator, "slice-again": coordinator, "choose-slice": coordinator, "name-slice": coordinator, "remove-slice": coordinator, "savings": coordinator,
-		"people": coordinator, "workers": coordinator, "approve": coordinator, "send-back": coordinator, "advance": coordinator, "take-back": coordinator, "withdraw": member, "run-gcode": coordinator, "run-failed": coordinator, "repair-all": coordinator, "beside": coordinator, "put-together": coordinator, "take-out": coordinator, "floor": coordinator, "move-run": coordinator,
+		"people": coordinator, "workers": coordinator, "approve": coordinator, "send-back": coordinator, "advance": coordinator, "take-back": coordinator, "withdraw": member, "run-gcode": coordinator, "run-failed": coordinator, "repair-all": coordinator, "say-use": member, "beside": coordinator, "put-together": coordinator, "take-out": coordinator, "floor": coordinator, "move-run": coordinator,
 		"set-house": steward, "set-machine": steward, "set-material": steward, "set-recipe": steward,
 	}
 	h := open(t)

@@ -14,6 +14,7 @@ import (
 	"github.com/danielgtaylor/huma/v2/adapters/humachi"
 
 	"jobshelf/core/judge/finding"
+	"jobshelf/core/judge/printability"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/desk/decide"
 	"jobshelf/internal/desk/floor"
@@ -167,6 +168,10 @@ var table = []route{
 		does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[replacing]) error {
 			return intake.ReplaceFile(ctx, d, a, in.ID, in.Body.Revision, in.Body.UploadID)
 		})),
+	on(desk.Member, "say-use", "PUT /jobs/{id}/use", "Say what a job is for",
+		does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[useSaid]) error {
+			return intake.SayUse(ctx, d, a, in.ID, in.Body.Revision, in.Body.Use)
+		})),
 	on(desk.Coordinator, "repair-all", "POST /jobs/{id}/repair", "Make mended versions of all pieces that call for it",
 		does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[Versioned]) error {
 			return intake.RepairAll(ctx, d, a, in.ID, in.Body.Revision)
@@ -291,6 +296,10 @@ type (
 	replacing struct {
 		Versioned
 		UploadID string `json:"upload_id" minLength:"1" maxLength:"60"`
+	}
+	useSaid struct {
+		Versioned
+		Use printability.Use `json:"use"`
 	}
 	mending struct {
 		Versioned

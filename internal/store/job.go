@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"jobshelf/core/judge/finding"
+	"jobshelf/core/judge/printability"
 	"jobshelf/core/judge/verdict"
 	"jobshelf/core/print/orient"
 	"jobshelf/core/shape/mesh/repair"
@@ -22,6 +23,7 @@ type Job struct {
 	MemberName string
 	Purpose    string
 	Wish       string
+	Use        printability.Use
 	NeededBy   *time.Time // a date
 	State      string
 	Reason     string
@@ -34,7 +36,7 @@ type Job struct {
 	Yes        *job.Promise
 }
 
-const jobColumns = `SELECT j.id, title, member_id, p.name, purpose, wish, needed_by, j.state, reason, j.created_at, j.revision,
+const jobColumns = `SELECT j.id, title, member_id, p.name, purpose, wish, use, needed_by, j.state, reason, j.created_at, j.revision,
 	t.state, t.doing, t.fraction, t.error, j.yes
 	FROM job j JOIN person p ON p.id = member_id JOIN task t ON t.job_id = j.id `
 
@@ -59,12 +61,30 @@ func (q Q) OpenJobs(ctx context.Context, member int64) ([]Job, error) {
 
 // AddJob makes a row in the state "arrived", with its check queued.
 func (q Q) AddJob(ctx context.Context, j Job) (int64, error) {
-	id, err := scalar[int64](ctx, q, `INSERT INTO job (title, member_id, purpose, wish, needed_by, state) VALUES ($1, $2, $3, $4, $5, 'arrived') RETURNING id`,
-		j.Title, j.MemberID, j.Purpose, j.Wish, j.NeededBy)
+	id, err := scalar[int64](ctx, q, `INSERT INTO job (title, member_id, purpose, wish, use, needed_by, state) VALUES ($1, $2, $3, $4, $5, $6, 'arrived') RETURNING id`,
+		j.Title, j.MemberID, j.Purpose, j.Wish, j.Use, j.NeededBy)
 	if err != nil {
 		return 0, err
 	}
 	return id, q.exec(ctx, `INSERT INTO task (job_id, state) VALUES ($1, 'queued')`, id)
+}
+
+// Uses are what jobs that are still weighed are for, where that was said.
+func (q Q) Uses(ctx context.Context) (map[int64]printability.Use, error) {
+	rows, err := all[struct {
+		ID  int64
+		Use printability.Use
+	}](ctx, q, `SELECT id, use FROM job WHERE state IN ('arrived', 'to decide') AND use <> '{}'`)
+	out := make(map[int64]printability.Use, len(rows))
+	for _, r := range rows {
+		out[r.ID] = r.Use
+	}
+	return out, err
+}
+
+// SetUse writes what a job is for, and counts its revision up.
+func (q Q) SetUse(ctx context.Context, id int64, u printability.Use) error {
+	return q.exec(ctx, `UPDATE job SET use = $2, revision = revision + 1 WHERE id = $1`, id, u)
 }
 
 // SetState moves a job and counts its revision up.

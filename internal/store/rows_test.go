@@ -14,6 +14,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"jobshelf/core/judge/finding"
+	"jobshelf/core/judge/printability"
 	"jobshelf/core/judge/slicing"
 	"jobshelf/core/judge/verdict"
 	"jobshelf/core/print/machine"
@@ -178,7 +179,7 @@ func TestEveryColumnComesBackAsItWent(t *testing.T) {
 
 	// A job with its check.
 	day := time.Date(2031, 2, 3, 0, 0, 0, 0, time.UTC)
-	job := store.Job{Title: "title", MemberID: ada.ID, MemberName: "B", Purpose: "purpose", Wish: "wish", NeededBy: &day, State: "arrived", Revision: 1, TaskState: "queued"}
+	job := store.Job{Title: "title", MemberID: ada.ID, MemberName: "B", Purpose: "purpose", Wish: "wish", Use: printability.Use{WarmC: 60, Outdoors: true, Flexible: true, Load: true, Fits: true, Colour: "colour"}, NeededBy: &day, State: "arrived", Revision: 1, TaskState: "queued"}
 	job.ID = id(s.AddJob(ctx, job))
 	jobStands := func() {
 		t.Helper()

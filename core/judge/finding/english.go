@@ -69,6 +69,9 @@ var english = texts{
 	"thin wall": say(
 		"Through its thickness it is only %[1]v mm at the thinnest; %[2]v mm are the least that come out on %[3]s. %[4]v Thicken it, or ask whether it may fail there.",
 	), // mm, mm, machines, "elsewhere" or "nowhere else"
+	"narrow gap": say(
+		"It has gaps of %[1]v mm, narrower than a line of %[2]v mm on %[3]s: they may run together. %[4]v Widen them where parts have to move or a slot has to stay open.",
+	), // mm, mm, machines, "elsewhere" or "nowhere else"
 	"faster than it melts": say(
 		"Its lines ask for %[1]v mm³/s, and a nozzle melts %[2]v mm³/s at %[3]v °C on %[5]s: they come out thin. Print hotter, or no faster than %[4]v mm/s.",
 	), // mm³/s, mm³/s, °C, mm/s, machines
@@ -80,6 +83,15 @@ var english = texts{
 	"overhangs without support": say(
 		"%[1]v cm² of it lean out further than %[2]v° over about %[3]v cm³ of air, and no support is laid on %[4]s: they would sag. Turn it, or let support be laid.",
 	), // cm², °, cm³, machines
+	"overhangs, bridged": say(
+		"%[1]v cm² of it lie over air, and no support is laid on %[2]s: lines bridge them from wall to wall.",
+	), // cm², machines
+	"long bridge": say(
+		"%[1]v mm up, lines span %[2]v mm of air, and no support is laid on %[3]s: over more than %[4]v mm they sag. Turn it, or let support be laid.",
+	), // mm, mm, machines, mm
+	"thin on support": say(
+		"A stretch %[1]v mm long and %[2]v mm thick stands on support: it may break off with it. Turn it, thicken it, or keep support out there.",
+	), // mm, mm
 	"does not stand": say("Its centre of mass lies beside its foot: it tips over as it is printed, unless support holds it. Turn it, or use a raft."),
 	"tips over": say(
 		"It is %[1]v mm high and tips over at %[2]v°: the nozzle may push it off. Lay it down, use a brim, or print several side by side.",
@@ -97,8 +109,28 @@ var english = texts{
 	), // mm, material, %, mm, machines
 
 	// of a whole job
-	"elsewhere":    say("%[1]s would do it."), // machine
-	"nowhere else": say("No other machine would."),
+	"gets warm": say(
+		"It is to get %[1]v °C warm, and %[2]s goes soft at %[3]v °C. %[4]v Load something else, or ask whether it may.",
+	), // °C, material, °C, "loaded elsewhere" or "nowhere loaded"
+	"gets warm, unknown": say(
+		"It is to get %[1]v °C warm, and the house does not say at how many %[2]s goes soft. %[3]v Look it up, or load something else.",
+	), // °C, material, as above
+	"outdoors":     say("It is to stay outdoors, and %[1]s is not known to last there. %[2]v Load something else, or say how long it will hold."), // material, as above
+	"flexible":     say("It has to bend, and %[1]s does not. %[2]v Load something else, or ask whether it may be stiff."),                         // material, as above
+	"carries load": say("It is to carry load, and %[1]s is not meant for that. %[2]v Load something else, or ask what it carries."),               // material, as above
+	"sparse inside": say(
+		"It is to carry load, and is %[1]v %% full: an inside of less than %[2]v %% breaks when it is twisted. Fill it more, or give it more shells.",
+	), // %, %
+	"fits another part, sized": say("It has to fit another part, and is not made as large as it came. Ask which of the two was measured, or make it as it came."),
+	"shrinks": say(
+		"It has to fit another part, and %[1]s shrinks by %[2]v %%: over its %[3]v mm it comes out %[4]v mm short. Make it %[5]v %% as large, or try a small piece of it first.",
+	), // material, %, mm, mm, %
+	"other colour":     say("It is wished in %[1]s, and %[2]s has %[3]s loaded. %[4]v Load it, or ask whether another will do."), // colour, machine, colour, "colour elsewhere" or "nowhere loaded"
+	"loaded elsewhere": say("%[1]s has %[2]s loaded, which does."),                                                               // machine, material
+	"colour elsewhere": say("%[1]s has it loaded."),                                                                              // machine
+	"nowhere loaded":   say("No machine has one loaded that would do."),
+	"elsewhere":        say("%[1]s would do it."), // machine
+	"nowhere else":     say("No other machine would."),
 	"late": {counted("days", 1, "one day", "%[1]d days"), // days, machine, "elsewhere" or "nowhere else"
 		catalog.String("On %[2]s it is done ${days} after the day it is needed. %[3]v Move it up, or ask whether later is good enough.")},
 	"long run": say(

@@ -36,16 +36,19 @@ type Finding struct {
 	Says problem.Phrase `json:"says,omitzero"`
 	// Places are points on the model, mm, worst first; at most MaxPlaces.
 	Places [][3]float64 `json:"places,omitempty"`
+	// HeightsMM are how high over the plate the places are, as the model stands.
+	HeightsMM []float64 `json:"heights_mm,omitempty"`
 	// Mend are the repair steps that would mend it; none if only its maker can.
 	Mend []repair.Step `json:"mend,omitempty"`
 }
 
-// Evidence is what a finding is drawn with: lines and faces of the surface, in
-// mm; at most MaxLines and MaxFaces of them.
+// Evidence is what a finding is drawn with: lines and faces of the surface, and distances that
+// are told with their length, in mm; at most MaxLines, MaxFaces and MaxPlaces of them.
 type Evidence struct {
 	Check string       `json:"check"`
 	Lines [][6]float32 `json:"lines,omitempty"`
 	Faces [][9]float32 `json:"faces,omitempty"`
+	Spans [][6]float32 `json:"spans,omitempty"`
 }
 
 // What a finding and its evidence hold at the most.

@@ -10,9 +10,10 @@ var history = texts{
 	"along an axis, no support":           say("Upright along its own axis: no support, %[1]v mm high"),
 	"leaning":                             say("Leaning, for least support: %[1]v cm³ under overhangs, %[2]v mm high"),
 	"the only machine":                    say("the only one that takes it"),
-	"in time, the other not":              say("done in time; on %[1]s it would not be"), // machine
-	"than on":                             say("%[1]s than on %[2]s"),                    // phrases, machine
-	"as good as":                          say("%[1]s would do as well"),                 // machine
+	"fit for its use":                     say("made of what suits its use; %[1]s has another material or colour loaded"), // machine
+	"in time, the other not":              say("done in time; on %[1]s it would not be"),                                  // machine
+	"than on":                             say("%[1]s than on %[2]s"),                                                     // phrases, machine
+	"as good as":                          say("%[1]s would do as well"),                                                  // machine
 	"minutes sooner":                      say("finished %[1]v min sooner"),
 	"minutes later":                       say("finished %[1]v min later"),
 	"hours sooner":                        say("finished %[1]v h sooner"),
@@ -35,6 +36,13 @@ var history = texts{
 	"handed in":                           say("Handed in %[1]s"),                                                           // names of files
 	"approved":                            say("Approved and queued on %[1]s"),                                              // machine
 	"approved up to":                      say("Approved for %[1]s up to %[2]v min, %[3]v g and %[4]v; it is sliced first"), // machine, minutes, grams, money
+	"for warmth":                          say("It is to get %[1]v °C warm"),                                                // °C
+	"for outdoors":                        say("It is to stay outdoors"),
+	"for bending":                         say("It has to bend"),
+	"for load":                            say("It is to carry load"),
+	"for fitting":                         say("It has to fit another part"),
+	"for a colour":                        say("It is wished in %[1]s"), // colour
+	"for anything":                        say("It is for nothing in particular, of any colour"),
 	"yes not kept":                        say("The yes does not hold: to be decided again"),
 	"longer than the yes":                 say("Sliced, it takes %[1]v min, and the yes was to %[2]v min."),
 	"heavier than the yes":                say("Sliced, it takes %[1]v g, and the yes was to %[2]v g."),

@@ -3,6 +3,7 @@ package finding
 // refusals are the English texts of what cannot be: of settings, blocks and programs, and of
 // what the desk is asked for. They complete english.
 var refusals = texts{
+	"no such warmth":                     say("Parts get from 0 to 300 °C warm."),
 	"bed not turned":                     say("A bed is turned by a quarter, a half or three."),
 	"bed fits by halves only":            say("The bed of %[1]s is not as wide as it is deep: it goes back by half a turn only."),
 	"bed changed meanwhile":              say("The bed of %[1]s was turned, renewed or lain on meanwhile. Look at it again."),

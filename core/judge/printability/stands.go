@@ -2,6 +2,7 @@ package printability
 
 import (
 	"math"
+	"slices"
 	"strings"
 
 	"jobshelf/core/judge/finding"
@@ -18,6 +19,7 @@ type Standing struct {
 	TipDeg      float64 // how far it may be tilted before it falls; 0: it does not stand
 	SizeMM      [3]float64
 	Unheld      []string // machines whose recipes lay no support for it
+	BridgedMM2  float64  // of what leans out, what lines bridge by themselves; asked of where some lay none
 	Rimmed      bool     // all recipes lay a brim or a raft
 }
 
@@ -33,6 +35,12 @@ const (
 	NeckShare    = 0.1
 	NeckMM2      = 80 // what is thicker than 10 mm across is strong enough
 	warpsOnShare = 0.25
+	BridgeMM     = 10
+	longBridgeMM = 30
+	bridgedShare = 0.1 // so much may lie beside what is bridged
+	RodMM        = 3
+	RodSlender   = 6
+	rodMM2       = 2
 )
 
 // Stands tells of support, tipping over and too little on the plate.
@@ -40,10 +48,13 @@ func Stands(s Standing) (out []finding.Finding) {
 	if s.SupportMM3 > SupportMM3 {
 		f := finding.Finding{Check: "overhangs", Grade: finding.WorthKnowing, Value: s.SupportMM3 / 1000, Limit: SupportMM3 / 1000., Unit: "cm³"}
 		of := []any{problem.Fixed(s.OverhangMM2/100, 1), problem.Fixed(s.LeanDeg, 0), problem.Fixed(s.SupportMM3/1000, 1)}
-		if len(s.Unheld) > 0 {
+		switch {
+		case len(s.Unheld) > 0 && s.OverhangMM2-s.BridgedMM2 < bridgedShare*s.OverhangMM2:
+			out = append(out, f.That("overhangs, bridged", of[0], strings.Join(s.Unheld, ", ")))
+		case len(s.Unheld) > 0:
 			f.Grade = finding.Decide
 			out = append(out, f.That("overhangs without support", append(of, strings.Join(s.Unheld, ", "))...))
-		} else {
+		default:
 			out = append(out, f.That("overhangs", of...))
 		}
 	}
@@ -63,6 +74,85 @@ func Stands(s Standing) (out []finding.Finding) {
 			That("little on the plate", problem.Fixed(s.ContactMM2, 0)))
 	}
 	return out
+}
+
+// Bridge is a stretch of a layer that lies over nothing, from wall to wall.
+type Bridge struct {
+	SpanMM, HeightMM float64 // over the plate
+	AtMM             [3]float64
+}
+
+// Bridges tells of lines that span more than they can without support; unheld are the machines whose recipes lay none.
+// The longest comes first.
+func Bridges(all []Bridge, unheld []string) []finding.Finding {
+	if len(all) == 0 || all[0].SpanMM <= BridgeMM || len(unheld) == 0 {
+		return nil
+	}
+	f := finding.Finding{Check: "long bridge", Grade: finding.WorthKnowing, Value: all[0].SpanMM, Limit: BridgeMM, Unit: "mm"}
+	if all[0].SpanMM > longBridgeMM {
+		f.Grade = finding.Decide
+	}
+	for _, b := range all {
+		if b.SpanMM > BridgeMM && len(f.Places) < finding.MaxPlaces {
+			f.Places = append(f.Places, b.AtMM)
+		}
+	}
+	return []finding.Finding{f.That("long bridge", problem.Fixed(all[0].HeightMM, 1), problem.Fixed(all[0].SpanMM, 1), strings.Join(unheld, ", "), problem.Fixed(BridgeMM, 0))}
+}
+
+// Gap is a slot in a layer.
+type Gap struct {
+	WidthMM float64
+	AtMM    [3]float64
+}
+
+// Gaps tells of slots narrower than the lines of machines, the narrowest first; limits are their lines. Some may do better.
+func Gaps(all []Gap, limits []Limit) []finding.Finding {
+	var on, better []string
+	most := 0.0
+	for _, l := range limits {
+		if slices.ContainsFunc(all, func(g Gap) bool { return g.WidthMM < l.MM-gapUnsureMM }) {
+			on, most = append(on, l.Machine), math.Max(most, l.MM)
+		} else {
+			better = append(better, l.Machine)
+		}
+	}
+	if len(on) == 0 {
+		return nil
+	}
+	f := finding.Finding{Check: "narrow gap", Grade: finding.WorthKnowing, Value: all[0].WidthMM, Limit: most, Unit: "mm"}
+	for _, g := range all {
+		if g.WidthMM < most-gapUnsureMM && len(f.Places) < finding.MaxPlaces {
+			f.Places = append(f.Places, g.AtMM)
+		}
+	}
+	return []finding.Finding{f.That("narrow gap", problem.Fixed(all[0].WidthMM, 2), problem.Fixed(most, 2), strings.Join(on, ", "), elsewhere(better))}
+}
+
+// gapUnsureMM is how exactly a gap's width is known.
+const gapUnsureMM = 0.01
+
+func elsewhere(better []string) problem.Phrase {
+	if len(better) == 0 {
+		return problem.Say("nowhere else")
+	}
+	return problem.Say("elsewhere", strings.Join(better, ", "))
+}
+
+// Rods tells of what is long and thin and stands on support, the longest first: it breaks off with that.
+func Rods(all []thickness.Rod) []finding.Finding {
+	area := 0.0
+	for _, r := range all {
+		area += r.AreaMM2
+	}
+	if area <= rodMM2 {
+		return nil
+	}
+	f := finding.Finding{Check: "thin on support", Grade: finding.WorthKnowing, Value: all[0].ThickMM, Limit: RodMM, Unit: "mm"}
+	for _, r := range all[:min(len(all), finding.MaxPlaces)] {
+		f.Places = append(f.Places, r.AtMM)
+	}
+	return []finding.Finding{f.That("thin on support", problem.Fixed(all[0].LongMM, 0), problem.Fixed(all[0].ThickMM, 1))}
 }
 
 // Limit is the least thickness that a machine brings out.
@@ -99,12 +189,10 @@ func Thin(among []thickness.Thin, limits []Limit) []finding.Finding {
 	for _, x := range among[:min(len(among), finding.MaxPlaces)] {
 		f.Places = append(f.Places, x.AtMM)
 	}
-	elsewhere := problem.Say("nowhere else")
 	if len(better) > 0 {
 		f.Grade = finding.WorthKnowing
-		elsewhere = problem.Say("elsewhere", strings.Join(better, ", "))
 	}
-	return []finding.Finding{f.That("thin wall", problem.Fixed(among[0].MM, 2), problem.Fixed(most, 2), strings.Join(on, ", "), elsewhere)}
+	return []finding.Finding{f.That("thin wall", problem.Fixed(among[0].MM, 2), problem.Fixed(most, 2), strings.Join(on, ", "), elsewhere(better))}
 }
 
 // Flow is what a recipe asks of a nozzle.
@@ -188,12 +276,22 @@ func NeckOf(areasMM2, heightsMM []float64) Neck {
 	for k := len(areasMM2) - 1; k >= 0; k-- {
 		above[k] = math.Max(above[k+1], areasMM2[k])
 	}
-	out, below := Neck{Share: 1}, 0.0
+	out, below, at := Neck{Share: 1}, 0.0, 0
 	for k, a := range areasMM2 {
 		if between := math.Min(below, above[k+1]); between > 0 && a/between < out.Share {
-			out = Neck{AreaMM2: a, Share: a / between, HeightMM: heightsMM[k]}
+			out, at = Neck{AreaMM2: a, Share: a / between}, k
 		}
 		below = math.Max(below, a)
+	}
+	if len(areasMM2) > 0 { // in the middle of what is as thin
+		from, to := at, at
+		for from > 0 && areasMM2[from-1] < 1.01*areasMM2[at] {
+			from--
+		}
+		for to+1 < len(areasMM2) && areasMM2[to+1] < 1.01*areasMM2[at] {
+			to++
+		}
+		out.HeightMM = heightsMM[(from+to)/2]
 	}
 	return out
 }

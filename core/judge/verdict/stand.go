@@ -3,12 +3,14 @@ package verdict
 import (
 	"cmp"
 	"context"
+	"math"
 	"slices"
 
 	"jobshelf/core/judge/finding"
 	"jobshelf/core/judge/printability"
 	"jobshelf/core/print/orient"
 	"jobshelf/core/print/recipe"
+	"jobshelf/core/print/toolpath"
 	"jobshelf/core/shape/heights"
 	"jobshelf/core/shape/mesh"
 	"jobshelf/core/shape/par"
@@ -194,18 +196,42 @@ func (v *Verdict) stood(ctx context.Context, choices []Choice, came, stands *mes
 		limits, least = append(limits, printability.Limit{Machine: c.Machine.Name, MM: c.Machine.LeastMM}), max(least, c.Machine.LeastMM)
 	}
 	v.Findings = append(v.Findings, printability.Melts(flows)...)
+	var tree *mesh.Tree // of what stands, where it is asked for
 	if least > 0 {
-		thin, err := thickness.Under(ctx, stands, least)
+		tree = mesh.NewTree(stands)
+		thin, err := thickness.Under(ctx, stands, tree, least)
 		if err != nil {
 			return err
 		}
-		v.Findings = append(v.Findings, printability.Thin(thin, limits)...)
+		found := printability.Thin(thin, limits)
+		v.Findings = append(v.Findings, found...)
+		if len(found) > 0 {
+			v.span("thin wall", len(thin), func(k int) [6]float64 { return thin[k].Across })
+		}
 	}
+	bridges, err := v.bridged(ctx, choices, stack, &s)
+	if err != nil {
+		return err
+	}
+	v.Findings = append(v.Findings, bridges...)
 	for _, f := range printability.Stands(s) {
 		if f.Check == overhangs {
 			faces := leaning(stands, heights.LeanOf(s.LeanDeg))
 			f.Places = places(stands, faces)
 			v.Evidence = append(v.Evidence, finding.Evidence{Check: overhangs, Faces: drawn(came, faces)})
+			if len(s.Unheld) < len(limits) {
+				if tree == nil {
+					tree = mesh.NewTree(stands)
+				}
+				rods, err := thickness.Rods(ctx, stands, tree, faces, printability.RodMM, printability.RodSlender)
+				if err != nil {
+					return err
+				}
+				if found := printability.Rods(rods); len(found) > 0 {
+					v.Findings = append(v.Findings, found...)
+					v.span(found[0].Check, 1, func(k int) [6]float64 { return rods[k].Along })
+				}
+			}
 		}
 		v.Findings = append(v.Findings, f)
 	}
@@ -225,11 +251,155 @@ func (v *Verdict) stood(ctx context.Context, choices []Choice, came, stands *mes
 		areas[k], middles[k] = l.AreaMM2, l.BottomMM+l.HeightMM/2
 	}
 	neck := printability.NeckOf(areas, middles)
-	if k := slices.Index(middles, neck.HeightMM); k >= 0 {
-		x, y := stack.Middle(k)
+	at := slices.Index(middles, neck.HeightMM)
+	if at >= 0 {
+		x, y := stack.Middle(at)
 		neck.AtMM = [3]float64{x, y, stack.Bounds.Min.Z + neck.HeightMM}
 	}
-	v.Findings = append(v.Findings, printability.Weak(neck, strong)...)
+	if found := printability.Weak(neck, strong); len(found) > 0 {
+		v.Findings = append(v.Findings, found...)
+		if err := v.ring(ctx, found[0].Check, stack, at); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// gaps tells of slots narrower than the lines of what is estimated; first is of the layers that they were looked for in.
+func (v *Verdict) gaps(choices []Choice, stacks []*section.Stack) {
+	k := slices.IndexFunc(stacks, func(s *section.Stack) bool { return s != nil })
+	if k < 0 || len(v.Units) > 0 {
+		return
+	}
+	found := apart(stacks[k].Gaps)
+	slices.SortStableFunc(found, func(a, b section.Gap) int { return cmp.Compare(a.WidthMM, b.WidthMM) })
+	all, lines := make([]printability.Gap, len(found)), []printability.Limit{}
+	for i, g := range found {
+		all[i] = printability.Gap{WidthMM: g.WidthMM, AtMM: array(vec(g.FromMM).Add(vec(g.ToMM)).Scale(0.5))}
+	}
+	for i := range stacks {
+		if stacks[i] != nil {
+			lines = append(lines, printability.Limit{Machine: choices[i].Machine.Name, MM: choices[i].Recipe.WithDefaults().LineMM})
+		}
+	}
+	if told := printability.Gaps(all, lines); len(told) > 0 {
+		v.Findings = append(v.Findings, told...)
+		v.span(told[0].Check, len(told[0].Places), func(k int) [6]float64 {
+			a, b := found[k].FromMM, found[k].ToMM
+			return [6]float64{a[0], a[1], a[2], b[0], b[1], b[2]}
+		})
+	}
+}
+
+// apart are gaps beside each other: of those over each other the highest, which is seen from above.
+func apart(all []section.Gap) (out []section.Gap) {
+	const nearMM = 3
+	for _, g := range slices.Backward(all) {
+		if !slices.ContainsFunc(out, func(o section.Gap) bool {
+			return math.Hypot(g.FromMM[0]-o.FromMM[0], g.FromMM[1]-o.FromMM[1]) < nearMM
+		}) {
+			out = append(out, g)
+		}
+	}
+	return out
+}
+
+// mostLedges is in how many layers bridges are looked for, ledgeMM2 how much has to lie over nothing there.
+const (
+	mostLedges = 24
+	ledgeMM2   = 4
+)
+
+// bridged tells of the spans of a part where some machine lays no support, by the first one's lines, and fills in how
+// much of what leans out is bridged by itself.
+func (v *Verdict) bridged(ctx context.Context, choices []Choice, stack *section.Stack, s *printability.Standing) ([]finding.Finding, error) {
+	if len(s.Unheld) == 0 || stack == nil {
+		return nil, ctx.Err()
+	}
+	k := slices.IndexFunc(choices, func(c Choice) bool { return c.Machine.Name == s.Unheld[0] })
+	line := choices[k].Recipe.WithDefaults().LineMM
+	var slabs []int
+	for _, k := range stack.Hanging(ledgeMM2, mostLedges) {
+		slabs = append(slabs, k-1, k)
+	}
+	slices.Sort(slabs)
+	slabs = slices.Compact(slabs)
+	outlines, err := stack.Outlines(ctx, slabs)
+	if err != nil {
+		return nil, err
+	}
+	type spanned struct {
+		printability.Bridge
+		along [6]float64
+	}
+	var all []spanned
+	for i := 1; i < len(slabs); i++ {
+		if slabs[i-1] != slabs[i]-1 {
+			continue
+		}
+		slab := &stack.Slabs[slabs[i]]
+		z := stack.Bounds.Min.Z + slab.BottomMM
+		for _, b := range toolpath.FreeSpans(outlines[i], outlines[i-1], line, slab.HeightMM) {
+			if b.SpanMM <= printability.BridgeMM {
+				s.BridgedMM2 += b.AreaMM2
+			}
+			along := [6]float64{b.FromMM[0], b.FromMM[1], z, b.ToMM[0], b.ToMM[1], z}
+			mid := [3]float64{(along[0] + along[3]) / 2, (along[1] + along[4]) / 2, z}
+			all = append(all, spanned{printability.Bridge{SpanMM: b.SpanMM, HeightMM: slab.BottomMM, AtMM: mid}, along})
+		}
+	}
+	slices.SortStableFunc(all, func(a, b spanned) int { return cmp.Compare(b.SpanMM, a.SpanMM) })
+	of := make([]printability.Bridge, len(all))
+	for i, b := range all {
+		of[i] = b.Bridge
+	}
+	found := printability.Bridges(of, s.Unheld)
+	if len(found) > 0 {
+		v.span(found[0].Check, len(found[0].Places), func(k int) [6]float64 { return all[k].along })
+	}
+	return found, nil
+}
+
+// mostSpans is how many distances are drawn of a finding: more hide each other.
+const mostSpans = 5
+
+// span notes the first of n distances, of the part as it stands, that are apart, as evidence.
+func (v *Verdict) span(check string, n int, at func(k int) [6]float64) {
+	e := finding.Evidence{Check: check}
+	var mids []mesh.Vec3
+	near := max(v.Orientation.SizeMM[0], v.Orientation.SizeMM[1], v.Orientation.SizeMM[2]) / 12
+	for k := range min(n, finding.MaxLines) {
+		l := at(k)
+		mid := vec([3]float64(l[:3])).Add(vec([3]float64(l[3:]))).Scale(0.5)
+		if len(mids) < mostSpans && !slices.ContainsFunc(mids, func(o mesh.Vec3) bool { return o.Sub(mid).Len() < near }) {
+			mids, e.Spans = append(mids, mid), append(e.Spans, v.came(l))
+		}
+	}
+	v.Evidence = append(v.Evidence, e)
+}
+
+// came is a line of the part as it stands, where that is in the part as it came.
+func (v *Verdict) came(l [6]float64) [6]float32 {
+	a, b := v.Orientation.Stand.From(vec([3]float64(l[:3]))), v.Orientation.Stand.From(vec([3]float64(l[3:])))
+	return [6]float32{float32(a.X), float32(a.Y), float32(a.Z), float32(b.X), float32(b.Y), float32(b.Z)}
+}
+
+// ring notes the outlines of a slab as evidence.
+func (v *Verdict) ring(ctx context.Context, check string, stack *section.Stack, slab int) error {
+	outlines, err := stack.Outlines(ctx, []int{slab})
+	if err != nil {
+		return err
+	}
+	e := finding.Evidence{Check: check}
+	z := stack.Bounds.Min.Z + stack.Slabs[slab].BottomMM + stack.Slabs[slab].HeightMM/2
+	for _, p := range outlines[0] {
+		for i, a := range p {
+			if b := p[(i+1)%len(p)]; len(e.Lines) < finding.MaxLines {
+				e.Lines = append(e.Lines, v.came([6]float64{float64(a.X) / 1000, float64(a.Y) / 1000, z, float64(b.X) / 1000, float64(b.Y) / 1000, z}))
+			}
+		}
+	}
+	v.Evidence = append(v.Evidence, e)
 	return nil
 }
 

@@ -171,7 +171,7 @@ func TestWeakNecks(t *testing.T) {
 		if told {
 			assert.InDelta(t, 100*c.neck*c.neck/c.head/c.head, n.Value, 0.05)
 			assert.Equal(t, finding.WorthKnowing, n.Grade)
-			assert.InDelta(t, 20, n.Places[0][2], 6.2)
+			assert.InDelta(t, 20, n.Places[0][2], 0.2)
 			strong, _ := asItIs(t, bell(c.head, c.neck), bench(func(_ *machine.Machine, r *recipe.Recipe, _ *machine.Material) { r.Purpose = recipe.WorkingPart }))
 			assert.Equal(t, finding.Decide, strong["weak neck"].Grade)
 		}

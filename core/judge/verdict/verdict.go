@@ -27,7 +27,7 @@ import (
 
 // Revision counts up whenever the same model is judged otherwise than before, so that it is
 // judged anew. A test holds it to the golden files.
-const Revision = 4
+const Revision = 5
 
 // Choice is a machine and what would be done on it. Recipe and Loaded are nil
 // where the house has no recipe for the purpose; then only the fit is tried.
@@ -216,9 +216,16 @@ func Judge(ctx context.Context, in Subject, choices []Choice, progress func(Stag
 		v.Orientation.SavedS = was.Row.Quick.WholeSeconds() - v.Machines[was.Choice].Quick.WholeSeconds()
 		v.Tried = append(v.Tried, *was)
 	}
-	for i := range v.Findings[found:] { // places are told on the model as it came
-		for k, at := range v.Findings[found+i].Places {
-			v.Findings[found+i].Places[k] = array(v.Orientation.Stand.From(vec(at)))
+	plate := stood.Bounds().Min.Z
+	for i := range v.Findings { // places are told on the model as it came
+		f := &v.Findings[i]
+		for k, at := range f.Places {
+			if i >= found {
+				f.Places[k] = array(v.Orientation.Stand.From(vec(at)))
+			} else {
+				at = array(v.Orientation.Stand.To(vec(at)))
+			}
+			f.HeightsMM = append(f.HeightsMM, at[2]-plate)
 		}
 	}
 	return v, err
@@ -357,6 +364,7 @@ func (v *Verdict) estimate(ctx context.Context, came, m *mesh.Mesh, topo *mesh.T
 	if sharp != nil {
 		v.Findings = append(v.Findings, *sharp)
 	}
+	v.gaps(choices, stacks)
 	progress(Estimating, 1)
 	return ctx.Err()
 }

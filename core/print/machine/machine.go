@@ -469,6 +469,17 @@ type Material struct {
 	BedC          float64     `json:"bed_c" minimum:"0" maximum:"250" doc:"Usual bed temperature, °C" name:"Bed, usual"`
 	ShrinkPercent float64     `json:"shrink_percent" minimum:"0" maximum:"20" doc:"How much it shrinks on cooling, %" name:"Shrinks by"`
 	Drying        string      `json:"drying" maxLength:"120" doc:"How to dry it, in words" name:"Drying"`
+	SoftensC      float64     `json:"softens_c,omitempty" minimum:"0" maximum:"300" doc:"How warm a part of it may get before it goes soft, °C; 0: nobody knows" name:"Goes soft at"`
+	LastsOutdoors bool        `json:"lasts_outdoors,omitempty" doc:"Parts of it stay in sun and rain" name:"Lasts outdoors"`
+	Flexible      bool        `json:"flexible,omitempty" doc:"Parts of it bend without breaking" name:"Bends"`
+	CarriesLoad   bool        `json:"carries_load,omitempty" doc:"Parts of it may carry load" name:"Carries load"`
+}
+
+// Made is what of a material goes into a part: not what is said of parts of it, nor what it costs.
+func (m *Material) Made() Material {
+	own := *m
+	own.SoftensC, own.LastsOutdoors, own.Flexible, own.CarriesLoad = 0, false, false, false
+	return own
 }
 
 // Validate lists what cannot be right about a material.

@@ -156,3 +156,44 @@ func between(xs []float64, x float64) bool {
 	k, on := slices.BinarySearch(xs, x)
 	return on || k%2 == 1
 }
+
+// FreeSpan is what of a layer lies over nothing, from something to something.
+type FreeSpan struct {
+	SpanMM       float64 // the longest of its lines that is held at both ends, from wall to wall
+	FromMM, ToMM [2]float64
+	AreaMM2      float64
+}
+
+// FreeSpans are those of a layer over the one below, where no support stands: as they would be laid, in the
+// direction that holds most of their lines.
+func FreeSpans(here, below []polygon.Path, lineMM, layerMM float64) (out []FreeSpan) {
+	var poly polygon.Scratch
+	width, gap := um(lineMM), um(Spacing(lineMM, layerMM))
+	free := poly.Boolean(polygon.Difference, polygon.NonZero, here, below)
+	free = poly.Offset(poly.Offset(free, -width, mitre), width, mitre)
+	near := poly.Offset(below, width/2, mitre)
+	for _, f := range polygon.Figures(free) {
+		paths := f.Paths()
+		angle, share := spanAngle(paths, near, gap)
+		if share < leastHeld {
+			continue
+		}
+		b := FreeSpan{AreaMM2: areaMM2(paths)}
+		sin, cos := math.Sincos(-angle)
+		first, last := lattice(paths, sin, cos, gap)
+		hold := crossings(near, sin, cos, gap, first, last)
+		for r, xs := range crossings(paths, sin, cos, gap, first, last) {
+			for k := 0; k+1 < len(xs); k += 2 {
+				if span := (xs[k+1] - xs[k]) / 1000; span > b.SpanMM && between(hold[r], xs[k]) && between(hold[r], xs[k+1]) {
+					y := float64(first+r) * gap
+					at := func(x float64) [2]float64 { return [2]float64{(x*cos + y*sin) / 1000, (y*cos - x*sin) / 1000} }
+					b.SpanMM, b.FromMM, b.ToMM = span, at(xs[k]), at(xs[k+1])
+				}
+			}
+		}
+		if b.SpanMM > 0 {
+			out = append(out, b)
+		}
+	}
+	return out
+}

@@ -99,8 +99,11 @@ type Stack struct {
 	FootHullMM float64
 	// Thin are the figures that stand alone and are thinner than most lines, from below.
 	Thin []Thin
+	// Gaps are slots narrower than most lines, of some layers, from below.
+	Gaps []Gap
 
 	mesh      *mesh.Mesh
+	topo      *mesh.Topology
 	mmPerUnit float64
 	cellMM    float64
 	gridMM    [2]float64 // where the grid begins: a rim before the part
@@ -126,7 +129,7 @@ const (
 func NewStack(ctx context.Context, m *mesh.Mesh, topo *mesh.Topology, l Layering, mmPerUnit float64, progress func(float64)) (*Stack, error) {
 	b := m.Bounds()
 	s := &Stack{Bounds: mesh.Box{Min: b.Min.Scale(mmPerUnit), Max: b.Max.Scale(mmPerUnit)}}
-	s.mesh, s.mmPerUnit, s.cores = m, mmPerUnit, par.Of(ctx)
+	s.mesh, s.topo, s.mmPerUnit, s.cores = m, topo, mmPerUnit, par.Of(ctx)
 	size := s.Bounds.Size()
 	s.HeightMM = size.Z
 	heights := l.Heights(s.HeightMM)
@@ -163,6 +166,7 @@ func NewStack(ctx context.Context, m *mesh.Mesh, topo *mesh.Topology, l Layering
 		}
 		s.thin(k, zs[k]*mmPerUnit, &l, &poly)
 		s.fins(k, zs[k]*mmPerUnit, &l, &poly)
+		s.gaps(k, zs[k]*mmPerUnit, &l, &poly)
 		words := s.rows * s.wordsWide
 		s.Slabs[k].cover, arena = arena[:words:words], arena[words:]
 		s.measure(&s.Slabs[k], &l)

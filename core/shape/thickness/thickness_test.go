@@ -26,6 +26,10 @@ func turned(m *mesh.Mesh, deg float64) *mesh.Mesh {
 	return out
 }
 
+func under(ctx context.Context, m *mesh.Mesh, limitMM float64) ([]Thin, error) {
+	return Under(ctx, m, mesh.NewTree(m), limitMM)
+}
+
 func sum(all []Thin) (areaMM2 float64) {
 	for _, x := range all {
 		areaMM2 += x.AreaMM2
@@ -38,7 +42,7 @@ func sum(all []Thin) (areaMM2 float64) {
 func TestPlates(t *testing.T) {
 	for _, c := range []struct{ thick, limit float64 }{{0.3, 3}, {0.4, 3}, {0.8, 3}, {2.9, 3}, {3.1, 3}, {0.39, 0.4}, {0.41, 0.4}} {
 		for _, deg := range []float64{0, 33, 90} {
-			all, err := Under(context.Background(), turned(solid.Box(60, 40, c.thick), deg), c.limit)
+			all, err := under(context.Background(), turned(solid.Box(60, 40, c.thick), deg), c.limit)
 			require.NoError(t, err)
 			if c.thick > c.limit {
 				assert.Empty(t, all, "%v", c)
@@ -60,11 +64,11 @@ func TestAHollowBall(t *testing.T) {
 		x := &hollow.Triangles[i]
 		x[1], x[2] = x[2], x[1]
 	}
-	all, err := Under(context.Background(), ball, 5)
+	all, err := under(context.Background(), ball, 5)
 	require.NoError(t, err)
 	assert.Empty(t, all)
 	ball.Append(hollow)
-	all, err = Under(context.Background(), ball, 1)
+	all, err = under(context.Background(), ball, 1)
 	require.NoError(t, err)
 	assert.InDelta(t, 0.8, all[0].MM, 0.02)
 	assert.InDelta(t, 0.8, all[len(all)-1].MM, 0.02)
@@ -82,7 +86,7 @@ func TestWedges(t *testing.T) {
 	}{{20, true}, {40, true}, {50, false}, {80, false}} {
 		half := 30 * math.Tan(c.deg*math.Pi/360)
 		blade := solid.Extrude([]solid.P{{X: 0, Y: 0}, {X: 30, Y: -half}, {X: 30, Y: half}}, nil, 20)
-		all, err := Under(context.Background(), blade, 1)
+		all, err := under(context.Background(), blade, 1)
 		require.NoError(t, err)
 		assert.Equal(t, c.thin, len(all) > 0, "%g°", c.deg)
 	}
@@ -130,7 +134,7 @@ func TestARayMeetsTheNearest(t *testing.T) {
 		}
 	})
 	order := []float64{}
-	all, err := Under(context.Background(), solid.Torus(10, 0.4, 48, 16), 2)
+	all, err := under(context.Background(), solid.Torus(10, 0.4, 48, 16), 2)
 	require.NoError(t, err)
 	for _, x := range all {
 		order = append(order, x.MM)
@@ -138,6 +142,6 @@ func TestARayMeetsTheNearest(t *testing.T) {
 	assert.True(t, slices.IsSorted(order))
 	gone, cancel := context.WithCancel(context.Background())
 	cancel()
-	_, err = Under(gone, m, 1)
+	_, err = under(gone, m, 1)
 	assert.ErrorIs(t, err, context.Canceled)
 }

@@ -43,6 +43,18 @@ type (
 		Grams   float64 `json:"grams" digits:"1"`
 		Money   float64 `json:"money" digits:"2"`
 	}
+	// ForWarmth to ForColour are what somebody said it is for, ForAnything that it is for nothing in particular.
+	ForWarmth struct {
+		WarmC float64 `json:"warm_c" digits:"0"`
+	}
+	ForOutdoors struct{}
+	ForBending  struct{}
+	ForLoad     struct{}
+	ForFitting  struct{}
+	ForColour   struct {
+		Colour string `json:"colour"`
+	}
+	ForAnything  struct{}
 	YesNotKept   struct{}
 	YesTakenBack struct{}
 	Withdrawn    struct{}
@@ -216,6 +228,13 @@ func (CheckCancelled) Kind() string     { return "check cancelled" }
 func (CheckSetAside) Kind() string      { return "check set aside" }
 func (Approved) Kind() string           { return "approved" }
 func (ApprovedUpTo) Kind() string       { return "approved up to" }
+func (ForWarmth) Kind() string          { return "for warmth" }
+func (ForOutdoors) Kind() string        { return "for outdoors" }
+func (ForBending) Kind() string         { return "for bending" }
+func (ForLoad) Kind() string            { return "for load" }
+func (ForFitting) Kind() string         { return "for fitting" }
+func (ForColour) Kind() string          { return "for a colour" }
+func (ForAnything) Kind() string        { return "for anything" }
 func (YesNotKept) Kind() string         { return "yes not kept" }
 func (YesTakenBack) Kind() string       { return "yes taken back" }
 func (Withdrawn) Kind() string          { return "withdrawn" }
@@ -275,7 +294,7 @@ func (Several) Kind() string            { return "several" }
 
 // Kinds are all of them, as they are before anything is in them.
 var Kinds = []Event{
-	HandedIn{}, Checked{}, Unread{}, CheckedAgain{}, CheckAsked{}, CheckCancelled{}, CheckSetAside{}, Approved{}, ApprovedUpTo{}, YesNotKept{}, YesTakenBack{}, Withdrawn{},
+	HandedIn{}, Checked{}, Unread{}, CheckedAgain{}, CheckAsked{}, CheckCancelled{}, CheckSetAside{}, Approved{}, ApprovedUpTo{}, ForWarmth{}, ForOutdoors{}, ForBending{}, ForLoad{}, ForFitting{}, ForColour{}, ForAnything{}, YesNotKept{}, YesTakenBack{}, Withdrawn{},
 	SentBack{}, Started{}, CameOff{}, Failed{}, ReadyToFetch{}, Fetched{}, MovedInItsLane{}, ToLieTogether{}, LieTogether{}, NotTogether{}, LiesAlone{}, RepairAskedFor{}, Repaired{}, UnitLeft{}, UnitSaid{}, CopiesSaid{}, CountsAsItCame{},
 	StandsAsBest{}, NozzleSaid{}, NozzleOfRecipe{}, LoadSaid{}, LoadNone{}, PieceLeftOut{}, PieceBack{}, FileReplaced{}, PieceUndone{}, PieceRedone{}, Turned{}, Mirrored{}, Sized{},
 	CountsMended{}, SliceOrdered{}, SliceAgain{}, SliceCancelled{}, SliceRemoved{}, SliceNamed{}, SliceChosen{}, SliceDone{}, SliceFailed{}, SliceSetAside{}, HouseChanged{}, BedTurned{}, BedRenewed{}, MachineChanged{}, MaterialChanged{},

@@ -15,6 +15,7 @@ type Offer struct {
 	Finish time.Time
 	Late   bool // after the day it is needed
 	Swap   bool // filament has to be changed for it
+	Unfit  int  // in so many ways what it would be made of is not for what it is for
 }
 
 // Terms are what a house weighs price against time by.
@@ -29,10 +30,13 @@ type Proposal struct {
 	Why        problem.Phrase
 }
 
-// Better says that an offer is to be taken before another: what is in time goes first, then what costs
+// Better says that an offer is to be taken before another: what is fit for its use goes first, then what is in time, then what costs
 // less with its time, then what is finished first and needs no other filament. No offer is taken that another is no dearer than
 // and no later.
 func (t Terms) Better(a, b *Offer) bool {
+	if a.Unfit != b.Unfit {
+		return a.Unfit < b.Unfit
+	}
 	if a.Late != b.Late {
 		return b.Late
 	}
@@ -75,6 +79,9 @@ func (t Terms) best(offers []Offer, but int) int {
 
 // why says what an offer has before another.
 func (t Terms) why(a, b *Offer) problem.Phrase {
+	if a.Unfit < b.Unfit {
+		return problem.Say("fit for its use", b.Name)
+	}
 	if b.Late && !a.Late {
 		return problem.Say("in time, the other not", b.Name)
 	}

@@ -24,7 +24,7 @@ func TestNothingBeatsTheProposal(t *testing.T) {
 		offers := rapid.SliceOfN(rapid.Custom(func(t *rapid.T) Offer {
 			o := Offer{Name: rapid.StringMatching("[A-C]").Draw(t, "name"), Price: units.Cents(rapid.IntRange(100, 104).Draw(t, "price")), Swap: rapid.Bool().Draw(t, "swap")}
 			o.Finish = monday.Add(time.Duration(rapid.IntRange(0, 5).Draw(t, "finish")) * time.Hour)
-			o.Late = o.Finish.After(due)
+			o.Late, o.Unfit = o.Finish.After(due), rapid.SampledFrom([]int{0, 0, 0, 1, 2}).Draw(t, "unfit")
 			return o
 		}), 0, 8).Draw(t, "offers")
 		p, ok := terms.Propose(offers)
@@ -34,6 +34,10 @@ func TestNothingBeatsTheProposal(t *testing.T) {
 		}
 		best := offers[p.Best]
 		for _, o := range offers {
+			require.LessOrEqual(t, best.Unfit, o.Unfit, "what is fit for its use goes first")
+			if o.Unfit > best.Unfit {
+				continue
+			}
 			require.False(t, o.Price <= best.Price && !o.Finish.After(best.Finish) && (o.Price < best.Price || o.Finish.Before(best.Finish)), "%v beats %v", o, best)
 			require.False(t, best.Late && !o.Late)
 		}
@@ -43,7 +47,7 @@ func TestNothingBeatsTheProposal(t *testing.T) {
 		}
 		q, _ := terms.Propose(turned)
 		other := turned[q.Best]
-		require.Equal(t, [3]any{best.Price, best.Finish, best.Swap}, [3]any{other.Price, other.Finish, other.Swap})
+		require.Equal(t, [4]any{best.Price, best.Finish, best.Swap, best.Unfit}, [4]any{other.Price, other.Finish, other.Swap, other.Unfit})
 		if len(offers) == 1 {
 			require.Equal(t, -1, p.Next)
 			return
@@ -77,6 +81,7 @@ func TestAnHourIsWorthWhatTheHouseSays(t *testing.T) {
 		why  string
 	}{
 		{Offer{Name: "A", Price: 100, Finish: at(0)}, Offer{Name: "B", Price: 100, Finish: at(150), Late: true}, "done in time; on B it would not be"},
+		{Offer{Name: "A", Price: 900, Finish: at(900), Late: true}, Offer{Name: "B", Price: 100, Finish: at(150), Unfit: 1}, "made of what suits its use; B has another material or colour loaded"},
 		{Offer{Name: "A", Price: 100, Finish: at(0)}, Offer{Name: "B", Price: 100, Finish: at(150)}, "finished 2.5 h sooner than on B"},
 		{Offer{Name: "A", Price: 100, Finish: at(0)}, Offer{Name: "B", Price: 100, Finish: at(0), Swap: true}, "B needs other filament"},
 		{Offer{Name: "A", Price: 90, Finish: at(0)}, Offer{Name: "B", Price: 100, Finish: at(0), Swap: true}, "0.10 EUR less than on B, which needs other filament"},

@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"jobshelf/core/judge/finding"
+	"jobshelf/core/judge/printability"
 	"jobshelf/core/shape/problem"
 )
 
@@ -15,6 +16,7 @@ type Whole struct {
 	DaysLate int             // after the day it is needed; 0: in time
 	Takes    []Taken         // what its heaviest run takes of each material
 	Load     *problem.Phrase // what has to be loaded first; nil: nothing
+	Made     printability.Made // what it would be made of
 	AloneS   float64         // so long after its start, s, it waits for somebody when nobody is there; 0: never
 }
 
@@ -35,8 +37,8 @@ func (w *Whole) over() (Taken, bool) {
 }
 
 // Findings are what nobody can waive of a job on the machine that is proposed for it, and whether another does
-// better. longestS is the longest run that the house allows, 0 for any.
-func (w *Whole) Findings(others []Whole, longestS float64) (out []finding.Finding) {
+// better. longestS is the longest run that the house allows, 0 for any; use is what the job is for.
+func (w *Whole) Findings(others []Whole, longestS float64, use printability.Use) (out []finding.Finding) {
 	elsewhere := func(does func(o *Whole) bool) problem.Phrase {
 		for i := range others {
 			if does(&others[i]) {
@@ -65,5 +67,12 @@ func (w *Whole) Findings(others []Whole, longestS float64) (out []finding.Findin
 		out = append(out, finding.Finding{Check: "nobody there", Grade: finding.Decide, Value: w.AloneS / 3600, Unit: "h"}.
 			That("nobody there", problem.Fixed(w.AloneS/3600, 1), w.Name))
 	}
-	return out
+	if use.None() {
+		return out
+	}
+	made := make([]printability.Made, len(others))
+	for i := range others {
+		made[i] = others[i].Made
+	}
+	return append(out, printability.Uses(use, w.Made, made)...)
 }

@@ -6,6 +6,7 @@ import (
 	"github.com/stretchr/testify/assert"
 
 	"jobshelf/core/judge/finding"
+	"jobshelf/core/judge/printability"
 	"jobshelf/core/shape/problem"
 )
 
@@ -14,7 +15,7 @@ import (
 func TestWhatNobodyCanWaive(t *testing.T) {
 	const allowedS = 12 * 3600
 	well := Whole{Name: "Bowline", RunS: allowedS, Takes: []Taken{{"PLA", 1000, 1000}, {"Soluble", 5000, 0}}}
-	assert.Empty(t, well.Findings(nil, allowedS), "no more than is allowed, of a spool that nobody weighed")
+	assert.Empty(t, well.Findings(nil, allowedS, printability.Use{}), "no more than is allowed, of a spool that nobody weighed")
 	for _, c := range []struct {
 		check        string
 		change       func(w *Whole)
@@ -32,7 +33,7 @@ func TestWhatNobodyCanWaive(t *testing.T) {
 	} {
 		w := Whole{Name: "Bowline", RunS: allowedS, Takes: []Taken{{"PLA", 1000, 1000}, {"Soluble", 5000, 0}}}
 		c.change(&w)
-		found := w.Findings([]Whole{well}, allowedS)
+		found := w.Findings([]Whole{well}, allowedS, printability.Use{})
 		if assert.Len(t, found, 1, c.check) {
 			f := found[0]
 			assert.Equal(t, []any{c.check, finding.Decide}, []any{f.Check, f.Grade})
@@ -41,12 +42,12 @@ func TestWhatNobodyCanWaive(t *testing.T) {
 			assert.Contains(t, f.Text, c.says)
 			if c.check != "nobody there" {
 				assert.Contains(t, f.Text, "Bowline would do it.")
-				alone := w.Findings([]Whole{w}, allowedS)
+				alone := w.Findings([]Whole{w}, allowedS, printability.Use{})
 				assert.Contains(t, alone[0].Text, "No other machine would.")
 			}
 		}
 		if c.check == "long run" {
-			assert.Empty(t, w.Findings(nil, 0), "any is allowed")
+			assert.Empty(t, w.Findings(nil, 0, printability.Use{}), "any is allowed")
 		}
 	}
 }

@@ -57,7 +57,12 @@ func JudgedBy(choices []verdict.Choice, start units.Cents, longestS float64, fro
 	}
 	ways := make([]way, len(choices))
 	for i, c := range choices {
-		ways[i] = way{c.ID, *c.Machine, c.Recipe, c.Loaded}
+		ways[i] = way{c.ID, *c.Machine, c.Recipe, slices.Clone(c.Loaded)}
+		for k, mat := range ways[i].Loaded {
+			if mat != nil {
+				ways[i].Loaded[k] = new(mat.Made()) // what parts of it are good for is asked of the whole job
+			}
+		}
 		m := &ways[i].Machine
 		m.Address, m.Colour, m.ColourName, m.Second.ColourName = "", "", "", ""
 		m.Dialect = machine.Dialect{} // it makes programs, not verdicts
@@ -159,7 +164,7 @@ func Of(m *machine.Machine, r recipe.Recipe, loaded machine.Loaded, from []Ref, 
 			continue
 		}
 		if mat := loaded.Of(nozzle); mat != nil {
-			own := *mat
+			own := mat.Made()
 			own.Name, own.SpoolGrams, own.SpoolCents = "", 0, 0
 			materials = append(materials, own)
 		}

@@ -10,18 +10,19 @@ import (
 
 // FindingView is a finding told in the house's language.
 type FindingView struct {
-	Check  string        `json:"check" doc:"Which check noticed it"`
-	Grade  finding.Grade `json:"grade" enum:"stops it,decide,worth knowing"`
-	Value  float64       `json:"value"`
-	Limit  float64       `json:"limit"`
-	Unit   string        `json:"unit"`
-	Text   string        `json:"text" doc:"What it is and what to do, in plain words"`
-	Places [][3]float64  `json:"places,omitempty" doc:"Points on the model, mm, worst first"`
-	Mend   []repair.Step `json:"mend,omitempty" doc:"Repair steps that would mend it"`
+	Check     string        `json:"check" doc:"Which check noticed it"`
+	Grade     finding.Grade `json:"grade" enum:"stops it,decide,worth knowing"`
+	Value     float64       `json:"value"`
+	Limit     float64       `json:"limit"`
+	Unit      string        `json:"unit"`
+	Text      string        `json:"text" doc:"What it is and what to do, in plain words"`
+	Places    [][3]float64  `json:"places,omitempty" doc:"Points on the model, mm, worst first"`
+	HeightsMM []float64     `json:"heights_mm,omitempty" doc:"How high over the plate they are, as the model stands"`
+	Mend      []repair.Step `json:"mend,omitempty" doc:"Repair steps that would mend it"`
 }
 
 func findingView(f *finding.Finding, words finding.Speaker) FindingView {
-	return FindingView{Check: f.Check, Grade: f.Grade, Value: f.Value, Limit: f.Limit, Unit: f.Unit, Text: words.Text(f), Places: f.Places, Mend: f.Mend}
+	return FindingView{Check: f.Check, Grade: f.Grade, Value: f.Value, Limit: f.Limit, Unit: f.Unit, Text: words.Text(f), Places: f.Places, HeightsMM: f.HeightsMM, Mend: f.Mend}
 }
 
 // JobFinding is a finding with the piece it is about.

@@ -218,6 +218,7 @@ func stand(h *floor.State, s *Slip, j store.Job, runs []store.Run, ladder []floo
 // JobView is one job on the bench.
 type JobView struct {
 	Slip
+	Use      printability.Use  `json:"use" doc:"What it is for"`
 	Stopped  bool              `json:"stopped" doc:"Something found stops it: it cannot be approved"`
 	Findings []JobFinding      `json:"findings"`
 	Messages []Message         `json:"messages" doc:"What could be said to the member, ready to send: of the findings, worst first, then a question; none for members"`
@@ -367,7 +368,7 @@ func Job(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) (JobView, er
 	if err != nil {
 		return JobView{}, err
 	}
-	v := JobView{Slip: slipOf(h, j, pieces, runs), Runs: []floor.RunView{}, Stopped: stopped(pieces), Ladder: h.Ladder(pieces), Messages: []Message{}, PieceSet: []PieceView{}, LeftOut: []LeftOut{}, History: []HistoryLine{}}
+	v := JobView{Slip: slipOf(h, j, pieces, runs), Use: j.Use, Runs: []floor.RunView{}, Stopped: stopped(pieces), Ladder: h.Ladder(pieces), Messages: []Message{}, PieceSet: []PieceView{}, LeftOut: []LeftOut{}, History: []HistoryLine{}}
 	of := whole(h, j, pieces, v.Ladder)
 	v.worse(h, of)
 	v.Findings = findings(pieces, of, h.Words)

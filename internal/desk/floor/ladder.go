@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"jobshelf/core/judge/finding"
+	"jobshelf/core/judge/printability"
 	"jobshelf/core/print/estimate"
 	"jobshelf/core/print/machine"
 	"jobshelf/core/shape/modelfile"
@@ -84,21 +85,22 @@ func ceiling(r *LadderRow) *Ceiling {
 
 // State is what ladders and lanes are worked out from.
 type State struct {
-	Hours    planning.Hours
-	Words    finding.Speaker
-	Machines []store.Machine
-	Lanes    map[int64][]store.Run
-	Slots    map[int64]planning.Slot    // by run
-	Free     map[int64]time.Time        // by machine: when its lane ends
-	Start    map[int64]time.Time        // by machine: when a run could start on it; none if never
-	Counting map[int64][]store.Counting // by job: the slices that may count, at today's prices
-	Changed  map[int64][]problem.Phrase // by slice: what is otherwise since it was made
-	Due      map[int64]time.Time        // by job: the day it is needed by
-	Recipes  []store.Recipe
-	Terms    option.Terms
-	Now      time.Time
-	Spools   map[string]float64 // by material: how many grams of it a spool holds
-	LongestS float64            // the longest run that the house allows; 0: any
+	Hours     planning.Hours
+	Words     finding.Speaker
+	Machines  []store.Machine
+	Lanes     map[int64][]store.Run
+	Slots     map[int64]planning.Slot    // by run
+	Free      map[int64]time.Time        // by machine: when its lane ends
+	Start     map[int64]time.Time        // by machine: when a run could start on it; none if never
+	Counting  map[int64][]store.Counting // by job: the slices that may count, at today's prices
+	Changed   map[int64][]problem.Phrase // by slice: what is otherwise since it was made
+	Due       map[int64]time.Time        // by job: the day it is needed by
+	Uses      map[int64]printability.Use // by job that is still to be decided: what it is for
+	Recipes   []store.Recipe
+	Terms     option.Terms
+	Now       time.Time
+	Materials map[string]*machine.Material // by name
+	LongestS  float64                      // the longest run that the house allows; 0: any
 }
 
 // NoJob and AnyJob say whose slices look is to read.
@@ -135,13 +137,16 @@ func Look(ctx context.Context, q store.Q, now time.Time, job int64) (*State, err
 	if out.Due, err = q.DueDates(ctx); err != nil {
 		return nil, err
 	}
+	if out.Uses, err = q.Uses(ctx); err != nil {
+		return nil, err
+	}
 	materials, err := q.Materials(ctx)
 	if err != nil {
 		return nil, err
 	}
-	out.Spools, out.LongestS = map[string]float64{}, 60*float64(h.LongestRunMin)
-	for _, m := range materials {
-		out.Spools[m.Data.Name] = m.Data.SpoolGrams
+	out.Materials, out.LongestS = map[string]*machine.Material{}, 60*float64(h.LongestRunMin)
+	for i := range materials {
+		out.Materials[materials[i].Data.Name] = &materials[i].Data
 	}
 	runs, err := q.Lanes(ctx)
 	if err != nil {
@@ -299,7 +304,15 @@ func (h *State) offer(r *LadderRow, pieces []store.Piece) *option.Offer {
 		return nil
 	}
 	due, needed := h.Due[pieces[0].JobID]
-	return &option.Offer{Name: r.Name, Price: r.Price, Finish: *r.Finish, Late: needed && h.Hours.Late(*r.Finish, due), Swap: r.Load != ""}
+	o := &option.Offer{Name: r.Name, Price: r.Price, Finish: *r.Finish, Late: needed && h.Hours.Late(*r.Finish, due), Swap: r.Load != ""}
+	if use := h.Uses[pieces[0].JobID]; !use.None() {
+		for _, f := range printability.Uses(use, h.madeOn(pieces, r), nil) {
+			if f.Grade == finding.Decide {
+				o.Unfit++
+			}
+		}
+	}
+	return o
 }
 
 // row is what a ladder says of a machine whatever the job.
@@ -408,7 +421,15 @@ func (h *State) Whole(pieces []store.Piece, ladder []LadderRow) []finding.Findin
 	if proposed == nil {
 		return nil
 	}
-	return proposed.Findings(others, h.LongestS)
+	return proposed.Findings(others, h.LongestS, h.Uses[pieces[0].JobID])
+}
+
+// spool is how many grams a spool of a material holds; 0: nobody knows.
+func (h *State) spool(material string) float64 {
+	if m := h.Materials[material]; m != nil {
+		return m.SpoolGrams
+	}
+	return 0
 }
 
 func (h *State) wholeOn(pieces []store.Piece, r *LadderRow) option.Whole {
@@ -422,17 +443,36 @@ func (h *State) wholeOn(pieces []store.Piece, r *LadderRow) option.Whole {
 	}
 	share := w.RunS / all // of the heaviest, as near as time tells
 	for _, u := range r.uses {
-		w.Takes = append(w.Takes, option.Taken{Material: u.Material, Grams: share * u.Grams, SpoolsGrams: h.Spools[u.Material]})
+		w.Takes = append(w.Takes, option.Taken{Material: u.Material, Grams: share * u.Grams, SpoolsGrams: h.spool(u.Material)})
 	}
 	if len(r.uses) == 0 {
-		w.Takes = []option.Taken{{Material: r.Material, Grams: share * r.Grams, SpoolsGrams: h.Spools[r.Material]}}
+		w.Takes = []option.Taken{{Material: r.Material, Grams: share * r.Grams, SpoolsGrams: h.spool(r.Material)}}
 	}
+	w.Made = h.madeOn(pieces, r)
 	for _, s := range r.pausesS {
 		if r.Start != nil && w.AloneS == 0 && !h.Hours.Attended(r.Start.Add(seconds(s))) {
 			w.AloneS = s
 		}
 	}
 	return w
+}
+
+// madeOn is what pieces would be made of on a machine.
+func (h *State) madeOn(pieces []store.Piece, r *LadderRow) printability.Made {
+	out := printability.Made{Machine: r.Name, Material: h.Materials[r.Material]}
+	if k := slices.IndexFunc(h.Machines, func(m store.Machine) bool { return m.ID == r.MachineID }); k >= 0 {
+		out.Colour = h.Machines[k].Data.ColourName
+	}
+	if k := slices.IndexFunc(h.Recipes, func(x store.Recipe) bool { return x.MachineID == r.MachineID && x.Data.Name == r.Recipe }); k >= 0 {
+		out.InfillPercent = h.Recipes[k].Data.WithDefaults().InfillPercent
+	}
+	for _, p := range pieces {
+		if p.Verdict != nil && p.Verdict.Orientation != nil {
+			out.LongestMM = max(out.LongestMM, slices.Max(p.Verdict.Orientation.SizeMM[:]))
+			out.Sized = out.Sized || !p.Verdict.Stands().SameSize()
+		}
+	}
+	return out
 }
 
 // Choose finds the row of a machine, or of the proposal, that can take the job.

@@ -15,6 +15,7 @@ import (
 	"unicode"
 
 	"jobshelf/core/judge/finding"
+	"jobshelf/core/judge/printability"
 	"jobshelf/core/print/orient"
 	"jobshelf/core/print/recipe"
 	"jobshelf/core/shape/mesh/repair"
@@ -30,12 +31,13 @@ import (
 
 // HandIn is what comes over the counter.
 type HandIn struct {
-	Title    string         `json:"title,omitempty" maxLength:"120" doc:"Empty: taken from the first file's name"`
-	MemberID int64          `json:"member_id,omitempty" doc:"Whose job it is; coordinators only. 0: the person signed in"`
-	Purpose  recipe.Purpose `json:"purpose" enum:"quick look,everyday,working part"`
-	Wish     string         `json:"wish,omitempty" maxLength:"1000" doc:"What the member said"`
-	NeededBy string         `json:"needed_by,omitempty" pattern:"^(\\d{4}-\\d{2}-\\d{2})?$" doc:"Date, YYYY-MM-DD"`
-	Pieces   []HandInPiece  `json:"pieces" minItems:"1" maxItems:"50"`
+	Title    string           `json:"title,omitempty" maxLength:"120" doc:"Empty: taken from the first file's name"`
+	MemberID int64            `json:"member_id,omitempty" doc:"Whose job it is; coordinators only. 0: the person signed in"`
+	Purpose  recipe.Purpose   `json:"purpose" enum:"quick look,everyday,working part"`
+	Wish     string           `json:"wish,omitempty" maxLength:"1000" doc:"What the member said"`
+	Use      printability.Use `json:"use,omitzero" doc:"What it is for"`
+	NeededBy string           `json:"needed_by,omitempty" pattern:"^(\\d{4}-\\d{2}-\\d{2})?$" doc:"Date, YYYY-MM-DD"`
+	Pieces   []HandInPiece    `json:"pieces" minItems:"1" maxItems:"50"`
 }
 
 // HandInPiece is one uploaded file.
@@ -94,7 +96,10 @@ func NewJob(ctx context.Context, d *desk.Desk, a desk.Actor, in HandIn) (int64, 
 		}
 		owner = desk.ActorOf(p)
 	}
-	job := store.Job{Title: strings.TrimSpace(in.Title), MemberID: owner.ID, Purpose: string(in.Purpose), Wish: strings.TrimSpace(in.Wish)}
+	job := store.Job{Title: strings.TrimSpace(in.Title), MemberID: owner.ID, Purpose: string(in.Purpose), Wish: strings.TrimSpace(in.Wish), Use: in.Use}
+	if bad := in.Use.Check(); len(bad) > 0 {
+		return 0, &desk.Invalid{Problems: bad}
+	}
 	if in.NeededBy != "" {
 		day, err := time.Parse(time.DateOnly, in.NeededBy)
 		if err != nil {
@@ -151,6 +156,56 @@ func NewJob(ctx context.Context, d *desk.Desk, a desk.Actor, in HandIn) (int64, 
 		return nil
 	})
 	return id, err
+}
+
+// SayUse sets what a job is for, while it is being weighed.
+func SayUse(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, revision int, use printability.Use) error {
+	use.Colour = strings.TrimSpace(use.Colour)
+	if bad := use.Check(); len(bad) > 0 {
+		return &desk.Invalid{Problems: bad}
+	}
+	return d.Store.InTx(ctx, func(tx *store.Tx) error {
+		j, err := desk.LockJob(ctx, tx, a, id, revision)
+		if err != nil {
+			return err
+		}
+		if !states.Weighed(j.State) {
+			return desk.Refuse("pieces settled", j.ID, j.State)
+		}
+		if j.Use == use {
+			return nil
+		}
+		if err := tx.SetUse(ctx, id, use); err != nil {
+			return err
+		}
+		desk.Touched(tx, j, a, event.All(said(use)), problem.Phrase{})
+		return nil
+	})
+}
+
+func said(use printability.Use) (what []event.Event) {
+	if use.WarmC > 0 {
+		what = append(what, event.ForWarmth{WarmC: use.WarmC})
+	}
+	if use.Outdoors {
+		what = append(what, event.ForOutdoors{})
+	}
+	if use.Flexible {
+		what = append(what, event.ForBending{})
+	}
+	if use.Load {
+		what = append(what, event.ForLoad{})
+	}
+	if use.Fits {
+		what = append(what, event.ForFitting{})
+	}
+	if use.Colour != "" {
+		what = append(what, event.ForColour{Colour: use.Colour})
+	}
+	if len(what) == 0 {
+		what = append(what, event.ForAnything{})
+	}
+	return what
 }
 
 func list(uploads []store.Upload) string {

@@ -27,6 +27,7 @@ export type Region = Schemas['Region']
 export type LayerTime = Schemas['LayerTime']
 export type PieceChange = Schemas['PieceChange']
 export type Purpose = Schemas['HandIn']['purpose']
+export type Use = Schemas['Use']
 
 export const api = createClient<paths>({ baseUrl: `${location.origin}/api`, fetch: (r) => fetch(r) })
 

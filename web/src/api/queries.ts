@@ -15,6 +15,7 @@ import {
   type Slip,
   type SliceOrder,
   type SliceView,
+  type Use,
 } from './client'
 
 export function useWho() {
@@ -71,6 +72,7 @@ export function useSoon(id: () => number | undefined) {
 /** What the shelf's slip tells of a job stands in for it until it is there. */
 const asOnTheShelf = (slip: Slip): JobView => ({
   ...slip,
+  use: {},
   findings: [],
   history: [],
   ladder: [],
@@ -224,6 +226,14 @@ export const useChangePiece = () =>
   useDeed<{ id: number; body: PieceChange }>({
     run: (v) => take(api.PUT('/pieces/{id}', { params: { path: { id: v.id } }, body: v.body })),
     touches: ofPieces,
+  })
+
+/** Says what a job is for. */
+export const useSayUse = () =>
+  useDeed<At & { use: Use }>({
+    run: (v) =>
+      take(api.PUT('/jobs/{id}/use', { params: { path: { id: v.id } }, body: { revision: v.revision, use: v.use } })),
+    touches: (v) => [['job', v.id], ['shelf']],
   })
 
 /** Stands pieces of a job as a row of its ladder has them. */

@@ -228,6 +228,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/jobs/{id}/use": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Say what a job is for */
+        put: operations["say-use"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/jobs/{id}/withdraw": {
         parameters: {
             query?: never;
@@ -1026,12 +1043,15 @@ export interface components {
             check: string;
             faces?: number[][];
             lines?: number[][];
+            spans?: number[][];
         };
         FindingView: {
             /** @description Which check noticed it */
             check: string;
             /** @enum {string} */
             grade: "stops it" | "decide" | "worth knowing";
+            /** @description How high over the plate they are, as the model stands */
+            heights_mm?: number[];
             /** Format: double */
             limit: number;
             /** @description Repair steps that would mend it */
@@ -1104,6 +1124,8 @@ export interface components {
             purpose: "quick look" | "everyday" | "working part";
             /** @description Empty: taken from the first file's name */
             title?: string;
+            /** @description What it is for */
+            use?: components["schemas"]["Use"];
             /** @description What the member said */
             wish?: string;
         };
@@ -1171,6 +1193,8 @@ export interface components {
             check: string;
             /** @enum {string} */
             grade: "stops it" | "decide" | "worth knowing";
+            /** @description How high over the plate they are, as the model stands */
+            heights_mm?: number[];
             /** Format: double */
             limit: number;
             /** @description Repair steps that would mend it */
@@ -1253,6 +1277,8 @@ export interface components {
             /** @description Something found stops it: it cannot be approved */
             stopped: boolean;
             title: string;
+            /** @description What it is for */
+            use: components["schemas"]["Use"];
             /** @description The same machines where its pieces stand otherwise */
             ways: components["schemas"]["Ways"];
             wish: string;
@@ -1455,6 +1481,8 @@ export interface components {
              * @description Usual bed temperature, °C
              */
             bed_c: number;
+            /** @description Parts of it may carry load */
+            carries_load?: boolean;
             /**
              * Format: double
              * @description Density, g/cm³
@@ -1462,6 +1490,10 @@ export interface components {
             density_g_per_cm3: number;
             /** @description How to dry it, in words */
             drying: string;
+            /** @description Parts of it bend without breaking */
+            flexible?: boolean;
+            /** @description Parts of it stay in sun and rain */
+            lasts_outdoors?: boolean;
             name: string;
             /**
              * Format: double
@@ -1478,6 +1510,11 @@ export interface components {
              * @description How much it shrinks on cooling, %
              */
             shrink_percent: number;
+            /**
+             * Format: double
+             * @description How warm a part of it may get before it goes soft, °C; 0: nobody knows
+             */
+            softens_c?: number;
             /**
              * Format: int64
              * @description What a full one costs, cents
@@ -2512,6 +2549,31 @@ export interface components {
             machines: number;
             reason: string;
             unit: string;
+        };
+        Use: {
+            /** @description The colour that is wished; empty: any */
+            colour?: string;
+            /** @description It has to fit another part: its size matters */
+            fits?: boolean;
+            /** @description It has to bend */
+            flexible?: boolean;
+            /** @description It carries load */
+            load?: boolean;
+            /** @description It stays in sun and rain */
+            outdoors?: boolean;
+            /**
+             * Format: double
+             * @description How warm it gets, °C; 0: no warmer than a room
+             */
+            warm_c?: number;
+        };
+        UseSaid: {
+            /**
+             * Format: int64
+             * @description The revision of the job that was seen
+             */
+            revision: number;
+            use: components["schemas"]["Use"];
         };
         VersionView: {
             /** Format: date-time */
@@ -3589,6 +3651,66 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["Turning"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "say-use": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UseSaid"];
             };
         };
         responses: {

@@ -31,6 +31,7 @@ const date = computed({
       v-bind="$attrs"
       :menu-props="{ activatorProps: bare }"
       prepend-icon=""
+      persistent-placeholder
       hide-details="auto"
       density="compact"
       variant="outlined"

@@ -9,8 +9,14 @@ const props = defineProps<{
   several?: boolean
   chosen?: JobFinding
   messages?: boolean
+  /** Whether there are layers to show it in. */
+  layers?: boolean
 }>()
-const emit = defineEmits<{ show: [finding: JobFinding, place: number]; message: [finding: JobFinding] }>()
+const emit = defineEmits<{
+  show: [finding: JobFinding, place: number]
+  layer: [finding: JobFinding, place: number]
+  message: [finding: JobFinding]
+}>()
 
 const f = useFormats()
 // Each click on the same finding goes to its next place.
@@ -53,6 +59,9 @@ function go(x: JobFinding, place: number) {
           Show it<template v-if="x.places.length > 1"
             >&nbsp;<span class="num">{{ x === chosen ? at + 1 : 1 }}/{{ x.places.length }}</span></template
           >
+        </button>
+        <button v-if="layers && x.heights_mm?.length" type="button" @click="emit('layer', x, x === chosen ? at : 0)">
+          In its layer
         </button>
         <button v-if="messages && x.grade !== 'worth knowing'" type="button" @click="emit('message', x)">
           Send back for this

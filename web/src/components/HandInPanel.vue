@@ -2,13 +2,14 @@
 import { useQueryClient } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
-import { api, Refusal, take, upload, type Actor, type Purpose } from '../api/client'
+import { api, Refusal, take, upload, type Actor, type Purpose, type Use } from '../api/client'
 import { usePeople, useStorage } from '../api/queries'
 import { useFormats } from '../composables/format'
 import { say } from '../composables/notices'
 import { usePanel } from '../composables/panels'
 import DateField from './DateField.vue'
 import SidePanel from './SidePanel.vue'
+import UseField from './UseField.vue'
 import { useWords } from './repair'
 
 const props = defineProps<{ who: Actor; dropped: File[] }>()
@@ -44,6 +45,7 @@ const member = ref<number>(props.who.id)
 const purpose = ref<Purpose>('everyday')
 const neededBy = ref('')
 const wish = ref('')
+const use = ref<Use>({})
 const problem = ref('')
 const fields = ref<Record<string, string>>({})
 const abort = ref<AbortController>()
@@ -86,6 +88,7 @@ async function handIn() {
           purpose: purpose.value,
           needed_by: neededBy.value,
           wish: wish.value,
+          use: use.value,
           pieces,
         },
       }),
@@ -93,6 +96,7 @@ async function handIn() {
     say(`Job ${made.id} is handed in and being checked.`)
     files.value = []
     title.value = wish.value = neededBy.value = ''
+    use.value = {}
     open.value = false
     await queries.invalidateQueries({ queryKey: ['shelf'] })
     await router.push(desk.value ? `/counter/${made.id}` : `/bench/${made.id}`)
@@ -167,7 +171,8 @@ async function handIn() {
         persistent-hint
         :error-messages="fields.needed_by"
       />
-      <v-textarea v-model="wish" label="Wish: colour, strength, what matters" rows="2" maxlength="1000" />
+      <UseField v-model="use" />
+      <v-textarea v-model="wish" label="Wish: what else matters" rows="2" maxlength="1000" />
       <p v-if="room" class="small quiet room">▲ {{ room }}</p>
       <p v-if="problem" role="alert" class="problem">■ {{ problem }}</p>
       <div class="row">

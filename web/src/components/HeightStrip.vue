@@ -6,7 +6,11 @@ import type { LayerTime } from '../api/client'
 import { useFormats } from '../composables/format'
 import { useKeys } from '../composables/keys'
 
-const props = defineProps<{ strip: readonly LayerTime[] }>()
+const props = defineProps<{
+  strip: readonly LayerTime[]
+  /** Heights at which something was found, mm. */
+  found?: readonly number[]
+}>()
 const at = defineModel<number>({ required: true })
 const f = useFormats()
 const theme = useTheme()
@@ -45,6 +49,16 @@ function draw() {
     g.fillRect(x(i), h - 16 - tall, Math.max(1, x(i + 1) - x(i) - (w / props.strip.length > 4 ? 1 : 0)), tall)
   })
   g.globalAlpha = 1
+  g.fillStyle = css.getPropertyValue('--attention')
+  for (const i of new Set(props.found?.map((mm) => props.strip.findIndex((l) => l.top_mm >= mm - 1e-3)))) {
+    if (i < 0) continue
+    const mid = (x(i) + x(i + 1)) / 2
+    g.beginPath()
+    g.moveTo(mid - 4, 0)
+    g.lineTo(mid + 4, 0)
+    g.lineTo(mid, 7)
+    g.fill()
+  }
   g.fillStyle = css.getPropertyValue('--ink')
   g.font = `11px ${css.getPropertyValue('--font-number')}`
   const step = [0.5, 1, 2, 5, 10, 20, 50, 100].find((s) => top / s <= 9) ?? 200
@@ -71,7 +85,7 @@ function grab(e: PointerEvent) {
 }
 
 useResizeObserver(canvas, draw)
-watch([() => props.strip, index, mode, () => theme.global.name.value], draw, { flush: 'post' })
+watch([() => props.strip, () => props.found, index, mode, () => theme.global.name.value], draw, { flush: 'post' })
 
 useKeys('Layers', [
   { key: 'ArrowUp', does: 'One layer up', run: () => go(index.value + 1) },

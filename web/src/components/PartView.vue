@@ -19,7 +19,7 @@ import { useTheme } from 'vuetify'
 import type { Evidence, LadderRow } from '../api/client'
 import { useFormats } from '../composables/format'
 import { useKeys } from '../composables/keys'
-import type { PartScene } from './partScene'
+import type { PartScene, SeenFrom } from './partScene'
 import { overWords } from './over'
 
 const props = defineProps<{
@@ -32,6 +32,8 @@ const props = defineProps<{
   /** What to draw of a finding, and where to fly. */
   evidence?: Evidence
   place?: readonly number[]
+  /** Which check found what is shown. */
+  check?: string
   /** Where on its plate the copy lies that evidence is shown on, mm. @default the plate's middle */
   at?: { x: number; y: number }
   /** The layer to draw instead of the whole part. */
@@ -61,6 +63,16 @@ const scene = shallowRef<PartScene>()
 const state = ref<'loading' | 'shown' | 'failed'>('loading')
 // A part that fits is looked at closely; one that does not, with its machine.
 const close = ref(props.row?.fits ?? true)
+/** From where it is seen what some checks found; the others from outside. */
+const seenFrom: Record<string, SeenFrom> = {
+  overhangs: 'below',
+  'begins in mid-air': 'below',
+  'long bridge': 'below',
+  'thin on support': 'below',
+  'narrow gap': 'above',
+  'weak neck': 'side',
+  'tips over': 'side',
+}
 let lib: typeof import('./partScene')
 let bytes: ArrayBuffer | undefined
 let newest = 0
@@ -74,6 +86,7 @@ const looks = () => {
     rule: dark ? '#3A4452' : '#CFC8BA',
     stop: '#B0413E',
     attention: '#D99A2B',
+    number: (mm: number) => f.value.number(mm, mm < 10 ? 2 : 1),
   }
 }
 
@@ -119,7 +132,7 @@ function point() {
   if (!scene.value || !bytes || !props.row) return
   const aside = props.at && { x: props.at.x - middle().x, y: props.at.y - middle().y }
   scene.value.setEvidence(props.evidence, props.place, aside)
-  if (props.place) scene.value.fly(props.place, aside)
+  if (props.place) scene.value.fly(props.place, aside, props.layer ? 'above' : seenFrom[props.check ?? ''])
 }
 
 async function load() {

@@ -25,6 +25,7 @@ import {
   Scene,
   Sprite,
   SpriteMaterial,
+  SRGBColorSpace,
   Vector2,
   Vector3,
   WebGLRenderer,
@@ -47,12 +48,17 @@ export interface Looks {
   rule: string
   stop: string
   attention: string
+  /** How a distance is told. */
+  number: (mm: number) => string
 }
 
-/** Lines and faces on the surface, mm, in the part's own coordinates. */
+/** Lines, faces and distances on the surface, mm, in the part's own coordinates. */
 export interface Marks {
+  check?: string
   lines?: readonly (readonly number[])[]
   faces?: readonly (readonly number[])[]
+  /** From place to place: told with how long they are as the part stands. */
+  spans?: readonly (readonly number[])[]
 }
 
 /** One line of a layer: its kind, width in mm, and points x, y, x, y … in mm on the plate. */
@@ -228,24 +234,12 @@ export class PartScene {
     if (m?.faces?.length) {
       const g = new BufferGeometry()
       g.setAttribute('position', new BufferAttribute(new Float32Array(m.faces.flat()), 3))
-      this.marks.add(
-        new Mesh(
-          g,
-          new MeshBasicMaterial({
-            color: this.looks.attention,
-            side: DoubleSide,
-            transparent: true,
-            opacity: 0.8,
-            polygonOffset: true,
-            polygonOffsetFactor: -1,
-            polygonOffsetUnits: -1,
-          }),
-        ),
-      )
+      this.marks.add(new Mesh(g, hatched(m.check === 'overhangs' ? supportInk : this.looks.attention)))
     }
-    if (m?.lines?.length) {
+    const lines = [...(m?.lines ?? []), ...(m?.spans ?? []).flatMap((s) => this.dimension(s))]
+    if (lines.length) {
       for (const hidden of [true, false]) {
-        const g = new LineSegmentsGeometry().setPositions(m.lines.flat())
+        const g = new LineSegmentsGeometry().setPositions(lines.flat())
         const l = new LineSegments2(
           g,
           new LineMaterial({
@@ -263,7 +257,12 @@ export class PartScene {
         this.marks.add(l)
       }
     }
-    if (pin) {
+    for (const s of m?.spans ?? []) {
+      const [a, b] = ends(s)
+      const mm = a.clone().applyMatrix4(this.placed).distanceTo(b.clone().applyMatrix4(this.placed))
+      this.label(`${this.looks.number(mm)} mm`, a.add(b).multiplyScalar(0.5), this.looks.ink, this.marks, [0.5, -0.25])
+    }
+    if (pin && !m?.spans?.length) {
       const s = this.pin()
       s.position.set(pin[0]!, pin[1]!, pin[2]!)
       this.marks.add(s)
@@ -295,6 +294,18 @@ export class PartScene {
     this.draw()
   }
 
+  /** A distance as it is drawn: from end to end, with a stroke across each, as long as a hair to be seen. */
+  private dimension(s: readonly number[]): number[][] {
+    const [a, b] = ends(s)
+    const way = b.clone().sub(a)
+    const tick = new Vector3(0, 0, 1).cross(way)
+    if (tick.lengthSq() < 1e-6 * way.lengthSq()) tick.set(1, 0, 0)
+    tick.normalize().multiplyScalar(Math.max(this.size.x, this.size.y, this.size.z) * 0.02)
+    return [[a, b] as const, ...[a, b].map((p) => [p.clone().sub(tick), p.clone().add(tick)] as const)].map(
+      ([p, q]) => [p.x, p.y, p.z, q.x, q.y, q.z],
+    )
+  }
+
   private pin() {
     const c = document.createElement('canvas')
     c.width = 64
@@ -310,7 +321,7 @@ export class PartScene {
     g.closePath()
     g.fill()
     g.stroke()
-    const s = new Sprite(new SpriteMaterial({ map: new CanvasTexture(c), depthTest: false, sizeAttenuation: false }))
+    const s = new Sprite(new SpriteMaterial({ map: inked(c), depthTest: false, sizeAttenuation: false }))
     s.center.set(0.5, 0)
     s.scale.set(0.04, 0.06, 1)
     s.renderOrder = 10
@@ -423,29 +434,26 @@ export class PartScene {
     this.draw()
   }
 
-  /** Flies to a place of the part, to look at it from outside. */
-  fly(place: readonly number[], aside = { x: 0, y: 0 }) {
+  /** Flies to a place of the part, to look at it from outside, or from where it is seen. */
+  fly(place: readonly number[], aside = { x: 0, y: 0 }, from?: SeenFrom) {
     const to = new Vector3(place[0], place[1], place[2]).applyMatrix4(this.placed)
     const out = to.clone().sub(new Vector3(0, 0, this.size.z / 2))
     to.add(new Vector3(aside.x, aside.y, 0))
     if (out.lengthSq() < 1e-9) out.set(0.4, -0.8, 0.5)
     // From above the plate, unless the place is on the part's underside.
     if (to.z > this.size.z * 0.02) out.z = Math.max(out.z, 0.1 * out.length())
-    const dir = out
-      .normalize()
-      .add(new Vector3(0.15, -0.45, 0.3))
-      .normalize()
-    const reach = Math.max(this.size.x, this.size.y, this.size.z) * 0.9
+    const dir = (from ? new Vector3(...ways[from]) : out.normalize().add(new Vector3(0.15, -0.45, 0.3))).normalize()
+    const reach = Math.max(this.size.x, this.size.y, this.size.z) * (from ? 1.5 : 0.9)
     const end = to.clone().addScaledVector(dir, reach)
-    const from = { at: this.camera.position.clone(), target: this.controls.target.clone() }
+    const start = { at: this.camera.position.clone(), target: this.controls.target.clone() }
     const began = performance.now()
     const span = matchMedia('(prefers-reduced-motion: reduce)').matches ? 1 : 450
     cancelAnimationFrame(this.flight)
     const step = () => {
       const t = Math.min(1, (performance.now() - began) / span)
       const s = t * t * (3 - 2 * t)
-      this.camera.position.lerpVectors(from.at, end, s)
-      this.controls.target.lerpVectors(from.target, to, s)
+      this.camera.position.lerpVectors(start.at, end, s)
+      this.controls.target.lerpVectors(start.target, to, s)
       this.camera.near = reach / 100
       this.camera.far = reach * 40
       this.camera.updateProjectionMatrix()
@@ -550,24 +558,25 @@ export class PartScene {
     this.draw()
   }
 
-  private label(text: string, at: Vector3, colour: string) {
+  private label(text: string, at: Vector3, colour: string, into = this.room, centre: readonly number[] = [0.5, 0.5]) {
     const c = document.createElement('canvas')
     const g = c.getContext('2d')!
-    const font = "600 68px 'Atkinson Hyperlegible Mono Variable', monospace"
+    const font = "600 34px 'Atkinson Hyperlegible Mono Variable', monospace"
     g.font = font
-    c.width = Math.ceil(g.measureText(text).width) + 40
-    c.height = 104
+    c.width = Math.ceil(g.measureText(text).width) + 20
+    c.height = 52
     g.font = font
     g.fillStyle = this.looks.paper
     g.fillRect(0, 0, c.width, c.height)
     g.fillStyle = colour
-    g.fillText(text, 20, 76)
-    const s = new Sprite(new SpriteMaterial({ map: new CanvasTexture(c), depthTest: false, sizeAttenuation: false }))
+    g.fillText(text, 10, 38)
+    const s = new Sprite(new SpriteMaterial({ map: inked(c), depthTest: false, sizeAttenuation: false }))
     s.position.copy(at)
     const tall = labelPixels / (Math.max(120, this.tall) * 1.74) // 1.74: the view's height at distance 1, inverse
     s.scale.set((tall * c.width) / c.height, tall, 1)
-    s.renderOrder = 9
-    this.room.add(s)
+    s.renderOrder = 11
+    s.center.set(centre[0]!, centre[1]!)
+    into.add(s)
   }
 
   /** Looks at the machine's whole room, at all that lies on its plate, or close at the part. */
@@ -617,6 +626,45 @@ export class PartScene {
     this.renderer.dispose()
     this.renderer.forceContextLoss()
   }
+}
+
+/** Where the camera stands, seen from the place. */
+const ways = { above: [0.1, -0.5, 1.2], below: [0.45, -0.8, -0.5], side: [0.45, -0.85, 0.15] } as const
+export type SeenFrom = keyof typeof ways
+
+const ends = (s: readonly number[]): [Vector3, Vector3] => [
+  new Vector3(s[0], s[1], s[2]),
+  new Vector3(s[3], s[4], s[5]),
+]
+
+/** A picture in the colours that it was drawn with. */
+function inked(c: HTMLCanvasElement) {
+  const t = new CanvasTexture(c)
+  t.colorSpace = SRGBColorSpace
+  return t
+}
+
+/** What needs support. */
+const supportInk = '#8E4585'
+
+/** Strokes across what is meant, so that its shading is seen between them. */
+function hatched(colour: string) {
+  const m = new MeshBasicMaterial({
+    color: colour,
+    side: DoubleSide,
+    transparent: true,
+    polygonOffset: true,
+    polygonOffsetFactor: -1,
+    polygonOffsetUnits: -1,
+  })
+  m.onBeforeCompile = (s) => {
+    s.fragmentShader = s.fragmentShader.replace(
+      '#include <color_fragment>',
+      `#include <color_fragment>
+      diffuseColor.a = mod(gl_FragCoord.x - gl_FragCoord.y, 8.0) < 3.5 ? 0.95 : 0.22;`,
+    )
+  }
+  return m
 }
 
 function segments(points: number[], material: LineBasicMaterial) {

@@ -1,12 +1,13 @@
 <script setup lang="ts">
 import { computed, nextTick, ref, shallowRef, watch } from 'vue'
-import type { JobView, Overhang, SliceView } from '../api/client'
+import type { JobFinding, JobView, Overhang, SliceView } from '../api/client'
 import { useRoute, useRouter } from 'vue-router'
 import { useAdvance, useApprove, useJob, useShelf, useTakeBack, useWho, useWithdraw } from '../api/queries'
 import AnswerLine from '../components/AnswerLine.vue'
 import CheckProgress from '../components/CheckProgress.vue'
 import FindingList from '../components/FindingList.vue'
 import JobPast from '../components/JobPast.vue'
+import JobUse from '../components/JobUse.vue'
 import MachineLadder from '../components/MachineLadder.vue'
 import OrientationPanel from '../components/OrientationPanel.vue'
 import HeightStrip from '../components/HeightStrip.vue'
@@ -117,6 +118,26 @@ watch(
     slice.value = beside.value = overhang.value = undefined
   },
 )
+// What was found is shown on the part, or in the layer that it lies in.
+const inLayer = ref(false)
+function showIt(x: JobFinding, k: number) {
+  inLayer.value = false
+  show(x, k)
+}
+function showInLayer(x: JobFinding, k: number) {
+  show(x, k)
+  overhang.value = undefined
+  inLayer.value = true
+  goTo(x.heights_mm?.[k] ?? 0)
+}
+function nextFound(layer: boolean) {
+  nextFinding()
+  inLayer.value = layer && !!layerShown.value
+  if (inLayer.value) goTo(finding.value?.heights_mm?.[0] ?? 0)
+}
+const foundAt = computed(
+  () => job.value?.findings.filter((x) => x.piece_id === piece.value?.id).flatMap((x) => x.heights_mm ?? []) ?? [],
+)
 const overhangMarks = computed(() =>
   overhang.value && !finding.value ? { check: 'overhangs', lines: boxLines(overhang.value.corners_mm) } : undefined,
 )
@@ -152,7 +173,7 @@ function openSettings(focused: boolean) {
 }
 // The part stands as in the slice that is looked at, else as the piece does.
 const layerInView = computed(() =>
-  finding.value || panel.value === 'Orientation' || placing.value ? undefined : layerShown.value,
+  (finding.value && !inLayer.value) || panel.value === 'Orientation' || placing.value ? undefined : layerShown.value,
 )
 const stand = computed(
   () => preview.value ?? (layerInView.value ? slice.value?.stand : undefined) ?? piece.value?.orientation?.stand,
@@ -210,7 +231,18 @@ useKeys('Bench', [
   { key: 's', does: 'Tell the next step of it', run: stepOn, when: () => desk.value && !!job.value?.may.next },
   { key: 'z', does: 'Take the yes back', run: unsay, when: () => desk.value && !!job.value?.may.take_back },
   { key: 'x', does: 'Look at the next piece', run: nextPiece, when: () => (job.value?.piece_set.length ?? 0) > 1 },
-  { key: 'e', does: 'Show the evidence of the next finding', run: nextFinding, when: () => placed.value.length > 0 },
+  {
+    key: 'e',
+    does: 'Show the evidence of the next finding',
+    run: () => nextFound(false),
+    when: () => placed.value.length > 0,
+  },
+  {
+    key: 'Shift+e',
+    does: 'Show the next finding in its layer',
+    run: () => nextFound(true),
+    when: () => placed.value.length > 0 && !!layerShown.value,
+  },
   { key: 'c', does: 'To the counter', run: () => void router.push(`/counter/${id.value}`), when: () => desk.value },
 ])
 </script>
@@ -241,8 +273,16 @@ useKeys('Bench', [
     </header>
     <section class="left">
       <CheckProgress :job="job" />
+      <JobUse :job="job" />
       <h2>Findings</h2>
-      <FindingList :findings="job.findings" :several="job.piece_set.length > 1" :chosen="finding" @show="show" />
+      <FindingList
+        :findings="job.findings"
+        :several="job.piece_set.length > 1"
+        :chosen="finding"
+        :layers="!!layerShown"
+        @show="showIt"
+        @layer="showInLayer"
+      />
       <PieceCare v-if="piece" class="care" :job="job" :piece="piece" :may-repair="desk" />
       <h2>Measured</h2>
       <div v-if="job.piece_set.length > 1" class="tabs">
@@ -272,7 +312,8 @@ useKeys('Bench', [
             :stamp="stamp"
             :evidence="overhangMarks ?? placeMarks ?? marks"
             :place="overhangPlace ?? place"
-            :at="overhangPlace || (placeMarks && layerInView) ? firstSpot : undefined"
+            :check="finding?.check"
+            :at="overhangPlace || ((placeMarks || inLayer) && layerInView) ? firstSpot : undefined"
             :layer="layerInView"
             :caption="beside ? titled(slice) : undefined"
             @face="clicked"
@@ -310,7 +351,7 @@ useKeys('Bench', [
             >
             <button type="button" class="play" @click="play">{{ playing ? 'Stop' : 'Play' }} <kbd>P</kbd></button>
           </div>
-          <HeightStrip v-model="layer" :strip="strip" />
+          <HeightStrip v-model="layer" :strip="strip" :found="foundAt" />
         </div>
       </div>
     </section>

@@ -16,6 +16,7 @@ import ArrivalList from '../components/ArrivalList.vue'
 import CheckProgress from '../components/CheckProgress.vue'
 import FindingList from '../components/FindingList.vue'
 import GradeMark from '../components/GradeMark.vue'
+import JobUse from '../components/JobUse.vue'
 import MachineLadder from '../components/MachineLadder.vue'
 import PartView from '../components/PartView.vue'
 import PieceCare from '../components/PieceCare.vue'
@@ -240,6 +241,7 @@ useKeys('Counter', [
             ><template v-if="job.needed_by">, needed by {{ f.day(job.needed_by) }}</template>
           </p>
           <p v-if="job.wish" class="wish">“{{ job.wish }}”</p>
+          <JobUse :job="job" />
           <p v-if="piece?.surface.triangles" class="small quiet">
             <span class="num">{{ piece.surface.size_mm.map((v) => f.number(v, 1)).join(' × ') }} mm</span> ·
             <span class="num">{{ f.number(piece.surface.volume_mm3 / 1000, 2) }} cm³</span> ·
@@ -360,6 +362,7 @@ useKeys('Counter', [
                 :stamp="stamp"
                 :evidence="marks"
                 :place="place"
+                :check="finding?.check"
               />
               <figcaption v-if="piece.versions.length > 1" class="small quiet">
                 {{ piece.current === 1 ? 'As it came, which counts' : `Version ${piece.current}, which counts` }}

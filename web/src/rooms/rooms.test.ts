@@ -12,6 +12,7 @@ import FindingList from '../components/FindingList.vue'
 import BedMap from '../components/BedMap.vue'
 import DateField from '../components/DateField.vue'
 import HandInPanel from '../components/HandInPanel.vue'
+import JobUse from '../components/JobUse.vue'
 import JobSlip from '../components/JobSlip.vue'
 import MachineLadder from '../components/MachineLadder.vue'
 import OverhangList from '../components/OverhangList.vue'
@@ -149,6 +150,7 @@ const piece = (id: number): PieceView => ({
 })
 const jobView = (id: number, more: Partial<JobView> = {}): JobView => ({
   ...slip(id, 'to decide'),
+  use: {},
   ways: { rows: [], tried: 0, of: 0 },
   stopped: false,
   findings: [],
@@ -1881,6 +1883,37 @@ describe('the parts', () => {
       asItWas()
     }
     expect([w.findComponent(what as Component).emitted(), server.asked]).toMatchSnapshot()
+  })
+  it('what a job is for is said, and what cannot be meant is not', async () => {
+    const job = jobView(7, {
+      revision: 3,
+      may: { ...jobView(7).may, change: true },
+      use: { outdoors: true, warm_c: 60, colour: 'red' },
+    })
+    const w = await part(JobUse, { job })
+    expect(w.text()).toContain('stays outdoors, gets 60 °C warm, in red')
+    await w.find('button').trigger('click')
+    const [outdoors, , load] = w.findAll<HTMLInputElement>('[type=checkbox]')
+    await outdoors!.setValue(false)
+    await load!.setValue(true)
+    const warm = w.find('[aria-label="Gets warm to, °C"]')
+    for (const [typed, told] of [
+      ['400', true],
+      ['hot', true],
+      ['', false],
+      ['72.5', false],
+    ] as const) {
+      await warm.setValue(typed)
+      expect(w.find('[role=alert]').exists(), typed).toBe(told)
+    }
+    await w.find('[aria-label="Colour"]').setValue(' sea green ')
+    await w.find('form').trigger('submit')
+    await flushPromises()
+    const use = { load: true, warm_c: 72.5, colour: 'sea green' }
+    expect(server.asked).toEqual([['PUT', '/jobs/7/use', { revision: 3, use }]])
+    expect(w.find('form').exists()).toBe(false)
+    const settled = await part(JobUse, { job: jobView(8, { use: {} }) })
+    expect(settled.text()).toContain('nothing in particular')
   })
   it('a file that is handed in, with what is said about it', async () => {
     const w = await part(laid(HandInPanel), { modelValue: true, who: who('coordinator'), dropped: [] })
