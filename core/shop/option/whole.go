@@ -12,12 +12,12 @@ import (
 // Whole is what a job is on a machine, beside what was found on its pieces.
 type Whole struct {
 	Name     string
-	RunS     float64         // how long its longest run takes, s
-	DaysLate int             // after the day it is needed; 0: in time
-	Takes    []Taken         // what its heaviest run takes of each material
-	Load     *problem.Phrase // what has to be loaded first; nil: nothing
+	RunS     float64           // how long its longest run takes, s
+	DaysLate int               // after the day it is needed; 0: in time
+	Takes    []Taken           // what its heaviest run takes of each material
+	Load     *problem.Phrase   // what has to be loaded first; nil: nothing
 	Made     printability.Made // what it would be made of
-	AloneS   float64         // so long after its start, s, it waits for somebody when nobody is there; 0: never
+	AloneS   float64           // so long after its start, s, it waits for somebody when nobody is there; 0: never
 }
 
 // Taken is what a run takes of a material, and how much of it a spool holds; 0: nobody knows.
