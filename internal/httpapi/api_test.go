@@ -358,7 +358,7 @@ func TestStaleVersionsAreRefusedOverTheLine(t *testing.T) {
 	piece := v.PieceSet[0].ID
 	asked := 0
 	for path, item := range h.api.OpenAPI().Paths {
-		for method, body := range map[string]map[string]any{"POST": {"reason": "no", "steps": []string{"weld"}, "upload_id": "gone", "turns": []any{map[string]any{"piece_id": piece, "turn": []int{0, 1, 0, 0}}}}, "PUT": {"copies": 2}} {
+		for method, body := range map[string]map[string]any{"POST": {"reason": "no", "steps": []string{"weld"}, "upload_id": "gone", "turns": []any{map[string]any{"piece_id": piece, "turn": []int{0, 1, 0, 0}}}}, "PUT": {"copies": 2, "use": map[string]any{"load": true}}} {
 			op := map[string]*huma.Operation{"POST": item.Post, "PUT": item.Put}[method]
 			if op == nil || !strings.Contains(path, "{id}") || !strings.HasPrefix(path, "/jobs/") && !strings.HasPrefix(path, "/pieces/") || op.RequestBody == nil {
 				continue

@@ -44,7 +44,7 @@ var Checks = []Check{
 	{"thin wall", []Grade{Decide, WorthKnowing}, "the part", "the thinnest, through its thickness, mm", "what the machine's setting says; only to be known where another machine does it; over more than 2 mm²", "the house"},
 	{"narrow gap", []Grade{WorthKnowing}, "the part", "the narrowest slot longer than 3 mm, mm", "a line; of 0.6 mm at the most", practice},
 	{"faster than it melts", []Grade{WorthKnowing}, "the part", "line × layer × fastest speed, mm³/s", "what the machine's nozzle melts, 1 % more for each °C above the material's usual", practice},
-	{"sharp corners", []Grade{WorthKnowing}, "the part", "how much of a corner is rounded off, mm", "60°", practice},
+	{"sharp corners", []Grade{WorthKnowing}, "the part", "how much of a corner is rounded off, mm", "60°, over more than 1 mm of its height, by 0.2 mm", practice},
 	{"weak neck", []Grade{Decide, WorthKnowing}, "the part", "area of the thinnest layer by the thinner of the thickest below and above, %", "10 %, up to 80 mm²; to be decided for a working part", practice},
 
 	{"overhangs", []Grade{Decide, WorthKnowing}, "how it stands", "room under faces that lean out further than the recipe supports, cm³", "0.05 cm³; to be decided where no support is laid", practice},

@@ -68,7 +68,7 @@ func TestFindingsAreAsTheyWere(t *testing.T) {
 			found, proposed := Size(b, stated, func(scale float64) int { return int(40/(1+x*scale)) % 6 })
 			fmt.Fprintf(&out, "%.4g %s: %+v %+v\n", x, stated, found, proposed)
 		}
-		fmt.Fprintf(&out, "  flat %+v, fits %+v, rounded %+v\n", Flat(b), Fits(k%4, k%3, 1/x), Rounded(3*float64(k)+1, x, 0.45, [3]float64{x, 0, 1}))
+		fmt.Fprintf(&out, "  flat %+v, fits %+v, rounded %+v\n", Flat(b), Fits(k%4, k%3, 1/x), Rounded(3*float64(k)+1, x, 0.45, ShortMM(3*float64(k)+1, 0.45), [3]float64{x, 0, 1}))
 	}
 	golden.Assert(t, out.String(), "findings.txt")
 }

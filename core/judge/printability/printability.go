@@ -161,11 +161,11 @@ func TooThin(lost []Lost, tried int) []finding.Finding {
 }
 
 // Rounded tells of corners so sharp that a line does not go into them; deg is the
-// sharpest, heightMM how much of the height has any, lineMM the widest line that was tried.
-func Rounded(deg, heightMM, lineMM float64, at [3]float64) finding.Finding {
-	short := ShortMM(deg, lineMM)
-	return finding.Finding{Check: "sharp corners", Grade: finding.WorthKnowing, Value: short, Unit: "mm", Places: [][3]float64{at}}.
-		That("sharp corners", problem.Fixed(deg, 0), problem.Fixed(heightMM, 1), problem.Fixed(lineMM, 2), problem.Fixed(short, 1))
+// sharpest, heightMM how much of the height has any, lineMM the widest line that was tried, and shortMM how far short of
+// them it ends.
+func Rounded(deg, heightMM, lineMM, shortMM float64, at [3]float64) finding.Finding {
+	return finding.Finding{Check: "sharp corners", Grade: finding.WorthKnowing, Value: shortMM, Unit: "mm", Places: [][3]float64{at}}.
+		That("sharp corners", problem.Fixed(deg, 0), problem.Fixed(heightMM, 1), problem.Fixed(lineMM, 2), problem.Fixed(shortMM, 1))
 }
 
 // ShortMM is how far from the tip of a corner a line that goes round it ends, mm.

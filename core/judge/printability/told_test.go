@@ -21,7 +21,7 @@ func TestHowFarShortOfACornerALineEnds(t *testing.T) {
 	assert.InDelta(t, 0.2*(math.Sqrt2-1), ShortMM(90, 0.4), 1e-12)
 	assert.InDelta(t, 0.225, ShortMM(60, 0.45), 1e-12)
 	assert.InDelta(t, 0, ShortMM(180, 0.45), 1e-12)
-	f := Rounded(60, 2.24, 0.8, [3]float64{1, 2, 3})
+	f := Rounded(60, 2.24, 0.8, 0.4, [3]float64{1, 2, 3})
 	assert.Equal(t, finding.WorthKnowing, f.Grade)
 	assert.InDelta(t, 0.4, f.Value, 1e-12)
 	assert.Equal(t, [][3]float64{{1, 2, 3}}, f.Places)

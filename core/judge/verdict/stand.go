@@ -317,7 +317,7 @@ func (v *Verdict) bridged(ctx context.Context, choices []Choice, stack *section.
 		return nil, ctx.Err()
 	}
 	k := slices.IndexFunc(choices, func(c Choice) bool { return c.Machine.Name == s.Unheld[0] })
-	line := choices[k].Recipe.WithDefaults().LineMM
+	r := choices[k].Recipe.WithDefaults()
 	var slabs []int
 	for _, k := range stack.Hanging(ledgeMM2, mostLedges) {
 		slabs = append(slabs, k-1, k)
@@ -339,7 +339,7 @@ func (v *Verdict) bridged(ctx context.Context, choices []Choice, stack *section.
 		}
 		slab := &stack.Slabs[slabs[i]]
 		z := stack.Bounds.Min.Z + slab.BottomMM
-		for _, b := range toolpath.FreeSpans(outlines[i], outlines[i-1], line, slab.HeightMM) {
+		for _, b := range toolpath.FreeSpans(outlines[i], outlines[i-1], r.Shells, r.LineMM, slab.HeightMM) {
 			if b.SpanMM <= printability.BridgeMM {
 				s.BridgedMM2 += b.AreaMM2
 			}

@@ -407,25 +407,42 @@ func lost(s *section.Stack, lineMM float64) (l printability.Lost, tip int) {
 	return l, tip
 }
 
-// rounded is what a line leaves of the sharp corners of a stack; nil where it goes into
-// all of them, or is short by less than anybody would miss.
+// roundedMM is how much of a part's height has to have sharp corners (a choice of ours: less is a ledge).
+const roundedMM = 1
+
+// rounded is what lines leave of the sharp corners of a stack; nil where they go into all of them, or are short by less
+// than anybody would miss. Into corners sharper than section.TipDeg a line goes that is as thin as any; round the others
+// goes the outer shell.
 func rounded(s *section.Stack, lineMM float64) *finding.Finding {
 	var most section.Tips
-	var height, z float64
+	var height, z, short float64
 	for k := range s.Slabs {
 		b := &s.Slabs[k]
 		if b.Tips.Count == 0 {
 			continue
 		}
-		height += b.HeightMM
+		own := 0.0
+		if b.Tips.Count > b.Tips.Cut {
+			own = printability.ShortMM(math.Max(b.Tips.Deg, section.SharpDeg), lineMM)
+			if b.Tips.Cut == 0 {
+				own = printability.ShortMM(b.Tips.Deg, lineMM)
+			}
+		}
+		if b.Tips.Cut > 0 {
+			own = math.Max(own, printability.ShortMM(b.Tips.Deg, toolpath.LeastShare*lineMM))
+		}
+		if own < toolpath.RoundedMM {
+			continue
+		}
+		height, short = height+b.HeightMM, math.Max(short, own)
 		if most.Count == 0 || b.Tips.Deg < most.Deg {
 			most, z = b.Tips, s.Bounds.Min.Z+b.BottomMM+b.HeightMM/2
 		}
 	}
-	if most.Count == 0 || printability.ShortMM(most.Deg, lineMM) < toolpath.RoundedMM {
+	if height < roundedMM {
 		return nil
 	}
-	f := printability.Rounded(most.Deg, height, lineMM, [3]float64{float64(most.At.X) / 1000, float64(most.At.Y) / 1000, z})
+	f := printability.Rounded(most.Deg, height, lineMM, short, [3]float64{float64(most.At.X) / 1000, float64(most.At.Y) / 1000, z})
 	return &f
 }
 

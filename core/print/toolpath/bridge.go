@@ -165,11 +165,12 @@ type FreeSpan struct {
 }
 
 // FreeSpans are those of a layer over the one below, where no support stands: as they would be laid, in the
-// direction that holds most of their lines.
-func FreeSpans(here, below []polygon.Path, lineMM, layerMM float64) (out []FreeSpan) {
+// direction that holds most of their lines. Outline passes bridge nothing: they lean out.
+func FreeSpans(here, below []polygon.Path, shells int, lineMM, layerMM float64) (out []FreeSpan) {
 	var poly polygon.Scratch
 	width, gap := um(lineMM), um(Spacing(lineMM, layerMM))
-	free := poly.Boolean(polygon.Difference, polygon.NonZero, here, below)
+	inside := poly.Offset(here, -float64(shells)*width, mitre)
+	free := poly.Boolean(polygon.Difference, polygon.NonZero, inside, below)
 	free = poly.Offset(poly.Offset(free, -width, mitre), width, mitre)
 	near := poly.Offset(below, width/2, mitre)
 	for _, f := range polygon.Figures(free) {

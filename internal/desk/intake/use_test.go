@@ -36,7 +36,8 @@ func TestWhatAJobIsForIsSaidAndHeld(t *testing.T) {
 		assert.Zero(t, f.PieceID)
 		found[f.Check] = f.Grade
 	}
-	assert.Equal(t, map[string]finding.Grade{"gets warm": finding.Decide, "outdoors": finding.Decide, "other colour": finding.Decide}, found)
+	assert.Equal(t, map[string]finding.Grade{"gets warm": finding.Decide, "other colour": finding.Decide}, found)
+	assert.Equal(t, "Capstan", v.Machine, "what lasts outdoors is proposed")
 	assert.Equal(t, finding.Decide, v.Worst.Grade)
 	assert.Equal(t, "It is to get 80 °C warm, It is to stay outdoors, It is wished in mauve", v.History[len(v.History)-1].What)
 	require.NoError(t, intake.SayUse(ctx, h.Desk, h.Owner, id, v.Revision, use))
