@@ -17,7 +17,6 @@ import (
 	"jobshelf/core/print/recipe"
 	"jobshelf/core/print/toolpath"
 	"jobshelf/core/shape/par"
-	"jobshelf/core/shape/polygon"
 	"jobshelf/core/shape/units"
 	"jobshelf/internal/demo"
 )
@@ -31,7 +30,7 @@ type sliced struct {
 }
 
 // read reads it: islands by a raster of the lines alone.
-func read(p *toolpath.Print, r *recipe.Recipe) (s sliced) {
+func read(p *toolpath.Print) (s sliced) {
 	for _, n := range p.Notes {
 		var mm, least, mm2 float64
 		if k, _ := fmt.Sscanf(n, "Too thin to be laid (less than %f mm): %f mm of height and up to %f", &least, &mm, &mm2); k == 3 {
@@ -63,7 +62,7 @@ func read(p *toolpath.Print, r *recipe.Recipe) (s sliced) {
 					s.bridgeMM = max(s.bridgeMM, math.Hypot(float64(x.Points[k].X-x.Points[k-1].X), float64(x.Points[k].Y-x.Points[k-1].Y))/1000)
 				}
 			}
-			along(polygon.Path(x.Points), x.Closed, side, func(px, py, _ float64) {
+			along(x.Points, x.Closed, side, func(px, py, _ float64) {
 				half := int(math.Ceil(x.WidthMM / 2 / side))
 				for dx := -half; dx <= half; dx++ {
 					for dy := -half; dy <= half; dy++ {
@@ -137,7 +136,7 @@ func TestFindingsAgreeWithTheSlice(t *testing.T) {
 		for _, f := range v.Findings {
 			said[f.Check] = f.Value
 		}
-		s := read(p.Print, &r)
+		s := read(p.Print)
 		for _, c := range []struct {
 			check      string
 			value      float64
