@@ -233,6 +233,11 @@ func (v *Verdict) stood(ctx context.Context, choices []Choice, came, stands *mes
 				}
 			}
 		}
+		if stack != nil && (f.Check == "tips over" || f.Check == "little on the plate") {
+			if err := v.foot(ctx, &f, stack, stands); err != nil {
+				return err
+			}
+		}
 		v.Findings = append(v.Findings, f)
 	}
 	if !slices.ContainsFunc(v.Findings, func(f finding.Finding) bool { return f.Check == "long and flat" }) {
@@ -262,6 +267,19 @@ func (v *Verdict) stood(ctx context.Context, choices []Choice, came, stands *mes
 			return err
 		}
 	}
+	return nil
+}
+
+// foot gives what is found of how a part stands a place, where its middle of mass is over the plate, and draws the way
+// down to there and what lies on the plate.
+func (v *Verdict) foot(ctx context.Context, f *finding.Finding, stack *section.Stack, stands *mesh.Mesh) error {
+	mid, plate := stands.Measure().Centroid, stack.Bounds.Min.Z
+	f.Places = [][3]float64{{mid.X, mid.Y, plate}}
+	if err := v.ring(ctx, f.Check, stack, 0); err != nil {
+		return err
+	}
+	e := &v.Evidence[len(v.Evidence)-1]
+	e.Lines = append(e.Lines, v.came([6]float64{mid.X, mid.Y, mid.Z, mid.X, mid.Y, plate}))
 	return nil
 }
 
@@ -367,7 +385,7 @@ const mostSpans = 5
 func (v *Verdict) span(check string, n int, at func(k int) [6]float64) {
 	e := finding.Evidence{Check: check}
 	var mids []mesh.Vec3
-	near := max(v.Orientation.SizeMM[0], v.Orientation.SizeMM[1], v.Orientation.SizeMM[2]) / 12
+	near := max(v.Orientation.SizeMM[0], v.Orientation.SizeMM[1], v.Orientation.SizeMM[2]) / 5
 	for k := range min(n, finding.MaxLines) {
 		l := at(k)
 		mid := vec([3]float64(l[:3])).Add(vec([3]float64(l[3:]))).Scale(0.5)
@@ -394,7 +412,7 @@ func (v *Verdict) ring(ctx context.Context, check string, stack *section.Stack, 
 	z := stack.Bounds.Min.Z + stack.Slabs[slab].BottomMM + stack.Slabs[slab].HeightMM/2
 	for _, p := range outlines[0] {
 		for i, a := range p {
-			if b := p[(i+1)%len(p)]; len(e.Lines) < finding.MaxLines {
+			if b := p[(i+1)%len(p)]; len(e.Lines) < finding.MaxLines-1 {
 				e.Lines = append(e.Lines, v.came([6]float64{float64(a.X) / 1000, float64(a.Y) / 1000, z, float64(b.X) / 1000, float64(b.Y) / 1000, z}))
 			}
 		}

@@ -114,6 +114,10 @@ func TestWhatTipsOver(t *testing.T) {
 		want := math.Max(0, math.Atan2((c.w-c.by)/2, c.h/2)*180/math.Pi)
 		assert.InDelta(t, want, v.standing.TipDeg, 0.06, "%v", c)
 		assert.Equal(t, c.grade, f["tips over"].Grade, "%v: %v", c, want)
+		if c.grade != "" { // its middle of mass is over there
+			require.Len(t, f["tips over"].Places, 1)
+			assert.InDeltaSlice(t, []float64{(c.w + c.by) / 2, -c.w / 2, 0}, f["tips over"].Places[0][:], 0.01)
+		}
 		if c.by > c.w && c.grade != "" {
 			assert.Contains(t, f["tips over"].Text, "beside its foot")
 		}
