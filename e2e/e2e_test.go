@@ -536,7 +536,7 @@ func TestLayersInTheBrowser(t *testing.T) {
 	ok(p.Wait(`document.querySelector('.layers')?.offsetParent`)) // it shows what becomes of it
 	ok(p.Wait(fmt.Sprintf(`document.querySelectorAll('.variants li').length === %d && !document.querySelector('.run.small')`, variants+2)))
 	ok(p.Do(`document.querySelector('.variants li:last-child .name').click()`))
-	ok(p.Wait(`[...document.querySelectorAll('.hangs span')].some((x) => x.innerText === 'Kept out by hand: it would scar the rim (Cato Lindgard)')`))
+	ok(p.Wait(`[...document.querySelectorAll('.hangs span')].some((x) => x.innerText === 'Support kept out by hand: it would scar the rim (Cato Lindgard)')`))
 
 	href, err := browser.Eval[string](p, `document.querySelector('#gcode').getAttribute('href')`)
 	ok(err)

@@ -351,7 +351,7 @@ func say(out io.Writer, a checked) {
 		where := ""
 		if a.Error.Line > 0 {
 			where = fmt.Sprintf(" (line %d)", a.Error.Line)
-		} else if a.Error.Byte != nil {
+		} else if a.Error.Byte != nil && *a.Error.Byte > 0 {
 			where = fmt.Sprintf(" (byte %d)", *a.Error.Byte)
 		}
 		fmt.Fprintf(out, "  cannot be read: %s%s. %s\n", a.Error.What, where, a.Error.Do)

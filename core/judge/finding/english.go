@@ -42,6 +42,7 @@ var english = texts{
 	"no unit": say("The longest side is %[1]v mm if the file is in millimetres, and in no other unit is it a likely size. Ask how long it is meant to be."), // mm
 	"unit, another": {counted("machines", 3, "1 machine", "%[3]d machines"), // "unit of …", mm, machines
 		catalog.String("in %[1]s it would be %[2]v mm and go on ${machines}")},
+	"unit, too large":     say("in %[1]s it would be %[2]v mm, too large for every machine"), // "unit of …", mm
 	"unit of inches":      say("inches"),
 	"unit of centimetres": say("centimetres"),
 	"unit of metres":      say("metres"),

@@ -58,7 +58,9 @@ func Size(box mesh.Box, stated units.Length, fits func(scale float64) int) ([]fi
 	for _, u := range try {
 		if to := longest * u.MM(); to >= smallMM {
 			n := fits(u.MM())
-			could = append(could, problem.Phrase{Code: "unit, another", Params: []any{problem.Phrase{Code: "unit of " + u.Name()}, problem.Digits(to, 4), n}})
+			if could = append(could, problem.Say("unit, another", problem.Say("unit of "+u.Name()), problem.Digits(to, 4), n)); n == 0 {
+				could[len(could)-1] = problem.Say("unit, too large", problem.Say("unit of "+u.Name()), problem.Digits(to, 4))
+			}
 			proposals = append(proposals, UnitProposal{Unit: u, LongestMM: to, Machines: n,
 				Reason: fmt.Sprintf("%.3g mm long as millimetres, %.4g mm as %s; fits %d machines", longest, to, u.Name(), n)})
 		}

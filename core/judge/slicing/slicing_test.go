@@ -105,12 +105,12 @@ func TestARegionsCornersMarkIt(t *testing.T) {
 			o.Pieces[0].SupportMarks = []SupportMark{{CornersMM: r.Overhangs[0].CornersMM, Why: "it is sanded"}}
 			kept, err := One(ctx, o, nil)
 			require.NoError(t, err)
-			assert.Equal(t, "Kept out by hand: it is sanded", kept.Overhangs[0].Why)
+			assert.Equal(t, "Support kept out by hand: it is sanded", kept.Overhangs[0].Why)
 			assert.Zero(t, kept.Full.GramsSupport)
 			o.Recipe.Support, o.Pieces[0].SupportMarks[0].PutIn = recipe.SupportOff, true
 			put, err := One(ctx, o, nil)
 			require.NoError(t, err)
-			assert.Equal(t, "Put in by hand: it is sanded", put.Overhangs[0].Why)
+			assert.Equal(t, "Support put in by hand: it is sanded", put.Overhangs[0].Why)
 			assert.InEpsilon(t, r.Full.GramsSupport, put.Full.GramsSupport, 0.02)
 		})
 	}

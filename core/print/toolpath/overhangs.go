@@ -240,11 +240,11 @@ func (s *slicer) told(groups [][]*patch) (out []Overhang, more int) {
 		r.Carried = carried > half
 		switch {
 		case r.Carried && forced != nil:
-			r.Why = "Put in by hand: " + forced.Reason
+			r.Why = "Support put in by hand: " + forced.Reason
 		case r.Carried:
-			r.Why = "Stands because it " + form + "."
+			r.Why = "Support stands under it: it " + form + "."
 		case kept != nil:
-			r.Why = "Kept out by hand: " + kept.Reason
+			r.Why = "Support kept out by hand: " + kept.Reason
 		case s.r.Support == recipe.SupportOff:
 			r.Why = "Left out: the recipe has support off. It " + form + "."
 		case near > half:
