@@ -33,6 +33,7 @@ const usage = `jobshelf: the desk of a 3D-print service
   jobshelf slice FILE --machine NAME   make G-code  [--recipe NAME] [--set key=value …] [-o OUT.gcode] [--json]
   jobshelf sections FILE     cut a model         (--layer MM | --at Z,Z,…) [--json]
   jobshelf parts DIR         write the demo house's models as STL files
+  jobshelf rules try --rules FILE --facts FILE   hold house rules against jobs of the past  [--json]
   jobshelf openapi           print the description of the API
 
 The database's address may also stand in JOBSHELF_DATABASE. Passwords are asked for, or read from the input's first line.
@@ -58,7 +59,7 @@ func run(ctx context.Context, args []string, out, errOut io.Writer) int {
 	}
 	commands := map[string]func(context.Context, []string, io.Writer, io.Writer) (int, error){
 		"serve": serve, "work": workOnly, "demo": demoHouse, "migrate": migrate, "house": house, "person": person,
-		"check": check, "repair": mend, "slice": slice, "orient": orientFile, "plate": plateFiles, "sections": sections, "parts": parts, "openapi": openAPI,
+		"check": check, "repair": mend, "slice": slice, "orient": orientFile, "plate": plateFiles, "sections": sections, "parts": parts, "openapi": openAPI, "rules": rules,
 	}
 	f, ok := commands[args[0]]
 	for _, x := range args[1:] {

@@ -70,6 +70,8 @@ var Checks = []Check{
 	{"shrinks", []Grade{WorthKnowing}, "the whole job", "by how much its longest side comes out short, mm", "0.2 mm, of what has to fit another part", practice},
 	{"other colour", []Grade{Decide}, "the whole job", "", "the colour that is wished", ""},
 
+	{"house rule", []Grade{StopsIt, Decide, WorthKnowing}, "the whole job", "what its first number holds", "what the rule says", "the house"},
+
 	{"outside the machine", []Grade{StopsIt}, "a program", "mm", "none", ""},
 	{"too long", []Grade{Decide}, "a program", "h", "what the house allows", ""},
 	{"nozzles", []Grade{StopsIt}, "a program", "nozzles", "what a machine has", ""},

@@ -38,6 +38,9 @@ type Finding struct {
 	Places [][3]float64 `json:"places,omitempty"`
 	// HeightsMM are how high over the plate the places are, as the model stands.
 	HeightsMM []float64 `json:"heights_mm,omitempty"`
+	// Rule is the house's rule that raised it, and Waives who may set it aside.
+	Rule   string `json:"rule,omitempty"`
+	Waives string `json:"waives,omitempty"`
 	// Mend are the repair steps that would mend it; none if only its maker can.
 	Mend []repair.Step `json:"mend,omitempty"`
 }

@@ -29,6 +29,7 @@ func init() {
 	maps.Copy(english, refusals)
 	maps.Copy(english, answers)
 	maps.Copy(english, history)
+	maps.Copy(english, rules)
 	add(language.English, english)
 }
 
