@@ -303,6 +303,9 @@ func demoHouse(ctx context.Context, args []string, out, errOut io.Writer) (int, 
 			if err := demo.Jobs(ctx, d); err != nil {
 				return err
 			}
+			if err := demo.AddRules(ctx, d); err != nil {
+				return err
+			}
 		}
 		fmt.Fprintf(
 			out,

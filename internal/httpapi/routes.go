@@ -15,6 +15,7 @@ import (
 
 	"jobshelf/core/judge/finding"
 	"jobshelf/core/judge/printability"
+	"jobshelf/core/judge/rule"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/desk/decide"
 	"jobshelf/internal/desk/floor"
@@ -72,6 +73,32 @@ var table = []route{
 	on(desk.Steward, "set-house", "PUT /house", "Change name, hours and fees", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *body[house.House]) error {
 		return house.SetHouse(ctx, d, a, in.Body)
 	})),
+	on(desk.Coordinator, "rules", "GET /rules", "What the house asks of jobs", gives(func(ctx context.Context, d *desk.Desk, _ desk.Actor, _ *struct{}) (house.RulesView, error) {
+		return house.Rules(ctx, d)
+	})),
+	on(desk.Coordinator, "rule-versions", "GET /rules/{id}/versions", "All versions of a rule, the latest first",
+		gives(func(ctx context.Context, d *desk.Desk, _ desk.Actor, in *ByID) ([]house.RuleView, error) {
+			return house.RuleVersions(ctx, d, in.ID)
+		})),
+	on(desk.Steward, "add-rule", "POST /rules", "Make a rule", makes(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *body[ruleWritten]) (created, error) {
+		id, err := house.SetRule(ctx, d, a, 0, 0, in.Body.Data)
+		return created{id}, err
+	})),
+	on(desk.Steward, "set-rule", "PUT /rules/{id}", "Write the next version of a rule", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[ruleWritten]) error {
+		_, err := house.SetRule(ctx, d, a, in.ID, in.Body.Version, in.Body.Data)
+		return err
+	})),
+	on(desk.Steward, "take-rule-away", "DELETE /rules/{id}", "Let a rule count no more", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *ruleSeen) error {
+		return house.TakeRuleAway(ctx, d, a, in.ID, in.Version)
+	})),
+	on(desk.Coordinator, "try-rule", "POST /rules/try", "Hold a rule against jobs of the past, before it counts",
+		gives(func(ctx context.Context, d *desk.Desk, _ desk.Actor, in *body[ruleWritten]) (house.RuleTried, error) {
+			return house.TryRule(ctx, d, in.Body.Data)
+		})),
+	on(desk.Coordinator, "answer", "POST /jobs/{id}/answer", "Say why something that was found may be as it is",
+		does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[answering]) error {
+			return decide.Answer(ctx, d, a, in.ID, in.Body.Revision, in.Body.Key, in.Body.Reason)
+		})),
 	on(desk.Steward, "set-machine", "PUT /machines/{id}", "Change a machine", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[house.MachineView]) error {
 		in.Body.ID = in.ID
 		return house.SetMachine(ctx, d, a, in.Body)
@@ -300,6 +327,19 @@ type (
 	useSaid struct {
 		Versioned
 		Use printability.Use `json:"use"`
+	}
+	ruleWritten struct {
+		Version int       `json:"version,omitempty" minimum:"0" doc:"The version that was seen; none of a new one"`
+		Data    rule.Rule `json:"data"`
+	}
+	ruleSeen struct {
+		ByID
+		Version int `query:"version" minimum:"1" required:"true" doc:"The version that was seen"`
+	}
+	answering struct {
+		Versioned
+		Key    string `json:"key" minLength:"1" maxLength:"40" doc:"Of the finding"`
+		Reason string `json:"reason,omitempty" maxLength:"300" doc:"Why it may be so; empty: the answer is taken back"`
 	}
 	mending struct {
 		Versioned

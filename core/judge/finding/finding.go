@@ -5,6 +5,10 @@
 package finding
 
 import (
+	"crypto/sha256"
+	"encoding/hex"
+	"encoding/json"
+	"fmt"
 	"slices"
 
 	"jobshelf/core/shape/mesh/repair"
@@ -67,6 +71,23 @@ func (f Finding) That(code string, params ...any) Finding {
 	f.Says = problem.Phrase{Code: code, Params: params}
 	f.Text = Speak("en").Say(f.Says)
 	return f
+}
+
+// Key tells a finding of a piece (0: the whole job) from others, and from itself when it says something else: an answer
+// is to what was said.
+func (f *Finding) Key(piece int64) string {
+	raw, err := json.Marshal(f.Says)
+	if err != nil {
+		panic("finding: " + err.Error()) // plain data always is JSON
+	}
+	sum := sha256.Sum256(fmt.Append(raw, piece, f.Check, f.Rule, f.Text))
+	return hex.EncodeToString(sum[:8])
+}
+
+// Asks says that a finding has to be answered before a yes: what is to be decided, and what stops a job and may be
+// waived.
+func (f *Finding) Asks() bool {
+	return f.Grade == Decide || f.Grade == StopsIt && (f.Waives == "coordinator" || f.Waives == "steward")
 }
 
 // Worst is the finding that matters most; false if there is none.

@@ -107,7 +107,7 @@ func TestNumbersHaveTheirDigits(t *testing.T) {
 // over, none is missing, and no variable stands as it is.
 func TestEveryTextSaysItsParameters(t *testing.T) {
 	var source []byte
-	for _, name := range []string{"english.go", "refusals.go", "answers.go", "history.go"} {
+	for _, name := range []string{"english.go", "refusals.go", "answers.go", "history.go", "rules.go"} {
 		file, err := os.ReadFile(name) //nolint:gosec // of the package
 		require.NoError(t, err)
 		source = append(source, file...)

@@ -43,6 +43,10 @@ var history = texts{
 	"for fitting":                         say("It has to fit another part"),
 	"for a colour":                        say("It is wished in %[1]s"), // colour
 	"for anything":                        say("It is for nothing in particular, of any colour"),
+	"finding answered":                    say("Answered: %[1]s"),                          // what was found
+	"answer taken back":                   say("The answer was taken back: %[1]s"),         // what was found
+	"rule written":                        say("The rule %[1]s is written, version %[2]d"), // its name, version
+	"rule taken away":                     say("The rule %[1]s is taken away"),             // its name
 	"yes not kept":                        say("The yes does not hold: to be decided again"),
 	"longer than the yes":                 say("Sliced, it takes %[1]v min, and the yes was to %[2]v min."),
 	"heavier than the yes":                say("Sliced, it takes %[1]v g, and the yes was to %[2]v g."),

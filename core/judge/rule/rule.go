@@ -159,9 +159,10 @@ func (c *Condition) Unknowns(k *Known) (out []string) {
 func Find(rules []Rule, k *Known, words finding.Speaker) (out []finding.Finding) {
 	for i := range rules {
 		r := &rules[i]
-		f := finding.Finding{Check: "house rule", Grade: r.Grade, Rule: r.Name, Waives: string(r.Waives)}
+		f := finding.Finding{Check: "house rule", Rule: r.Name, Waives: string(r.Waives)}
 		switch r.When.Holds(k) {
 		case True:
+			f.Grade = r.Grade
 			f.Value, f.Limit, f.Unit = r.When.measure(k)
 			out = append(out, f.That("house rule", r.Name, Fill(r.Says, k, words)))
 		case Unknown:

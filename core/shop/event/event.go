@@ -54,7 +54,22 @@ type (
 	ForColour   struct {
 		Colour string `json:"colour"`
 	}
-	ForAnything  struct{}
+	ForAnything struct{}
+	// FindingAnswered is that somebody said why something that was found, or a rule, may be as it is.
+	FindingAnswered struct {
+		Check string `json:"check"`
+	}
+	AnswerTakenBack struct {
+		Check string `json:"check"`
+	}
+	// RuleWritten and RuleTakenAway are of the house's rules.
+	RuleWritten struct {
+		Rule    string `json:"rule"`
+		Version int    `json:"version"`
+	}
+	RuleTakenAway struct {
+		Rule string `json:"rule"`
+	}
 	YesNotKept   struct{}
 	YesTakenBack struct{}
 	Withdrawn    struct{}
@@ -235,6 +250,10 @@ func (ForLoad) Kind() string            { return "for load" }
 func (ForFitting) Kind() string         { return "for fitting" }
 func (ForColour) Kind() string          { return "for a colour" }
 func (ForAnything) Kind() string        { return "for anything" }
+func (FindingAnswered) Kind() string    { return "finding answered" }
+func (AnswerTakenBack) Kind() string    { return "answer taken back" }
+func (RuleWritten) Kind() string        { return "rule written" }
+func (RuleTakenAway) Kind() string      { return "rule taken away" }
 func (YesNotKept) Kind() string         { return "yes not kept" }
 func (YesTakenBack) Kind() string       { return "yes taken back" }
 func (Withdrawn) Kind() string          { return "withdrawn" }
@@ -294,7 +313,7 @@ func (Several) Kind() string            { return "several" }
 
 // Kinds are all of them, as they are before anything is in them.
 var Kinds = []Event{
-	HandedIn{}, Checked{}, Unread{}, CheckedAgain{}, CheckAsked{}, CheckCancelled{}, CheckSetAside{}, Approved{}, ApprovedUpTo{}, ForWarmth{}, ForOutdoors{}, ForBending{}, ForLoad{}, ForFitting{}, ForColour{}, ForAnything{}, YesNotKept{}, YesTakenBack{}, Withdrawn{},
+	HandedIn{}, Checked{}, Unread{}, CheckedAgain{}, CheckAsked{}, CheckCancelled{}, CheckSetAside{}, Approved{}, ApprovedUpTo{}, ForWarmth{}, ForOutdoors{}, ForBending{}, ForLoad{}, ForFitting{}, ForColour{}, ForAnything{}, FindingAnswered{}, AnswerTakenBack{}, RuleWritten{}, RuleTakenAway{}, YesNotKept{}, YesTakenBack{}, Withdrawn{},
 	SentBack{}, Started{}, CameOff{}, Failed{}, ReadyToFetch{}, Fetched{}, MovedInItsLane{}, ToLieTogether{}, LieTogether{}, NotTogether{}, LiesAlone{}, RepairAskedFor{}, Repaired{}, UnitLeft{}, UnitSaid{}, CopiesSaid{}, CountsAsItCame{},
 	StandsAsBest{}, NozzleSaid{}, NozzleOfRecipe{}, LoadSaid{}, LoadNone{}, PieceLeftOut{}, PieceBack{}, FileReplaced{}, PieceUndone{}, PieceRedone{}, Turned{}, Mirrored{}, Sized{},
 	CountsMended{}, SliceOrdered{}, SliceAgain{}, SliceCancelled{}, SliceRemoved{}, SliceNamed{}, SliceChosen{}, SliceDone{}, SliceFailed{}, SliceSetAside{}, HouseChanged{}, BedTurned{}, BedRenewed{}, MachineChanged{}, MaterialChanged{},

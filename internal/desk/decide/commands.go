@@ -54,6 +54,14 @@ func approve(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, j st
 	if row.Stale != "" {
 		return desk.Refuse("told", row.Stale)
 	}
+	answers, err := tx.Answers(ctx, j.ID)
+	if err != nil {
+		return err
+	}
+	all := note(pieces, h.Whole(pieces, h.Ladder(pieces), row.MachineID), answers)
+	if err := holds(all, h.Words); err != nil {
+		return err
+	}
 	if fresh, err := intake.Fresh(ctx, tx.Q, j, pieces); err != nil {
 		return err
 	} else if !fresh {
@@ -73,6 +81,9 @@ func approve(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, j st
 		return err
 	}
 	if err := tx.SetYes(ctx, j.ID, yes); err != nil {
+		return err
+	}
+	if err := decided(ctx, tx, h, a, j, pieces, row, said, all); err != nil {
 		return err
 	}
 	to, _ := job.Table.To(j.State, said)

@@ -22,7 +22,7 @@ func TestMain(m *testing.M) { pgtest.Main(m) }
 
 var ctx = context.Background()
 
-// A finding that stops a job keeps it from being approved; one to be decided on does not.
+// A finding that stops a job keeps it from being approved; one to be decided on does until it is answered.
 func TestWhatStopsAJob(t *testing.T) {
 	h := desktest.Open(t)
 	for grade, goes := range map[finding.Grade]bool{finding.StopsIt: false, finding.Decide: true, finding.WorthKnowing: true} {
@@ -33,6 +33,16 @@ func TestWhatStopsAJob(t *testing.T) {
 		h.Found = &sound
 		h.Checked(job)
 		h.Found = was
+		for _, f := range h.Job(job).Findings {
+			if f.Check != "test" || grade == finding.WorthKnowing {
+				assert.Empty(t, f.Key)
+				continue
+			}
+			if f.Grade == finding.Decide {
+				require.Error(t, decide.Approve(ctx, h.Desk, h.Cato, job, 0, 0), "it is not answered")
+				require.NoError(t, decide.Answer(ctx, h.Desk, h.Cato, job, 0, f.Key, "Blue will do."))
+			}
+		}
 		err := decide.Approve(ctx, h.Desk, h.Cato, job, 0, 0)
 		assert.Equal(t, goes, err == nil, "%s: %v", grade, err)
 	}
@@ -125,6 +135,7 @@ func TestTheWholeJobIsLookedAt(t *testing.T) {
 		set(c.full)
 		assert.Equal(t, c.wants, found(), c.full)
 	}
+	require.NoError(t, decide.Answer(ctx, h.Desk, h.Cato, id, 0, h.Job(id).Findings[0].Key, "Somebody sleeps there."))
 	h.Approved(id, on)
 	assert.Empty(t, found(), "it was decided")
 }

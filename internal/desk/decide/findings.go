@@ -18,11 +18,15 @@ type FindingView struct {
 	Text      string        `json:"text" doc:"What it is and what to do, in plain words"`
 	Places    [][3]float64  `json:"places,omitempty" doc:"Points on the model, mm, worst first"`
 	HeightsMM []float64     `json:"heights_mm,omitempty" doc:"How high over the plate they are, as the model stands"`
+	Rule      string        `json:"rule,omitempty" doc:"The house's rule that raised it"`
+	Waives    string        `json:"waives,omitempty" enum:"coordinator,steward,nobody" doc:"Who may set that aside"`
+	Key       string        `json:"key,omitempty" doc:"What an answer is to; none where it needs none"`
+	Answer    *AnswerView   `json:"answer,omitempty" doc:"What was said to it"`
 	Mend      []repair.Step `json:"mend,omitempty" doc:"Repair steps that would mend it"`
 }
 
 func findingView(f *finding.Finding, words finding.Speaker) FindingView {
-	return FindingView{Check: f.Check, Grade: f.Grade, Value: f.Value, Limit: f.Limit, Unit: f.Unit, Text: words.Text(f), Places: f.Places, HeightsMM: f.HeightsMM, Mend: f.Mend}
+	return FindingView{Check: f.Check, Grade: f.Grade, Value: f.Value, Limit: f.Limit, Unit: f.Unit, Text: words.Text(f), Places: f.Places, HeightsMM: f.HeightsMM, Rule: f.Rule, Waives: f.Waives, Mend: f.Mend}
 }
 
 // JobFinding is a finding with the piece it is about.
@@ -33,20 +37,24 @@ type JobFinding struct {
 }
 
 // findings are those on the whole job and on all pieces, worst first, told in the house's language.
-func findings(pieces []store.Piece, whole []finding.Finding, words finding.Speaker) []JobFinding {
+func findings(pieces []store.Piece, all []noted, words finding.Speaker) []JobFinding {
 	out := []JobFinding{}
-	for i := range whole {
-		out = append(out, JobFinding{findingView(&whole[i], words), 0, ""})
-	}
+	names := map[int64]string{}
 	for _, p := range pieces {
-		if p.Problem != "" {
+		if names[p.ID] = p.Name; p.Problem != "" {
 			out = append(out, JobFinding{unreadable(p), p.ID, p.Name})
 		}
-		if p.Verdict != nil {
-			for i := range p.Verdict.Findings {
-				out = append(out, JobFinding{findingView(&p.Verdict.Findings[i], words), p.ID, p.Name})
-			}
+	}
+	for i := range all {
+		n := &all[i]
+		v := findingView(&n.Finding, words)
+		if n.Asks() {
+			v.Key = n.key
 		}
+		if n.answer != nil {
+			v.Answer = &AnswerView{n.answer.Reason, n.answer.Person, n.answer.At}
+		}
+		out = append(out, JobFinding{v, n.piece, names[n.piece]})
 	}
 	slices.SortStableFunc(out, func(a, b JobFinding) int {
 		return slices.Index(finding.Grades, a.Grade) - slices.Index(finding.Grades, b.Grade)

@@ -41,6 +41,7 @@ type Slip struct {
 	Pieces    int          `json:"pieces" doc:"How many, copies counted"`
 	Check     Check        `json:"check"`
 	Worst     *FindingView `json:"worst,omitempty"`
+	ToAnswer  int          `json:"to_answer,omitempty" doc:"How much of what was found has to be answered before a yes"`
 	Machine   string       `json:"machine,omitempty" doc:"Where it is queued, or is proposed to go"`
 	MachineID int64        `json:"machine_id,omitempty"`
 	Seconds   float64      `json:"seconds,omitempty" doc:"On that machine, with warm-up"`
@@ -95,6 +96,14 @@ func Shelf(ctx context.Context, d *desk.Desk, a desk.Actor) (ShelfView, error) {
 	if err != nil {
 		return view, err
 	}
+	answers, err := d.Store.Answers(ctx, 0)
+	if err != nil {
+		return view, err
+	}
+	said := map[int64][]store.Answer{}
+	for _, a := range answers {
+		said[a.JobID] = append(said[a.JobID], a)
+	}
 	runs := map[int64][]store.Run{}
 	for _, lane := range h.Lanes {
 		for _, r := range lane {
@@ -116,7 +125,11 @@ func Shelf(ctx context.Context, d *desk.Desk, a desk.Actor) (ShelfView, error) {
 			ladder = h.Ladder(pieces[j.ID])
 		}
 		stand(h, &s, j, runs[j.ID], ladder)
-		s.worse(h, whole(h, j, pieces[j.ID], ladder))
+		of := whole(h, j, pieces[j.ID], ladder)
+		s.worse(h, of)
+		if j.State == job.ToDecide {
+			s.ToAnswer = unanswered(note(pieces[j.ID], of, said[j.ID]))
+		}
 		view.Slips = append(view.Slips, s)
 	}
 	if member == 0 {
@@ -130,7 +143,7 @@ func whole(h *floor.State, j store.Job, pieces []store.Piece, ladder []floor.Lad
 	if j.State != job.ToDecide || j.TaskState != task.Done || len(pieces) == 0 {
 		return nil
 	}
-	return h.Whole(pieces, ladder)
+	return h.Whole(pieces, ladder, 0)
 }
 
 // worse lets what was found on the whole job be its worst, where nothing on a piece is as bad.
@@ -371,7 +384,15 @@ func Job(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) (JobView, er
 	v := JobView{Slip: slipOf(h, j, pieces, runs), Use: j.Use, Runs: []floor.RunView{}, Stopped: stopped(pieces), Ladder: h.Ladder(pieces), Messages: []Message{}, PieceSet: []PieceView{}, LeftOut: []LeftOut{}, History: []HistoryLine{}}
 	of := whole(h, j, pieces, v.Ladder)
 	v.worse(h, of)
-	v.Findings = findings(pieces, of, h.Words)
+	answers, err := d.Store.Answers(ctx, id)
+	if err != nil {
+		return JobView{}, err
+	}
+	all := note(pieces, of, answers)
+	v.Findings = findings(pieces, all, h.Words)
+	if j.State == job.ToDecide {
+		v.ToAnswer = unanswered(all)
+	}
 	if a.Role != desk.Member {
 		v.Messages = messages(v.Title, v.Findings, h.Words)
 	}

@@ -9,6 +9,7 @@ import (
 
 	"jobshelf/core/judge/finding"
 	"jobshelf/core/judge/printability"
+	"jobshelf/core/judge/rule"
 	"jobshelf/core/print/estimate"
 	"jobshelf/core/print/machine"
 	"jobshelf/core/shape/modelfile"
@@ -96,6 +97,10 @@ type State struct {
 	Changed   map[int64][]problem.Phrase // by slice: what is otherwise since it was made
 	Due       map[int64]time.Time        // by job: the day it is needed by
 	Uses      map[int64]printability.Use // by job that is still to be decided: what it is for
+	Rules     []store.Rule               // that count
+	First     map[int64]bool             // by job that is still weighed: its member has had nothing said yes to before
+	Clubs     map[int64]string           // by the same: its member's
+	Purposes  map[int64]string           // by the same
 	Recipes   []store.Recipe
 	Terms     option.Terms
 	Now       time.Time
@@ -138,6 +143,12 @@ func Look(ctx context.Context, q store.Q, now time.Time, job int64) (*State, err
 		return nil, err
 	}
 	if out.Uses, err = q.Uses(ctx); err != nil {
+		return nil, err
+	}
+	if out.Rules, err = q.Rules(ctx); err != nil {
+		return nil, err
+	}
+	if out.First, out.Clubs, out.Purposes, err = q.Newcomers(ctx); err != nil {
 		return nil, err
 	}
 	materials, err := q.Materials(ctx)
@@ -402,9 +413,11 @@ func (r *LadderRow) fill(h *State, m *store.Machine, pieces []store.Piece, parts
 	}
 }
 
-// Whole is what nobody can waive of a whole job on the machine that is proposed for it; nil where none is.
-func (h *State) Whole(pieces []store.Piece, ladder []LadderRow) []finding.Finding {
-	var proposed *option.Whole
+// Whole is what is found on a whole job on a machine, 0 for the one that is proposed: what it takes, what it is for, and
+// what the house's rules raise; nil where that does not take it.
+func (h *State) Whole(pieces []store.Piece, ladder []LadderRow, machineID int64) []finding.Finding {
+	var on *option.Whole
+	var row *LadderRow
 	var others []option.Whole
 	for i := range ladder {
 		r := &ladder[i]
@@ -412,16 +425,17 @@ func (h *State) Whole(pieces []store.Piece, ladder []LadderRow) []finding.Findin
 			continue
 		}
 		w := h.wholeOn(pieces, r)
-		if r.Proposed {
-			proposed = &w
+		if r.MachineID == machineID || machineID == 0 && r.Proposed {
+			on, row = &w, r
 		} else {
 			others = append(others, w)
 		}
 	}
-	if proposed == nil {
+	if on == nil {
 		return nil
 	}
-	return proposed.Findings(others, h.LongestS, h.Uses[pieces[0].JobID])
+	found := on.Findings(others, h.LongestS, h.Uses[pieces[0].JobID])
+	return append(found, rule.Find(h.asks(), h.Known(pieces, row, found), h.Words)...)
 }
 
 // spool is how many grams a spool of a material holds; 0: nobody knows.

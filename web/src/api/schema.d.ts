@@ -108,6 +108,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/jobs/{id}/answer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say why something that was found may be as it is */
+        post: operations["answer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/jobs/{id}/approve": {
         parameters: {
             query?: never;
@@ -536,6 +553,76 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the house asks of jobs */
+        get: operations["rules"];
+        put?: never;
+        /** Make a rule */
+        post: operations["add-rule"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/rules/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Hold a rule against jobs of the past, before it counts */
+        post: operations["try-rule"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/rules/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Write the next version of a rule */
+        put: operations["set-rule"];
+        post?: never;
+        /** Let a rule count no more */
+        delete: operations["take-rule-away"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/rules/{id}/versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All versions of a rule, the latest first */
+        get: operations["rule-versions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/runs/{id}/beside": {
         parameters: {
             query?: never;
@@ -861,6 +948,23 @@ export interface components {
             /** Format: date-time */
             at: string;
         };
+        AnswerView: {
+            /** Format: date-time */
+            at: string;
+            reason: string;
+            who: string;
+        };
+        Answering: {
+            /** @description Of the finding */
+            key: string;
+            /** @description Why it may be so; empty: the answer is taken back */
+            reason?: string;
+            /**
+             * Format: int64
+             * @description The revision of the job that was seen
+             */
+            revision: number;
+        };
         Approval: {
             /**
              * Format: int64
@@ -940,6 +1044,17 @@ export interface components {
             fraction: number;
             /** @enum {string} */
             state: "queued" | "running" | "done" | "failed" | "cancelled" | "set aside";
+        };
+        Condition: {
+            all?: components["schemas"]["Condition"][];
+            any?: components["schemas"]["Condition"][];
+            fact?: string;
+            names?: string[];
+            none?: components["schemas"]["Condition"][];
+            /** Format: double */
+            number?: number;
+            /** @enum {string} */
+            op?: "over" | "under" | "at least" | "at most" | "is" | "is not" | "has" | "has not" | "yes" | "no";
         };
         Could: {
             /** @description Why it cannot lie there */
@@ -1045,24 +1160,44 @@ export interface components {
             lines?: number[][];
             spans?: number[][];
         };
+        FactView: {
+            key: string;
+            /** @enum {string} */
+            kind: "number" | "text" | "list" | "flag";
+            name: string;
+            names?: string[];
+            ops: string[];
+            unit?: string;
+        };
         FindingView: {
+            /** @description What was said to it */
+            answer?: components["schemas"]["AnswerView"];
             /** @description Which check noticed it */
             check: string;
             /** @enum {string} */
             grade: "stops it" | "decide" | "worth knowing";
             /** @description How high over the plate they are, as the model stands */
             heights_mm?: number[];
+            /** @description What an answer is to; none where it needs none */
+            key?: string;
             /** Format: double */
             limit: number;
             /** @description Repair steps that would mend it */
             mend?: string[];
             /** @description Points on the model, mm, worst first */
             places?: number[][];
+            /** @description The house's rule that raised it */
+            rule?: string;
             /** @description What it is and what to do, in plain words */
             text: string;
             unit: string;
             /** Format: double */
             value: number;
+            /**
+             * @description Who may set that aside
+             * @enum {string}
+             */
+            waives?: "coordinator" | "steward" | "nobody";
         };
         FloorView: {
             lanes: components["schemas"]["LaneView"][];
@@ -1189,12 +1324,16 @@ export interface components {
             texts: components["schemas"]["Texts"];
         };
         JobFinding: {
+            /** @description What was said to it */
+            answer?: components["schemas"]["AnswerView"];
             /** @description Which check noticed it */
             check: string;
             /** @enum {string} */
             grade: "stops it" | "decide" | "worth knowing";
             /** @description How high over the plate they are, as the model stands */
             heights_mm?: number[];
+            /** @description What an answer is to; none where it needs none */
+            key?: string;
             /** Format: double */
             limit: number;
             /** @description Repair steps that would mend it */
@@ -1207,11 +1346,18 @@ export interface components {
             piece_id: number;
             /** @description Points on the model, mm, worst first */
             places?: number[][];
+            /** @description The house's rule that raised it */
+            rule?: string;
             /** @description What it is and what to do, in plain words */
             text: string;
             unit: string;
             /** Format: double */
             value: number;
+            /**
+             * @description Who may set that aside
+             * @enum {string}
+             */
+            waives?: "coordinator" | "steward" | "nobody";
         };
         JobView: {
             /** Format: date-time */
@@ -1277,6 +1423,11 @@ export interface components {
             /** @description Something found stops it: it cannot be approved */
             stopped: boolean;
             title: string;
+            /**
+             * Format: int64
+             * @description How much of what was found has to be answered before a yes
+             */
+            to_answer?: number;
             /** @description What it is for */
             use: components["schemas"]["Use"];
             /** @description The same machines where its pieces stand otherwise */
@@ -1685,6 +1836,13 @@ export interface components {
             was?: string;
             who?: string;
             why: string;
+        };
+        PastJob: {
+            /** Format: int64 */
+            job_id: number;
+            /** @description What it would have said */
+            text: string;
+            title: string;
         };
         PieceChange: {
             /** @description It stands as it prints best again, as large as it came */
@@ -2147,6 +2305,57 @@ export interface components {
             revision: number;
             upload_id: string;
         };
+        Rule: {
+            /** @enum {string} */
+            grade: "stops it" | "decide" | "worth knowing";
+            name: string;
+            /** @description To the member and to the desk; {hours} and the other facts stand for their values */
+            says: string;
+            /** @enum {string} */
+            waives: "coordinator" | "steward" | "nobody";
+            when: components["schemas"]["Condition"];
+        };
+        RuleTried: {
+            /** @description Of which it would have raised something */
+            held: components["schemas"]["PastJob"][];
+            /**
+             * Format: int64
+             * @description How many it was held against, the latest
+             */
+            of: number;
+            sentence: string;
+            /**
+             * Format: int64
+             * @description Of how many too little was known
+             */
+            unknown: number;
+        };
+        RuleView: {
+            /** Format: date-time */
+            at: string;
+            by?: string;
+            /** @description It was not taken away */
+            counts: boolean;
+            data: components["schemas"]["Rule"];
+            /** Format: int64 */
+            id: number;
+            /** @description When it holds, in words */
+            sentence: string;
+            /** Format: int64 */
+            version: number;
+        };
+        RuleWritten: {
+            data: components["schemas"]["Rule"];
+            /**
+             * Format: int64
+             * @description The version that was seen; none of a new one
+             */
+            version?: number;
+        };
+        RulesView: {
+            facts: components["schemas"]["FactView"][];
+            rules: components["schemas"]["RuleView"][];
+        };
         RunView: {
             colour: string;
             /** Format: date-time */
@@ -2390,6 +2599,11 @@ export interface components {
             size?: string;
             state: string;
             title: string;
+            /**
+             * Format: int64
+             * @description How much of what was found has to be answered before a yes
+             */
+            to_answer?: number;
             wish: string;
             worst?: components["schemas"]["FindingView"];
         };
@@ -3179,6 +3393,66 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["Versioned"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    answer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Answering"];
             };
         };
         responses: {
@@ -4849,6 +5123,350 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    rules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RulesView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "add-rule": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RuleWritten"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Created"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "try-rule": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RuleWritten"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RuleTried"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "set-rule": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RuleWritten"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "take-rule-away": {
+        parameters: {
+            query: {
+                /** @description The version that was seen */
+                version: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "rule-versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RuleView"][];
+                };
             };
             /** @description Unauthorized */
             401: {
