@@ -361,7 +361,7 @@ func joined(word string, of []Condition) problem.Phrase {
 	parts := make([]problem.Phrase, len(of))
 	for i := range of {
 		parts[i] = of[i].Sentence()
-		if len(of) > 1 && (of[i].All != nil && len(of[i].All) > 1 || of[i].Any != nil && len(of[i].Any) > 1) {
+		if len(of) > 1 && len(of[i].All)+len(of[i].Any) > 1 {
 			parts[i] = problem.Say("in brackets", parts[i])
 		}
 	}

@@ -28,6 +28,11 @@ export type LayerTime = Schemas['LayerTime']
 export type PieceChange = Schemas['PieceChange']
 export type Purpose = Schemas['HandIn']['purpose']
 export type Use = Schemas['Use']
+export type Condition = Schemas['Condition']
+export type HouseRule = Schemas['Rule']
+export type RuleView = Schemas['RuleView']
+export type RuleTried = Schemas['RuleTried']
+export type RuleFact = Schemas['FactView']
 
 export const api = createClient<paths>({ baseUrl: `${location.origin}/api`, fetch: (r) => fetch(r) })
 

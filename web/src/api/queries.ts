@@ -8,6 +8,7 @@ import {
   Refusal,
   take,
   type FloorView,
+  type HouseRule,
   type HouseView,
   type JobView,
   type LadderRow,
@@ -39,6 +40,30 @@ export const useFloor = () =>
 
 export const useHouse = (enabled: MaybeRefOrGetter<boolean> = true) =>
   useQuery({ queryKey: ['house'], queryFn: () => take(api.GET('/house')), enabled: () => toValue(enabled) })
+
+/** What the house asks of jobs. */
+export const useRules = () => useQuery({ queryKey: ['house', 'rules'], queryFn: () => take(api.GET('/rules')) })
+
+/** Holds a rule against jobs of the past. */
+export const tryRule = (data: HouseRule) => take(api.POST('/rules/try', { body: { data } }))
+
+/** Writes rules, and lets them count no more. */
+export function useWriteRules() {
+  const client = useQueryClient()
+  const again = () => Promise.all(['house', 'job', 'shelf'].map((key) => client.invalidateQueries({ queryKey: [key] })))
+  return {
+    async save(id: number | undefined, version: number | undefined, data: HouseRule) {
+      if (id) await take(api.PUT('/rules/{id}', { params: { path: { id } }, body: { version, data } }))
+      else id = (await take(api.POST('/rules', { body: { data } }))).id
+      await again()
+      return id
+    },
+    async away(id: number, version: number) {
+      await take(api.DELETE('/rules/{id}', { params: { path: { id }, query: { version } } }))
+      await again()
+    },
+  }
+}
 
 /** Who works in the house now. */
 export const useWorkers = () =>
@@ -226,6 +251,19 @@ export const useChangePiece = () =>
   useDeed<{ id: number; body: PieceChange }>({
     run: (v) => take(api.PUT('/pieces/{id}', { params: { path: { id: v.id } }, body: v.body })),
     touches: ofPieces,
+  })
+
+/** Says why something that was found on a job may be as it is; an empty reason takes that back. */
+export const useAnswer = () =>
+  useDeed<At & { key: string; reason: string }>({
+    run: (v) =>
+      take(
+        api.POST('/jobs/{id}/answer', {
+          params: { path: { id: v.id } },
+          body: { revision: v.revision, key: v.key, reason: v.reason },
+        }),
+      ),
+    touches: (v) => [['job', v.id], ['shelf']],
   })
 
 /** Says what a job is for. */

@@ -2,6 +2,7 @@
 import { ref } from 'vue'
 import type { JobFinding } from '../api/client'
 import { useFormats } from '../composables/format'
+import FindingAnswer from './FindingAnswer.vue'
 import GradeMark from './GradeMark.vue'
 
 const props = defineProps<{
@@ -9,6 +10,8 @@ const props = defineProps<{
   several?: boolean
   chosen?: JobFinding
   messages?: boolean
+  /** Whether what asks for it can be answered, and by whom. */
+  answers?: 'coordinator' | 'steward'
   /** Whether there are layers to show it in. */
   layers?: boolean
 }>()
@@ -16,6 +19,7 @@ const emit = defineEmits<{
   show: [finding: JobFinding, place: number]
   layer: [finding: JobFinding, place: number]
   message: [finding: JobFinding]
+  answer: [finding: JobFinding, reason: string]
 }>()
 
 const f = useFormats()
@@ -41,9 +45,16 @@ function go(x: JobFinding, place: number) {
       :class="[x.grade.replace(' ', '-'), { chosen: x === chosen }]"
       :data-check="x.check"
     >
-      <GradeMark :grade="x.grade" /> <strong>{{ x.check }}</strong>
+      <GradeMark :grade="x.grade" /> <strong>{{ x.rule ?? x.check }}</strong>
       <p v-if="several" class="small quiet">{{ x.piece || 'The whole job' }}</p>
       <p>{{ x.text }}</p>
+      <FindingAnswer
+        v-if="answers && x.key"
+        :finding="x"
+        :steward="answers === 'steward'"
+        @answer="emit('answer', x, $event)"
+      />
+      <p v-else-if="x.answer" class="small">✓ {{ x.answer.who }}: {{ x.answer.reason }}</p>
       <details v-if="x.places?.length" class="small">
         <summary>{{ x.places.length }} {{ x.places.length === 1 ? 'place' : 'places' }}</summary>
         <ol>

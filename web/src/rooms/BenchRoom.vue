@@ -2,9 +2,10 @@
 import { computed, nextTick, ref, shallowRef, watch } from 'vue'
 import type { JobFinding, JobView, Overhang, SliceView } from '../api/client'
 import { useRoute, useRouter } from 'vue-router'
-import { useAdvance, useApprove, useJob, useShelf, useTakeBack, useWho, useWithdraw } from '../api/queries'
+import { useAdvance, useAnswer, useApprove, useJob, useShelf, useTakeBack, useWho, useWithdraw } from '../api/queries'
 import AnswerLine from '../components/AnswerLine.vue'
 import CheckProgress from '../components/CheckProgress.vue'
+import { nextOpen, readyReason } from '../components/answers'
 import FindingList from '../components/FindingList.vue'
 import JobPast from '../components/JobPast.vue'
 import JobUse from '../components/JobUse.vue'
@@ -33,9 +34,19 @@ import { useRoomTitle } from '../composables/title'
 const f = useFormats()
 const route = useRoute()
 const router = useRouter()
-const who = useWho()
 const shelf = useShelf()
 const approve = useApprove()
+const answer = useAnswer()
+const who = useWho()
+/** Who may answer what was found. */
+const may = computed(() => {
+  const role = who.data.value?.role
+  return job.value?.may.decide && role && role !== 'member' ? role : undefined
+})
+function answerIt(x: JobFinding, reason: string) {
+  if (job.value && x.key) answer.mutate({ id: job.value.id, revision: job.value.revision, key: x.key, reason })
+}
+const open = computed(() => may.value && nextOpen(job.value?.findings ?? [], may.value === 'steward'))
 const advance = useAdvance()
 const takeBack = useTakeBack()
 const withdraw = useWithdraw()
@@ -181,7 +192,9 @@ const stand = computed(
 const turnDeg = computed(() =>
   layerInView.value ? slice.value?.plates.flatMap((p) => p.spots).find(ofPiece)?.turn_deg : undefined,
 )
-const canApprove = computed(() => desk.value && job.value?.may.approve && row.value?.takes && !row.value.stale)
+const canApprove = computed(
+  () => desk.value && job.value?.may.approve && row.value?.takes && !row.value.stale && !job.value.to_answer,
+)
 const nextIs: Record<NonNullable<JobView['may']['next']>, string> = {
   'its run starts': 'It has been started',
   'its run ends': 'It is off the machine',
@@ -220,6 +233,12 @@ function unsay() {
 }
 
 useKeys('Bench', [
+  {
+    key: 'w',
+    does: 'It may be so: answer what is to be decided',
+    run: () => open.value && answerIt(open.value, readyReason),
+    when: () => !!open.value && !answer.isPending.value,
+  },
   { key: 'm', does: 'Show it on the next machine', run: nextMachine },
   { key: 'g', does: 'The machine ladder', run: () => (panel.value = 'Ladder') },
   { key: 'v', does: 'The layers, and what was sliced', run: () => (panel.value = 'Layers') },
@@ -282,6 +301,8 @@ useKeys('Bench', [
         :layers="!!layerShown"
         @show="showIt"
         @layer="showInLayer"
+        :answers="may"
+        @answer="(x, reason) => answerIt(x, reason)"
       />
       <PieceCare v-if="piece" class="care" :job="job" :piece="piece" :may-repair="desk" />
       <h2>Measured</h2>

@@ -3,6 +3,7 @@ import { computed, nextTick, reactive, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import type { JobFinding, PieceView, Slip } from '../api/client'
 import {
+  useAnswer,
   useApprove,
   useCancelCheck,
   useCheckAgain,
@@ -11,9 +12,11 @@ import {
   useSendBack,
   useShelf,
   useSoon,
+  useWho,
 } from '../api/queries'
 import ArrivalList from '../components/ArrivalList.vue'
 import CheckProgress from '../components/CheckProgress.vue'
+import { nextOpen, readyReason } from '../components/answers'
 import FindingList from '../components/FindingList.vue'
 import GradeMark from '../components/GradeMark.vue'
 import JobUse from '../components/JobUse.vue'
@@ -33,6 +36,17 @@ const shelf = useShelf()
 const route = useRoute()
 const router = useRouter()
 const approve = useApprove()
+const answer = useAnswer()
+const who = useWho()
+/** Who may answer what was found. */
+const may = computed(() => {
+  const role = who.data.value?.role
+  return job.value?.may.decide && role && role !== 'member' ? role : undefined
+})
+function answerIt(x: JobFinding, reason: string) {
+  if (job.value && x.key) answer.mutate({ id: job.value.id, revision: job.value.revision, key: x.key, reason })
+}
+const open = computed(() => may.value && nextOpen(job.value?.findings ?? [], may.value === 'steward'))
 const sendBack = useSendBack()
 
 const arrivals = computed(() => {
@@ -74,7 +88,7 @@ const row = computed(
 const stopped = computed(() => job.value?.stopped ?? false)
 const decidable = computed(() => !!job.value?.may.decide && job.value.check.state === 'done')
 const canApprove = computed(
-  () => !!job.value?.may.approve && !!row.value && !row.value.stale && !approve.isPending.value,
+  () => !!job.value?.may.approve && !!row.value && !row.value.stale && !job.value.to_answer && !approve.isPending.value,
 )
 /** Why there is no verdict to say yes to. */
 const verdictLine: Record<Slip['check']['state'], string> = {
@@ -176,6 +190,12 @@ function checkOrNot() {
   ;(busy ? cancel : again).mutate(job.value.id)
 }
 useKeys('Counter', [
+  {
+    key: 'w',
+    does: 'It may be so: answer what is to be decided',
+    run: () => open.value && answerIt(open.value, readyReason),
+    when: () => !!open.value && !answer.isPending.value,
+  },
   { key: 'ArrowDown', does: 'Next arrival', run: () => go(at.value + 1) },
   { key: 'ArrowUp', does: 'Arrival before', run: () => go(at.value - 1) },
   { key: 'y', does: 'Yes: approve on the chosen machine', run: yes },
@@ -295,6 +315,9 @@ useKeys('Counter', [
               >
             </p>
             <p v-if="row.stale" class="stale">▲ {{ row.stale }}</p>
+            <p v-if="job.to_answer" class="stale">
+              ▲ {{ job.to_answer }} to answer first, below <kbd class="on">W</kbd>
+            </p>
           </template>
           <p v-else-if="stopped" class="big">Something stops it; see below.</p>
           <p v-else class="big">No machine in service can take it.</p>
@@ -384,6 +407,8 @@ useKeys('Counter', [
             messages
             @show="show"
             @message="noBecause"
+            :answers="may"
+            @answer="(x, reason) => answerIt(x, reason)"
           />
           <PieceCare v-if="piece" ref="care" :job="job" :piece="piece" may-repair />
         </section>

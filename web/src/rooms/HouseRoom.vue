@@ -7,6 +7,7 @@ import EntryForm from '../components/EntryForm.vue'
 import EntryTable, { type Column } from '../components/EntryTable.vue'
 import HouseForm from '../components/HouseForm.vue'
 import RoomState from '../components/RoomState.vue'
+import RulesDrawer from '../components/RulesDrawer.vue'
 import WorkerList from '../components/WorkerList.vue'
 import { fieldsOf, recipeFields } from '../components/fields'
 import { useFormats } from '../composables/format'
@@ -21,9 +22,11 @@ const set = useSetHouse()
 const settings = useSettings()
 const editable = computed(() => who.data.value?.role === 'steward')
 
-const all = ['Machines', 'Materials', 'Recipes', 'Hours and fees', 'Workers'] as const
+const all = ['Machines', 'Materials', 'Recipes', 'Rules', 'Hours and fees', 'Workers'] as const
 /** Who works is for the desk. */
-const drawers = computed(() => all.filter((d) => d !== 'Workers' || who.data.value?.role !== 'member'))
+const drawers = computed(() =>
+  all.filter((d) => (d !== 'Workers' && d !== 'Rules') || who.data.value?.role !== 'member'),
+)
 const drawer = ref<(typeof all)[number]>('Machines')
 useRoomTitle('House', () => drawer.value)
 const chosen = ref<number>()
@@ -184,6 +187,7 @@ useKeys('House', [
             />
           </div>
         </template>
+        <template v-else-if="drawer === 'Rules'"><RulesDrawer :editable="editable" /></template>
         <template v-else-if="drawer === 'Hours and fees'">
           <HouseForm :house="v.house" :texts="v.texts" :editable="editable" :save="set.house" />
         </template>
