@@ -95,6 +95,10 @@ var table = []route{
 		gives(func(ctx context.Context, d *desk.Desk, _ desk.Actor, in *body[ruleWritten]) (house.RuleTried, error) {
 			return house.TryRule(ctx, d, in.Body.Data)
 		})),
+	on(desk.Member, "ended", "GET /ended", "Jobs that were sent back or withdrawn; with words, all that ever ended",
+		gives(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *searching) ([]decide.EndedSlip, error) {
+			return decide.Ended(ctx, d, a, in.Search)
+		})),
 	on(desk.Coordinator, "answer", "POST /jobs/{id}/answer", "Say why something that was found may be as it is",
 		does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[answering]) error {
 			return decide.Answer(ctx, d, a, in.ID, in.Body.Revision, in.Body.Key, in.Body.Reason)
@@ -335,6 +339,9 @@ type (
 	ruleSeen struct {
 		ByID
 		Version int `query:"version" minimum:"1" required:"true" doc:"The version that was seen"`
+	}
+	searching struct {
+		Search string `query:"search" maxLength:"200" doc:"Words, each of which is in the job's title, member, wish, files or number"`
 	}
 	answering struct {
 		Versioned

@@ -384,3 +384,29 @@ func (q Q) Progress(ctx context.Context, job int64, round int, doing string, fra
 	return q.changed(ctx, `UPDATE task SET state = 'running', doing = $3, fraction = $4 WHERE job_id = $1 AND round = $2 AND state IN ('queued', 'running')`,
 		job, round, doing, fraction)
 }
+
+// Ended is a job that is in nobody's hands any more.
+type Ended struct {
+	ID         int64
+	Title      string
+	MemberName string
+	Purpose    string
+	State      string
+	Reason     string
+	EndedAt    time.Time
+}
+
+// EndedJobs are those that were sent back or withdrawn, the latest first; with words, those that were fetched, too, of
+// which each word is somewhere in what is known of the job. Of one member if member is not 0.
+func (q Q) EndedJobs(ctx context.Context, member int64, words []string, most int) ([]Ended, error) {
+	if words == nil {
+		words = []string{}
+	}
+	return all[Ended](ctx, q, `SELECT * FROM (
+			SELECT j.id, j.title, p.name, j.purpose, j.state, j.reason, coalesce((SELECT max(e.at) FROM event e WHERE e.job_id = j.id), j.created_at) AS ended
+			FROM job j JOIN person p ON p.id = j.member_id
+			WHERE (j.state IN ('sent back', 'withdrawn') OR j.state = 'fetched' AND cardinality($2::text[]) > 0) AND ($1 = 0 OR j.member_id = $1)
+			AND NOT EXISTS (SELECT 1 FROM unnest($2::text[]) w WHERE position(lower(w) IN lower(concat_ws(' ', j.id, j.title, p.name, j.purpose, j.wish, j.reason, j.state,
+				(SELECT string_agg(x.name, ' ') FROM piece x WHERE x.job_id = j.id)))) = 0)
+		) e ORDER BY ended DESC, id DESC LIMIT $3`, member, words, most)
+}

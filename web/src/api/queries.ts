@@ -1,4 +1,4 @@
-import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, toValue, watch, type MaybeRefOrGetter } from 'vue'
 import { withRunAt } from '../components/lanes'
 import { isLive } from '../composables/events'
@@ -40,6 +40,14 @@ export const useFloor = () =>
 
 export const useHouse = (enabled: MaybeRefOrGetter<boolean> = true) =>
   useQuery({ queryKey: ['house'], queryFn: () => take(api.GET('/house')), enabled: () => toValue(enabled) })
+
+/** Jobs that were sent back or withdrawn; with words, all that ever ended. */
+export const useEnded = (search: () => string) =>
+  useQuery({
+    queryKey: computed(() => ['shelf', 'ended', search()]),
+    queryFn: () => take(api.GET('/ended', { params: { query: { search: search() } } })),
+    placeholderData: keepPreviousData,
+  })
 
 /** What the house asks of jobs. */
 export const useRules = () => useQuery({ queryKey: ['house', 'rules'], queryFn: () => take(api.GET('/rules')) })

@@ -4,6 +4,23 @@
  */
 
 export interface paths {
+    "/ended": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Jobs that were sent back or withdrawn; with words, all that ever ended */
+        get: operations["ended"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/events": {
         parameters: {
             query?: never;
@@ -1112,6 +1129,22 @@ export interface components {
             count: number;
             step: string;
             text: string;
+        };
+        EndedSlip: {
+            /**
+             * Format: date-time
+             * @description When that was
+             */
+            at: string;
+            /** Format: int64 */
+            id: number;
+            member: string;
+            purpose: string;
+            /** @description What its member was told, or has said */
+            reason?: string;
+            /** @enum {string} */
+            state: "sent back" | "withdrawn" | "fetched";
+            title: string;
         };
         ErrorDetail: {
             /** @description Where the error occurred, e.g. 'body.items[3].tags' or 'path.thing-id' */
@@ -2922,6 +2955,65 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    ended: {
+        parameters: {
+            query?: {
+                /** @description Words, each of which is in the job's title, member, wish, files or number */
+                search?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EndedSlip"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     events: {
         parameters: {
             query?: {

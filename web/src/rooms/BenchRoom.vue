@@ -291,6 +291,7 @@ useKeys('Bench', [
       <v-btn v-if="desk && job.may.next" size="small" class="act" @click="stepOn">{{ nextIs[job.may.next] }}</v-btn>
     </header>
     <section class="left">
+      <p v-if="job.reason" class="told">“{{ job.reason }}”</p>
       <CheckProgress :job="job" />
       <JobUse :job="job" />
       <h2>Findings</h2>

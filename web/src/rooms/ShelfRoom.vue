@@ -1,14 +1,17 @@
 <script setup lang="ts">
+import { refDebounced } from '@vueuse/core'
 import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import type { Slip } from '../api/client'
-import { useShelf } from '../api/queries'
+import { useEnded, useShelf } from '../api/queries'
 import JobSlip from '../components/JobSlip.vue'
 import RoomState from '../components/RoomState.vue'
+import { useFormats } from '../composables/format'
 import { useKeys } from '../composables/keys'
 import { useRoomTitle } from '../composables/title'
 
 useRoomTitle('Shelf')
+const f = useFormats()
 const shelf = useShelf()
 const router = useRouter()
 const search = ref('')
@@ -24,7 +27,7 @@ const names: Record<string, [name: string, empty: string]> = {
 }
 
 const found = computed(() => {
-  const words = search.value.toLowerCase().split(/\s+/).filter(Boolean)
+  const words = (search.value ?? '').toLowerCase().split(/\s+/).filter(Boolean)
   return (shelf.data.value?.slips ?? []).filter((s) => {
     const text =
       `${s.id} ${s.title} ${s.member} ${s.purpose} ${s.machine ?? ''} ${s.worst?.check ?? ''} ${s.wish}`.toLowerCase()
@@ -43,6 +46,12 @@ const shelves = computed(() =>
       slips: found.value.filter((s) => plank(s.state) === state),
     })),
 )
+// What left the shelf: sent back and withdrawn, and with words all that ever was.
+const asked = refDebounced(
+  computed(() => (search.value ?? '').trim()),
+  250,
+)
+const ended = useEnded(() => asked.value)
 const next = computed(() => shelf.data.value?.next)
 const place = (s: Slip) => (s.may.decide ? `/counter/${s.id}` : `/bench/${s.id}`)
 
@@ -103,6 +112,23 @@ useKeys('Shelf', [
           <p v-if="!s.slips.length" class="quiet empty">{{ search ? 'No match here.' : s.empty }}</p>
         </div>
       </section>
+      <section v-if="ended.data.value?.length || asked" class="plank" aria-label="Left the shelf">
+        <h2>
+          <span>{{ asked ? 'Found of old' : 'Sent back, withdrawn' }}</span><span class="num count">{{
+            ended.data.value?.length ?? 0
+          }}</span>
+        </h2>
+        <ul class="ended">
+          <li v-for="x in ended.data.value" :key="x.id">
+            <router-link :to="`/bench/${x.id}`"
+              ><strong>{{ x.title }}</strong> <span class="num quiet">#{{ x.id }}</span></router-link
+            >
+            <span class="small">{{ x.member }}, {{ x.state }} {{ f.moment(x.at) }}</span>
+            <span v-if="x.reason" class="small quiet">“{{ x.reason }}”</span>
+          </li>
+          <li v-if="!ended.data.value?.length" class="quiet">No match here.</li>
+        </ul>
+      </section>
     </RoomState>
   </div>
 </template>
@@ -142,6 +168,18 @@ useKeys('Shelf', [
   display: flex;
   flex-direction: column;
   justify-content: flex-start;
+}
+.ended {
+  list-style: none;
+  padding: 0 0 8px;
+  display: grid;
+  gap: 2px;
+}
+.ended li {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 0 12px;
+  align-items: baseline;
 }
 .count {
   font-size: 1.5rem;
