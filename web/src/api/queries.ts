@@ -135,17 +135,25 @@ interface Deed<V> {
   run: (v: V) => Promise<unknown>
   /** What is said when it is done. */
   done?: (v: V) => string
+  /** Undoes it, for ten seconds. */
+  undo?: (v: V) => Promise<unknown>
   /** What it changes, beside the shelf and the floor. */
   touches?: (v: V) => Keys
 }
 
 /** A deed: runs, loads anew what it may have changed, and says so when refused. */
-function useDeed<V>({ run, done, touches }: Deed<V>) {
+function useDeed<V>({ run, done, undo, touches }: Deed<V>) {
   const client = useQueryClient()
   return useMutation({
     mutationFn: run,
     onSuccess: (_, v) => {
-      if (done) say(done(v))
+      if (!done) return
+      if (!undo) return say(done(v))
+      say(done(v), 'done', () => {
+        undo(v)
+          .catch((e: Error) => say(e.message, 'refused'))
+          .finally(() => void client.invalidateQueries())
+      })
     },
     onError: (e) => say(e.message, 'refused'),
     onSettled: (_d, _e, v) => {
@@ -185,6 +193,11 @@ export const useApprove = () =>
       v.sliced
         ? `${v.title} is queued on ${v.machine}.`
         : `${v.title} is sliced for ${v.machine}, and queued if that keeps to the yes.`,
+    undo: async (v) => {
+      const { revision } = await take(api.GET('/jobs/{id}', { params: { path: { id: v.id } } }))
+      await take(api.POST('/jobs/{id}/take-back', { params: { path: { id: v.id } }, body: { revision } }))
+      say(`${v.title} is to be decided again.`)
+    },
     touches: ofJob,
   })
 

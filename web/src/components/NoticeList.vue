@@ -1,5 +1,8 @@
 <script setup lang="ts">
-import { hush, notices } from '../composables/notices'
+import { useKeys } from '../composables/keys'
+import { hush, notices, undoLast } from '../composables/notices'
+
+useKeys('Just now', [{ key: 'Shift+z', does: 'Undo it', run: undoLast, when: () => notices.some((n) => n.undo) }])
 </script>
 
 <template>
@@ -7,6 +10,9 @@ import { hush, notices } from '../composables/notices'
     <div v-for="n in notices" :key="n.id" :class="['notice', n.kind]" :role="n.kind === 'refused' ? 'alert' : 'status'">
       <span class="mark" aria-hidden="true">{{ n.kind === 'refused' ? '■' : '✓' }}</span>
       <span>{{ n.text }}</span>
+      <button v-if="n.undo" type="button" class="undo" @click="(hush(n.id), n.undo())">
+        Undo <kbd class="on">Shift Z</kbd>
+      </button>
       <button type="button" aria-label="Close" @click="hush(n.id)">×</button>
     </div>
   </div>
@@ -36,6 +42,12 @@ import { hush, notices } from '../composables/notices'
 }
 .mark {
   font-weight: 700;
+}
+.undo {
+  font-size: 1rem;
+  text-decoration: underline;
+  text-underline-offset: 3px;
+  white-space: nowrap;
 }
 button {
   margin-left: auto;

@@ -1785,6 +1785,7 @@ describe('the house', () => {
     await w.findAll('.entries th')[4]!.trigger('click')
     expect(cells()[0]).toMatch(/^Bowline everyday/)
     await press('d')
+    await press('d') // the rules
     const field = (label: string) =>
       w.findAllComponents({ name: 'VTextField' }).find((x) => x.props('label') === label)!
     expect(field('Monday').props('modelValue')).toBe('10:00–18:00')
