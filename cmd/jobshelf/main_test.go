@@ -193,7 +193,7 @@ func TestEveryPartOnEveryMachine(t *testing.T) {
 		off  float64
 	}
 	var times, masses []row
-	reason := regexp.MustCompile(`^(Stands because it|Left out: .*) .+\.$`)
+	reason := regexp.MustCompile(`^(Support stands under it: it|Left out: .*) .+\.$`)
 	sliced, refused, changed := 0, 0, 0
 	for n, p := range parts {
 		for turn, purpose := range []recipe.Purpose{recipe.QuickLook, recipe.Everyday, recipe.WorkingPart} {

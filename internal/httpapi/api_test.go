@@ -256,7 +256,7 @@ func TestEveryRouteAgainstEveryRole(t *testing.T) {
 		"check-again": member, "cancel-check": member, "upload": member, "events": member,
 		"piece-picture": member, "piece-view": member, "piece-file": member, "piece-evidence": member, "change-piece": member, "replace-file": member, "turn-pieces": member, "bed": member, "turn-bed": coordinator, "renew-bed": coordinator, "undo-piece": member, "redo-piece": member, "repair-piece": coordinator,
 		"settings": member, "slices": member, "slice-layers": member, "slice-gcode": member, "slice-plate": member, "order-slice": coordinator, "cancel-slice": coordinator, "slice-again": coordinator, "choose-slice": coordinator, "name-slice": coordinator, "remove-slice": coordinator, "savings": coordinator,
-		"people": coordinator, "workers": coordinator, "approve": coordinator, "send-back": coordinator, "advance": coordinator, "take-back": coordinator, "withdraw": member, "run-gcode": coordinator, "run-failed": coordinator, "repair-all": coordinator, "say-use": member, "ended": member, "rules": coordinator, "rule-versions": coordinator, "add-rule": steward, "set-rule": steward, "take-rule-away": steward, "try-rule": coordinator, "answer": coordinator, "beside": coordinator, "put-together": coordinator, "take-out": coordinator, "floor": coordinator, "move-run": coordinator,
+		"people": coordinator, "workers": coordinator, "approve": coordinator, "send-back": coordinator, "advance": coordinator, "take-back": coordinator, "withdraw": member, "run-gcode": coordinator, "run-failed": coordinator, "repair-all": coordinator, "say-use": member, "ask": coordinator, "reply": member, "ended": member, "rules": coordinator, "rule-versions": coordinator, "add-rule": steward, "set-rule": steward, "take-rule-away": steward, "try-rule": coordinator, "answer": coordinator, "beside": coordinator, "put-together": coordinator, "take-out": coordinator, "floor": coordinator, "move-run": coordinator,
 		"set-house": steward, "set-machine": steward, "set-material": steward, "set-recipe": steward,
 	}
 	h := open(t)
@@ -358,7 +358,7 @@ func TestStaleVersionsAreRefusedOverTheLine(t *testing.T) {
 	piece := v.PieceSet[0].ID
 	asked := 0
 	for path, item := range h.api.OpenAPI().Paths {
-		for method, body := range map[string]map[string]any{"POST": {"reason": "no", "steps": []string{"weld"}, "upload_id": "gone", "turns": []any{map[string]any{"piece_id": piece, "turn": []int{0, 1, 0, 0}}}}, "PUT": {"copies": 2, "use": map[string]any{"load": true}}} {
+		for method, body := range map[string]map[string]any{"POST": {"reason": "no", "steps": []string{"weld"}, "upload_id": "gone", "text": "what", "key": "0123456789abcdef", "turns": []any{map[string]any{"piece_id": piece, "turn": []int{0, 1, 0, 0}}}}, "PUT": {"copies": 2, "use": map[string]any{"load": true}}} {
 			op := map[string]*huma.Operation{"POST": item.Post, "PUT": item.Put}[method]
 			if op == nil || !strings.Contains(path, "{id}") || !strings.HasPrefix(path, "/jobs/") && !strings.HasPrefix(path, "/pieces/") || op.RequestBody == nil {
 				continue

@@ -99,6 +99,14 @@ var table = []route{
 		gives(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *searching) ([]decide.EndedSlip, error) {
 			return decide.Ended(ctx, d, a, in.Search)
 		})),
+	on(desk.Coordinator, "ask", "POST /jobs/{id}/ask", "Ask a job's member something",
+		does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[saying]) error {
+			return decide.Ask(ctx, d, a, in.ID, in.Body.Revision, in.Body.Text)
+		})),
+	on(desk.Member, "reply", "POST /jobs/{id}/reply", "Answer what was asked",
+		does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[saying]) error {
+			return decide.Reply(ctx, d, a, in.ID, in.Body.Revision, in.Body.Text)
+		})),
 	on(desk.Coordinator, "answer", "POST /jobs/{id}/answer", "Say why something that was found may be as it is",
 		does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[answering]) error {
 			return decide.Answer(ctx, d, a, in.ID, in.Body.Revision, in.Body.Key, in.Body.Reason)
@@ -342,6 +350,10 @@ type (
 	}
 	searching struct {
 		Search string `query:"search" maxLength:"200" doc:"Words, each of which is in the job's title, member, wish, files or number"`
+	}
+	saying struct {
+		Versioned
+		Text string `json:"text" minLength:"1" maxLength:"1000"`
 	}
 	answering struct {
 		Versioned

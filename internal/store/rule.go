@@ -42,7 +42,7 @@ func (q Q) AddRule(ctx context.Context, id int64, seen int, data rule.Rule, coun
 
 // Answer is what somebody said to something that was found on a job.
 type Answer struct {
-	JobID    int64 `json:"-"`
+	JobID    int64
 	Key      string
 	Reason   string
 	PersonID int64
@@ -80,18 +80,18 @@ type Decision struct {
 
 // RuleRef is a version of a rule, and whether it raised something.
 type RuleRef struct {
-	ID     int64 `json:"id"`
-	N      int   `json:"n"`
-	Raised bool  `json:"raised,omitempty"`
+	ID     int64
+	N      int
+	Raised bool
 }
 
 // Answered is what was said to something that was found.
 type Answered struct {
-	Check  string `json:"check"`
-	Rule   string `json:"rule,omitempty"`
-	Text   string `json:"text"`
-	Reason string `json:"reason"`
-	Person string `json:"person"`
+	Check  string
+	Rule   string
+	Text   string
+	Reason string
+	Person string
 }
 
 // AddDecision writes one.

@@ -47,6 +47,8 @@ var history = texts{
 	"answer taken back":                   say("The answer was taken back: %[1]s"),         // what was found
 	"rule written":                        say("The rule %[1]s is written, version %[2]d"), // its name, version
 	"rule taken away":                     say("The rule %[1]s is taken away"),             // its name
+	"asked":                               say("Asked: %[1]s"),                             // what
+	"replied":                             say("Answered: %[1]s"),                          // what
 	"yes not kept":                        say("The yes does not hold: to be decided again"),
 	"longer than the yes":                 say("Sliced, it takes %[1]v min, and the yes was to %[2]v min."),
 	"heavier than the yes":                say("Sliced, it takes %[1]v g, and the yes was to %[2]v g."),

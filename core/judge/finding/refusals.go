@@ -3,10 +3,13 @@ package finding
 // refusals are the English texts of what cannot be: of settings, blocks and programs, and of
 // what the desk is asked for. They complete english.
 var refusals = texts{
-	"not answered":                       say("It is to be answered before a yes: %[1]s"),        // what was found
-	"nothing to answer":                  say("Job %[1]d is %[2]s: there is nothing to answer."), // job, state
-	"not yours to waive":                 say("The rule %[1]s is waived by the steward."),        // its name
-	"needs no answer":                    say("%[1]s needs no answer, or nobody may waive it."),  // what was found
+	"nothing asked":                      say("Say what is asked."),
+	"nothing answered":                   say("Say something to what was asked."),
+	"nothing was asked":                  say("Nothing is asked about job %[1]d that is not answered."), // job
+	"not answered":                       say("It is to be answered before a yes: %[1]s"),               // what was found
+	"nothing to answer":                  say("Job %[1]d is %[2]s: there is nothing to answer."),        // job, state
+	"not yours to waive":                 say("The rule %[1]s is waived by the steward."),               // its name
+	"needs no answer":                    say("%[1]s needs no answer, or nobody may waive it."),         // what was found
 	"no longer found":                    say("That is no longer found: something was changed meanwhile. Look again."),
 	"rule changed":                       say("Somebody else has changed this rule meanwhile. Look at it again."),
 	"rule of that name":                  say("There is another rule called %[1]s."), // its name

@@ -169,8 +169,9 @@ type FreeSpan struct {
 func FreeSpans(here, below []polygon.Path, shells int, lineMM, layerMM float64) (out []FreeSpan) {
 	var poly polygon.Scratch
 	width, gap := um(lineMM), um(Spacing(lineMM, layerMM))
-	inside := poly.Offset(here, -float64(shells)*width, mitre)
-	free := poly.Boolean(polygon.Difference, polygon.NonZero, inside, below)
+	rim := float64(shells) * width
+	bare := poly.Boolean(polygon.Difference, polygon.NonZero, here, below)
+	free := poly.Boolean(polygon.Difference, polygon.NonZero, poly.Offset(here, -rim, mitre), below)
 	free = poly.Offset(poly.Offset(free, -width, mitre), width, mitre)
 	near := poly.Offset(below, width/2, mitre)
 	for _, f := range polygon.Figures(free) {
@@ -179,7 +180,8 @@ func FreeSpans(here, below []polygon.Path, shells int, lineMM, layerMM float64) 
 		if share < leastHeld {
 			continue
 		}
-		b := FreeSpan{AreaMM2: areaMM2(paths)}
+		around := poly.Offset(paths, rim+width/4, mitre) // with the outline passes beside it
+		b := FreeSpan{AreaMM2: areaMM2(poly.Boolean(polygon.Intersection, polygon.NonZero, around, bare))}
 		sin, cos := math.Sincos(-angle)
 		first, last := lattice(paths, sin, cos, gap)
 		hold := crossings(near, sin, cos, gap, first, last)

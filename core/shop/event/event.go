@@ -70,6 +70,13 @@ type (
 	RuleTakenAway struct {
 		Rule string `json:"rule"`
 	}
+	// Asked is a question to a job's member, Replied what was said to it.
+	Asked struct {
+		Text string `json:"text"`
+	}
+	Replied struct {
+		Text string `json:"text"`
+	}
 	YesNotKept   struct{}
 	YesTakenBack struct{}
 	Withdrawn    struct{}
@@ -254,6 +261,8 @@ func (FindingAnswered) Kind() string    { return "finding answered" }
 func (AnswerTakenBack) Kind() string    { return "answer taken back" }
 func (RuleWritten) Kind() string        { return "rule written" }
 func (RuleTakenAway) Kind() string      { return "rule taken away" }
+func (Asked) Kind() string              { return "asked" }
+func (Replied) Kind() string            { return "replied" }
 func (YesNotKept) Kind() string         { return "yes not kept" }
 func (YesTakenBack) Kind() string       { return "yes taken back" }
 func (Withdrawn) Kind() string          { return "withdrawn" }
@@ -313,7 +322,7 @@ func (Several) Kind() string            { return "several" }
 
 // Kinds are all of them, as they are before anything is in them.
 var Kinds = []Event{
-	HandedIn{}, Checked{}, Unread{}, CheckedAgain{}, CheckAsked{}, CheckCancelled{}, CheckSetAside{}, Approved{}, ApprovedUpTo{}, ForWarmth{}, ForOutdoors{}, ForBending{}, ForLoad{}, ForFitting{}, ForColour{}, ForAnything{}, FindingAnswered{}, AnswerTakenBack{}, RuleWritten{}, RuleTakenAway{}, YesNotKept{}, YesTakenBack{}, Withdrawn{},
+	HandedIn{}, Checked{}, Unread{}, CheckedAgain{}, CheckAsked{}, CheckCancelled{}, CheckSetAside{}, Approved{}, ApprovedUpTo{}, ForWarmth{}, ForOutdoors{}, ForBending{}, ForLoad{}, ForFitting{}, ForColour{}, ForAnything{}, Asked{}, Replied{}, FindingAnswered{}, AnswerTakenBack{}, RuleWritten{}, RuleTakenAway{}, YesNotKept{}, YesTakenBack{}, Withdrawn{},
 	SentBack{}, Started{}, CameOff{}, Failed{}, ReadyToFetch{}, Fetched{}, MovedInItsLane{}, ToLieTogether{}, LieTogether{}, NotTogether{}, LiesAlone{}, RepairAskedFor{}, Repaired{}, UnitLeft{}, UnitSaid{}, CopiesSaid{}, CountsAsItCame{},
 	StandsAsBest{}, NozzleSaid{}, NozzleOfRecipe{}, LoadSaid{}, LoadNone{}, PieceLeftOut{}, PieceBack{}, FileReplaced{}, PieceUndone{}, PieceRedone{}, Turned{}, Mirrored{}, Sized{},
 	CountsMended{}, SliceOrdered{}, SliceAgain{}, SliceCancelled{}, SliceRemoved{}, SliceNamed{}, SliceChosen{}, SliceDone{}, SliceFailed{}, SliceSetAside{}, HouseChanged{}, BedTurned{}, BedRenewed{}, MachineChanged{}, MaterialChanged{},

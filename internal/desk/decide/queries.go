@@ -41,6 +41,7 @@ type Slip struct {
 	Pieces    int          `json:"pieces" doc:"How many, copies counted"`
 	Check     Check        `json:"check"`
 	Worst     *FindingView `json:"worst,omitempty"`
+	Asked     string       `json:"asked,omitempty" doc:"What its member was asked and has not answered"`
 	ToAnswer  int          `json:"to_answer,omitempty" doc:"How much of what was found has to be answered before a yes"`
 	Machine   string       `json:"machine,omitempty" doc:"Where it is queued, or is proposed to go"`
 	MachineID int64        `json:"machine_id,omitempty"`
@@ -100,6 +101,10 @@ func Shelf(ctx context.Context, d *desk.Desk, a desk.Actor) (ShelfView, error) {
 	if err != nil {
 		return view, err
 	}
+	asked, err := d.Store.OpenQuestions(ctx)
+	if err != nil {
+		return view, err
+	}
 	said := map[int64][]store.Answer{}
 	for _, a := range answers {
 		said[a.JobID] = append(said[a.JobID], a)
@@ -127,6 +132,9 @@ func Shelf(ctx context.Context, d *desk.Desk, a desk.Actor) (ShelfView, error) {
 		stand(h, &s, j, runs[j.ID], ladder)
 		of := whole(h, j, pieces[j.ID], ladder)
 		s.worse(h, of)
+		if job.Weighed(j.State) {
+			s.Asked = asked[j.ID]
+		}
 		if j.State == job.ToDecide {
 			s.ToAnswer = unanswered(note(pieces[j.ID], of, said[j.ID]))
 		}
@@ -156,9 +164,11 @@ func (s *Slip) worse(h *floor.State, of []finding.Finding) {
 
 // next is what to do first.
 func next(slips []Slip) *Next {
-	waiting := make([]job.Waiting, len(slips))
-	for i, s := range slips {
-		waiting[i] = job.Waiting{ID: s.ID, Step: s.State, Needs: s.NeededBy}
+	var waiting []job.Waiting
+	for _, s := range slips {
+		if s.Asked == "" { // else it waits for its member
+			waiting = append(waiting, job.Waiting{ID: s.ID, Step: s.State, Needs: s.NeededBy})
+		}
 	}
 	first, ok := job.First(waiting)
 	if !ok {
@@ -231,16 +241,17 @@ func stand(h *floor.State, s *Slip, j store.Job, runs []store.Run, ladder []floo
 // JobView is one job on the bench.
 type JobView struct {
 	Slip
-	Use      printability.Use  `json:"use" doc:"What it is for"`
-	Stopped  bool              `json:"stopped" doc:"Something found stops it: it cannot be approved"`
-	Findings []JobFinding      `json:"findings"`
-	Messages []Message         `json:"messages" doc:"What could be said to the member, ready to send: of the findings, worst first, then a question; none for members"`
-	Ladder   []floor.LadderRow `json:"ladder"`
-	Ways     floor.Ways        `json:"ways" doc:"The same machines where its pieces stand otherwise"`
-	PieceSet []PieceView       `json:"piece_set"`
-	LeftOut  []LeftOut         `json:"left_out" doc:"Pieces that were left out of it"`
-	History  []HistoryLine     `json:"history"`
-	Runs     []floor.RunView   `json:"runs" doc:"Of its plates: what prints, then what waits, then what is off the machine"`
+	Questions []QuestionView    `json:"questions" doc:"What was asked about it, the first first"`
+	Use       printability.Use  `json:"use" doc:"What it is for"`
+	Stopped   bool              `json:"stopped" doc:"Something found stops it: it cannot be approved"`
+	Findings  []JobFinding      `json:"findings"`
+	Messages  []Message         `json:"messages" doc:"What could be said to the member, ready to send: of the findings, worst first, then a question; none for members"`
+	Ladder    []floor.LadderRow `json:"ladder"`
+	Ways      floor.Ways        `json:"ways" doc:"The same machines where its pieces stand otherwise"`
+	PieceSet  []PieceView       `json:"piece_set"`
+	LeftOut   []LeftOut         `json:"left_out" doc:"Pieces that were left out of it"`
+	History   []HistoryLine     `json:"history"`
+	Runs      []floor.RunView   `json:"runs" doc:"Of its plates: what prints, then what waits, then what is off the machine"`
 }
 
 // LeftOut is a piece that was left out of a job.
@@ -387,6 +398,14 @@ func Job(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) (JobView, er
 	answers, err := d.Store.Answers(ctx, id)
 	if err != nil {
 		return JobView{}, err
+	}
+	questions, err := d.Store.Questions(ctx, id)
+	if err != nil {
+		return JobView{}, err
+	}
+	v.Questions = questionViews(questions)
+	if n := len(questions); n > 0 && questions[n-1].Reply == nil && job.Weighed(j.State) {
+		v.Asked = questions[n-1].Asked
 	}
 	all := note(pieces, of, answers)
 	v.Findings = findings(pieces, all, h.Words)

@@ -106,6 +106,7 @@ export function useSoon(id: () => number | undefined) {
 const asOnTheShelf = (slip: Slip): JobView => ({
   ...slip,
   use: {},
+  questions: [],
   findings: [],
   history: [],
   ladder: [],
@@ -285,6 +286,25 @@ export const useAnswer = () =>
         }),
       ),
     touches: (v) => [['job', v.id], ['shelf']],
+  })
+
+/** Asks a job's member something, and answers that. */
+export const useAsk = () =>
+  useDeed<At & { title: string; text: string }>({
+    run: (v) =>
+      take(
+        api.POST('/jobs/{id}/ask', { params: { path: { id: v.id } }, body: { revision: v.revision, text: v.text } }),
+      ),
+    done: (v) => `${v.title} waits for its member’s answer.`,
+    touches: ofJob,
+  })
+export const useReply = () =>
+  useDeed<At & { text: string }>({
+    run: (v) =>
+      take(
+        api.POST('/jobs/{id}/reply', { params: { path: { id: v.id } }, body: { revision: v.revision, text: v.text } }),
+      ),
+    touches: ofJob,
   })
 
 /** Says what a job is for. */

@@ -159,6 +159,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/jobs/{id}/ask": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Ask a job's member something */
+        post: operations["ask"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/jobs/{id}/check": {
         parameters: {
             query?: never;
@@ -188,6 +205,23 @@ export interface paths {
         put?: never;
         /** Make mended versions of all pieces that call for it */
         post: operations["repair-all"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/jobs/{id}/reply": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Answer what was asked */
+        post: operations["reply"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1395,6 +1429,8 @@ export interface components {
         JobView: {
             /** Format: date-time */
             arrived_at: string;
+            /** @description What its member was asked and has not answered */
+            asked?: string;
             check: components["schemas"]["Check"];
             findings: components["schemas"]["JobFinding"][];
             /**
@@ -1440,6 +1476,8 @@ export interface components {
             /** Format: int64 */
             price_cents?: number;
             purpose: string;
+            /** @description What was asked about it, the first first */
+            questions: components["schemas"]["QuestionView"][];
             reason?: string;
             /** Format: int64 */
             revision: number;
@@ -2058,6 +2096,16 @@ export interface components {
              */
             run_id: number;
         };
+        QuestionView: {
+            asked: string;
+            /** Format: date-time */
+            asked_at: string;
+            asked_by: string;
+            /** Format: date-time */
+            replied_at?: string;
+            replied_by?: string;
+            reply?: string;
+        };
         Recipe: {
             /**
              * @description What keeps the first layer down
@@ -2438,6 +2486,14 @@ export interface components {
             /** @description It has no program: it is to be sliced before the start */
             unsliced?: boolean;
         };
+        Saying: {
+            /**
+             * Format: int64
+             * @description The revision of the job that was seen
+             */
+            revision: number;
+            text: string;
+        };
         SeenBed: {
             /**
              * Format: int64
@@ -2583,6 +2639,8 @@ export interface components {
         Slip: {
             /** Format: date-time */
             arrived_at: string;
+            /** @description What its member was asked and has not answered */
+            asked?: string;
             check: components["schemas"]["Check"];
             /**
              * Format: date-time
@@ -3653,6 +3711,66 @@ export interface operations {
             };
         };
     };
+    ask: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Saying"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "check-again": {
         parameters: {
             query?: never;
@@ -3777,6 +3895,66 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["Versioned"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    reply: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Saying"];
             };
         };
         responses: {

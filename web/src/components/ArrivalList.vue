@@ -36,7 +36,8 @@ const stop = (s: Slip, i: number) =>
         <span v-if="s.needed_by" class="num small d">{{ f.day(s.needed_by) }}</span>
         <span class="quiet small m">{{ s.member }}</span>
         <span class="small g">
-          <GradeMark v-if="s.worst" :grade="s.worst.grade" :word="s.worst.check" />
+          <span v-if="s.asked" class="asked">asked</span>
+          <GradeMark v-else-if="s.worst" :grade="s.worst.grade" :word="s.worst.check" />
           <template v-else-if="s.check.state === 'done'">✓</template>
           <template v-else-if="s.check.state === 'set aside'">set aside</template>
           <template v-else>…</template>

@@ -8,6 +8,7 @@ import CheckProgress from '../components/CheckProgress.vue'
 import { nextOpen, readyReason } from '../components/answers'
 import FindingList from '../components/FindingList.vue'
 import JobPast from '../components/JobPast.vue'
+import JobTalk from '../components/JobTalk.vue'
 import JobUse from '../components/JobUse.vue'
 import MachineLadder from '../components/MachineLadder.vue'
 import OrientationPanel from '../components/OrientationPanel.vue'
@@ -292,6 +293,7 @@ useKeys('Bench', [
     </header>
     <section class="left">
       <p v-if="job.reason" class="told">“{{ job.reason }}”</p>
+      <JobTalk :job="job" />
       <CheckProgress :job="job" />
       <JobUse :job="job" />
       <h2>Findings</h2>

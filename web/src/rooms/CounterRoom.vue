@@ -5,6 +5,7 @@ import type { JobFinding, PieceView, Slip } from '../api/client'
 import {
   useAnswer,
   useApprove,
+  useAsk,
   useCancelCheck,
   useCheckAgain,
   useJob,
@@ -19,6 +20,7 @@ import CheckProgress from '../components/CheckProgress.vue'
 import { nextOpen, readyReason } from '../components/answers'
 import FindingList from '../components/FindingList.vue'
 import GradeMark from '../components/GradeMark.vue'
+import JobTalk from '../components/JobTalk.vue'
 import JobUse from '../components/JobUse.vue'
 import MachineLadder from '../components/MachineLadder.vue'
 import PartView from '../components/PartView.vue'
@@ -48,12 +50,13 @@ function answerIt(x: JobFinding, reason: string) {
 }
 const open = computed(() => may.value && nextOpen(job.value?.findings ?? [], may.value === 'steward'))
 const sendBack = useSendBack()
+const ask = useAsk()
 
 const arrivals = computed(() => {
   const due = (s: Slip) => s.needed_by ?? '9999'
   return (shelf.data.value?.slips ?? [])
     .filter((s) => s.may.change)
-    .sort((a, b) => due(a).localeCompare(due(b)) || a.id - b.id)
+    .sort((a, b) => Number(!!a.asked) - Number(!!b.asked) || due(a).localeCompare(due(b)) || a.id - b.id)
 })
 const id = computed(() => (route.params.id ? Number(route.params.id) : arrivals.value[0]?.id))
 const at = computed(() => arrivals.value.findIndex((s) => s.id === id.value))
@@ -155,6 +158,12 @@ function send() {
   if (!job.value) return
   const { id, revision, title } = job.value
   void decide(sendBack.mutateAsync({ id, revision, title, reason: reason.value }).then(() => void reasons.delete(id)))
+}
+
+function askIt() {
+  if (!job.value) return
+  const { id, revision, title } = job.value
+  void decide(ask.mutateAsync({ id, revision, title, text: reason.value }).then(() => void reasons.delete(id)))
 }
 
 function nextMachine() {
@@ -262,6 +271,7 @@ useKeys('Counter', [
           </p>
           <p v-if="job.wish" class="wish">“{{ job.wish }}”</p>
           <JobUse :job="job" />
+          <JobTalk :job="job" />
           <p v-if="piece?.surface.triangles" class="small quiet">
             <span class="num">{{ piece.surface.size_mm.map((v) => f.number(v, 1)).join(' × ') }} mm</span> ·
             <span class="num">{{ f.number(piece.surface.volume_mm3 / 1000, 2) }} cm³</span> ·
@@ -366,6 +376,9 @@ useKeys('Counter', [
             :disabled="!reason.trim()"
             :loading="sendBack.isPending.value"
             >Send back with this message</v-btn
+          >
+          <v-btn id="ask" :disabled="!reason.trim()" :loading="ask.isPending.value" @click="askIt"
+            >Ask this, and wait</v-btn
           >
         </form>
       </section>

@@ -151,6 +151,7 @@ const piece = (id: number): PieceView => ({
 const jobView = (id: number, more: Partial<JobView> = {}): JobView => ({
   ...slip(id, 'to decide'),
   use: {},
+  questions: [],
   ways: { rows: [], tried: 0, of: 0 },
   stopped: false,
   findings: [],
