@@ -37,13 +37,8 @@ func (s *Stack) gaps(k int, zMM float64, l *Cut, poly *polygon.Scratch) {
 	coarse := polygon.Offsets{Join: polygon.Mitre, MitreLimit: 2, SimplifyUM: 15}
 	filled := poly.Offset(poly.Offset(l.Loops, 500*thinMM, coarse), -500*thinMM-40, coarse)
 	for _, f := range polygon.Figures(poly.Boolean(polygon.Difference, polygon.NonZero, filled, l.Loops)) {
-		paths := f.Paths()
-		area, length := 0.0, 0.0
-		for _, p := range paths {
-			area += p.Area()
-			length += p.Length()
-		}
-		if polygon.SmallestRectangle(f.Outer).LongUM < 1000*finMM || area <= 0 || area >= thinMM/2*length {
+		paths, area, is := slender(f)
+		if !is {
 			continue
 		}
 		from, to := across(paths)

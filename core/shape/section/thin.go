@@ -68,6 +68,17 @@ func widest(paths []polygon.Path, poly *polygon.Scratch) float64 {
 	return lo
 }
 
+// slender says that a figure is thin and long, as what an opening or a closing leaves of a corner is not.
+func slender(f polygon.Figure) (paths []polygon.Path, areaMM2 float64, is bool) {
+	paths = f.Paths()
+	length := 0.0
+	for _, p := range paths {
+		areaMM2 += p.Area()
+		length += p.Length()
+	}
+	return paths, areaMM2, polygon.SmallestRectangle(f.Outer).LongUM >= 1000*finMM && areaMM2 > 0 && areaMM2 < thinMM/2*length
+}
+
 // fins notes what is thin on a thick figure of slab k, in one of some layers: what an
 // opening by half of thinMM takes away and is long.
 func (s *Stack) fins(k int, zMM float64, l *Cut, poly *polygon.Scratch) {
@@ -82,13 +93,8 @@ func (s *Stack) fins(k int, zMM float64, l *Cut, poly *polygon.Scratch) {
 	}
 	open = poly.Offset(open, 500*thinMM+40, coarse)
 	for _, f := range polygon.Figures(poly.Boolean(polygon.Difference, polygon.NonZero, l.Loops, open)) {
-		paths := f.Paths()
-		area, length := 0.0, 0.0
-		for _, p := range paths {
-			area += p.Area()
-			length += p.Length()
-		}
-		if polygon.SmallestRectangle(f.Outer).LongUM < 1000*finMM || area <= 0 || area >= thinMM/2*length {
+		paths, area, is := slender(f)
+		if !is {
 			continue
 		}
 		q := f.Outer[0]

@@ -2,10 +2,9 @@
 import { computed, nextTick, ref, shallowRef, watch } from 'vue'
 import type { JobFinding, JobView, Overhang, SliceView } from '../api/client'
 import { useRoute, useRouter } from 'vue-router'
-import { useAdvance, useAnswer, useApprove, useJob, useShelf, useTakeBack, useWho, useWithdraw } from '../api/queries'
+import { useAdvance, useApprove, useJob, useShelf, useTakeBack, useWho, useWithdraw } from '../api/queries'
 import AnswerLine from '../components/AnswerLine.vue'
 import CheckProgress from '../components/CheckProgress.vue'
-import { nextOpen, readyReason } from '../components/answers'
 import FindingList from '../components/FindingList.vue'
 import JobPast from '../components/JobPast.vue'
 import JobTalk from '../components/JobTalk.vue'
@@ -26,6 +25,7 @@ import SettingsPanel from '../components/SettingsPanel.vue'
 import { kindColours } from '../components/lineKinds'
 import { useWords } from '../components/repair'
 import { boxLines, middle } from '../components/overhangs'
+import { useAnswering } from '../composables/answering'
 import { useFormats } from '../composables/format'
 import { useKeys } from '../composables/keys'
 import { useLayers } from '../composables/layers'
@@ -37,17 +37,7 @@ const route = useRoute()
 const router = useRouter()
 const shelf = useShelf()
 const approve = useApprove()
-const answer = useAnswer()
 const who = useWho()
-/** Who may answer what was found. */
-const may = computed(() => {
-  const role = who.data.value?.role
-  return job.value?.may.decide && role && role !== 'member' ? role : undefined
-})
-function answerIt(x: JobFinding, reason: string) {
-  if (job.value && x.key) answer.mutate({ id: job.value.id, revision: job.value.revision, key: x.key, reason })
-}
-const open = computed(() => may.value && nextOpen(job.value?.findings ?? [], may.value === 'steward'))
 const advance = useAdvance()
 const takeBack = useTakeBack()
 const withdraw = useWithdraw()
@@ -57,6 +47,7 @@ const id = computed(() => (route.params.id ? Number(route.params.id) : jobs.valu
 const query = useJob(id)
 const known = computed(() => (query.data.value?.id === id.value ? query.data.value : undefined))
 const job = computed(() => (query.isPlaceholderData.value ? undefined : known.value))
+const { may, answerIt } = useAnswering('Bench', job)
 useRoomTitle('Bench', () => known.value?.title)
 const desk = computed(() => who.data.value?.role !== 'member')
 const picked = ref<number>()
@@ -234,12 +225,6 @@ function unsay() {
 }
 
 useKeys('Bench', [
-  {
-    key: 'w',
-    does: 'It may be so: answer what is to be decided',
-    run: () => open.value && answerIt(open.value, readyReason),
-    when: () => !!open.value && !answer.isPending.value,
-  },
   { key: 'm', does: 'Show it on the next machine', run: nextMachine },
   { key: 'g', does: 'The machine ladder', run: () => (panel.value = 'Ladder') },
   { key: 'v', does: 'The layers, and what was sliced', run: () => (panel.value = 'Layers') },

@@ -3,7 +3,6 @@ import { computed, nextTick, reactive, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import type { JobFinding, PieceView, Slip } from '../api/client'
 import {
-  useAnswer,
   useApprove,
   useAsk,
   useCancelCheck,
@@ -13,11 +12,9 @@ import {
   useSendBack,
   useShelf,
   useSoon,
-  useWho,
 } from '../api/queries'
 import ArrivalList from '../components/ArrivalList.vue'
 import CheckProgress from '../components/CheckProgress.vue'
-import { nextOpen, readyReason } from '../components/answers'
 import FindingList from '../components/FindingList.vue'
 import GradeMark from '../components/GradeMark.vue'
 import JobTalk from '../components/JobTalk.vue'
@@ -27,6 +24,7 @@ import PartView from '../components/PartView.vue'
 import PieceCare from '../components/PieceCare.vue'
 import RoomState from '../components/RoomState.vue'
 import WayLadder from '../components/WayLadder.vue'
+import { useAnswering } from '../composables/answering'
 import { useFormats } from '../composables/format'
 import { useKeys } from '../composables/keys'
 import { usePointing } from '../composables/pointing'
@@ -38,17 +36,6 @@ const shelf = useShelf()
 const route = useRoute()
 const router = useRouter()
 const approve = useApprove()
-const answer = useAnswer()
-const who = useWho()
-/** Who may answer what was found. */
-const may = computed(() => {
-  const role = who.data.value?.role
-  return job.value?.may.decide && role && role !== 'member' ? role : undefined
-})
-function answerIt(x: JobFinding, reason: string) {
-  if (job.value && x.key) answer.mutate({ id: job.value.id, revision: job.value.revision, key: x.key, reason })
-}
-const open = computed(() => may.value && nextOpen(job.value?.findings ?? [], may.value === 'steward'))
 const sendBack = useSendBack()
 const ask = useAsk()
 
@@ -63,6 +50,7 @@ const at = computed(() => arrivals.value.findIndex((s) => s.id === id.value))
 const query = useJob(id)
 const known = computed(() => (query.data.value?.id === id.value ? query.data.value : undefined))
 const job = computed(() => (query.isPlaceholderData.value ? undefined : known.value))
+const { may, answerIt } = useAnswering('Counter', job)
 useSoon(() => arrivals.value[at.value + 1]?.id)
 useRoomTitle('Counter', () => known.value?.title)
 
@@ -199,12 +187,6 @@ function checkOrNot() {
   ;(busy ? cancel : again).mutate(job.value.id)
 }
 useKeys('Counter', [
-  {
-    key: 'w',
-    does: 'It may be so: answer what is to be decided',
-    run: () => open.value && answerIt(open.value, readyReason),
-    when: () => !!open.value && !answer.isPending.value,
-  },
   { key: 'ArrowDown', does: 'Next arrival', run: () => go(at.value + 1) },
   { key: 'ArrowUp', does: 'Arrival before', run: () => go(at.value - 1) },
   { key: 'y', does: 'Yes: approve on the chosen machine', run: yes },
