@@ -134,6 +134,12 @@ func TestGapsNarrowerThanALine(t *testing.T) {
 	fine := append(bench(nil), bench(func(m *machine.Machine, r *recipe.Recipe, _ *machine.Material) {
 		m.Name, m.NozzlesMM[0], r.LineMM = "Fine", 0.2, 0.25
 	})...)
+	// A slot that narrows towards its end is as wide as its wider part, and shown there.
+	wedge := solid.Extrude([]solid.P{{X: 0, Y: 0}, {X: 20, Y: 0}, {X: 20, Y: 9.8}, {X: 4, Y: 9.95}, {X: 4, Y: 10.05}, {X: 20, Y: 10.2}, {X: 20, Y: 20}, {X: 0, Y: 20}}, nil, 8)
+	narrows, v := asItIs(t, wedge, bench(nil))
+	require.Contains(t, narrows, "narrow gap")
+	assert.InDelta(t, 0.38, narrows["narrow gap"].Value, 0.03)
+	assert.InDelta(t, narrows["narrow gap"].Value, spans(v, "narrow gap")[0], 0.05)
 	f, _ := asItIs(t, slot(0.3), fine)
 	assert.Contains(t, f["narrow gap"].Text, "Fine would do it.")
 	for name, m := range map[string]*mesh.Mesh{

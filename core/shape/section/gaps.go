@@ -22,6 +22,7 @@ const (
 	// gapLayers is in about how many layers gaps are looked for.
 	gapLayers = 16
 	maxGaps   = 1000
+	mostSides = 64   // of a slot are looked across from
 	nickMM2   = 0.05 // a layer that bulges out but for less has no slot
 )
 
@@ -41,50 +42,73 @@ func (s *Stack) gaps(k int, zMM float64, l *Cut, poly *polygon.Scratch) {
 		if !is {
 			continue
 		}
-		from, to := across(paths)
+		width := widest(paths, poly)
+		from, to := across(paths, width)
 		at := func(x, y float64) [3]float64 { return [3]float64{x / 1000, y / 1000, zMM} }
-		s.Gaps = append(s.Gaps, Gap{k, at(from[0], from[1]), at(to[0], to[1]), widest(paths, poly), area})
+		s.Gaps = append(s.Gaps, Gap{k, at(from[0], from[1]), at(to[0], to[1]), width, area})
 	}
 }
 
-// across is the way from the middle of a thin figure's longest side straight to what is opposite, µm.
-func across(paths []polygon.Path) (from, to [2]float64) {
+// across is a way straight over a thin figure from the middle of one of its sides to what is opposite, µm: over a place
+// as wide as its width says, so that a slot that narrows is shown where it is that wide; from the longest side there.
+func across(paths []polygon.Path, widthMM float64) (from, to [2]float64) {
 	p := paths[0]
-	side := func(i int) float64 {
-		a, b := p[i], p[(i+1)%len(p)]
-		return math.Hypot(float64(b.X-a.X), float64(b.Y-a.Y))
+	side := func(i int) (a, b polygon.Point, long float64) {
+		a, b = p[i], p[(i+1)%len(p)]
+		return a, b, math.Hypot(float64(b.X-a.X), float64(b.Y-a.Y))
 	}
 	order := make([]int, len(p))
 	for i := range order {
 		order[i] = i
 	}
-	k := slices.MaxFunc(order, func(i, j int) int { return cmp.Compare(side(i), side(j)) })
-	a, b := p[k], p[(k+1)%len(p)]
-	from = [2]float64{float64(a.X+b.X) / 2, float64(a.Y+b.Y) / 2}
-	nx, ny := -float64(b.Y-a.Y)/side(k), float64(b.X-a.X)/side(k) // into it: the solid is at the left
+	slices.SortFunc(order, func(i, j int) int {
+		_, _, u := side(i)
+		_, _, v := side(j)
+		return cmp.Or(cmp.Compare(v, u), cmp.Compare(i, j))
+	})
+	best := -1.0
+	for _, i := range order[:min(len(order), mostSides)] {
+		a, b, long := side(i)
+		if long == 0 {
+			break
+		}
+		mid := [2]float64{float64(a.X+b.X) / 2, float64(a.Y+b.Y) / 2}
+		n := [2]float64{-float64(b.Y-a.Y) / long, float64(b.X-a.X) / long} // into it: the solid is at the left
+		far := opposite(paths, i, mid, n)
+		off := max(0, math.Abs(far-1000*widthMM)-1000*thinStepMM) // how far from what is said, µm
+		if v := long / (1 + off*off); v > best {
+			best, from, to = v, mid, [2]float64{mid[0] + n[0]*far, mid[1] + n[1]*far}
+		}
+	}
+	return from, to
+}
+
+// opposite is how far it is from a side of the first path, along a way into the figure, to the next side; 0 where there
+// is none.
+func opposite(paths []polygon.Path, side int, from, way [2]float64) float64 {
 	least := math.Inf(1)
 	for n, q := range paths {
 		for i := range q {
-			if n == 0 && i == k {
+			if n == 0 && i == side {
 				continue
 			}
 			c, d := q[i], q[(i+1)%len(q)]
 			ex, ey := float64(d.X-c.X), float64(d.Y-c.Y)
-			den := nx*ey - ny*ex
+			den := way[0]*ey - way[1]*ex
 			if den == 0 {
 				continue
 			}
 			gx, gy := float64(c.X)-from[0], float64(c.Y)-from[1]
-			far, along := (gx*ey-gy*ex)/den, (gx*ny-gy*nx)/den
+			far, along := (gx*ey-gy*ex)/den, (gx*way[1]-gy*way[0])/den
 			if far > 1 && far < least && along >= 0 && along <= 1 {
 				least = far
 			}
 		}
 	}
 	if math.IsInf(least, 1) {
-		least = 0
+		return 0
 	}
-	return from, [2]float64{from[0] + nx*least, from[1] + ny*least}
+	return least
 }
 
 // Hanging are the slabs, most at the most, of which something wide lies over nothing and is held by what is below,

@@ -442,7 +442,10 @@ export class PartScene {
     if (out.lengthSq() < 1e-9) out.set(0.4, -0.8, 0.5)
     // From above the plate, unless the place is on the part's underside.
     if (to.z > this.size.z * 0.02) out.z = Math.max(out.z, 0.1 * out.length())
-    const dir = (from ? new Vector3(...ways[from]) : out.normalize().add(new Vector3(0.15, -0.45, 0.3))).normalize()
+    const dir = this.open(
+      to,
+      (from ? new Vector3(...ways[from]) : out.normalize().add(new Vector3(0.15, -0.45, 0.3))).normalize(),
+    )
     const reach = Math.max(this.size.x, this.size.y, this.size.z) * (from ? 1.5 : 0.9)
     const end = to.clone().addScaledVector(dir, reach)
     const start = { at: this.camera.position.clone(), target: this.controls.target.clone() }
@@ -462,6 +465,23 @@ export class PartScene {
       if (t < 1) this.flight = requestAnimationFrame(step)
     }
     step()
+  }
+
+  /** The first way, beginning with one, along which a place is seen past the part itself: the inside of a bell is seen
+   * from straight below. One that is hidden all round is looked at as if it were not. */
+  private open(to: Vector3, first: Vector3) {
+    const solid = this.part.children.filter((o) => o instanceof Mesh)
+    const level = Math.hypot(first.x, first.y)
+    const others = [45, 90, 135, 180, 225, 270, 315].map((deg) => {
+      const at = Math.atan2(first.y, first.x) + (deg * Math.PI) / 180
+      return new Vector3(Math.cos(at) * level, Math.sin(at) * level, first.z)
+    })
+    const upright = new Vector3(0, -0.05, Math.sign(first.z) || 1).normalize()
+    const off = 0.01 * this.size.length() // the face that the place is on is not in the way
+    const seen = (dir: Vector3) =>
+      new Raycaster(to.clone().addScaledVector(dir, off), dir, 0, 4 * this.size.length()).intersectObjects(solid)
+        .length === 0
+    return [first, ...others, upright].find(seen) ?? first
   }
 
   /** The way out of the face under a place of the canvas (−1 … 1), in the model's coordinates. */
