@@ -100,7 +100,7 @@ func TestARuleIsWrittenTriedAnsweredAndAYesUndone(t *testing.T) {
 	ok(q.Click("#ask"))
 	asked := desk.until(id, func(v decide.JobView) bool { return v.Asked != "" })
 	assert.Contains(t, asked.Asked, "How long?")
-	ok(m.Go(fmt.Sprintf("/bench/%d", id)))
+	ok(m.Go(fmt.Sprintf("/job/%d", id)))
 	ok(m.Wait(`document.querySelector('.talk')?.innerText.includes('How long?')`))
 	ok(m.Type("#reply", "As long as a hand."))
 	ok(m.Do(`document.querySelector('.talk form').requestSubmit()`))
@@ -115,6 +115,65 @@ func TestARuleIsWrittenTriedAnsweredAndAYesUndone(t *testing.T) {
 		ok(page.Go("/shelf"))
 		ok(page.Wait(`document.querySelector('.ended')?.innerText.includes('Bring it on Monday.')`))
 	}
-	ok(m.Go(fmt.Sprintf("/bench/%d", id)))
+	ok(m.Go(fmt.Sprintf("/job/%d", id)))
 	ok(m.Wait(`document.body.innerText.includes('Bring it on Monday.')`))
+}
+
+// Five routine jobs are approved together, by two keys, as they were listed; another on conditions, which its slice
+// keeps; and their member is told on the job's own page.
+func TestRoutineJobsTogetherAndOneOnConditions(t *testing.T) {
+	server := serve(t, house(t))
+	desk := signIn(t, server.base, "cato")
+	nia := signIn(t, server.base, "nia")
+	var ids []int64
+	for n := range 6 {
+		id := nia.handIn(file(t, fmt.Sprintf("block-%d.stl", n+1), solid.Box(12, 10, 4+float64(n))))
+		ids = append(ids, id)
+	}
+	for _, id := range ids {
+		desk.until(id, over)
+	}
+	p, stop, err := browser.Open(ctx, server.base)
+	require.NoError(t, err)
+	t.Cleanup(stop)
+	p.Patience = 40 * time.Second
+	ok := seen(t, &p)
+	ok(p.SignIn("cato", demo.Password))
+	ok(p.Go(fmt.Sprintf("/counter/%d", ids[5])))
+	ok(p.Wait(`document.querySelector('#yes-if') && !document.querySelector('#yes-if').disabled`))
+	ok(p.Key("Y"))
+	ok(p.Wait(`document.activeElement?.closest('.usual')`))
+	ok(p.Key("\r")) // the usual first: how full it is
+	ok(p.Wait(`document.activeElement?.dataset.value === 'infill_percent'`))
+	ok(p.Key("45"))
+	ok(p.Key("\t"))
+	ok(p.Key("It is stood on."))
+	ok(p.Key("\r"))
+	made := desk.until(ids[5], func(v decide.JobView) bool { return v.State == "approved" })
+	require.Len(t, made.Letters, 1)
+	assert.Contains(t, made.Letters[0].Text, "On these conditions: Infill density 45 %.")
+
+	ok(p.Wait(`document.querySelector('.together')`))
+	ok(p.Key("g"))
+	ok(p.Wait(`document.querySelectorAll('.routine tbody tr').length === 5 && document.activeElement?.id === 'together'`))
+	listed := words(p, t, `document.querySelector('.routine tbody').innerText`)
+	ok(p.Key("\r"))
+	for _, id := range ids[:5] {
+		v := desk.until(id, func(v decide.JobView) bool { return v.State == "approved" })
+		require.NotEmpty(t, v.Letters)
+		assert.Contains(t, listed, v.Machine)
+		assert.Contains(t, v.Letters[0].Text, v.Title+" is approved: "+v.Machine)
+	}
+	ok(p.Wait(`document.querySelector('.notices')?.innerText.includes('5 jobs are approved.')`))
+
+	m, stopM, err := browser.Open(ctx, server.base)
+	require.NoError(t, err)
+	t.Cleanup(stopM)
+	m.Patience = 40 * time.Second
+	ok = seen(t, &m)
+	ok(m.SignIn("nia", demo.Password))
+	ok(m.Go("/shelf"))
+	ok(m.Wait(`document.querySelectorAll('.slip .said').length === 6`))
+	ok(m.Do(fmt.Sprintf(`document.querySelector('[data-job="%d"]').click()`, ids[0])))
+	ok(m.Wait(`document.querySelector('.where')?.innerText.includes('It waits for its turn on') && document.querySelector('.letters')?.innerText.includes('is approved')`))
 }

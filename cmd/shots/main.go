@@ -43,7 +43,6 @@ var shots = []shot{
 	{"bench", "/bench/1", "cato", openTab("Ladder"), `document.querySelector('.ladder')?.offsetParent && ` + drawn},
 	{"bench-orientation", "/bench/2", "cato", openTab("Orientation"), `document.querySelector('.stand .ways')?.offsetParent && ` + drawn},
 	{"bench-plate", "/bench/7", "cato", openTab("Plate"), `document.querySelector('.plate .copies')?.offsetParent && ` + drawn},
-	{"bench-too-large", "/bench/7", "cato", `[...document.querySelectorAll('.ladder tr')].find((r) => r.textContent.includes('Halyard')).click()`, drawn},
 	{
 		"bench-layers",
 		"/bench/2",
@@ -82,13 +81,20 @@ var shots = []shot{
 		`document.querySelectorAll('.rows .line').length > 40`,
 	},
 	{"hand-in", "/shelf", "cato", `document.querySelector('#hand-in').click()`, `document.querySelector('.side-panel #file-input')`},
-	{"counter-gcode", "/counter/12", "cato", "", `document.querySelector('.program')`},
+	{"counter-together", "/counter/2", "cato", `setTimeout(() => document.querySelector('.together').click(), 500)`, `document.querySelectorAll('.routine tbody tr').length > 3`},
 	{
 		"counter-versions",
 		"/counter/8",
 		"cato",
 		`setTimeout(() => document.querySelector('#repair').click(), 1500); setTimeout(() => document.querySelector('#repair-go').click(), 2000)`,
 		`document.querySelectorAll('.views .view[data-state=shown]').length === 2`,
+	},
+	{
+		"job",
+		"/job/9",
+		"joost",
+		`setTimeout(() => document.querySelector('.findings .acts button').click(), 1500)`,
+		`document.querySelector('.view[data-pins="1"][data-state=shown]')`,
 	},
 	{"shelf-dark", "/shelf", "cato", `document.querySelector('[aria-label="Light or dark"]').click()`, `document.querySelectorAll('.slip img').length > 12`},
 }

@@ -214,7 +214,7 @@ func bring(ctx context.Context, d *desk.Desk, who desk.Actor, id int64, o order)
 			on = r.MachineID
 		}
 	}
-	if err := decide.Approve(ctx, d, who, id, v.Revision, on); err != nil {
+	if err := decide.Approve(ctx, d, who, id, v.Revision, decide.Yes{MachineID: on}); err != nil {
 		return err
 	}
 	v, err = checked(ctx, d, who, id) // and sliced

@@ -162,7 +162,7 @@ func TestCommandsAreAnsweredAsTheyWere(t *testing.T) {
 		},
 		"Approve": func() (any, error) {
 			id := where(jobs, `id FROM job WHERE state IN ('to decide')`)
-			return nil, decide.Approve(ctx, h.Desk, h.Cato, id, revision(id), one(int64(0), number(6)).(int64))
+			return nil, decide.Approve(ctx, h.Desk, h.Cato, id, revision(id), decide.Yes{MachineID: one(int64(0), number(6)).(int64)})
 		},
 		"SendBack": func() (any, error) {
 			id := job()
@@ -177,7 +177,7 @@ func TestCommandsAreAnsweredAsTheyWere(t *testing.T) {
 			return nil, decide.RunFailed(ctx, h.Desk, h.Cato, id, revision(id), word("It warped.", " ", "The nozzle was blocked."))
 		},
 		"MoveRun": func() (any, error) {
-			return nil, decide.Move(ctx, h.Desk, h.Cato, late(runs()), number(6), r.IntN(4))
+			return nil, decide.Move(ctx, h.Desk, h.Cato, late(runs()), number(6), r.IntN(4), true)
 		},
 		"ChangePiece": func() (any, error) {
 			id := piece()

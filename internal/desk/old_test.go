@@ -144,9 +144,9 @@ func TestTheOldHouse(t *testing.T) {
 		if v.State == "approved" {
 			require.ErrorContains(t, decide.Advance(ctx, d, who, id, 0), "has no program yet")
 			require.NoError(t, decide.TakeBack(ctx, d, who, id, 0))
-			require.ErrorContains(t, decide.Approve(ctx, d, who, id, 0, 0), "check of job 9 is queued", "judged before it was kept by what")
+			require.ErrorContains(t, decide.Approve(ctx, d, who, id, 0, decide.Yes{MachineID: 0}), "check of job 9 is queued", "judged before it was kept by what")
 			checkedAgain(id)
-			require.NoError(t, decide.Approve(ctx, d, who, id, 0, 0))
+			require.NoError(t, decide.Approve(ctx, d, who, id, 0, decide.Yes{MachineID: 0}))
 		}
 		for _, l := range v.History {
 			got.History = append(got.History, l.What)
@@ -168,10 +168,10 @@ func TestTheOldHouse(t *testing.T) {
 	require.NoError(t, err)
 	assert.Len(t, shelf.Slips, len(then)-2, "all but what was fetched and sent back")
 	// And what was begun then goes on: the job that waits to be decided on can be.
-	require.ErrorContains(t, decide.Approve(ctx, d, who, 1, 0, 0), "Have it checked again", "a worker of this program does so when it starts")
+	require.ErrorContains(t, decide.Approve(ctx, d, who, 1, 0, decide.Yes{MachineID: 0}), "Have it checked again", "a worker of this program does so when it starts")
 	require.NoError(t, intake.Renew(ctx, d))
 	checkedAgain(1)
-	require.NoError(t, decide.Approve(ctx, d, who, 1, 0, 0))
+	require.NoError(t, decide.Approve(ctx, d, who, 1, 0, decide.Yes{MachineID: 0}))
 	require.NoError(t, intake.Retry(ctx, d, who, 3))
 }
 

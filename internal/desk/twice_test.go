@@ -58,7 +58,9 @@ type command struct {
 func commands() []command {
 	three, seven := 3, 7
 	return []command{
-		{"approve", func(h *home, s scene) error { return decide.Approve(ctx, h.Desk, h.Cato, s.job, 0, h.Machines[0].ID) }},
+		{"approve", func(h *home, s scene) error {
+			return decide.Approve(ctx, h.Desk, h.Cato, s.job, 0, decide.Yes{MachineID: h.Machines[0].ID})
+		}},
 		{"take back", func(h *home, s scene) error { return decide.TakeBack(ctx, h.Desk, h.Cato, s.job, 0) }},
 		{"withdraw", func(h *home, s scene) error { return decide.Withdraw(ctx, h.Desk, h.Owner, s.job, 0, "") }},
 		{"send back", func(h *home, s scene) error {
@@ -247,7 +249,7 @@ func TestLanesAreChangedByOneAtATime(t *testing.T) {
 					case "move":
 						errs <- floor.MoveRun(ctx, h.Desk, h.Cato, h.Job(c.job).Runs[0].ID, c.place)
 					case "approve":
-						errs <- decide.Approve(ctx, h.Desk, h.Cato, c.job, 0, machine)
+						errs <- decide.Approve(ctx, h.Desk, h.Cato, c.job, 0, decide.Yes{MachineID: machine})
 					default:
 						errs <- decide.Advance(ctx, h.Desk, h.Cato, c.job, 0)
 					}

@@ -16,6 +16,7 @@ import (
 	"jobshelf/core/judge/finding"
 	"jobshelf/core/judge/printability"
 	"jobshelf/core/judge/rule"
+	"jobshelf/core/print/recipe"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/desk/decide"
 	"jobshelf/internal/desk/floor"
@@ -54,7 +55,7 @@ var table = []route{
 	on(desk.Member, "who", "GET /session", "Who is signed in", gives(func(_ context.Context, _ *desk.Desk, a desk.Actor, _ *none) (desk.Actor, error) { return a, nil })),
 	on(desk.Member, "sign-out", "DELETE /session", "Sign out", signingOut),
 	on(desk.Member, "set-password", "PUT /session/password", "Change the own password", passwordChange),
-	on(desk.Coordinator, "people", "GET /people", "Everybody of the house", gives(func(ctx context.Context, d *desk.Desk, _ desk.Actor, _ *none) ([]desk.Actor, error) {
+	on(desk.Coordinator, "people", "GET /people", "Everybody of the house", gives(func(ctx context.Context, d *desk.Desk, _ desk.Actor, _ *none) ([]people.PersonView, error) {
 		return people.People(ctx, d)
 	})),
 
@@ -98,6 +99,26 @@ var table = []route{
 	on(desk.Member, "ended", "GET /ended", "Jobs that were sent back or withdrawn; with words, all that ever ended",
 		gives(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *searching) ([]decide.EndedSlip, error) {
 			return decide.Ended(ctx, d, a, in.Search)
+		})),
+	on(desk.Coordinator, "routine", "GET /routine", "Jobs that can be said yes to together, and what would happen",
+		gives(func(ctx context.Context, d *desk.Desk, _ desk.Actor, _ *none) (decide.RoutineView, error) {
+			return decide.Routine(ctx, d)
+		})),
+	on(desk.Coordinator, "approve-together", "POST /routine", "Say yes to several jobs as they were listed: to all, or to none",
+		does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *body[yesTogether]) error {
+			return decide.ApproveTogether(ctx, d, a, in.Body.Jobs)
+		})),
+	on(desk.Coordinator, "letters", "GET /letters", "What members are told, by occasion",
+		gives(func(ctx context.Context, d *desk.Desk, _ desk.Actor, _ *none) ([]house.TemplateView, error) {
+			return house.Letters(ctx, d)
+		})),
+	on(desk.Steward, "set-letter", "PUT /letters", "Say something else to members on an occasion",
+		does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *body[letterWritten]) error {
+			return house.SetLetter(ctx, d, a, in.Body.Kind, in.Body.Text)
+		})),
+	on(desk.Steward, "set-group", "PUT /people/{id}/group", "Say which group somebody belongs to, of whom rules may ask",
+		does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[groupGiven]) error {
+			return people.SetGroup(ctx, d, a, in.ID, in.Body.Group)
 		})),
 	on(desk.Coordinator, "ask", "POST /jobs/{id}/ask", "Ask a job's member something",
 		does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[saying]) error {
@@ -146,7 +167,7 @@ var table = []route{
 			return decide.Job(ctx, d, a, in.ID)
 		})),
 	on(desk.Coordinator, "approve", "POST /jobs/{id}/approve", "Queue a job on a machine", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[approval]) error {
-		return decide.Approve(ctx, d, a, in.ID, in.Body.Revision, in.Body.MachineID)
+		return decide.Approve(ctx, d, a, in.ID, in.Body.Revision, decide.Yes{MachineID: in.Body.MachineID, Conditions: in.Body.Conditions, MorePercent: in.Body.MorePercent})
 	})),
 	on(desk.Coordinator, "send-back", "POST /jobs/{id}/send-back", "Say no, with a reason",
 		does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[sendingBack]) error {
@@ -260,7 +281,7 @@ var table = []route{
 		})),
 	on(desk.Coordinator, "move-run", "POST /runs/{id}/move", "Put a run at a place of its lane, or its job on another machine: a yes to what it takes there",
 		does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[moving]) error {
-			return decide.Move(ctx, d, a, in.ID, in.Body.MachineID, in.Body.Place)
+			return decide.Move(ctx, d, a, in.ID, in.Body.MachineID, in.Body.Place, in.Body.Dearer)
 		})),
 	on(desk.Coordinator, "beside", "GET /runs/{id}/beside", "What could lie on one plate with a run that waits", gives(func(ctx context.Context, d *desk.Desk, _ desk.Actor, in *ByID) (floor.Beside, error) {
 		return floor.BesideRun(ctx, d, in.ID)
@@ -312,7 +333,19 @@ type (
 	}
 	approval struct {
 		Versioned
-		MachineID int64 `json:"machine_id,omitempty" doc:"0 or left out: the proposed machine"`
+		MachineID   int64             `json:"machine_id,omitempty" doc:"0 or left out: the proposed machine"`
+		Conditions  []recipe.Override `json:"conditions,omitempty" maxItems:"20" doc:"Settings that are to be otherwise than the recipe has them; it is sliced by them first"`
+		MorePercent float64           `json:"more_percent,omitempty" minimum:"0" maximum:"900" doc:"By how much what it takes on conditions may be over what it takes without, for the yes to hold"`
+	}
+	yesTogether struct {
+		Jobs []decide.RoutineYes `json:"jobs" minItems:"1" maxItems:"100"`
+	}
+	letterWritten struct {
+		Kind string `json:"kind" maxLength:"40"`
+		Text string `json:"text" maxLength:"4000" doc:"Empty: as it was at first"`
+	}
+	groupGiven struct {
+		Group string `json:"group" maxLength:"60" doc:"Empty: none"`
 	}
 	sendingBack struct {
 		Versioned
@@ -367,6 +400,7 @@ type (
 	moving struct {
 		MachineID int64 `json:"machine_id"`
 		Place     int   `json:"place" minimum:"0" maximum:"10000" doc:"Among the queued runs, from 0"`
+		Dearer    bool  `json:"dearer,omitempty" doc:"On another machine it may cost more than was said yes to"`
 	}
 	puttingTogether struct {
 		RunID int64 `json:"run_id" doc:"What is to lie beside"`

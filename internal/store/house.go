@@ -125,10 +125,11 @@ type Person struct {
 	Name   string
 	Role   string
 	Hash   string
-	Closed bool // may not sign in any more
+	Closed bool   // may not sign in any more
+	Club   string // which group they belong to, of whom rules may ask; empty: none
 }
 
-const personColumns = `SELECT id, login, name, role, password_hash, closed_at IS NOT NULL FROM person `
+const personColumns = `SELECT id, login, name, role, password_hash, closed_at IS NOT NULL, club FROM person `
 
 // PersonByLogin and PersonByID find one.
 func (q Q) PersonByLogin(ctx context.Context, login string) (Person, error) {
@@ -160,13 +161,18 @@ func (q Q) AddPerson(ctx context.Context, p Person) (int64, error) {
 // LockPeople keeps others from changing people until the transaction ends, so that
 // one steward is always left.
 func (q Q) LockPeople(ctx context.Context) error {
-	return q.exec(ctx, `SELECT pg_advisory_xact_lock(7004)`)
+	return q.exec(ctx, `SELECT pg_advisory_xact_lock(7005)`)
 }
 
 // SetPerson writes role, password and whether the account is closed.
 func (q Q) SetPerson(ctx context.Context, p Person) error {
 	return q.exec(ctx, `UPDATE person SET role = $2, password_hash = $3,
 		closed_at = CASE WHEN $4 THEN coalesce(closed_at, now()) END WHERE id = $1`, p.ID, p.Role, p.Hash, p.Closed)
+}
+
+// SetGroup writes which group somebody belongs to.
+func (q Q) SetGroup(ctx context.Context, id int64, group string) error {
+	return q.exec(ctx, `UPDATE person SET club = $2 WHERE id = $1`, id, group)
 }
 
 // Storage is what files take.

@@ -176,6 +176,17 @@ func TestEveryColumnComesBackAsItWent(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, people, 1, "closed accounts are not listed")
 	assert.Equal(t, "zed", people[0].Login)
+	done(s.SetGroup(ctx, ada.ID, "evening class"))
+	ada.Club = "evening class"
+	p, err = s.PersonByID(ctx, ada.ID)
+	is(ada, p, err)
+
+	// The house's own words, by occasion; none is the catalogue's again.
+	done(s.SetLetter(ctx, "approved", "yes {title}"))
+	done(s.SetLetter(ctx, "sent back", "no"))
+	done(s.SetLetter(ctx, "sent back", ""))
+	words, err := s.Templates(ctx)
+	is(map[string]string{"approved": "yes {title}"}, words, err)
 
 	// A job with its check.
 	day := time.Date(2031, 2, 3, 0, 0, 0, 0, time.UTC)
@@ -189,6 +200,16 @@ func TestEveryColumnComesBackAsItWent(t *testing.T) {
 		is(job, j, err)
 	}
 	jobStands()
+	at := time.Date(2031, 1, 2, 3, 4, 5, 0, time.UTC)
+	done(s.AddLetter(ctx, store.Letter{JobID: job.ID, Kind: "asked", Text: "first", At: at}, 0))
+	done(s.AddLetter(ctx, store.Letter{JobID: job.ID, Kind: "approved", Text: "second", At: at.Add(time.Hour)}, ada.ID))
+	letters, err := s.Letters(ctx, job.ID)
+	for i := range letters {
+		letters[i].At = letters[i].At.UTC()
+	}
+	is([]store.Letter{{JobID: job.ID, Kind: "approved", Text: "second", Person: "B", At: at.Add(time.Hour)}, {JobID: job.ID, Kind: "asked", Text: "first", At: at}}, letters, err)
+	lastSaid, err := s.LastLetters(ctx, ada.ID)
+	is(map[int64]string{job.ID: "second"}, lastSaid, err)
 	for k, uncount := range []bool{false, true, false} { // begun thrice, interrupted once
 		tries, err := s.BeginTask(ctx, job.ID, 1)
 		is([]int{1, 2, 2}[k], tries, err)

@@ -79,7 +79,7 @@ func TestTwoJobsAreSlicedAsOne(t *testing.T) {
 				}
 			}
 		}
-		require.NoError(t, decide.Approve(ctx, h.desk, h.cato, id, 0, machine))
+		require.NoError(t, decide.Approve(ctx, h.desk, h.cato, id, 0, decide.Yes{MachineID: machine}))
 		h.until("sliced", func() bool { return h.view(id).State == job.Approved })
 		return id
 	}

@@ -538,7 +538,7 @@ func TestWhatIsProposedIsSliced(t *testing.T) {
 	row, was := full(), proposed(next)
 	require.NotNil(t, row)
 	require.Equal(t, row.MachineID, was.MachineID)
-	require.NoError(t, decide.Approve(ctx, h.desk, h.cato, id, 0, 0))
+	require.NoError(t, decide.Approve(ctx, h.desk, h.cato, id, 0, decide.Yes{MachineID: 0}))
 	h.until("where lanes have changed, the other machine that is proposed now", func() bool { return proposed(next) != nil && proposed(next).MachineID != was.MachineID })
 	v := h.view(id)
 	require.Equal(t, "approved", v.State)
@@ -549,7 +549,7 @@ func TestWhatIsProposedIsSliced(t *testing.T) {
 	require.NoError(t, err)
 	assert.Contains(t, string(text), "; part: a.stl, 2 times")
 	// A program that was sliced elsewhere is a plate of its own for each copy, its bytes unchanged.
-	require.NoError(t, decide.Approve(ctx, h.desk, h.cato, program, 0, 0))
+	require.NoError(t, decide.Approve(ctx, h.desk, h.cato, program, 0, decide.Yes{MachineID: 0}))
 	v = h.view(program)
 	require.Len(t, v.Runs, v.Pieces)
 	d, err = plates.RunProgram(ctx, h.desk, h.cato, v.Runs[0].ID)

@@ -20,6 +20,7 @@ export function makeRouter() {
     routes: [
       { path: '/', redirect: '/shelf' },
       { path: '/shelf', component: () => import('./rooms/ShelfRoom.vue') },
+      { path: '/job/:id(\\d+)', component: () => import('./rooms/JobRoom.vue') },
       { path: '/counter/:id(\\d+)?', component: () => import('./rooms/CounterRoom.vue') },
       { path: '/bench/:id(\\d+)?', component: () => import('./rooms/BenchRoom.vue') },
       { path: '/floor', component: () => import('./rooms/FloorRoom.vue') },

@@ -8,9 +8,9 @@ var english = texts{
 	// of the surface
 	"open surface": {counted("edges", 1, "1 edge has", "%[1]d edges have"), // edges
 		catalog.String("The surface is open: ${edges} only one face, so what is inside is a guess. Repair closes holes; look at the result, or ask for a closed model.")},
-	"open surface, holes": {counted("holes", 1, "1 hole", "%[1]d holes"), counted("edges", 2, "1 edge has", "%[2]d edges have"), // holes, edges, longest rim mm, its area mm²
+	"open surface, holes": {counted("holes", 1, "1 hole", "%[1]d holes"), counted("edges", 2, "1 edge has", "%[2]d edges have"), // holes, edges, way around the largest mm
 		catalog.String(
-			"The surface has ${holes}: ${edges} only one face, so what is inside is a guess. The longest rim is %[3]v mm around %[4]v mm². Repair closes holes; look at the result, or ask for a closed model.",
+			"The surface has ${holes}: ${edges} only one face, so what is inside is a guess. The largest hole is %[3]v mm around. Repair closes holes; look at the result, or ask for a closed model.",
 		)},
 	"shared edges, harmless": {counted("edges", 1, "1 edge", "%[1]d edges"), // edges
 		catalog.String("Surfaces touch along ${edges}. Inside and outside are clear there; it does no harm by itself.")},

@@ -33,10 +33,12 @@ var history = texts{
 	"turned to fit":                       say("%[1]v; as it came it fits no machine"),
 	"turned for less support":             say("%[1]v; as it came %[2]v cm³ under overhangs"),
 	"leaning, no support":                 say("Leaning: no support, %[1]v mm high"),
-	"handed in":                           say("Handed in %[1]s"),                                                           // names of files
-	"approved":                            say("Approved and queued on %[1]s"),                                              // machine
-	"approved up to":                      say("Approved for %[1]s up to %[2]v min, %[3]v g and %[4]v; it is sliced first"), // machine, minutes, grams, money
-	"for warmth":                          say("It is to get %[1]v °C warm"),                                                // °C
+	"handed in":                           say("Handed in %[1]s"),                                                                     // names of files
+	"approved":                            say("Approved and queued on %[1]s"),                                                        // machine
+	"approved up to":                      say("Approved for %[1]s up to %[2]v min, %[3]v g and %[4]v; it is sliced first"),           // machine, minutes, grams, money
+	"approved if":                         say("Approved for %[1]s if %[2]s, up to %[3]v min, %[4]v g and %[5]v; it is sliced first"), // machine, conditions, minutes, grams, money
+	"group given":                         say("%[1]s belongs to the group “%[2]s”"),                                                  // name, group
+	"for warmth":                          say("It is to get %[1]v °C warm"),                                                          // °C
 	"for outdoors":                        say("It is to stay outdoors"),
 	"for bending":                         say("It has to bend"),
 	"for load":                            say("It is to carry load"),

@@ -157,6 +157,17 @@ var refusals = texts{
 	"slice is stale":                     say("%[1]s for %[2]s is stale since it was sliced: %[3]s. Slice it again."), // piece, machine, of them "its recipe" and others
 	"not decided yet":                    say("Job %[1]v is %[2]s; decide on it first."),
 	"another comes before":               say("%[1]s comes before it on this machine. Move it up first, or finish the other."),
+	"dearer by now":                      say("On %[1]s it costs %[2]v by now, and %[3]v was shown. Look at the list again."), // machine, price, price
+	"none approved":                      say("None was approved, because of %[1]s: %[2]s. Look at the list again."),          // title, why
+	"job twice":                          say("Job %[1]d is in it twice."),                                                    // job
+	"no routine: not checked":            say("not checked yet"),
+	"no routine: waits":                  say("waits for an answer"),
+	"no routine: stopped":                say("something stops it"),
+	"no routine: stale":                  say("to be sliced anew first"),
+	"to be answered first":               say("to decide: %[1]s"), // what was found
+	"no routine: check again":            say("to be checked again first"),
+	"dearer there":                       say("On %[1]s it costs %[2]s, and the yes was to %[3]s."), // machine, sum, sum
+	"condition twice":                    say("%[1]s is in it twice."),                              // setting
 	"no reason for an override":          say("Say why %[1]s differs from the recipe."),
 	"no reason for a mark":               say("Say why support is put in or kept out there."),
 	"no reason for a region":             say("Say why it is filled otherwise there."),

@@ -30,6 +30,7 @@ func init() {
 	maps.Copy(english, answers)
 	maps.Copy(english, history)
 	maps.Copy(english, rules)
+	maps.Copy(english, letters)
 	add(language.English, english)
 }
 
@@ -115,6 +116,7 @@ var numbered = map[string]bool{
 	"slice done":                  true,
 	"slice failed":                true,
 	"slice set aside":             true,
+	"job twice":                   true,
 }
 
 // say is a message without more ado.

@@ -95,7 +95,7 @@ func (s *surface) open() {
 	f = f.That("open surface", n)
 	if len(s.r.Loops) > 0 {
 		l := s.r.Loops[0]
-		f = f.That("open surface, holes", len(s.r.Loops), n, problem.Digits(l.Length*s.mm, 3), problem.Digits(math.Round(l.Area*s.mm*s.mm*1000)/1000, 9))
+		f = f.That("open surface, holes", len(s.r.Loops), n, problem.Digits(l.Length*s.mm, 3))
 	}
 	s.add(f, e)
 }

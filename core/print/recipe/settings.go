@@ -25,12 +25,20 @@ type Override struct {
 	Was   string `json:"was,omitempty" doc:"What the recipe said then"`
 }
 
+// SettingOf finds a setting by its key.
+func SettingOf(key string) (setting.Setting, bool) {
+	all := Settings()
+	k := slices.IndexFunc(all, func(s setting.Setting) bool { return s.Key == key })
+	if k < 0 {
+		return setting.Setting{}, false
+	}
+	return all[k], true
+}
+
 // NameOf is the trade's word for a setting; the key itself where there is none.
 func NameOf(key string) string {
-	for _, s := range Settings() {
-		if s.Key == key {
-			return s.Name
-		}
+	if s, ok := SettingOf(key); ok {
+		return s.Name
 	}
 	return key
 }

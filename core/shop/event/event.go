@@ -43,6 +43,14 @@ type (
 		Grams   float64 `json:"grams" digits:"1"`
 		Money   float64 `json:"money" digits:"2"`
 	}
+	// ApprovedIf is a yes on conditions, which waits for the slice that keeps them.
+	ApprovedIf struct {
+		Machine    string  `json:"machine"`
+		Conditions string  `json:"conditions"`
+		Minutes    float64 `json:"minutes" digits:"0"`
+		Grams      float64 `json:"grams" digits:"1"`
+		Money      float64 `json:"money" digits:"2"`
+	}
 	// ForWarmth to ForColour are what somebody said it is for, ForAnything that it is for nothing in particular.
 	ForWarmth struct {
 		WarmC float64 `json:"warm_c" digits:"0"`
@@ -69,6 +77,10 @@ type (
 	}
 	RuleTakenAway struct {
 		Rule string `json:"rule"`
+	}
+	// LetterWritten is that the house tells members something in other words.
+	LetterWritten struct {
+		Letter string `json:"letter"`
 	}
 	// Asked is a question to a job's member, Replied what was said to it.
 	Asked struct {
@@ -235,6 +247,11 @@ type (
 	AccountClosed struct {
 		Name string `json:"name"`
 	}
+	// GroupGiven is which group somebody belongs to, of whom rules may ask; none is empty.
+	GroupGiven struct {
+		Name  string `json:"name"`
+		Group string `json:"group"`
+	}
 	OwnPasswordChanged struct{}
 )
 
@@ -250,6 +267,9 @@ func (CheckCancelled) Kind() string     { return "check cancelled" }
 func (CheckSetAside) Kind() string      { return "check set aside" }
 func (Approved) Kind() string           { return "approved" }
 func (ApprovedUpTo) Kind() string       { return "approved up to" }
+func (GroupGiven) Kind() string         { return "group given" }
+func (ApprovedIf) Kind() string         { return "approved if" }
+func (LetterWritten) Kind() string      { return "letter written" }
 func (ForWarmth) Kind() string          { return "for warmth" }
 func (ForOutdoors) Kind() string        { return "for outdoors" }
 func (ForBending) Kind() string         { return "for bending" }
@@ -322,7 +342,7 @@ func (Several) Kind() string            { return "several" }
 
 // Kinds are all of them, as they are before anything is in them.
 var Kinds = []Event{
-	HandedIn{}, Checked{}, Unread{}, CheckedAgain{}, CheckAsked{}, CheckCancelled{}, CheckSetAside{}, Approved{}, ApprovedUpTo{}, ForWarmth{}, ForOutdoors{}, ForBending{}, ForLoad{}, ForFitting{}, ForColour{}, ForAnything{}, Asked{}, Replied{}, FindingAnswered{}, AnswerTakenBack{}, RuleWritten{}, RuleTakenAway{}, YesNotKept{}, YesTakenBack{}, Withdrawn{},
+	HandedIn{}, Checked{}, Unread{}, CheckedAgain{}, CheckAsked{}, CheckCancelled{}, CheckSetAside{}, Approved{}, ApprovedUpTo{}, ApprovedIf{}, LetterWritten{}, GroupGiven{}, ForWarmth{}, ForOutdoors{}, ForBending{}, ForLoad{}, ForFitting{}, ForColour{}, ForAnything{}, Asked{}, Replied{}, FindingAnswered{}, AnswerTakenBack{}, RuleWritten{}, RuleTakenAway{}, YesNotKept{}, YesTakenBack{}, Withdrawn{},
 	SentBack{}, Started{}, CameOff{}, Failed{}, ReadyToFetch{}, Fetched{}, MovedInItsLane{}, ToLieTogether{}, LieTogether{}, NotTogether{}, LiesAlone{}, RepairAskedFor{}, Repaired{}, UnitLeft{}, UnitSaid{}, CopiesSaid{}, CountsAsItCame{},
 	StandsAsBest{}, NozzleSaid{}, NozzleOfRecipe{}, LoadSaid{}, LoadNone{}, PieceLeftOut{}, PieceBack{}, FileReplaced{}, PieceUndone{}, PieceRedone{}, Turned{}, Mirrored{}, Sized{},
 	CountsMended{}, SliceOrdered{}, SliceAgain{}, SliceCancelled{}, SliceRemoved{}, SliceNamed{}, SliceChosen{}, SliceDone{}, SliceFailed{}, SliceSetAside{}, HouseChanged{}, BedTurned{}, BedRenewed{}, MachineChanged{}, MaterialChanged{},

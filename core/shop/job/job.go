@@ -109,6 +109,7 @@ type Promise struct {
 	Cents     units.Cents `json:"price_cents"`
 	Person    int64       `json:"person_id"`
 	Place     *int        `json:"place,omitempty"` // in the machine's lane; nil: its end
+	Told      string      `json:"told,omitempty"`  // which letter its member gets when it holds; empty: that it is approved
 }
 
 // Follow is the state of a job that has runs, by theirs.
@@ -146,10 +147,17 @@ func First(jobs []Waiting) (Waiting, bool) {
 	for _, step := range []string{ToDecide, Approved, Finishing} {
 		at := slices.DeleteFunc(slices.Clone(jobs), func(w Waiting) bool { return w.Step != step })
 		if len(at) > 0 {
-			return slices.MinFunc(at, func(a, b Waiting) int {
-				return cmp.Or(cmp.Compare(cmp.Or(a.Needs, "9999"), cmp.Or(b.Needs, "9999")), cmp.Compare(a.ID, b.ID))
-			}), true
+			return slices.MinFunc(at, sooner), true
 		}
 	}
 	return Waiting{}, false
+}
+
+func sooner(a, b Waiting) int {
+	return cmp.Or(cmp.Compare(cmp.Or(a.Needs, "9999"), cmp.Or(b.Needs, "9999")), cmp.Compare(a.ID, b.ID))
+}
+
+// Sort puts what waits in the order in which it is looked at: the soonest needed first, of those the oldest.
+func Sort[T any](all []T, of func(T) Waiting) {
+	slices.SortStableFunc(all, func(a, b T) int { return sooner(of(a), of(b)) })
 }

@@ -51,7 +51,7 @@ func TestRulesAreHeldAnsweredAndRemembered(t *testing.T) {
 	require.NoError(t, err)
 	_, err = house.SetRule(ctx, h.Desk, steward, 0, 0, hours)
 	require.Error(t, err, "two of a name")
-	yes := func() error { return decide.Approve(ctx, h.Desk, h.Cato, id, 0, on) }
+	yes := func() error { return decide.Approve(ctx, h.Desk, h.Cato, id, 0, decide.Yes{MachineID: on}) }
 	onIt := func() map[string]finding.Grade { // approve asks of the machine that is meant, whatever is proposed
 		of, _ := raised(h, id)
 		return of

@@ -3,13 +3,20 @@
 package decide
 
 import (
+	"cmp"
 	"context"
+	"fmt"
+	"slices"
 	"strings"
 
 	"jobshelf/core/judge/finding"
+	"jobshelf/core/judge/rule"
+	"jobshelf/core/print/recipe"
 	"jobshelf/core/shape/problem"
+	"jobshelf/core/shape/units"
 	"jobshelf/core/shop/event"
 	"jobshelf/core/shop/job"
+	"jobshelf/core/shop/letter"
 	"jobshelf/core/shop/run"
 	"jobshelf/core/shop/task"
 	"jobshelf/internal/desk"
@@ -19,17 +26,38 @@ import (
 	"jobshelf/internal/store"
 )
 
-// Approve says yes to a job on a machine; machineID 0 takes the proposal. Where its plates are
-// sliced, its runs go to the end of the machine's lane; else they are sliced first, and the yes
-// holds if that keeps to the ceiling that was shown.
-func Approve(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, revision int, machineID int64) error {
+// Yes is what somebody says yes to.
+type Yes struct {
+	MachineID  int64             // 0: the proposal
+	Conditions []recipe.Override // settings that are to be otherwise than the recipe has them, each with a reason
+	// MorePercent is by how much what it takes on conditions may be over what it takes without, for the yes to hold.
+	MorePercent float64
+	place       *int         // in the machine's lane; nil: its end
+	most        *units.Cents // that was shown for it; nil: whatever it is
+	was         *units.Cents // that it costs where it is moved from; nil: it may cost more
+	told        string       // what its member is told; empty: that it is approved
+}
+
+// Approve says yes to a job. Where its plates are sliced, its runs go to the end of the machine's lane; else they are
+// sliced first, and the yes holds if that keeps to the ceiling that was shown. On conditions they always are sliced
+// first, by the recipe with those in force.
+func Approve(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, revision int, yes Yes) error {
+	for i, c := range yes.Conditions {
+		if strings.TrimSpace(c.Why) == "" {
+			return desk.Wrong(fmt.Sprintf("conditions[%d].why", i), "no reason for an override", recipe.NameOf(c.Key))
+		}
+		if slices.ContainsFunc(yes.Conditions[:i], func(o recipe.Override) bool { return o.Key == c.Key }) {
+			return desk.Wrong(fmt.Sprintf("conditions[%d].key", i), "condition twice", recipe.NameOf(c.Key))
+		}
+		yes.Conditions[i].Who = a.Name
+	}
 	return onFloor(ctx, d, a, id, revision, func(tx *store.Tx, j store.Job) error {
-		return approve(ctx, d, tx, a, j, machineID, nil)
+		return approve(ctx, d, tx, a, j, yes)
 	})
 }
 
-// approve says yes to a job under the lanes' lock; place is where in the lane, nil its end.
-func approve(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, j store.Job, machineID int64, place *int) error {
+// approve says yes to a job under the lanes' lock.
+func approve(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, j store.Job, yes Yes) error {
 	if !job.Table.Can(j.State, job.Yes) {
 		return desk.Refuse("not to be approved", j.ID, j.State)
 	}
@@ -47,19 +75,21 @@ func approve(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, j st
 	if w, ok := worst(pieces, h.Words); ok && w.Grade == finding.StopsIt {
 		return desk.Refuse("stopped by", w.Text)
 	}
-	row, err := h.Choose(pieces, machineID)
+	row, err := h.Choose(pieces, yes.MachineID)
 	if err != nil {
 		return err
 	}
 	if row.Stale != "" {
 		return desk.Refuse("told", row.Stale)
 	}
-	answers, err := tx.Answers(ctx, j.ID)
-	if err != nil {
-		return err
+	if yes.most != nil && row.Price > *yes.most {
+		return desk.Refuse("dearer by now", row.Name, problem.Fixed(float64(row.Price)/100, 2), problem.Fixed(float64(*yes.most)/100, 2))
 	}
-	all := note(pieces, h.Whole(pieces, h.Ladder(pieces), row.MachineID), answers)
-	if err := holds(all, h.Words); err != nil {
+	if yes.was != nil && row.Price > *yes.was {
+		return desk.Wrong("dearer", "dearer there", row.Name, desk.Sum(row.Price, h.Terms.Currency, h.Words), desk.Sum(*yes.was, h.Terms.Currency, h.Words))
+	}
+	all, err := weigh(ctx, tx, h, a, j, pieces, row, yes.Conditions)
+	if err != nil {
 		return err
 	}
 	if fresh, err := intake.Fresh(ctx, tx.Q, j, pieces); err != nil {
@@ -67,20 +97,33 @@ func approve(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, j st
 	} else if !fresh {
 		return desk.Refuse("judged before")
 	}
-	var what event.Event = event.Approved{Machine: row.Name}
-	yes := &job.Promise{MachineID: row.MachineID, SliceID: row.SliceID, Seconds: row.Seconds, Grams: row.Grams, Cents: row.Price, Person: a.ID, Place: place}
-	said := job.Yes
-	if c := row.Ceiling; c != nil {
-		said = job.YesUpTo
-		yes.Seconds, yes.Grams, yes.Cents = c.Seconds, c.Grams, c.Price
-		if yes.SliceID, err = plates.Order(ctx, d, tx, a, j, store.Slice{JobID: j.ID, MachineID: row.MachineID}); err != nil {
+	promise := &job.Promise{MachineID: row.MachineID, SliceID: row.SliceID, Seconds: row.Seconds, Grams: row.Grams, Cents: row.Price, Person: a.ID, Place: yes.place, Told: cmp.Or(yes.told, letter.Approved)}
+	said, what := job.Yes, event.Event(event.Approved{Machine: row.Name})
+	ceiling := row.Ceiling
+	order := store.Slice{JobID: j.ID, MachineID: row.MachineID}
+	if len(yes.Conditions) > 0 {
+		if len(floor.Models(pieces)) == 0 {
+			return desk.Refuse("no model to slice", j.Title)
+		}
+		ceiling = row.UpTo(yes.MorePercent)
+		if err := plates.OnConditions(ctx, tx, &order, row.SliceID, yes.Conditions); err != nil {
 			return err
 		}
-		what = event.ApprovedUpTo{Machine: row.Name, Minutes: c.Seconds / 60, Grams: c.Grams, Money: float64(c.Price) / 100}
-	} else if err := floor.QueueRuns(ctx, tx, row, pieces, place); err != nil {
+	}
+	if ceiling != nil {
+		said = job.YesUpTo
+		promise.Seconds, promise.Grams, promise.Cents = ceiling.Seconds, ceiling.Grams, ceiling.Price
+		if promise.SliceID, err = plates.Order(ctx, d, tx, a, j, order); err != nil {
+			return err
+		}
+		what = event.ApprovedUpTo{Machine: row.Name, Minutes: ceiling.Seconds / 60, Grams: ceiling.Grams, Money: float64(ceiling.Price) / 100}
+		if len(yes.Conditions) > 0 {
+			what = event.ApprovedIf{Machine: row.Name, Conditions: floor.Conditions(yes.Conditions, h.Words), Minutes: ceiling.Seconds / 60, Grams: ceiling.Grams, Money: float64(ceiling.Price) / 100}
+		}
+	} else if err := floor.QueueRuns(ctx, tx, row, pieces, yes.place); err != nil {
 		return err
 	}
-	if err := tx.SetYes(ctx, j.ID, yes); err != nil {
+	if err := tx.SetYes(ctx, j.ID, promise); err != nil {
 		return err
 	}
 	if err := decided(ctx, tx, h, a, j, pieces, row, said, all); err != nil {
@@ -93,8 +136,53 @@ func approve(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, j st
 	if err := desk.LanesChanged(ctx, d, tx); err != nil {
 		return err
 	}
-	desk.Touched(tx, j, a, what, problem.Phrase{})
-	return nil
+	why := problem.Phrase{}
+	if len(yes.Conditions) > 0 {
+		var reasons []string
+		for _, c := range yes.Conditions {
+			reasons = append(reasons, c.Why)
+		}
+		why = desk.Told(strings.Join(reasons, "; "))
+	}
+	desk.Touched(tx, j, a, what, why)
+	if said == job.YesUpTo {
+		return plates.SettleNow(ctx, d, tx, j.ID) // it may have been sliced just so before
+	}
+	return floor.WriteYes(ctx, tx, h, a, j, row, promise.Told)
+}
+
+// weigh holds what was found on a job on a machine, with conditions in force, against what was said to it; what only the
+// conditions raise is answered by their reasons, by one who may waive it.
+func weigh(ctx context.Context, tx *store.Tx, h *floor.State, a desk.Actor, j store.Job, pieces []store.Piece, row *floor.LadderRow, conditions []recipe.Override) ([]noted, error) {
+	answers, err := tx.Answers(ctx, j.ID)
+	if err != nil {
+		return nil, err
+	}
+	before := note(pieces, h.Whole(pieces, h.Ladder(pieces), row.MachineID), answers)
+	if len(conditions) == 0 {
+		return before, holds(before, h.Words)
+	}
+	h.If = conditions
+	all := note(pieces, h.Whole(pieces, h.Ladder(pieces), row.MachineID), answers)
+	reasons := make([]string, len(conditions))
+	for i, c := range conditions {
+		reasons[i] = c.Why
+	}
+	for i := range all {
+		f := &all[i]
+		known := slices.ContainsFunc(before, func(o noted) bool { return o.key == f.key })
+		if f.Rule == "" || known || !f.Asks() || f.answer != nil {
+			continue
+		}
+		if f.Waives == string(rule.BySteward) && !a.Role.AtLeast(desk.Steward) {
+			return nil, desk.Refuse("not yours to waive", f.Rule)
+		}
+		f.answer = &store.Answer{JobID: j.ID, Key: f.key, Reason: strings.Join(reasons, "; "), PersonID: a.ID, Person: a.Name, At: h.Now}
+		if err := tx.SetAnswer(ctx, *f.answer); err != nil {
+			return nil, err
+		}
+	}
+	return all, holds(all, h.Words)
 }
 
 // ChooseSlice makes a slice the one that counts. One that puts a plate of a job beside another's is a yes to
@@ -121,7 +209,7 @@ func ChooseSlice(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) erro
 		if err := tx.ChooseSlice(ctx, base); err != nil {
 			return err
 		}
-		if err := approve(ctx, d, tx, a, j, s.MachineID, nil); err != nil {
+		if err := approve(ctx, d, tx, a, j, Yes{MachineID: s.MachineID}); err != nil {
 			return err
 		}
 		return plates.JoinNow(ctx, d, tx, a, s)
@@ -138,6 +226,11 @@ func TakeBack(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, revisio
 			return err
 		}
 		desk.Touched(tx, j, a, event.YesTakenBack{}, problem.Phrase{})
+		if j.State == job.Approved { // else it was not told yet
+			if err := desk.Write(ctx, tx, a, d.Now(), j, letter.TakenBack, nil); err != nil {
+				return err
+			}
+		}
 		return intake.RejudgeStale(ctx, d, tx, j, a, problem.Say("house changed meanwhile"))
 	})
 }
@@ -157,7 +250,10 @@ func Withdraw(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, revisio
 			return err
 		}
 		desk.Touched(tx, j, a, event.Withdrawn{}, desk.Told(reason))
-		return nil
+		if a.ID == j.MemberID {
+			return nil
+		}
+		return desk.Write(ctx, tx, a, d.Now(), j, letter.Withdrawn, letter.Values{"reason": reason})
 	})
 }
 
@@ -228,8 +324,9 @@ func stopCheck(ctx context.Context, d *desk.Desk, tx *store.Tx, id int64, why st
 }
 
 // Move puts a planned run elsewhere: in its own lane, or with all runs of its job in another
-// machine's. That is another yes, to what the job takes there.
-func Move(ctx context.Context, d *desk.Desk, a desk.Actor, runID, machineID int64, place int) error {
+// machine's. That is another yes, to what the job takes there; where that costs more than was said yes to, it has to be
+// said that it may.
+func Move(ctx context.Context, d *desk.Desk, a desk.Actor, runID, machineID int64, place int, dearer bool) error {
 	r, err := d.Store.Run(ctx, runID)
 	if err != nil {
 		return err
@@ -250,13 +347,17 @@ func Move(ctx context.Context, d *desk.Desk, a desk.Actor, runID, machineID int6
 		if !run.Movable(r.State) || r.Of(j.ID) == nil || !job.Table.Can(j.State, job.TakeBack) {
 			return desk.Refuse("run stays", j.Title, r.State)
 		}
+		yes := Yes{MachineID: machineID, place: &place, told: letter.Moved}
+		if j.Yes != nil && !dearer {
+			yes.was = &j.Yes.Cents
+		}
 		if err := unsay(ctx, d, tx, a, j, job.TakeBack, ""); err != nil {
 			return err
 		}
 		if j, err = tx.Job(ctx, j.ID); err != nil {
 			return err
 		}
-		return approve(ctx, d, tx, a, j, machineID, &place)
+		return approve(ctx, d, tx, a, j, yes)
 	})
 }
 
@@ -281,7 +382,7 @@ func SendBack(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, revisio
 			return err
 		}
 		desk.Touched(tx, j, a, event.SentBack{}, desk.Told(reason))
-		return nil
+		return desk.Write(ctx, tx, a, d.Now(), j, letter.SentBack, letter.Values{"reason": reason})
 	})
 }
 
@@ -317,8 +418,24 @@ func Advance(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, revision
 			return err
 		}
 		desk.Touched(tx, j, a, t.says, problem.Phrase{})
-		return nil
+		if next != job.Ready {
+			return nil
+		}
+		return ready(ctx, d, tx, a, j, runs)
 	})
+}
+
+// ready tells a member that a job waits to be fetched, and what it costs.
+func ready(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, j store.Job, runs []store.Run) error {
+	h, err := tx.House(ctx)
+	if err != nil {
+		return err
+	}
+	var price units.Cents
+	for i := range runs {
+		price += runs[i].Of(j.ID).PriceCents
+	}
+	return desk.Write(ctx, tx, a, d.Now(), j, letter.Ready, letter.Values{"price": desk.Sum(price, h.Currency, finding.Speak(h.Locale))})
 }
 
 // RunFailed says that the run of a job that prints did not come out, and why. Another takes its
@@ -404,8 +521,27 @@ func moveRun(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, r st
 			return err
 		}
 		desk.Touched(tx, j, a, what, desk.Told(reason))
+		if by != run.Fails {
+			continue
+		}
+		if err := failed(ctx, d, tx, a, j, r, reason); err != nil {
+			return err
+		}
 	}
 	return desk.LanesChanged(ctx, d, tx)
+}
+
+// failed tells a member that a run did not come out.
+func failed(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, j store.Job, r store.Run, reason string) error {
+	machines, err := tx.Machines(ctx)
+	if err != nil {
+		return err
+	}
+	v := letter.Values{"reason": reason}
+	if k := slices.IndexFunc(machines, func(m store.Machine) bool { return m.ID == r.MachineID }); k >= 0 {
+		v["machine"] = machines[k].Data.Name
+	}
+	return desk.Write(ctx, tx, a, d.Now(), j, letter.Failed, v)
 }
 
 // follow moves a job to where its runs are.

@@ -39,11 +39,11 @@ func TestWhatStopsAJob(t *testing.T) {
 				continue
 			}
 			if f.Grade == finding.Decide {
-				require.Error(t, decide.Approve(ctx, h.Desk, h.Cato, job, 0, 0), "it is not answered")
+				require.Error(t, decide.Approve(ctx, h.Desk, h.Cato, job, 0, decide.Yes{MachineID: 0}), "it is not answered")
 				require.NoError(t, decide.Answer(ctx, h.Desk, h.Cato, job, 0, f.Key, "Blue will do."))
 			}
 		}
-		err := decide.Approve(ctx, h.Desk, h.Cato, job, 0, 0)
+		err := decide.Approve(ctx, h.Desk, h.Cato, job, 0, decide.Yes{MachineID: 0})
 		assert.Equal(t, goes, err == nil, "%s: %v", grade, err)
 	}
 }

@@ -59,7 +59,7 @@ func TestAYesWaitsForItsSlice(t *testing.T) {
 		}, job.ToDecide, "changed while it was sliced"},
 	} {
 		id, _ := h.ToDecide()
-		require.NoError(t, decide.Approve(ctx, h.Desk, h.Cato, id, 0, h.Machines[0].ID), c.name)
+		require.NoError(t, decide.Approve(ctx, h.Desk, h.Cato, id, 0, decide.Yes{MachineID: h.Machines[0].ID}), c.name)
 		v := h.Job(id)
 		require.Equal(t, job.BeingSliced, v.State)
 		require.Empty(t, v.Runs)
@@ -74,7 +74,7 @@ func TestAYesWaitsForItsSlice(t *testing.T) {
 				assert.InDelta(t, r.Ceiling.Seconds, j.Yes.Seconds, 0)
 			}
 		}
-		require.Error(t, decide.Approve(ctx, h.Desk, h.Cato, id, 0, h.Machines[0].ID), "twice")
+		require.Error(t, decide.Approve(ctx, h.Desk, h.Cato, id, 0, decide.Yes{MachineID: h.Machines[0].ID}), "twice")
 		require.NoError(t, c.ends(j.Yes.SliceID, j.Yes), c.name)
 		v = h.Job(id)
 		assert.Equal(t, c.state, v.State, c.name)
@@ -197,7 +197,7 @@ func change(h *desktest.House, what string, id, piece, machine int64, n int) err
 		}
 		return plates.ChooseSlice(ctx, h.Desk, h.Cato, all[n%len(all)].ID)
 	case "approve":
-		return decide.Approve(ctx, h.Desk, h.Cato, id, 0, machine)
+		return decide.Approve(ctx, h.Desk, h.Cato, id, 0, decide.Yes{MachineID: machine})
 	case "end":
 		j, err := h.Store.Job(ctx, id)
 		if err != nil || j.State != job.BeingSliced {
@@ -211,7 +211,7 @@ func change(h *desktest.House, what string, id, piece, machine int64, n int) err
 		if err != nil || len(runs) == 0 {
 			return err
 		}
-		return decide.Move(ctx, h.Desk, h.Cato, runs[0].ID, machine, n%3)
+		return decide.Move(ctx, h.Desk, h.Cato, runs[0].ID, machine, n%3, true)
 	case "start":
 		if n > 3 {
 			return nil
@@ -233,7 +233,7 @@ func TestAMoveToAnotherMachineIsAnotherYes(t *testing.T) {
 	id, _ := h.ToDecide()
 	h.Approved(id, from)
 	was := h.Job(id).Runs[0]
-	require.NoError(t, decide.Move(ctx, h.Desk, h.Cato, was.ID, to, 0))
+	require.NoError(t, decide.Move(ctx, h.Desk, h.Cato, was.ID, to, 0, true))
 	require.Equal(t, job.BeingSliced, h.Job(id).State)
 	h.SlicedForYes(id)
 	v := h.Job(id)
@@ -253,12 +253,12 @@ func TestAMoveToAnotherMachineIsAnotherYes(t *testing.T) {
 		return out
 	}
 	assert.Equal(t, []int64{id, waiting}, order(), "first, as it was put")
-	require.NoError(t, decide.Move(ctx, h.Desk, h.Cato, v.Runs[0].ID, from, 5), "sliced for it already")
+	require.NoError(t, decide.Move(ctx, h.Desk, h.Cato, v.Runs[0].ID, from, 5, true), "sliced for it already")
 	v = h.Job(id)
 	require.Equal(t, job.Approved, v.State)
 	assert.Equal(t, was.Seconds, v.Runs[0].Seconds)
 	require.NoError(t, decide.Advance(ctx, h.Desk, h.Cato, id, 0))
-	assert.ErrorContains(t, decide.Move(ctx, h.Desk, h.Cato, v.Runs[0].ID, to, 0), "stays where it is")
+	assert.ErrorContains(t, decide.Move(ctx, h.Desk, h.Cato, v.Runs[0].ID, to, 0, true), "stays where it is")
 	assert.ErrorContains(t, decide.TakeBack(ctx, h.Desk, h.Cato, id, 0), "no yes that could be taken back")
 	assert.ErrorContains(t, decide.Withdraw(ctx, h.Desk, h.Owner, id, 0, ""), "before anything of it is started")
 }
@@ -350,7 +350,7 @@ func TestAYesTakesWhatIsSlicedAlready(t *testing.T) {
 	}
 	for _, machine := range []int64{on, other} {
 		require.True(t, full(machine))
-		require.NoError(t, decide.Approve(ctx, h.Desk, h.Cato, id, 0, machine))
+		require.NoError(t, decide.Approve(ctx, h.Desk, h.Cato, id, 0, decide.Yes{MachineID: machine}))
 		require.Equal(t, job.Approved, h.Job(id).State)
 		require.NoError(t, decide.TakeBack(ctx, h.Desk, h.Cato, id, 0))
 	}

@@ -41,6 +41,7 @@ type Slip struct {
 	Pieces    int          `json:"pieces" doc:"How many, copies counted"`
 	Check     Check        `json:"check"`
 	Worst     *FindingView `json:"worst,omitempty"`
+	Told      string       `json:"told,omitempty" doc:"What its member was told last; for members"`
 	Asked     string       `json:"asked,omitempty" doc:"What its member was asked and has not answered"`
 	ToAnswer  int          `json:"to_answer,omitempty" doc:"How much of what was found has to be answered before a yes"`
 	Machine   string       `json:"machine,omitempty" doc:"Where it is queued, or is proposed to go"`
@@ -105,6 +106,12 @@ func Shelf(ctx context.Context, d *desk.Desk, a desk.Actor) (ShelfView, error) {
 	if err != nil {
 		return view, err
 	}
+	told := map[int64]string{}
+	if member != 0 {
+		if told, err = d.Store.LastLetters(ctx, member); err != nil {
+			return view, err
+		}
+	}
 	said := map[int64][]store.Answer{}
 	for _, a := range answers {
 		said[a.JobID] = append(said[a.JobID], a)
@@ -132,6 +139,7 @@ func Shelf(ctx context.Context, d *desk.Desk, a desk.Actor) (ShelfView, error) {
 		stand(h, &s, j, runs[j.ID], ladder)
 		of := whole(h, j, pieces[j.ID], ladder)
 		s.worse(h, of)
+		s.Told = told[j.ID]
 		if job.Weighed(j.State) {
 			s.Asked = asked[j.ID]
 		}
@@ -245,6 +253,8 @@ type JobView struct {
 	Use       printability.Use  `json:"use" doc:"What it is for"`
 	Stopped   bool              `json:"stopped" doc:"Something found stops it: it cannot be approved"`
 	Findings  []JobFinding      `json:"findings"`
+	Elsewhere []Elsewhere       `json:"elsewhere" doc:"What would be found on the whole job on the other machines that take it, while it is to be decided"`
+	Letters   []LetterView      `json:"letters" doc:"What its member was told, the latest first"`
 	Messages  []Message         `json:"messages" doc:"What could be said to the member, ready to send: of the findings, worst first, then a question; none for members"`
 	Ladder    []floor.LadderRow `json:"ladder"`
 	Ways      floor.Ways        `json:"ways" doc:"The same machines where its pieces stand otherwise"`
@@ -252,6 +262,35 @@ type JobView struct {
 	LeftOut   []LeftOut         `json:"left_out" doc:"Pieces that were left out of it"`
 	History   []HistoryLine     `json:"history"`
 	Runs      []floor.RunView   `json:"runs" doc:"Of its plates: what prints, then what waits, then what is off the machine"`
+}
+
+// Elsewhere is what is found on a whole job on another machine than the one that is proposed.
+type Elsewhere struct {
+	MachineID int64        `json:"machine_id"`
+	Findings  []JobFinding `json:"findings" doc:"Of the whole job; those of its pieces are the same"`
+	ToAnswer  int          `json:"to_answer" doc:"How much has to be answered before a yes to that machine, its pieces counted"`
+}
+
+// LetterView is what a member was told.
+type LetterView struct {
+	At   time.Time `json:"at"`
+	Who  string    `json:"who,omitempty" doc:"None: the program"`
+	Kind string    `json:"kind"`
+	Text string    `json:"text"`
+}
+
+// elsewhere is that of all machines that take a job.
+func elsewhere(h *floor.State, pieces []store.Piece, ladder []floor.LadderRow, answers []store.Answer) []Elsewhere {
+	out := []Elsewhere{}
+	for _, r := range ladder {
+		if !r.Takes || r.Proposed {
+			continue
+		}
+		all := note(pieces, h.Whole(pieces, ladder, r.MachineID), answers)
+		of := slices.DeleteFunc(slices.Clone(all), func(n noted) bool { return n.piece != 0 })
+		out = append(out, Elsewhere{r.MachineID, findings(nil, of, h.Words), unanswered(all)})
+	}
+	return out
 }
 
 // LeftOut is a piece that was left out of a job.
@@ -392,7 +431,7 @@ func Job(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) (JobView, er
 	if err != nil {
 		return JobView{}, err
 	}
-	v := JobView{Slip: slipOf(h, j, pieces, runs), Use: j.Use, Runs: []floor.RunView{}, Stopped: stopped(pieces), Ladder: h.Ladder(pieces), Messages: []Message{}, PieceSet: []PieceView{}, LeftOut: []LeftOut{}, History: []HistoryLine{}}
+	v := JobView{Slip: slipOf(h, j, pieces, runs), Use: j.Use, Runs: []floor.RunView{}, Stopped: stopped(pieces), Ladder: h.Ladder(pieces), Messages: []Message{}, Elsewhere: []Elsewhere{}, Letters: []LetterView{}, PieceSet: []PieceView{}, LeftOut: []LeftOut{}, History: []HistoryLine{}}
 	of := whole(h, j, pieces, v.Ladder)
 	v.worse(h, of)
 	answers, err := d.Store.Answers(ctx, id)
@@ -411,6 +450,14 @@ func Job(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) (JobView, er
 	v.Findings = findings(pieces, all, h.Words)
 	if j.State == job.ToDecide {
 		v.ToAnswer = unanswered(all)
+		v.Elsewhere = elsewhere(h, pieces, v.Ladder, answers)
+	}
+	letters, err := d.Store.Letters(ctx, id)
+	if err != nil {
+		return JobView{}, err
+	}
+	for _, l := range letters {
+		v.Letters = append(v.Letters, LetterView{l.At, l.Person, l.Kind, l.Text})
 	}
 	if a.Role != desk.Member {
 		v.Messages = messages(v.Title, v.Findings, h.Words)

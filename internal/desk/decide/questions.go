@@ -8,6 +8,7 @@ import (
 
 	"jobshelf/core/shop/event"
 	"jobshelf/core/shop/job"
+	"jobshelf/core/shop/letter"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/store"
 )
@@ -44,7 +45,14 @@ func Ask(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, revision int
 		return desk.Wrong("text", "nothing asked")
 	}
 	return talk(ctx, d, a, id, revision, event.Asked{Text: text}, func(tx *store.Tx) error {
-		return tx.Ask(ctx, id, text, a.ID, d.Now())
+		if err := tx.Ask(ctx, id, text, a.ID, d.Now()); err != nil {
+			return err
+		}
+		j, err := tx.Job(ctx, id)
+		if err != nil {
+			return err
+		}
+		return desk.Write(ctx, tx, a, d.Now(), j, letter.Asked, letter.Values{"question": text})
 	})
 }
 

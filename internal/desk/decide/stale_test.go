@@ -118,7 +118,7 @@ func TestWhatGoesStale(t *testing.T) {
 		}, "", true, false},
 		{"another program judges", func() {
 			sql(`UPDATE version SET judged_by = jsonb_set(judged_by, '{judging}', '0')`)
-			assert.ErrorContains(t, decide.Approve(ctx, h.Desk, h.Cato, id, 0, h.Machines[0].ID), "Have it checked again")
+			assert.ErrorContains(t, decide.Approve(ctx, h.Desk, h.Cato, id, 0, decide.Yes{MachineID: h.Machines[0].ID}), "Have it checked again")
 			require.NoError(t, intake.Renew(ctx, h.Desk))
 		}, "", true, true},
 		{"nothing", func() { require.NoError(t, intake.Renew(ctx, h.Desk)) }, "", true, false},
@@ -130,7 +130,7 @@ func TestWhatGoesStale(t *testing.T) {
 			assert.Empty(t, stale, c.what)
 		} else {
 			assert.Contains(t, stale, c.says, c.what)
-			err := decide.Approve(ctx, h.Desk, h.Cato, id, 0, h.Machines[0].ID)
+			err := decide.Approve(ctx, h.Desk, h.Cato, id, 0, decide.Yes{MachineID: h.Machines[0].ID})
 			assert.ErrorContains(t, err, c.says, c.what)
 		}
 		assert.Equal(t, c.prices, now != price, "%s: %d, was %d", c.what, now, price)
@@ -149,7 +149,7 @@ func TestWhatGoesStale(t *testing.T) {
 	}
 	stale, _ = look()
 	assert.Empty(t, stale)
-	require.NoError(t, decide.Approve(ctx, h.Desk, h.Cato, id, 0, h.Machines[0].ID))
+	require.NoError(t, decide.Approve(ctx, h.Desk, h.Cato, id, 0, decide.Yes{MachineID: h.Machines[0].ID}))
 	v := h.Job(id)
 	_, now := look()
 	assert.Equal(t, now, int64(v.Runs[0].Price), "the price of the day of the yes")

@@ -45,7 +45,7 @@ func (b *board) add(owner desk.Actor, copies int) {
 
 // yes approves a job on a machine, on as many plates.
 func (b *board) yes(k int, machine int64, many int) error {
-	if err := decide.Approve(ctx, b.Desk, b.Cato, b.jobs[k], 0, machine); err != nil {
+	if err := decide.Approve(ctx, b.Desk, b.Cato, b.jobs[k], 0, decide.Yes{MachineID: machine}); err != nil {
 		return err
 	}
 	j, err := b.Store.Job(ctx, b.jobs[k])
@@ -302,7 +302,7 @@ func (b *board) change(what string, k, x, y int, on []int64) error {
 			return assert.AnError
 		}
 		r := waits[x%len(waits)]
-		if err := decide.Move(ctx, b.Desk, b.Cato, r.ID, on[y%2], x%3); err != nil {
+		if err := decide.Move(ctx, b.Desk, b.Cato, r.ID, on[y%2], x%3, true); err != nil {
 			return err
 		}
 		for _, s := range r.Shares {
@@ -415,7 +415,7 @@ func TestTwoJobsOnAPlate(t *testing.T) {
 	require.Len(t, shown[0].Shares, 2)
 	assert.Equal(t, first.Price+second.Price, shown[0].Price)
 
-	require.ErrorContains(t, decide.Move(ctx, h.Desk, h.Cato, lane[0].ID, h.Machines[1].ID, 0), "Take them apart")
+	require.ErrorContains(t, decide.Move(ctx, h.Desk, h.Cato, lane[0].ID, h.Machines[1].ID, 0, true), "Take them apart")
 	require.NoError(t, decide.Advance(ctx, h.Desk, h.Cato, b.jobs[1], 0))
 	for k, want := range []string{job.InProduction, job.InProduction, job.Approved} {
 		assert.Equal(t, want, h.Job(b.jobs[k]).State)

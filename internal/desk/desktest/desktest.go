@@ -213,7 +213,7 @@ func (h *House) end(s store.Slice, seconds float64, many int) error {
 // Approved says yes to a job on a machine, and slices it.
 func (h *House) Approved(job, machine int64) {
 	h.T.Helper()
-	require.NoError(h.T, decide.Approve(ctx, h.Desk, h.Cato, job, 0, machine))
+	require.NoError(h.T, decide.Approve(ctx, h.Desk, h.Cato, job, 0, decide.Yes{MachineID: machine}))
 	h.SlicedForYes(job)
 }
 
@@ -251,7 +251,7 @@ func (h *House) At(state string) (job, piece int64) {
 		return job, piece
 	}
 	// On the machine where nobody waits before it.
-	require.NoError(h.T, decide.Approve(ctx, h.Desk, h.Cato, job, 0, h.EmptyLane()))
+	require.NoError(h.T, decide.Approve(ctx, h.Desk, h.Cato, job, 0, decide.Yes{MachineID: h.EmptyLane()}))
 	switch state {
 	case "being sliced":
 		return job, piece

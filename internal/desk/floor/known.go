@@ -8,6 +8,7 @@ import (
 	"jobshelf/core/judge/finding"
 	"jobshelf/core/judge/printability"
 	"jobshelf/core/judge/rule"
+	"jobshelf/core/print/recipe"
 	"jobshelf/internal/store"
 )
 
@@ -82,11 +83,17 @@ func (h *State) settings(k *rule.Known, pieces []store.Piece, r *LadderRow) {
 		return
 	}
 	set := h.Recipes[at].Data
+	var counted []recipe.Override
 	if c := h.counts(pieces, r.MachineID); c != nil {
-		for _, o := range c.Overrides {
-			k.Lists["overrides"] = append(k.Lists["overrides"], o.Key)
+		counted = c.Overrides
+	}
+	for _, by := range [][]recipe.Override{counted, h.If} {
+		for _, o := range by {
+			if !slices.Contains(k.Lists["overrides"], o.Key) {
+				k.Lists["overrides"] = append(k.Lists["overrides"], o.Key)
+			}
 		}
-		if with, err := set.Apply(c.Overrides); err == nil {
+		if with, err := set.Apply(by); err == nil {
 			set = with
 		}
 	}

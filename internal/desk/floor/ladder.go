@@ -12,6 +12,7 @@ import (
 	"jobshelf/core/judge/rule"
 	"jobshelf/core/print/estimate"
 	"jobshelf/core/print/machine"
+	"jobshelf/core/print/recipe"
 	"jobshelf/core/shape/modelfile"
 	"jobshelf/core/shape/problem"
 	"jobshelf/core/shape/units"
@@ -74,15 +75,22 @@ type Ceiling struct {
 	Price   units.Cents `json:"price_cents"`
 }
 
-// ceilingShare is how much more than by the quick estimate a slice may take for a yes to hold: of
+// ceilingPercent is how much more than by the quick estimate a slice may take for a yes to hold: of
 // 200 drawn prints (core/print/estimate/testdata/drawn.txt) three take more time or filament.
-const ceilingShare = 1.25
+const ceilingPercent = 25
 
 // ceiling rounds upwards to what is said: minutes, tenths of a gram, ten cents.
-func ceiling(r *LadderRow) *Ceiling {
-	up := func(v, to float64) float64 { return math.Ceil(ceilingShare*v/to-1e-9) * to }
+func ceiling(r *LadderRow) *Ceiling { return r.UpTo(ceilingPercent) }
+
+// UpTo is the most that a yes on conditions is to: so much more than it takes without.
+func (r *LadderRow) UpTo(morePercent float64) *Ceiling {
+	share := 1 + max(0, min(morePercent, mostMorePercent))/100
+	up := func(v, to float64) float64 { return math.Ceil(share*v/to-1e-9) * to }
 	return &Ceiling{up(r.Seconds, 60), up(r.Grams, 0.1), units.Cents(up(float64(r.Price), 10))}
 }
+
+// mostMorePercent bounds it: ten times as much is another job.
+const mostMorePercent = 900
 
 // State is what ladders and lanes are worked out from.
 type State struct {
@@ -106,6 +114,8 @@ type State struct {
 	Now       time.Time
 	Materials map[string]*machine.Material // by name
 	LongestS  float64                      // the longest run that the house allows; 0: any
+	If        []recipe.Override            // what rules are held against as if it were set
+	assumed   int64                        // runs that are only reckoned with; their numbers are below 0
 }
 
 // NoJob and AnyJob say whose slices look is to read.
@@ -331,6 +341,20 @@ func (h *State) row(m *store.Machine) LadderRow {
 	return LadderRow{MachineID: m.ID, Name: m.Data.Name, InService: m.Data.InService, Scale: 1,
 		Material: m.Data.Material, Colour: m.Data.Colour, Loaded: strings.TrimSpace(m.Data.ColourName + " " + m.Data.Material),
 		Nozzles: nozzles(&m.Data), VolumeMM: [3]float64{m.Data.Volume.XMM, m.Data.Volume.YMM, m.Data.Volume.ZMM}, Shape: string(m.Data.Volume.Shape)}
+}
+
+// Assume reckons from here on with a yes to a row: its runs wait at the end of the lane.
+func (h *State) Assume(r *LadderRow) {
+	for _, s := range r.runS {
+		h.assumed--
+		h.Lanes[r.MachineID] = append(h.Lanes[r.MachineID], store.Run{ID: h.assumed, MachineID: r.MachineID, State: run.Planned, Seconds: s})
+	}
+	h.time(r.MachineID)
+	if start, ok := h.Hours.NextStart(h.Free[r.MachineID]); ok {
+		h.Start[r.MachineID] = start
+	} else {
+		delete(h.Start, r.MachineID)
+	}
 }
 
 // wanted is what has to be loaded in the first nozzle of a machine for a recipe: the second's is the

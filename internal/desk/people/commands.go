@@ -159,6 +159,26 @@ func ChangePerson(ctx context.Context, d *desk.Desk, a desk.Actor, login string,
 	})
 }
 
+// SetGroup says which group somebody belongs to, as a course or a club; empty: none. Rules may ask for it.
+func SetGroup(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, group string) error {
+	group = strings.TrimSpace(group)
+	return d.Store.InTx(ctx, func(tx *store.Tx) error {
+		if err := tx.LockPeople(ctx); err != nil {
+			return err
+		}
+		p, err := tx.PersonByID(ctx, id)
+		if err != nil {
+			return err
+		}
+		if err := tx.SetGroup(ctx, id, group); err != nil {
+			return err
+		}
+		// Rules hold otherwise for all jobs of theirs.
+		desk.Tell(tx, store.OfHouse, a.ID, event.GroupGiven{Name: p.Name, Group: group})
+		return nil
+	})
+}
+
 func otherSteward(ctx context.Context, tx *store.Tx, id int64) error {
 	people, err := tx.People(ctx)
 	if err != nil {

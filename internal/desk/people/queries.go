@@ -46,12 +46,18 @@ func Named(ctx context.Context, d *desk.Desk, login string) (desk.Actor, error) 
 	return desk.ActorOf(p), err
 }
 
+// PersonView is somebody of the house.
+type PersonView struct {
+	desk.Actor
+	Group string `json:"group,omitempty" doc:"Of whom rules may ask, as a course or a club"`
+}
+
 // People lists everybody, for handing in on somebody's behalf.
-func People(ctx context.Context, d *desk.Desk) ([]desk.Actor, error) {
+func People(ctx context.Context, d *desk.Desk) ([]PersonView, error) {
 	rows, err := d.Store.People(ctx)
-	out := make([]desk.Actor, len(rows))
+	out := make([]PersonView, len(rows))
 	for i, p := range rows {
-		out[i] = desk.ActorOf(p)
+		out[i] = PersonView{desk.ActorOf(p), p.Club}
 	}
 	return out, err
 }

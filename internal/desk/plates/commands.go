@@ -3,6 +3,7 @@
 package plates
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -16,6 +17,7 @@ import (
 	"jobshelf/core/shape/problem"
 	"jobshelf/core/shop/event"
 	"jobshelf/core/shop/job"
+	"jobshelf/core/shop/letter"
 	"jobshelf/core/shop/revision"
 	"jobshelf/core/shop/task"
 	"jobshelf/internal/desk"
@@ -559,12 +561,18 @@ func settle(ctx context.Context, d *desk.Desk, tx *store.Tx, j store.Job, s stor
 	if err != nil {
 		return err
 	}
+	if s.State == task.Done && len(s.Overrides) > 0 { // only then it is looked at
+		if err := tx.ChooseSlice(ctx, s); err != nil {
+			return err
+		}
+	}
 	h, err := floor.Look(ctx, tx.Q, d.Now(), j.ID)
 	if err != nil {
 		return err
 	}
 	row, why := keeps(h, pieces, s, j.Yes)
 	if row == nil {
+		// What was made on conditions stays what counts: it is decided on again, by its own figures.
 		if err := tx.SetYes(ctx, j.ID, nil); err != nil {
 			return err
 		}
@@ -589,6 +597,46 @@ func settle(ctx context.Context, d *desk.Desk, tx *store.Tx, j store.Job, s stor
 		return err
 	}
 	desk.Touched(tx, j, desk.Actor{}, event.Approved{Machine: row.Name}, problem.Phrase{})
+	by := desk.Actor{}
+	if j.Yes.Person != 0 {
+		p, err := tx.PersonByID(ctx, j.Yes.Person)
+		if err != nil {
+			return err
+		}
+		by = desk.ActorOf(p)
+	}
+	return floor.WriteYes(ctx, tx, h, by, j, row, cmp.Or(j.Yes.Told, letter.Approved))
+}
+
+// SettleNow settles a yes whose slice was made before.
+func SettleNow(ctx context.Context, d *desk.Desk, tx *store.Tx, id int64) error {
+	j, err := tx.Job(ctx, id)
+	if err != nil || j.Yes == nil {
+		return err
+	}
+	s, err := tx.LockSlice(ctx, j.Yes.SliceID)
+	if err != nil || s.State != task.Done {
+		return err
+	}
+	return settle(ctx, d, tx, j, s)
+}
+
+// OnConditions fills in an order: by the overrides and with the pieces of the slice that counts, 0 for none, and what is
+// to be otherwise.
+func OnConditions(ctx context.Context, tx *store.Tx, order *store.Slice, counts int64, conditions []recipe.Override) error {
+	if counts != 0 {
+		s, err := tx.Slice(ctx, counts)
+		if err != nil {
+			return err
+		}
+		order.Pieces = s.Pieces
+		for _, o := range s.Overrides {
+			if !slices.ContainsFunc(conditions, func(c recipe.Override) bool { return c.Key == o.Key }) {
+				order.Overrides = append(order.Overrides, o)
+			}
+		}
+	}
+	order.Overrides = append(order.Overrides, conditions...)
 	return nil
 }
 

@@ -34,6 +34,9 @@ export type HouseRule = Schemas['Rule']
 export type RuleView = Schemas['RuleView']
 export type RuleTried = Schemas['RuleTried']
 export type RuleFact = Schemas['FactView']
+export type RoutineJob = Schemas['RoutineJob']
+export type TemplateView = Schemas['TemplateView']
+export type PersonView = Schemas['PersonView']
 
 export const api = createClient<paths>({ baseUrl: `${location.origin}/api`, fetch: (r) => fetch(r) })
 

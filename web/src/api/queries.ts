@@ -13,6 +13,7 @@ import {
   type JobView,
   type LadderRow,
   type PieceChange,
+  type RoutineJob,
   type Slip,
   type SliceOrder,
   type SliceView,
@@ -107,7 +108,9 @@ const asOnTheShelf = (slip: Slip): JobView => ({
   ...slip,
   use: {},
   questions: [],
+  elsewhere: [],
   findings: [],
+  letters: [],
   history: [],
   ladder: [],
   left_out: [],
@@ -174,11 +177,26 @@ interface At {
   revision: number
 }
 
+/** A setting that is to be otherwise than the recipe has it. */
+export interface Condition {
+  key: string
+  value: string
+  why: string
+}
+
 interface Yes extends At {
   machine_id?: number
   machine: string
   title: string
   sliced: boolean
+  conditions?: Condition[]
+  more_percent?: number
+}
+
+/** Takes back what was just said yes to. */
+async function unsay(id: number) {
+  const { revision } = await take(api.GET('/jobs/{id}', { params: { path: { id } } }))
+  await take(api.POST('/jobs/{id}/take-back', { params: { path: { id } }, body: { revision } }))
 }
 
 export const useApprove = () =>
@@ -187,7 +205,12 @@ export const useApprove = () =>
       take(
         api.POST('/jobs/{id}/approve', {
           params: { path: { id: v.id } },
-          body: { revision: v.revision, machine_id: v.machine_id },
+          body: {
+            revision: v.revision,
+            machine_id: v.machine_id,
+            conditions: v.conditions,
+            more_percent: v.more_percent,
+          },
         }),
       ),
     done: (v) =>
@@ -195,11 +218,62 @@ export const useApprove = () =>
         ? `${v.title} is queued on ${v.machine}.`
         : `${v.title} is sliced for ${v.machine}, and queued if that keeps to the yes.`,
     undo: async (v) => {
-      const { revision } = await take(api.GET('/jobs/{id}', { params: { path: { id: v.id } } }))
-      await take(api.POST('/jobs/{id}/take-back', { params: { path: { id: v.id } }, body: { revision } }))
+      await unsay(v.id)
       say(`${v.title} is to be decided again.`)
     },
     touches: ofJob,
+  })
+
+/** Jobs that can be said yes to together, and what would happen. */
+export const useRoutine = (enabled: MaybeRefOrGetter<boolean>) =>
+  useQuery({
+    queryKey: ['shelf', 'routine'],
+    queryFn: () => take(api.GET('/routine')),
+    enabled: () => toValue(enabled),
+  })
+
+/** Says yes to several as they were listed. */
+export const useApproveTogether = () =>
+  useDeed<RoutineJob[]>({
+    run: (jobs) =>
+      take(
+        api.POST('/routine', {
+          body: {
+            jobs: jobs.map(({ id, revision, machine_id, price_cents }) => ({ id, revision, machine_id, price_cents })),
+          },
+        }),
+      ),
+    done: (jobs) => `${jobs.length} ${jobs.length === 1 ? 'job is' : 'jobs are'} approved.`,
+    undo: async (jobs) => {
+      for (const j of jobs) await unsay(j.id)
+      say(`${jobs.length} ${jobs.length === 1 ? 'job is' : 'jobs are'} to be decided again.`)
+    },
+    touches: () => [['job']],
+  })
+
+/** What members are told, by occasion; and says something else. */
+export const useLetters = () => useQuery({ queryKey: ['house', 'letters'], queryFn: () => take(api.GET('/letters')) })
+export function useSetLetter() {
+  const client = useQueryClient()
+  return async (kind: string, text: string) => {
+    await take(api.PUT('/letters', { body: { kind, text } }))
+    await client.invalidateQueries({ queryKey: ['house', 'letters'] })
+  }
+}
+
+/** Says which group somebody belongs to. */
+export const useSetGroup = () =>
+  useDeed<{ id: number; group: string }>({
+    run: (v) => take(api.PUT('/people/{id}/group', { params: { path: { id: v.id } }, body: { group: v.group } })),
+    touches: () => [['people'], ['job']],
+  })
+
+/** All versions of a rule, the latest first. */
+export const useRuleVersions = (id: () => number | undefined) =>
+  useQuery({
+    queryKey: computed(() => ['house', 'rules', id()]),
+    queryFn: () => take(api.GET('/rules/{id}/versions', { params: { path: { id: id()! } } })),
+    enabled: () => id() !== undefined,
   })
 
 export const useTakeBack = () =>
@@ -496,14 +570,21 @@ export const useTakeOut = () =>
   })
 
 /** Moves a run at once, as far as can be told here; the server's plan follows, or the move is taken back. */
-export function useMoveRun() {
+export interface Moving {
+  id: number
+  machine_id: number
+  place: number
+  dearer?: boolean
+}
+/** ask is what is asked where it would cost more there, and what then is to be done. */
+export function useMoveRun(ask?: (why: string, then: Moving) => void) {
   const client = useQueryClient()
   return useMutation({
-    mutationFn: (v: { id: number; machine_id: number; place: number }) =>
+    mutationFn: (v: Moving) =>
       take(
         api.POST('/runs/{id}/move', {
           params: { path: { id: v.id } },
-          body: { machine_id: v.machine_id, place: v.place },
+          body: { machine_id: v.machine_id, place: v.place, dearer: v.dearer },
         }),
       ),
     onMutate: async (v) => {
@@ -512,9 +593,11 @@ export function useMoveRun() {
       if (before) client.setQueryData(['floor'], withRunAt(before, v.id, v))
       return before
     },
-    onError: (e, _, before) => {
+    onError: (e, v, before) => {
       client.setQueryData(['floor'], before)
-      say(e.message, 'refused')
+      const dearer = e instanceof Refusal && e.fields.dearer
+      if (dearer && ask) ask(dearer, { ...v, dearer: true })
+      else say(e.message, 'refused')
     },
     onSettled: () => {
       for (const queryKey of [['floor'], ['shelf'], ['job']]) void client.invalidateQueries({ queryKey })

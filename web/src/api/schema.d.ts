@@ -330,6 +330,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/letters": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What members are told, by occasion */
+        get: operations["letters"];
+        /** Say something else to members on an occasion */
+        put: operations["set-letter"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/machines/{id}": {
         parameters: {
             query?: never;
@@ -425,6 +443,23 @@ export interface paths {
         /** Everybody of the house */
         get: operations["people"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/people/{id}/group": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Say which group somebody belongs to, of whom rules may ask */
+        put: operations["set-group"];
         post?: never;
         delete?: never;
         options?: never;
@@ -598,6 +633,24 @@ export interface paths {
         /** Change a recipe */
         put: operations["set-recipe"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/routine": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Jobs that can be said yes to together, and what would happen */
+        get: operations["routine"];
+        put?: never;
+        /** Say yes to several jobs as they were listed: to all, or to none */
+        post: operations["approve-together"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1017,11 +1070,18 @@ export interface components {
             revision: number;
         };
         Approval: {
+            /** @description Settings that are to be otherwise than the recipe has them; it is sliced by them first */
+            conditions?: components["schemas"]["Override"][];
             /**
              * Format: int64
              * @description 0 or left out: the proposed machine
              */
             machine_id?: number;
+            /**
+             * Format: double
+             * @description By how much what it takes on conditions may be over what it takes without, for the yes to hold
+             */
+            more_percent?: number;
             /**
              * Format: int64
              * @description The revision of the job that was seen
@@ -1163,6 +1223,17 @@ export interface components {
             count: number;
             step: string;
             text: string;
+        };
+        Elsewhere: {
+            /** @description Of the whole job; those of its pieces are the same */
+            findings: components["schemas"]["JobFinding"][];
+            /** Format: int64 */
+            machine_id: number;
+            /**
+             * Format: int64
+             * @description How much has to be answered before a yes to that machine, its pieces counted
+             */
+            to_answer: number;
         };
         EndedSlip: {
             /**
@@ -1313,6 +1384,10 @@ export interface components {
              */
             warm_up_seconds: number;
         };
+        GroupGiven: {
+            /** @description Empty: none */
+            group: string;
+        };
         HandIn: {
             /**
              * Format: int64
@@ -1432,6 +1507,8 @@ export interface components {
             /** @description What its member was asked and has not answered */
             asked?: string;
             check: components["schemas"]["Check"];
+            /** @description What would be found on the whole job on the other machines that take it, while it is to be decided */
+            elsewhere: components["schemas"]["Elsewhere"][];
             findings: components["schemas"]["JobFinding"][];
             /**
              * Format: date-time
@@ -1448,6 +1525,8 @@ export interface components {
             late: boolean;
             /** @description Pieces that were left out of it */
             left_out: components["schemas"]["LeftOut"][];
+            /** @description What its member was told, the latest first */
+            letters: components["schemas"]["LetterView"][];
             /** @description Where it is queued, or is proposed to go */
             machine?: string;
             /** Format: int64 */
@@ -1499,6 +1578,8 @@ export interface components {
              * @description How much of what was found has to be answered before a yes
              */
             to_answer?: number;
+            /** @description What its member was told last; for members */
+            told?: string;
             /** @description What it is for */
             use: components["schemas"]["Use"];
             /** @description The same machines where its pieces stand otherwise */
@@ -1620,6 +1701,19 @@ export interface components {
             /** Format: int64 */
             id: number;
             name: string;
+        };
+        LetterView: {
+            /** Format: date-time */
+            at: string;
+            kind: string;
+            text: string;
+            /** @description None: the program */
+            who?: string;
+        };
+        LetterWritten: {
+            kind: string;
+            /** @description Empty: as it was at first */
+            text: string;
         };
         Machine: {
             /** @description Where it stands, or its name on the network: for people to find it */
@@ -1815,6 +1909,8 @@ export interface components {
             speed_mm_per_s: number;
         };
         Moving: {
+            /** @description On another machine it may cost more than was said yes to */
+            dearer?: boolean;
             /** Format: int64 */
             machine_id: number;
             /**
@@ -1881,6 +1977,12 @@ export interface components {
             /** @description Why the program turned it */
             why?: string;
         };
+        OtherJob: {
+            /** Format: int64 */
+            id: number;
+            title: string;
+            why: string;
+        };
         Overhang: {
             /**
              * Format: double
@@ -1914,6 +2016,15 @@ export interface components {
             /** @description What it would have said */
             text: string;
             title: string;
+        };
+        PersonView: {
+            /** @description Of whom rules may ask, as a course or a club */
+            group?: string;
+            /** Format: int64 */
+            id: number;
+            name: string;
+            /** @enum {string} */
+            role: "member" | "coordinator" | "steward";
         };
         PieceChange: {
             /** @description It stands as it prints best again, as large as it came */
@@ -2386,6 +2497,60 @@ export interface components {
             revision: number;
             upload_id: string;
         };
+        RoutineJob: {
+            /** @description Where its plates are not sliced yet: a yes is to no more than this */
+            ceiling?: components["schemas"]["Ceiling"];
+            /** Format: date-time */
+            finish?: string;
+            /** Format: double */
+            grams: number;
+            /** Format: int64 */
+            id: number;
+            /** @description What has to be loaded for it first, where that is otherwise */
+            load?: string;
+            /** @description What is loaded there, in words */
+            loaded?: string;
+            machine: string;
+            /** Format: int64 */
+            machine_id: number;
+            member: string;
+            /** @description Date, YYYY-MM-DD */
+            needed_by?: string;
+            /** Format: int64 */
+            plates: number;
+            /** Format: int64 */
+            price_cents: number;
+            /** Format: int64 */
+            revision: number;
+            /**
+             * Format: int64
+             * @description How many of the house's rules it keeps to
+             */
+            rules_met: number;
+            /** Format: double */
+            seconds: number;
+            title: string;
+            /** @description What else was found, worth knowing */
+            told: string[];
+        };
+        RoutineView: {
+            jobs: components["schemas"]["RoutineJob"][];
+            /** @description To be decided one by one, and why */
+            others: components["schemas"]["OtherJob"][];
+        };
+        RoutineYes: {
+            /** Format: int64 */
+            id: number;
+            /** Format: int64 */
+            machine_id: number;
+            /**
+             * Format: int64
+             * @description As it was shown; if it is more by now, none of them is approved
+             */
+            price_cents: number;
+            /** Format: int64 */
+            revision: number;
+        };
         Rule: {
             /** @enum {string} */
             grade: "stops it" | "decide" | "worth knowing";
@@ -2695,6 +2860,8 @@ export interface components {
              * @description How much of what was found has to be answered before a yes
              */
             to_answer?: number;
+            /** @description What its member was told last; for members */
+            told?: string;
             wish: string;
             worst?: components["schemas"]["FindingView"];
         };
@@ -2804,6 +2971,15 @@ export interface components {
         TakingOut: {
             /** Format: int64 */
             job_id: number;
+        };
+        TemplateView: {
+            /** @description What its template may hold, in braces */
+            fields: string[];
+            /** @description As it was before the house wrote its own */
+            first: string;
+            kind: string;
+            /** @description As it is; fields in braces. A line in which something is not known is left out */
+            text: string;
         };
         Texts: {
             file_names: string[];
@@ -3003,6 +3179,9 @@ export interface components {
             /** Format: date-time */
             since: string;
             version: string;
+        };
+        YesTogether: {
+            jobs: components["schemas"]["RoutineYes"][];
         };
     };
     responses: never;
@@ -4363,6 +4542,111 @@ export interface operations {
             };
         };
     };
+    letters: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TemplateView"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "set-letter": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LetterWritten"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "set-machine": {
         parameters: {
             query?: never;
@@ -4676,7 +4960,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Actor"][];
+                    "application/json": components["schemas"]["PersonView"][];
                 };
             };
             /** @description Unauthorized */
@@ -4690,6 +4974,66 @@ export interface operations {
             };
             /** @description Forbidden */
             403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "set-group": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GroupGiven"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -5384,6 +5728,111 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["RecipeView"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    routine: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoutineView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "approve-together": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["YesTogether"];
             };
         };
         responses: {

@@ -37,7 +37,7 @@ const stop = (s: Slip, i: number) =>
         <span class="quiet small m">{{ s.member }}</span>
         <span class="small g">
           <span v-if="s.asked" class="asked">asked</span>
-          <GradeMark v-else-if="s.worst" :grade="s.worst.grade" :word="s.worst.check" />
+          <GradeMark v-else-if="s.worst" :grade="s.worst.grade" :word="s.worst.rule ?? s.worst.check" />
           <template v-else-if="s.check.state === 'done'">✓</template>
           <template v-else-if="s.check.state === 'set aside'">set aside</template>
           <template v-else>…</template>

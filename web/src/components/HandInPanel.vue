@@ -99,7 +99,7 @@ async function handIn() {
     use.value = {}
     open.value = false
     await queries.invalidateQueries({ queryKey: ['shelf'] })
-    await router.push(desk.value ? `/counter/${made.id}` : `/bench/${made.id}`)
+    await router.push(desk.value ? `/counter/${made.id}` : `/job/${made.id}`)
   } catch (e) {
     problem.value = (e as Error).message
     if (e instanceof Refusal) fields.value = e.fields

@@ -37,11 +37,13 @@ const checking = computed(() => ['queued', 'running', 'set aside'].includes(prop
         <span v-if="slip.state === 'being sliced'" class="slicing">being sliced</span>
       </template>
     </span>
+    <span v-if="slip.asked" class="said small">? {{ slip.asked }}</span>
+    <span v-else-if="slip.told" class="said small quiet">{{ slip.told }}</span>
     <span class="foot small">
       <GradeMark
         v-if="slip.worst"
         :grade="slip.worst.grade"
-        :word="slip.worst.check"
+        :word="slip.worst.rule ?? slip.worst.check"
         class="what"
         :title="slip.worst.text"
       />
@@ -55,7 +57,7 @@ const checking = computed(() => ['queued', 'running', 'set aside'].includes(prop
 <style scoped>
 .slip {
   display: grid;
-  grid-template: 'img words' auto 'facts facts' auto 'foot foot' 1fr / 64px minmax(0, 1fr);
+  grid-template: 'img words' auto 'facts facts' auto 'said said' auto 'foot foot' 1fr / 64px minmax(0, 1fr);
   gap: 3px 9px;
   min-height: 112px;
   padding: 8px 10px 6px;
@@ -70,6 +72,15 @@ const checking = computed(() => ['queued', 'running', 'set aside'].includes(prop
   border: 1px solid var(--rule);
   border-radius: 3px;
   padding: 0 4px;
+}
+.said {
+  grid-area: said;
+  overflow: hidden;
+  display: -webkit-box;
+  -webkit-box-orient: vertical;
+  -webkit-line-clamp: 2;
+  line-clamp: 2;
+  white-space: pre-line;
 }
 .slip:hover {
   border-color: var(--ink);

@@ -15,7 +15,11 @@ watch(
 )
 async function send() {
   if (!text.value.trim()) return
-  await reply.mutateAsync({ id: props.job.id, revision: props.job.revision, text: text.value.trim() })
+  try {
+    await reply.mutateAsync({ id: props.job.id, revision: props.job.revision, text: text.value.trim() })
+  } catch {
+    return // the refusal has been said; what was written stays
+  }
   text.value = ''
 }
 </script>

@@ -20,7 +20,11 @@ function edit() {
   open.value = true
 }
 async function send() {
-  await say.mutateAsync({ id: props.job.id, revision: props.job.revision, use: draft.value })
+  try {
+    await say.mutateAsync({ id: props.job.id, revision: props.job.revision, use: draft.value })
+  } catch {
+    return // the refusal has been said; what was chosen stays
+  }
   open.value = false
 }
 const told = computed(() => {

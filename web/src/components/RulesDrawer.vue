@@ -1,7 +1,8 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
 import { Refusal, type HouseRule, type RuleTried, type RuleView } from '../api/client'
-import { tryRule, useRules, useWriteRules } from '../api/queries'
+import { tryRule, useRules, useRuleVersions, useWriteRules } from '../api/queries'
+import { useFormats } from '../composables/format'
 import { mayLeave, useUnsaved } from '../composables/unsaved'
 import GradeMark from './GradeMark.vue'
 import RoomState from './RoomState.vue'
@@ -12,7 +13,9 @@ import { emptyOf } from './rules'
 defineProps<{ editable: boolean }>()
 const rules = useRules()
 const write = useWriteRules()
+const f = useFormats()
 const chosen = ref<number>()
+const past = useRuleVersions(() => chosen.value)
 const draft = ref<HouseRule>()
 const problem = ref('')
 const tried = ref<RuleTried>()
@@ -146,6 +149,16 @@ const grades = ['stops it', 'decide', 'worth knowing'] as const
         <p v-if="here" class="small quiet">
           Version {{ here.version }}<template v-if="here.by"> by {{ here.by }}</template>
         </p>
+        <details v-if="(past.data.value?.length ?? 0) > 1" class="small">
+          <summary>{{ past.data.value!.length - 1 }} before it</summary>
+          <ul class="past">
+            <li v-for="v in past.data.value!.slice(1)" :key="v.version">
+              <strong>{{ v.version }}</strong> {{ f.moment(v.at) }}<template v-if="v.by">, {{ v.by }}</template
+              >: “{{ v.data.name }}” when {{ v.sentence }}: {{ v.data.grade }}; {{ waivers[v.data.waives] }} may waive
+              it. It says “{{ v.data.says }}”
+            </li>
+          </ul>
+        </details>
       </form>
     </div>
   </RoomState>
@@ -213,6 +226,9 @@ label input {
 }
 .keys {
   white-space: normal;
+}
+.past {
+  padding-left: 18px;
 }
 .tried ul {
   padding-left: 18px;

@@ -5,7 +5,11 @@ import { nextOpen, readyReason } from '../components/answers'
 import { useKeys } from './keys'
 
 /** Who may answer what was found on a job, how, and the key that does. */
-export function useAnswering(room: string, job: ComputedRef<JobView | undefined>) {
+export function useAnswering(
+  room: string,
+  job: ComputedRef<JobView | undefined>,
+  found: ComputedRef<JobFinding[]> = computed(() => job.value?.findings ?? []),
+) {
   const who = useWho()
   const answer = useAnswer()
   const may = computed(() => {
@@ -15,7 +19,7 @@ export function useAnswering(room: string, job: ComputedRef<JobView | undefined>
   function answerIt(x: JobFinding, reason: string) {
     if (job.value && x.key) answer.mutate({ id: job.value.id, revision: job.value.revision, key: x.key, reason })
   }
-  const open = computed(() => may.value && nextOpen(job.value?.findings ?? [], may.value === 'steward'))
+  const open = computed(() => may.value && nextOpen(found.value, may.value === 'steward'))
   useKeys(room, [
     {
       key: 'w',

@@ -12,8 +12,10 @@ import {
   useSendBack,
   useShelf,
   useSoon,
+  type Condition,
 } from '../api/queries'
 import ArrivalList from '../components/ArrivalList.vue'
+import ConditionsForm from '../components/ConditionsForm.vue'
 import CheckProgress from '../components/CheckProgress.vue'
 import FindingList from '../components/FindingList.vue'
 import GradeMark from '../components/GradeMark.vue'
@@ -22,6 +24,7 @@ import JobUse from '../components/JobUse.vue'
 import MachineLadder from '../components/MachineLadder.vue'
 import PartView from '../components/PartView.vue'
 import PieceCare from '../components/PieceCare.vue'
+import RoutinePanel from '../components/RoutinePanel.vue'
 import RoomState from '../components/RoomState.vue'
 import WayLadder from '../components/WayLadder.vue'
 import { useAnswering } from '../composables/answering'
@@ -50,7 +53,6 @@ const at = computed(() => arrivals.value.findIndex((s) => s.id === id.value))
 const query = useJob(id)
 const known = computed(() => (query.data.value?.id === id.value ? query.data.value : undefined))
 const job = computed(() => (query.isPlaceholderData.value ? undefined : known.value))
-const { may, answerIt } = useAnswering('Counter', job)
 useSoon(() => arrivals.value[at.value + 1]?.id)
 useRoomTitle('Counter', () => known.value?.title)
 
@@ -77,9 +79,30 @@ const row = computed(
   () => takers.value.find((r) => r.machine_id === picked.value) ?? takers.value.find((r) => r.proposed),
 )
 const stopped = computed(() => job.value?.stopped ?? false)
+// What is found on the whole job is of the machine that is meant.
+const onOther = computed(() =>
+  row.value?.proposed ? undefined : job.value?.elsewhere.find((e) => e.machine_id === row.value?.machine_id),
+)
+const grades = ['stops it', 'decide', 'worth knowing']
+const found = computed(() => {
+  const all = job.value?.findings ?? []
+  if (!onOther.value) return all
+  return [...onOther.value.findings, ...all.filter((x) => x.piece_id)].sort(
+    (a, b) => grades.indexOf(a.grade) - grades.indexOf(b.grade),
+  )
+})
+const toAnswer = computed(() => onOther.value?.to_answer ?? job.value?.to_answer ?? 0)
+const stoppedThere = computed(() => found.value.some((x) => x.grade === 'stops it' && !x.key))
+const { may, answerIt } = useAnswering('Counter', job, found)
 const decidable = computed(() => !!job.value?.may.decide && job.value.check.state === 'done')
 const canApprove = computed(
-  () => !!job.value?.may.approve && !!row.value && !row.value.stale && !job.value.to_answer && !approve.isPending.value,
+  () =>
+    !!job.value?.may.approve &&
+    !!row.value &&
+    !row.value.stale &&
+    !toAnswer.value &&
+    !stoppedThere.value &&
+    !approve.isPending.value,
 )
 /** Why there is no verdict to say yes to. */
 const verdictLine: Record<Slip['check']['state'], string> = {
@@ -128,6 +151,23 @@ function yes() {
       sliced: !row.value.ceiling,
     }),
   )
+}
+
+// A yes on conditions, and one to all routine ones.
+const onConditions = ref(false)
+watch(id, () => (onConditions.value = false))
+const together = ref(false)
+function yesIf(conditions: Condition[], more: number) {
+  if (!canApprove.value || !job.value || !row.value) return
+  const { id, revision, title } = job.value
+  const { name: machine, machine_id } = row.value
+  void decide(
+    approve.mutateAsync({ id, revision, title, machine, machine_id, sliced: false, conditions, more_percent: more }),
+  ).then(() => (onConditions.value = false))
+}
+function leaveConditions() {
+  onConditions.value = false
+  toHeading()
 }
 
 function no() {
@@ -190,6 +230,13 @@ useKeys('Counter', [
   { key: 'ArrowDown', does: 'Next arrival', run: () => go(at.value + 1) },
   { key: 'ArrowUp', does: 'Arrival before', run: () => go(at.value - 1) },
   { key: 'y', does: 'Yes: approve on the chosen machine', run: yes },
+  {
+    key: 'Shift+y',
+    does: 'Yes, on conditions',
+    run: () => (onConditions.value = true),
+    when: () => canApprove.value,
+  },
+  { key: 'g', does: 'Approve the routine ones together', run: () => (together.value = true) },
   { key: 'n', does: 'No: send back with a message', run: no },
   { key: 'm', does: 'Choose the next machine', run: nextMachine, when: () => takers.value.length > 1 },
   {
@@ -236,6 +283,10 @@ useKeys('Counter', [
     <aside aria-label="Arrivals">
       <h1>Counter</h1>
       <p class="quiet small">{{ arrivals.length }} to look at, soonest needed first. <kbd>↑</kbd> <kbd>↓</kbd></p>
+      <button type="button" class="together small" @click="together = true">
+        Approve the routine ones together <kbd>G</kbd>
+      </button>
+      <RoutinePanel v-if="together" v-model="together" />
       <ArrivalList :slips="arrivals" :here="id" />
     </aside>
 
@@ -307,9 +358,7 @@ useKeys('Counter', [
               >
             </p>
             <p v-if="row.stale" class="stale">▲ {{ row.stale }}</p>
-            <p v-if="job.to_answer" class="stale">
-              ▲ {{ job.to_answer }} to answer first, below <kbd class="on">W</kbd>
-            </p>
+            <p v-if="toAnswer" class="stale">▲ {{ toAnswer }} to answer first, below <kbd class="on">W</kbd></p>
           </template>
           <p v-else-if="stopped" class="big">Something stops it; see below.</p>
           <p v-else class="big">No machine in service can take it.</p>
@@ -330,9 +379,21 @@ useKeys('Counter', [
             @click="yes"
             >Yes, queue it <kbd class="on">Y</kbd></v-btn
           >
+          <v-btn id="yes-if" size="large" :disabled="!canApprove" @click="onConditions = true"
+            >Yes, if … <kbd class="on">⇧Y</kbd></v-btn
+          >
           <v-btn id="no" :disabled="!job.may.send_back" size="large" @click="no">No <kbd class="on">N</kbd></v-btn>
           <v-btn variant="text" :to="`/bench/${job.id}`">On the bench <kbd class="on">B</kbd></v-btn>
         </div>
+        <ConditionsForm
+          v-if="onConditions && row"
+          :key="job.id"
+          :row="row"
+          :purpose="job.purpose"
+          :busy="approve.isPending.value"
+          @yes="yesIf"
+          @leave="leaveConditions"
+        />
         <form v-if="saysNo" class="message" @submit.prevent="send">
           <div class="ready">
             <button v-for="a in job.messages" :key="a.about" type="button" @click="reason = a.text">
@@ -396,7 +457,7 @@ useKeys('Counter', [
           </p>
           <h2>Findings</h2>
           <FindingList
-            :findings="job.findings"
+            :findings="found"
             :several="job.piece_set.length > 1"
             :chosen="finding"
             messages
@@ -497,6 +558,12 @@ h1:focus {
   color: inherit;
   border-color: currentcolor;
   margin-left: 8px;
+}
+.together {
+  margin: 0 0 8px;
+  text-decoration: underline;
+  text-underline-offset: 3px;
+  color: var(--accent-words);
 }
 .message {
   flex: 1 1 100%;

@@ -2,7 +2,7 @@
 import { computed, onMounted, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import type { RunView } from '../api/client'
-import { useAdvance, useFloor, useMoveRun } from '../api/queries'
+import { useAdvance, useFloor, useMoveRun, type Moving } from '../api/queries'
 import FloorLane from '../components/FloorLane.vue'
 import RoomState from '../components/RoomState.vue'
 import RunDetail from '../components/RunDetail.vue'
@@ -16,7 +16,13 @@ const f = useFormats()
 const router = useRouter()
 useRoomTitle('Floor')
 const query = useFloor()
-const move = useMoveRun()
+// Where a run would cost more than was said yes to, somebody says that it may.
+const dearer = ref<{ why: string; then: Moving }>()
+const move = useMoveRun((why, then) => (dearer.value = { why, then }))
+function moveIt() {
+  if (dearer.value) move.mutate(dearer.value.then)
+  dearer.value = undefined
+}
 const advance = useAdvance()
 const floor = computed(() => query.data.value)
 
@@ -147,6 +153,22 @@ useKeys('Floor', [
 
 <template>
   <div class="floor">
+    <v-dialog
+      v-if="dearer"
+      :model-value="true"
+      width="420"
+      aria-label="It costs more there"
+      @update:model-value="(is: boolean) => is || (dearer = undefined)"
+    >
+      <div class="ask">
+        <h2>It costs more there</h2>
+        <p>{{ dearer.why }} Its member is told of the new price.</p>
+        <div class="acts">
+          <v-btn id="dearer" autofocus color="primary" variant="flat" @click="moveIt">Move it all the same</v-btn>
+          <v-btn variant="text" @click="dearer = undefined">Leave it where it is</v-btn>
+        </div>
+      </div>
+    </v-dialog>
     <header>
       <h1>Floor</h1>
       <p class="quiet small">Hatched: closed, nobody to start a run. A run may end unattended.</p>
@@ -193,6 +215,19 @@ useKeys('Floor', [
 </template>
 
 <style scoped>
+.ask {
+  display: grid;
+  gap: 12px;
+  padding: 20px;
+  color: var(--ink);
+  background: var(--card);
+  border: 1.5px solid var(--ink);
+  border-radius: 3px;
+}
+.acts {
+  display: flex;
+  gap: 10px;
+}
 .floor {
   display: flex;
   flex-direction: column;

@@ -6,6 +6,8 @@ import BedMap from '../components/BedMap.vue'
 import EntryForm from '../components/EntryForm.vue'
 import EntryTable, { type Column } from '../components/EntryTable.vue'
 import HouseForm from '../components/HouseForm.vue'
+import LettersDrawer from '../components/LettersDrawer.vue'
+import PeopleDrawer from '../components/PeopleDrawer.vue'
 import RoomState from '../components/RoomState.vue'
 import RulesDrawer from '../components/RulesDrawer.vue'
 import WorkerList from '../components/WorkerList.vue'
@@ -22,11 +24,10 @@ const set = useSetHouse()
 const settings = useSettings()
 const editable = computed(() => who.data.value?.role === 'steward')
 
-const all = ['Machines', 'Materials', 'Recipes', 'Rules', 'Hours and fees', 'Workers'] as const
+const all = ['Machines', 'Materials', 'Recipes', 'Rules', 'Messages', 'People', 'Hours and fees', 'Workers'] as const
+const ofDesk: readonly string[] = ['Rules', 'Messages', 'People', 'Workers']
 /** Who works is for the desk. */
-const drawers = computed(() =>
-  all.filter((d) => (d !== 'Workers' && d !== 'Rules') || who.data.value?.role !== 'member'),
-)
+const drawers = computed(() => all.filter((d) => !ofDesk.includes(d) || who.data.value?.role !== 'member'))
 const drawer = ref<(typeof all)[number]>('Machines')
 useRoomTitle('House', () => drawer.value)
 const chosen = ref<number>()
@@ -188,6 +189,8 @@ useKeys('House', [
           </div>
         </template>
         <template v-else-if="drawer === 'Rules'"><RulesDrawer :editable="editable" /></template>
+        <template v-else-if="drawer === 'Messages'"><LettersDrawer :editable="editable" /></template>
+        <template v-else-if="drawer === 'People'"><PeopleDrawer :editable="editable" /></template>
         <template v-else-if="drawer === 'Hours and fees'">
           <HouseForm :house="v.house" :texts="v.texts" :editable="editable" :save="set.house" />
         </template>

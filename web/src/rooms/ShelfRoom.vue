@@ -1,9 +1,9 @@
 <script setup lang="ts">
 import { refDebounced } from '@vueuse/core'
 import { computed, ref } from 'vue'
-import { useRouter } from 'vue-router'
+import { useRoute, useRouter } from 'vue-router'
 import type { Slip } from '../api/client'
-import { useEnded, useShelf } from '../api/queries'
+import { useEnded, useShelf, useWho } from '../api/queries'
 import JobSlip from '../components/JobSlip.vue'
 import RoomState from '../components/RoomState.vue'
 import { useFormats } from '../composables/format'
@@ -26,9 +26,32 @@ const names: Record<string, [name: string, empty: string]> = {
   'pick-up': ['Pick-up', 'Nothing waits to be fetched.'],
 }
 
+// What is left out is in the address, so that it outlives a look into another room.
+const route = useRoute()
+const who = useWho()
+const member = computed(() => who.data.value?.role === 'member')
+const kinds: Record<string, [name: string, is: (s: Slip) => boolean]> = {
+  late: ['Late', (s) => s.late],
+  asked: ['Waits for an answer', (s) => !!s.asked],
+  open: ['Something to decide', (s) => !!s.to_answer || s.worst?.grade === 'stops it'],
+}
+const only = (key: string) => {
+  const v = route.query[key]
+  return typeof v === 'string' ? v : ''
+}
+const keep = (key: string, value: string) =>
+  void router.replace({ query: { ...route.query, [key]: value || undefined } })
+const fields = { machine: 'Any machine', purpose: 'Any purpose', member: 'Anybody' } as const
+type Field = keyof typeof fields
+const values = (key: Field) =>
+  [...new Set((shelf.data.value?.slips ?? []).map((s) => s[key] ?? '').filter(Boolean))].sort()
+const filtered = computed(() => ['only', ...Object.keys(fields)].some((k) => only(k)))
+const fits = (s: Slip) =>
+  (Object.keys(fields) as Field[]).every((k) => !only(k) || s[k] === only(k)) && (kinds[only('only')]?.[1](s) ?? true)
+
 const found = computed(() => {
   const words = (search.value ?? '').toLowerCase().split(/\s+/).filter(Boolean)
-  return (shelf.data.value?.slips ?? []).filter((s) => {
+  return (shelf.data.value?.slips ?? []).filter(fits).filter((s) => {
     const text =
       `${s.id} ${s.title} ${s.member} ${s.purpose} ${s.machine ?? ''} ${s.worst?.check ?? ''} ${s.wish}`.toLowerCase()
     return words.every((w) => text.includes(w))
@@ -53,7 +76,7 @@ const asked = refDebounced(
 )
 const ended = useEnded(() => asked.value)
 const next = computed(() => shelf.data.value?.next)
-const place = (s: Slip) => (s.may.decide ? `/counter/${s.id}` : `/bench/${s.id}`)
+const place = (s: Slip) => (member.value ? `/job/${s.id}` : s.may.decide ? `/counter/${s.id}` : `/bench/${s.id}`)
 
 function goNext() {
   const n = next.value
@@ -102,6 +125,30 @@ useKeys('Shelf', [
         clearable
       />
     </div>
+    <div class="filters small" role="group" aria-label="Show only">
+      <button
+        v-for="([name, is], key) in kinds"
+        :key="key"
+        type="button"
+        :aria-pressed="only('only') === key"
+        @click="keep('only', only('only') === key ? '' : key)"
+      >
+        {{ name }} <span class="num">{{ (shelf.data.value?.slips ?? []).filter(is).length }}</span>
+      </button>
+      <template v-for="(any, key) in fields" :key="key">
+        <select
+          v-if="key !== 'member' || !member"
+          :value="only(key)"
+          :aria-label="any"
+          :class="{ set: only(key) }"
+          @change="keep(key, ($event.target as HTMLSelectElement).value)"
+        >
+          <option value="">{{ any }}</option>
+          <option v-for="v in values(key)" :key="v">{{ v }}</option>
+        </select>
+      </template>
+      <button v-if="filtered" type="button" class="link" @click="router.replace({ query: {} })">Show all</button>
+    </div>
     <RoomState :data="shelf.data.value" :error="shelf.error.value" what="the shelf" @again="shelf.refetch()">
       <section v-for="s in shelves" :key="s.state" class="plank" :aria-label="s.name">
         <h2>
@@ -109,7 +156,7 @@ useKeys('Shelf', [
         </h2>
         <div class="slips">
           <JobSlip v-for="x in s.slips" :key="x.id" :slip="x" :to="place(x)" />
-          <p v-if="!s.slips.length" class="quiet empty">{{ search ? 'No match here.' : s.empty }}</p>
+          <p v-if="!s.slips.length" class="quiet empty">{{ search || filtered ? 'No match here.' : s.empty }}</p>
         </div>
       </section>
       <section v-if="ended.data.value?.length || asked" class="plank" aria-label="Left the shelf">
@@ -120,7 +167,7 @@ useKeys('Shelf', [
         </h2>
         <ul class="ended">
           <li v-for="x in ended.data.value" :key="x.id">
-            <router-link :to="`/bench/${x.id}`"
+            <router-link :to="member ? `/job/${x.id}` : `/bench/${x.id}`"
               ><strong>{{ x.title }}</strong> <span class="num quiet">#{{ x.id }}</span></router-link
             >
             <span class="small">{{ x.member }}, {{ x.state }} {{ f.moment(x.at) }}</span>
@@ -153,6 +200,32 @@ useKeys('Shelf', [
 }
 .next strong {
   margin: 0 8px;
+}
+.filters {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 6px 10px;
+  align-items: center;
+}
+.filters button,
+.filters select {
+  border: 1px solid var(--rule);
+  border-radius: 3px;
+  padding: 1px 8px;
+  color: var(--ink);
+  background: transparent;
+}
+.filters [aria-pressed='true'],
+.filters .set {
+  border-color: var(--ink);
+  background: var(--card);
+  box-shadow: inset 0 -2px var(--accent);
+}
+.filters .link {
+  border: none;
+  text-decoration: underline;
+  text-underline-offset: 3px;
+  color: var(--accent-words);
 }
 .search {
   max-width: 340px;

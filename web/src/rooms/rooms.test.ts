@@ -12,6 +12,10 @@ import FindingList from '../components/FindingList.vue'
 import BedMap from '../components/BedMap.vue'
 import DateField from '../components/DateField.vue'
 import HandInPanel from '../components/HandInPanel.vue'
+import ConditionsForm from '../components/ConditionsForm.vue'
+import LettersDrawer from '../components/LettersDrawer.vue'
+import PeopleDrawer from '../components/PeopleDrawer.vue'
+import RoutinePanel from '../components/RoutinePanel.vue'
 import JobUse from '../components/JobUse.vue'
 import JobSlip from '../components/JobSlip.vue'
 import MachineLadder from '../components/MachineLadder.vue'
@@ -35,6 +39,7 @@ import BenchRoom from './BenchRoom.vue'
 import CounterRoom from './CounterRoom.vue'
 import FloorRoom from './FloorRoom.vue'
 import HouseRoom from './HouseRoom.vue'
+import JobRoom from './JobRoom.vue'
 import ShelfRoom from './ShelfRoom.vue'
 
 // The server: what it answers by path, and what it was asked to do.
@@ -154,6 +159,8 @@ const jobView = (id: number, more: Partial<JobView> = {}): JobView => ({
   questions: [],
   ways: { rows: [], tried: 0, of: 0 },
   stopped: false,
+  elsewhere: [],
+  letters: [],
   findings: [],
   messages: [
     { about: 'thin', text: 'Too thin, alas.' },
@@ -172,7 +179,7 @@ async function room(what: Component, at = '/') {
   const to = { template: '<i />' }
   const router = createRouter({
     history: createMemoryHistory(),
-    routes: ['/', '/counter/:id?', '/bench/:id?', '/floor'].map((path) => ({ path, component: to })),
+    routes: ['/', '/job/:id?', '/counter/:id?', '/bench/:id?', '/floor'].map((path) => ({ path, component: to })),
   })
   await router.push(at)
   const queryClient = new QueryClient({ defaultOptions: { queries: { retry: false, staleTime: Infinity } } })
@@ -259,6 +266,160 @@ afterEach(() => {
   }
 })
 
+describe('what a yes can be', () => {
+  it('is on conditions, each with a value and a reason, and up to so much more', async () => {
+    server.answers['/settings'] = {
+      ...described,
+      recipe: [
+        { key: 'infill_percent', name: 'Infill density', type: 'number', unit: '%', text: '' },
+        { key: 'bed_adhesion', name: 'Bed adhesion', type: 'choice', choices: ['none', 'brim'], text: '' },
+        { key: 'seam', name: 'Seam', type: 'text', text: '' },
+      ],
+    }
+    const w = await part(ConditionsForm, { row: row(2, 'Capstan'), purpose: 'everyday' })
+    const ok = () => w.find('button[type=submit]').attributes('disabled') === undefined
+    expect(ok()).toBe(false)
+    await w.findAll('.usual button')[0]!.trigger('click')
+    await w.findAll('.usual button')[0]!.trigger('click') // once is enough
+    await w.find('[data-value=infill_percent]').setValue('40,5')
+    expect(ok()).toBe(false)
+    await w.find('.why').setValue(' It is stood on ')
+    expect(ok()).toBe(true)
+    await w.find('select[aria-label="Another setting"]').setValue('seam')
+    expect(ok()).toBe(false)
+    await w.find('[aria-label="Leave Seam to the recipe"]').trigger('click')
+    await w.find('[aria-label="Percent more"]').setValue('25')
+    await w.find('form').trigger('submit')
+    expect(w.emitted('yes')).toEqual([[[{ key: 'infill_percent', value: '40.5', why: 'It is stood on' }], 25]])
+    await w.find('form').trigger('keydown', { key: 'Escape' })
+    expect(w.emitted('leave')).toHaveLength(1)
+  })
+  it('is to all routine ones but those left out, as they were listed', async () => {
+    const job = (id: number, more = {}) => ({
+      id,
+      title: `Part ${id}`,
+      member: 'Nia Marlow',
+      revision: 7,
+      machine: 'Capstan',
+      machine_id: 2,
+      plates: 1,
+      seconds: 3600,
+      grams: 10,
+      price_cents: 200 + id,
+      finish: '2026-11-26T12:00:00Z',
+      rules_met: 9,
+      told: [],
+      ...more,
+    })
+    server.answers['/routine'] = {
+      jobs: [job(1), job(2, { told: ['long and flat'] }), job(3)],
+      others: [{ id: 9, title: 'Part 9', why: 'to decide: overhangs' }],
+    }
+    const w = await part(RoutinePanel, { modelValue: true })
+    const at = () => document.querySelector('.routine') as HTMLElement
+    expect(at().innerText || at().textContent).toContain('Part 9')
+    ;(at().querySelectorAll('input[type=checkbox]')[1] as HTMLInputElement).click()
+    await flushPromises()
+    expect(at().textContent).toContain('2 of 3')
+    at().dispatchEvent(new Event('submit'))
+    await flushPromises()
+    expect(server.asked).toEqual([
+      [
+        'POST',
+        '/routine',
+        {
+          jobs: [
+            { id: 1, revision: 7, machine_id: 2, price_cents: 201 },
+            { id: 3, revision: 7, machine_id: 2, price_cents: 203 },
+          ],
+        },
+      ],
+    ])
+    expect(w.emitted('update:modelValue')).toEqual([[false]])
+    expect(notices.at(-1)?.text).toBe('2 jobs are approved.')
+  })
+})
+
+describe('a job, to its member', () => {
+  const states: [string, object, RegExp][] = [
+    ['arrived', { check: { state: 'running', fraction: 0.5 } }, /looked through/],
+    ['arrived', { check: { state: 'failed', fraction: 0 } }, /could not be/],
+    ['to decide', {}, /can be printed/],
+    ['to decide', { asked: 'Which?' }, /waits for your answer/],
+    [
+      'to decide',
+      { findings: [{ check: 'hole', grade: 'stops it', text: 'A hole.', piece_id: 4 }] },
+      /one thing below has/,
+    ],
+    ['to decide', { findings: [{ check: 'neck', grade: 'decide', text: 'Thin.', piece_id: 4 }] }, /desk decides/],
+    ['being sliced', { machine: 'Capstan' }, /said yes/],
+    ['approved', { machine: 'Capstan', finish: '2026-11-26T12:00:00Z' }, /turn on Capstan, done about/],
+    ['in production', { machine: 'Capstan' }, /^Capstan prints it\./],
+    ['finishing', {}, /off the machine/],
+    ['pick-up', {}, /ready/],
+    ['fetched', {}, /fetched/],
+    ['sent back', {}, /sent back/],
+    ['withdrawn', {}, /withdrawn/],
+  ]
+  it.each(states)('that is %s says where it is, in plain words', async (state, more, says) => {
+    server.answers['/jobs/4'] = jobView(4, { state, ...more } as never)
+    const { w } = await room(JobRoom, '/job/4')
+    expect(w.find('.where').text()).toMatch(says)
+  })
+  it('shows what it was told, the latest first, and questions once', async () => {
+    const at = '2026-11-26T09:00:00Z'
+    server.answers['/jobs/4'] = jobView(4, {
+      letters: [
+        { at, kind: 'approved', text: 'It is approved.\nTwice.', who: 'Cato' },
+        { at, kind: 'asked', text: 'A question: Which?', who: 'Cato' },
+        { at, kind: 'sent back', text: 'It leans.' },
+      ],
+    })
+    const { w } = await room(JobRoom, '/job/4')
+    expect(w.findAll('.letters .text').map((x) => x.text())).toEqual(['It is approved.\nTwice.', 'It leans.'])
+    await w.find('#withdraw').trigger('click')
+    await flushPromises()
+    expect(server.asked).toEqual([['POST', '/jobs/4/withdraw', { revision: 7, reason: '' }]])
+  })
+})
+
+describe('what members are told', () => {
+  it('is written anew, refused by its reason, and as it was at first again', async () => {
+    server.answers['/letters'] = [
+      { kind: 'approved', fields: ['title', 'price'], text: '{title} is approved.', first: '{title} is approved.' },
+      { kind: 'sent back', fields: ['reason'], text: 'Our own.', first: '{reason}' },
+    ]
+    const w = await part(LettersDrawer, { editable: true })
+    expect(w.text()).toContain('{title} {price}')
+    expect(w.find('#letter-save').attributes('disabled')).toBeDefined()
+    await w.find('#letter').setValue('{cost}')
+    server.refuses = {
+      detail: 'validation failed',
+      errors: [{ location: 'body.text', message: 'There is no {cost}.' }],
+    }
+    await w.find('form').trigger('submit')
+    await flushPromises()
+    expect(w.text()).toContain('There is no {cost}.')
+    server.refuses = undefined
+    server.asked = []
+    await w.find('#letter').setValue('{title}: yes')
+    await w.find('form').trigger('submit')
+    await flushPromises()
+    expect(server.asked).toEqual([['PUT', '/letters', { kind: 'approved', text: '{title}: yes' }]])
+  })
+  it('may ask for the group of each', async () => {
+    server.answers['/people'] = [
+      { id: 3, name: 'Nia Marlow', role: 'member', group: 'evening class' },
+      { id: 4, name: 'Ola Berg', role: 'member' },
+    ]
+    const w = await part(PeopleDrawer, { editable: true })
+    const field = w.find('[aria-label="Group of Ola Berg"]')
+    await field.setValue(' evening class ')
+    await field.trigger('change')
+    expect(server.asked[0]).toEqual(['PUT', '/people/4/group', { group: 'evening class' }])
+  })
+})
+
 describe('the shelf', () => {
   it('has every slip on its shelf, each with the way to its own job', async () => {
     server.answers['/jobs'] = {
@@ -279,6 +440,17 @@ describe('the shelf', () => {
       '/bench/3',
     ])
     expect(w.findAll('.plank h2').map((h) => h.text())).toEqual(['Arrived1', 'To decide2', 'Approved1'])
+    // What is shown only is in the address, so that it is kept.
+    await w.find('select[aria-label=Anybody]').setValue('Ola Berg')
+    await flushPromises()
+    expect(w.findAll('.slip').map((s) => s.attributes('href'))).toEqual(['/counter/2'])
+    expect(router.currentRoute.value.query).toEqual({ member: 'Ola Berg' })
+    await w.findAll('.filters button')[0]!.trigger('click')
+    await flushPromises()
+    expect(w.findAll('.slip')).toHaveLength(0)
+    await w.find('.filters .link').trigger('click')
+    await flushPromises()
+    expect(w.findAll('.slip')).toHaveLength(4)
     await w.find('.search input').setValue('ola CLEAT')
     expect(w.findAll('.slip').map((s) => s.attributes('href'))).toEqual(['/counter/2'])
     expect(w.text()).toContain('No match here.')
@@ -338,6 +510,34 @@ describe('the counter', () => {
     server.answers['/jobs'] = { states: [], slips: [slip(8, 'approved')] }
     expect((await room(CounterRoom)).w.find('.verdict h2').text()).toBe('All decided')
   })
+  it('has what is found on the machine that is meant, and answers that', async () => {
+    const of = (check: string, more = {}) =>
+      ({
+        check,
+        grade: 'decide',
+        text: check,
+        piece_id: 0,
+        piece: '',
+        key: 'k',
+        value: 0,
+        limit: 0,
+        unit: '',
+        ...more,
+      }) as never
+    server.answers['/jobs/6'] = jobView(6, {
+      to_answer: 0,
+      elsewhere: [{ machine_id: 1, findings: [of('late')], to_answer: 1 }],
+      findings: [of('thin', { grade: 'worth knowing', piece_id: 6, key: undefined })],
+    })
+    const { w } = await room(CounterRoom, '/counter/6')
+    expect(w.findAll('.findings > li').map((x) => x.attributes('data-check'))).toEqual(['thin'])
+    expect(w.find('#yes').attributes('disabled')).toBeUndefined()
+    await press('m')
+    expect(w.findAll('.findings > li').map((x) => x.attributes('data-check'))).toEqual(['late', 'thin'])
+    expect(w.find('#yes').attributes('disabled')).toBeDefined()
+    await press('w')
+    expect(server.asked[0]).toMatchObject(['POST', '/jobs/6/answer', { key: 'k' }])
+  })
   it('has arrivals and what is to decide, soonest needed first', async () => {
     const { w } = await room(CounterRoom)
     expect(w.findAll('aside li .t').map((t) => t.text())).toEqual(['Part 7', 'Part 6', 'Part 5'])
@@ -372,7 +572,8 @@ describe('the counter', () => {
     await w.find('#yes').trigger('click')
     await flushPromises()
     expect(server.asked).toEqual([['POST', '/jobs/6/approve', { revision: 7, machine_id: 2 }]])
-    expect(router.currentRoute.value.path, 'the next one comes up').toBe('/counter/5')
+    await vi.waitFor(() => expect(router.currentRoute.value.path, 'the next one comes up').toBe('/counter/5'))
+    await flushPromises()
     await press('m')
     await press('y')
     expect(server.asked[1]).toEqual(['POST', '/jobs/5/approve', { revision: 7, machine_id: 1 }])
@@ -899,6 +1100,17 @@ describe('the floor', () => {
       ['POST', '/runs/3/move', { machine_id: 2, place: 9999 }],
       ['POST', '/jobs/23/advance', { revision: 4 }],
     ])
+    // Where it would cost more, somebody says that it may.
+    server.asked = []
+    server.refuses = { detail: 'no', errors: [{ location: 'body.dearer', message: 'It costs 9.52, and not 5.64.' }] }
+    await acts.find((b) => b.text() === 'To Capstan')!.trigger('click')
+    await flushPromises()
+    expect(document.querySelector('.ask')?.textContent).toContain('It costs 9.52, and not 5.64.')
+    server.refuses = undefined
+    document.querySelector<HTMLElement>('#dearer')!.click()
+    await flushPromises()
+    expect(server.asked[1]).toEqual(['POST', '/runs/3/move', { machine_id: 2, place: 9999, dearer: true }])
+    expect(document.querySelector('.ask')).toBeNull()
   })
 })
 
@@ -1785,8 +1997,7 @@ describe('the house', () => {
     expect(cells()[0]).toMatch(/^Bowline quick/)
     await w.findAll('.entries th')[4]!.trigger('click')
     expect(cells()[0]).toMatch(/^Bowline everyday/)
-    await press('d')
-    await press('d') // the rules
+    for (let k = 0; k < 4; k++) await press('d') // rules, messages, people
     const field = (label: string) =>
       w.findAllComponents({ name: 'VTextField' }).find((x) => x.props('label') === label)!
     expect(field('Monday').props('modelValue')).toBe('10:00–18:00')
@@ -2293,7 +2504,7 @@ describe('a hurry', () => {
       Element.prototype.scrollIntoView = () => undefined
       const router = createRouter({
         history: createMemoryHistory(),
-        routes: ['/', '/counter/:id?', '/bench/:id?', '/floor', '/shelf', '/house'].map((path) => ({
+        routes: ['/', '/job/:id?', '/counter/:id?', '/bench/:id?', '/floor', '/shelf', '/house'].map((path) => ({
           path,
           component: { template: '<i />' },
         })),
