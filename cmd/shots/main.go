@@ -39,6 +39,7 @@ var shots = []shot{
 		`document.querySelector(".view[data-pins=\"1\"][data-state=shown]")`,
 	},
 	{"counter", "/counter/1", "cato", "", `document.querySelector('#yes')`},
+	{"counter-together", "/counter/2", "cato", `setTimeout(() => document.querySelector('.together').click(), 500)`, `document.querySelectorAll('.routine tbody tr').length > 3`},
 	{"counter-no", "/counter/5", "cato", `document.querySelector('#no').click()`, `document.querySelector('.message textarea')`},
 	{"bench", "/bench/1", "cato", openTab("Ladder"), `document.querySelector('.ladder')?.offsetParent && ` + drawn},
 	{"bench-orientation", "/bench/2", "cato", openTab("Orientation"), `document.querySelector('.stand .ways')?.offsetParent && ` + drawn},
@@ -81,7 +82,6 @@ var shots = []shot{
 		`document.querySelectorAll('.rows .line').length > 40`,
 	},
 	{"hand-in", "/shelf", "cato", `document.querySelector('#hand-in').click()`, `document.querySelector('.side-panel #file-input')`},
-	{"counter-together", "/counter/2", "cato", `setTimeout(() => document.querySelector('.together').click(), 500)`, `document.querySelectorAll('.routine tbody tr').length > 3`},
 	{
 		"counter-versions",
 		"/counter/8",

@@ -35,7 +35,7 @@ async function send() {
 </script>
 
 <template>
-  <SidePanel v-model="open" label="Routine ones" :width="860">
+  <SidePanel v-model="open" label="Routine ones" :width="920">
     <form class="routine" @submit.prevent="send">
       <h2>Approve the routine ones together</h2>
       <RoomState
@@ -175,6 +175,7 @@ td:last-child {
 }
 th.num,
 td.num {
+  padding-left: 12px;
   text-align: right;
   white-space: nowrap;
 }

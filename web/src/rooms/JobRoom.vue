@@ -99,7 +99,7 @@ useKeys('Job', [
         {{ job.member }}, {{ job.purpose }}<template v-if="job.pieces > 1">, {{ job.pieces }} pieces</template
         ><template v-if="job.needed_by">, needed by {{ f.day(job.needed_by) }}</template>
       </p>
-      <p class="where" role="status">{{ where }}</p>
+      <p class="where" aria-live="polite">{{ where }}</p>
       <p v-if="takes" class="num">{{ takes }}</p>
     </header>
     <div class="two">
