@@ -22,7 +22,7 @@ test: setup test/web test/go ## everything: set up, check, and run every test
 
 test/go: web/dist/index.html
 	go vet $(PACKAGES)
-	go test -timeout 10m $(PACKAGES)
+	go test -p 3 -timeout 15m $(PACKAGES)
 
 # Types are checked beside the rest: that has one thread.
 test/web: web/node_modules/.stamp

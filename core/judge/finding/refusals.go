@@ -166,8 +166,11 @@ var refusals = texts{
 	"no routine: stale":                  say("to be sliced anew first"),
 	"to be answered first":               say("to decide: %[1]s"), // what was found
 	"no routine: check again":            say("to be checked again first"),
-	"dearer there":                       say("On %[1]s it costs %[2]s, and the yes was to %[3]s."), // machine, sum, sum
-	"condition twice":                    say("%[1]s is in it twice."),                              // setting
+	"dearer there":                       say("On %[1]s it costs %[2]s, and the yes was to %[3]s."),                                                                // machine, sum, sum
+	"no answer":                          say("The machine does not answer: it was asked %[1]d times."),                                                            // times
+	"counts otherwise":                   say("The machine asks for line %[1]d, and line %[2]d comes next: it has started anew, or somebody else speaks with it."), // line, line
+	"asks again and again":               say("The machine asks for line %[1]d again and again, %[2]d times: the line to it is too bad."),                          // line, times
+	"condition twice":                    say("%[1]s is in it twice."),                                                                                             // setting
 	"no reason for an override":          say("Say why %[1]s differs from the recipe."),
 	"no reason for a mark":               say("Say why support is put in or kept out there."),
 	"no reason for a region":             say("Say why it is filled otherwise there."),
