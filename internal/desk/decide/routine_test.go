@@ -12,6 +12,7 @@ import (
 	"jobshelf/internal/desk"
 	"jobshelf/internal/desk/decide"
 	"jobshelf/internal/desk/desktest"
+	"jobshelf/internal/desk/floor"
 	"jobshelf/internal/desk/house"
 )
 
@@ -130,17 +131,18 @@ func TestMembersAreTold(t *testing.T) {
 	require.NoError(t, err)
 	assert.Empty(t, all.Slips[0].Told, "the desk knows")
 	// Where it costs more than was said yes to, somebody has to say that it may.
-	dear, cheap := h.Machines[1].ID, h.Machines[0].ID
+	was, dear := h.Job(id).Runs[0], floor.LadderRow{}
 	for _, r := range h.Job(id).Ladder {
-		if r.MachineID == dear {
-			require.Greater(t, r.Price, h.Job(id).Price)
+		if r.Takes && r.Price > dear.Price {
+			dear = r
 		}
 	}
-	require.ErrorContains(t, decide.Move(ctx, h.Desk, h.Cato, h.Job(id).Runs[0].ID, dear, 0, false), "and the yes was to")
-	assert.Equal(t, cheap, h.Job(id).Runs[0].MachineID)
-	require.NoError(t, decide.Move(ctx, h.Desk, h.Cato, h.Job(id).Runs[0].ID, dear, 0, true))
+	require.Greater(t, dear.Price, h.Job(id).Price)
+	require.ErrorContains(t, decide.Move(ctx, h.Desk, h.Cato, was.ID, dear.MachineID, 0, false), "and the yes was to")
+	assert.Equal(t, was.MachineID, h.Job(id).Runs[0].MachineID)
+	require.NoError(t, decide.Move(ctx, h.Desk, h.Cato, was.ID, dear.MachineID, 0, true))
 	h.SlicedForYes(id)
-	assert.Contains(t, last(id), "Box was moved: "+h.Machines[1].Data.Name)
+	assert.Contains(t, last(id), "Box was moved: "+dear.Name)
 	require.NoError(t, decide.TakeBack(ctx, h.Desk, h.Cato, id, 0))
 	assert.Contains(t, last(id), "taken back")
 	n := len(h.Job(id).Letters)
