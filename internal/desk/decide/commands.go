@@ -348,8 +348,15 @@ func Move(ctx context.Context, d *desk.Desk, a desk.Actor, runID, machineID int6
 			return desk.Refuse("run stays", j.Title, r.State)
 		}
 		yes := Yes{MachineID: machineID, place: &place, told: letter.Moved}
-		if j.Yes != nil && !dearer {
-			yes.was = &j.Yes.Cents
+		if !dearer {
+			runs, err := tx.RunsOfJob(ctx, j.ID)
+			if err != nil {
+				return err
+			}
+			yes.was = new(units.Cents)
+			for i := range runs {
+				*yes.was += runs[i].Of(j.ID).PriceCents
+			}
 		}
 		if err := unsay(ctx, d, tx, a, j, job.TakeBack, ""); err != nil {
 			return err
