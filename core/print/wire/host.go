@@ -191,7 +191,7 @@ func (h *Host) hear(text string) []Event {
 	}
 	e := read(text)
 	doubt := h.doubt
-	h.doubt = e.Kind == Noise || e.Kind == Remark && !strings.HasPrefix(text, "echo:")
+	h.doubt = e.Kind == Noise || e.Kind == Remark
 	switch e.Kind {
 	case Ok:
 		if doubt && h.skip == 0 { // a question finds out

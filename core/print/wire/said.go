@@ -30,7 +30,8 @@ const (
 	Capable   Kind = "can"              // Name, and Size 1 if it does
 	Action    Kind = "asks"             // Text: paused, resumed, filament out, …
 	Noise     Kind = "noise"            // what nobody understands
-	Remark    Kind = "remark"           // Text
+	Note      Kind = "note"             // Text; known, and nothing follows from it
+	Remark    Kind = "remark"           // Text, whatever it means
 	Broken    Kind = "broken"           // the line cannot be used any more
 )
 
@@ -67,14 +68,14 @@ func read(text string) Event {
 	case text == "start":
 		return Event{Kind: Restarted}
 	case text == "wait":
-		return Event{Kind: Remark, Text: text}
+		return Event{Kind: Note, Text: text}
 	}
 	if after, ok := strings.CutPrefix(text, "echo:"); ok {
 		text = strings.TrimSpace(after)
 		if after, ok := strings.CutPrefix(text, "busy:"); ok {
 			return Event{Kind: Busy, Text: strings.TrimSpace(after)}
 		}
-		return Event{Kind: Remark, Text: text}
+		return Event{Kind: Note, Text: text}
 	}
 	for prefix, kind := range map[string]Kind{"Error:": Fault, "!!": Fault, "//action:": Action, "// action:": Action, "FIRMWARE_NAME:": Firmware} {
 		if after, ok := strings.CutPrefix(text, prefix); ok {
@@ -130,8 +131,13 @@ func stored(text string) Event {
 		return Event{Kind: Stored}
 	case "End file list":
 		return Event{Kind: ListEnds}
-	case "Begin file list":
-		return Event{Kind: Remark, Text: text}
+	case "Begin file list", "File selected":
+		return Event{Kind: Note, Text: text}
+	}
+	for _, known := range []string{"Writing to file:", "File deleted:", "Deletion failed"} {
+		if strings.HasPrefix(text, known) {
+			return Event{Kind: Note, Text: text}
+		}
 	}
 	if h := heats(text); len(h) > 0 {
 		return Event{Kind: Heats, Heats: h}

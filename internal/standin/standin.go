@@ -1,0 +1,318 @@
+// Package standin is a machine that is none: it speaks the line protocol, warms, moves, lays filament and keeps files as
+// one does, by its own physics, on a clock that may run fast. It opens no line itself: Hear takes what is said to it, Run
+// lets time pass.
+package standin
+
+import (
+	"bytes"
+	"cmp"
+	"fmt"
+	"math"
+	"slices"
+	"strconv"
+	"strings"
+
+	"jobshelf/core/print/machine"
+	"jobshelf/core/print/wire"
+)
+
+// Options are what a stand-in is told beside its machine.
+type Options struct {
+	StorageBytes int64   // that its storage holds; 0: 64 MB
+	NozzleLoss   float64 // 1/s; 0: none
+	BedLoss      float64
+	SpoolMM      float64 // filament on its spool; 0: endless
+}
+
+// Printer is one. It is for one goroutine.
+type Printer struct {
+	m        *machine.Machine
+	o        Options
+	board    wire.Board
+	mover    mover
+	nozzles  []heater
+	bed      heater
+	nozzle   int
+	waiting  func() bool // what the command before waits for; nil: nothing
+	after    func()      // what is done then
+	dwellS   float64
+	toHost   []byte
+	inbox    []string // commands of the host that wait for the one before
+	files    map[string][]byte
+	writing  string // a file that lines go to; empty: none
+	printing *job
+	paused   bool
+	halted   string // why it stands still; empty: it does not
+	want     [4]float64
+	relative bool
+	relE     bool
+	feed     float64 // mm/s
+	accel    float64
+	fan      float64
+	reportS  float64 // every so often temperatures; 0: only when asked
+	sinceS   float64
+	busyS    float64
+	// What it has gone through, by its own clock.
+	ClockS  float64
+	WaitedS float64 // for heat and homing, within a file
+	UsedMM  float64 // filament that went through nozzles forwards, less what was drawn back
+	withOK  string  // goes with the next ok
+	warming bool    // what is waited for is heat or homing
+	pending []pending
+}
+
+// job is a file that is printed.
+type job struct {
+	name string
+	text []byte
+	at   int
+	line int
+}
+
+// New makes one, cold and switched on.
+func New(m *machine.Machine, o Options) *Printer {
+	p := &Printer{m: m, o: o, files: map[string][]byte{}}
+	if p.o.StorageBytes == 0 {
+		p.o.StorageBytes = 64 << 20
+	}
+	v := m.Motion
+	p.mover.limits = limits{v.AccelMMPerS2, v.JunctionDeviationMM, v.SpeedMMPerS, v.LiftMMPerS, v.LiftAccelMMPerS2, v.RestsInHeight}
+	p.SwitchOn()
+	return p
+}
+
+// SwitchOn starts it anew, as after the power was away or the line was opened: what it did is lost, files are kept.
+func (p *Printer) SwitchOn() {
+	cold := func(h heater, rate, loss, most float64) heater {
+		return heater{c: cmp.Or(h.c, roomC), rate: rate, loss: loss, mostC: most, lowestC: cmp.Or(h.c, roomC)}
+	}
+	nozzles := make([]heater, max(1, len(p.m.NozzlesMM)))
+	for k := range nozzles {
+		was := heater{}
+		if k < len(p.nozzles) {
+			was = p.nozzles[k]
+		}
+		nozzles[k] = cold(was, p.m.WarmUp.NozzleCPerS, p.o.NozzleLoss, p.m.NozzleMaxC)
+	}
+	p.nozzles, p.bed = nozzles, cold(p.bed, p.m.WarmUp.BedCPerS, p.o.BedLoss, p.m.BedMaxC)
+	p.board, p.nozzle, p.waiting, p.after, p.dwellS, p.inbox = wire.Board{}, 0, nil, nil, 0, nil
+	p.writing, p.printing, p.paused, p.halted = "", nil, false, ""
+	p.mover.queue, p.mover.speed, p.mover.done, p.pending = nil, 0, 0, nil
+	p.relative, p.relE, p.feed, p.accel, p.fan, p.reportS = false, false, 20, 0, 0, 0
+	p.want = p.mover.at
+	p.toHost = nil
+	p.say("start")
+}
+
+func (p *Printer) say(format string, params ...any) {
+	p.toHost = append(fmt.Appendf(p.toHost, format, params...), '\n')
+}
+
+// Said gives what it has said since it was asked last.
+func (p *Printer) Said() []byte {
+	out := p.toHost
+	p.toHost = nil
+	return out
+}
+
+// Hear takes what is said to it.
+func (p *Printer) Hear(b []byte) {
+	for _, a := range p.board.In(b) {
+		switch {
+		case a.Command == "":
+			p.toHost = append(p.toHost, a.Answer...)
+		case p.writing != "" && a.Command != "M29":
+			p.write(a.Command)
+		case a.Command == "M112": // at once, whatever waits
+			p.halt("emergency stop")
+		default:
+			p.inbox = append(p.inbox, a.Command)
+		}
+	}
+	p.obeyNext()
+}
+
+// write keeps a line of a file.
+func (p *Printer) write(line string) {
+	held := int64(0)
+	for _, f := range p.files {
+		held += int64(len(f))
+	}
+	if held+int64(len(line))+1 > p.o.StorageBytes {
+		p.say("Error:error writing to file, the storage is full")
+		delete(p.files, p.writing)
+		p.writing = ""
+	} else {
+		p.files[p.writing] = append(append(p.files[p.writing], line...), '\n')
+	}
+	p.say("ok")
+}
+
+// obeyNext obeys what the host has asked for, as long as nothing is waited for.
+func (p *Printer) obeyNext() {
+	for len(p.inbox) > 0 && p.waiting == nil {
+		c := p.inbox[0]
+		if moves(c) && p.busy() { // there is no room for it yet
+			return
+		}
+		p.inbox = p.inbox[1:]
+		p.obey(c, 0)
+		if p.waiting == nil {
+			p.say("ok%s", p.withOK)
+			p.withOK = ""
+		} else {
+			p.after = func() { p.say("ok") }
+		}
+	}
+}
+
+// busy says that there is no room for a move.
+func (p *Printer) busy() bool { return p.mover.full() || len(p.pending) > 0 }
+
+func moves(c string) bool {
+	word, _, _ := strings.Cut(c, " ")
+	return slices.Contains([]string{"G0", "G1", "G2", "G3"}, word)
+}
+
+// halt shuts everything down until it is switched on anew.
+func (p *Printer) halt(why string) {
+	p.halted = why
+	for k := range p.nozzles {
+		p.nozzles[k].to = 0
+	}
+	p.bed.to = 0
+	p.mover.queue, p.mover.speed, p.mover.done, p.pending = nil, 0, 0, nil
+	p.printing, p.inbox, p.waiting, p.after = nil, nil, nil, nil
+	p.say("Error:%s, halted: switch it off and on", why)
+}
+
+// Run lets time pass, s by its own clock.
+func (p *Printer) Run(s float64) {
+	for range int(math.Round(s / stepS)) {
+		p.tick()
+	}
+}
+
+func (p *Printer) tick() {
+	p.ClockS += stepS
+	for k := range p.nozzles {
+		if !p.nozzles[k].step(stepS) && p.halted == "" {
+			p.halt("thermal runaway at a nozzle")
+		}
+	}
+	if !p.bed.step(stepS) && p.halted == "" {
+		p.halt("thermal runaway at the bed")
+	}
+	if p.reportS > 0 {
+		if p.sinceS += stepS; p.sinceS >= p.reportS {
+			p.sinceS = 0
+			p.say(" %s", p.temperatures())
+		}
+	}
+	if p.halted != "" {
+		return
+	}
+	e := p.mover.at[3]
+	p.feedIn()
+	p.mover.step()
+	p.UsedMM += p.mover.at[3] - e
+	if p.dwellS > 0 {
+		p.dwellS -= stepS
+	}
+	if p.waiting != nil {
+		if p.printing != nil && p.warming && !p.moving() {
+			p.WaitedS += stepS
+		}
+		if p.busyS += stepS; p.busyS >= 2 {
+			p.busyS = 0
+			p.say("echo:busy: processing")
+		}
+		if !p.waiting() {
+			return
+		}
+		after := p.after
+		p.waiting, p.after, p.busyS = nil, nil, 0
+		if after != nil {
+			after()
+		}
+	}
+	p.fromFile()
+	p.obeyNext()
+}
+
+func (p *Printer) moving() bool { return !p.mover.idle() || len(p.pending) > 0 }
+
+// fromFile obeys the file that is printed, as far as there is room.
+func (p *Printer) fromFile() {
+	for p.printing != nil && !p.paused && p.waiting == nil && !p.busy() {
+		j := p.printing
+		if j.at >= len(j.text) {
+			if p.moving() {
+				return
+			}
+			p.printing = nil
+			p.say("Done printing file")
+			return
+		}
+		n := bytes.IndexByte(j.text[j.at:], '\n')
+		if n < 0 {
+			n = len(j.text) - j.at
+		}
+		line := string(j.text[j.at : j.at+n])
+		j.at, j.line = j.at+n+1, j.line+1
+		line, _, _ = strings.Cut(line, ";")
+		if line = strings.TrimSpace(line); line != "" {
+			p.obey(line, j.line)
+		}
+	}
+}
+
+// words are a command's letters with their numbers.
+func words(c string) map[byte]float64 {
+	out := map[byte]float64{}
+	for i, w := range strings.Fields(c) {
+		if i == 0 {
+			continue
+		}
+		if v, err := strconv.ParseFloat(w[1:], 64); err == nil {
+			out[w[0]] = v
+		} else if len(w) == 1 {
+			out[w[0]] = math.NaN()
+		}
+	}
+	return out
+}
+
+// obey does a command; where it has to be waited for, waiting says until when.
+func (p *Printer) obey(c string, line int) {
+	word, rest, _ := strings.Cut(c, " ")
+	w := words(c)
+	if do, ok := commands[word]; ok {
+		do(p, w, strings.TrimSpace(rest), line)
+		return
+	}
+	if len(word) > 1 && word[0] == 'T' {
+		if n, err := strconv.Atoi(word[1:]); err == nil && n >= 0 && n < len(p.nozzles) {
+			p.nozzle = n
+			return
+		}
+	}
+	p.say("echo:Unknown command: %q", c)
+}
+
+func (p *Printer) until(is func() bool) { p.waiting, p.warming = is, false }
+
+// warm waits for heat, or homing.
+func (p *Printer) warm(is func() bool) { p.waiting, p.warming = is, true }
+
+func (p *Printer) temperatures() string {
+	var b strings.Builder
+	one := p.nozzles[p.nozzle]
+	fmt.Fprintf(&b, "T:%.2f /%.2f B:%.2f /%.2f", one.c, one.to, p.bed.c, p.bed.to)
+	if len(p.nozzles) > 1 {
+		for k, h := range p.nozzles {
+			fmt.Fprintf(&b, " T%d:%.2f /%.2f", k, h.c, h.to)
+		}
+	}
+	return b.String()
+}
