@@ -34,6 +34,8 @@ const usage = `jobshelf: the desk of a 3D-print service
   jobshelf sections FILE     cut a model         (--layer MM | --at Z,Z,…) [--json]
   jobshelf parts DIR         write the demo house's models as STL files
   jobshelf rules try --rules FILE --facts FILE   hold house rules against jobs of the past  [--json]
+  jobshelf printer --machine NAME   a stand-in for a machine, which speaks the line protocol  [--listen 127.0.0.1:0] [--camera ADDRESS]
+                     [--speed 60] [--fault NAME[@30s] …]
   jobshelf openapi           print the description of the API
 
 The database's address may also stand in JOBSHELF_DATABASE. Passwords are asked for, or read from the input's first line.
@@ -59,7 +61,7 @@ func run(ctx context.Context, args []string, out, errOut io.Writer) int {
 	}
 	commands := map[string]func(context.Context, []string, io.Writer, io.Writer) (int, error){
 		"serve": serve, "work": workOnly, "demo": demoHouse, "migrate": migrate, "house": house, "person": person,
-		"check": check, "repair": mend, "slice": slice, "orient": orientFile, "plate": plateFiles, "sections": sections, "parts": parts, "openapi": openAPI, "rules": rules,
+		"check": check, "repair": mend, "slice": slice, "orient": orientFile, "plate": plateFiles, "sections": sections, "parts": parts, "openapi": openAPI, "rules": rules, "printer": printer,
 	}
 	f, ok := commands[args[0]]
 	for _, x := range args[1:] {

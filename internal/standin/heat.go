@@ -15,8 +15,9 @@ type heater struct {
 	lowestC float64
 }
 
-// step moves on by a little time; false where it is on, does not get warmer, and has to be shut down (thermal runaway).
-func (h *heater) step(s float64) bool {
+// step moves on by a small step of time; false where it is on, does not get warmer, and has to be shut down (thermal runaway).
+func (h *heater) step() bool {
+	const s = stepS
 	switch {
 	case h.to <= 0:
 		h.on = false

@@ -59,6 +59,13 @@ type Printer struct {
 	withOK  string  // goes with the next ok
 	warming bool    // what is waited for is heat or homing
 	pending []pending
+	camera  *camera
+	// What goes wrong: it says nothing, late, between bytes of a bad line, or wants each line twice.
+	mute    bool
+	lateS   float64
+	garbles bool
+	resends bool
+	refused bool
 }
 
 // job is a file that is printed.
@@ -71,7 +78,7 @@ type job struct {
 
 // New makes one, cold and switched on.
 func New(m *machine.Machine, o Options) *Printer {
-	p := &Printer{m: m, o: o, files: map[string][]byte{}}
+	p := &Printer{m: m, o: o, files: map[string][]byte{}, camera: newCamera(m.Volume)}
 	if p.o.StorageBytes == 0 {
 		p.o.StorageBytes = 64 << 20
 	}
@@ -117,8 +124,9 @@ func (p *Printer) Said() []byte {
 
 // Hear takes what is said to it.
 func (p *Printer) Hear(b []byte) {
-	for _, a := range p.board.In(b) {
+	for _, a := range p.hear(b) {
 		switch {
+		case p.halted != "": // it hears nothing any more
 		case a.Command == "":
 			p.toHost = append(p.toHost, a.Answer...)
 		case p.writing != "" && a.Command != "M29":
@@ -130,6 +138,21 @@ func (p *Printer) Hear(b []byte) {
 		}
 	}
 	p.obeyNext()
+}
+
+// hear is what its end of the line makes of bytes; where it asks for each line once more, it has not heard the first.
+func (p *Printer) hear(b []byte) []wire.Act {
+	if !p.resends {
+		return p.board.In(b)
+	}
+	var out []wire.Act
+	for line := range bytes.Lines(b) {
+		if p.refused = !p.refused; p.refused && bytes.HasPrefix(line, []byte("N")) {
+			line = append([]byte("?"), line...)
+		}
+		out = append(out, p.board.In(line)...)
+	}
+	return out
 }
 
 // write keeps a line of a file.
@@ -196,11 +219,11 @@ func (p *Printer) Run(s float64) {
 func (p *Printer) tick() {
 	p.ClockS += stepS
 	for k := range p.nozzles {
-		if !p.nozzles[k].step(stepS) && p.halted == "" {
+		if !p.nozzles[k].step() && p.halted == "" {
 			p.halt("thermal runaway at a nozzle")
 		}
 	}
-	if !p.bed.step(stepS) && p.halted == "" {
+	if !p.bed.step() && p.halted == "" {
 		p.halt("thermal runaway at the bed")
 	}
 	if p.reportS > 0 {
@@ -212,10 +235,18 @@ func (p *Printer) tick() {
 	if p.halted != "" {
 		return
 	}
-	e := p.mover.at[3]
+	was := p.mover.at
 	p.feedIn()
 	p.mover.step()
-	p.UsedMM += p.mover.at[3] - e
+	if used := p.mover.at[3] - was[3]; used != 0 {
+		p.UsedMM += used
+		if used > 0 && (was[0] != p.mover.at[0] || was[1] != p.mover.at[1]) {
+			p.camera.lay(was, p.mover.at)
+		}
+		if p.o.SpoolMM > 0 && p.UsedMM > p.o.SpoolMM && !p.paused {
+			p.runOut()
+		}
+	}
 	if p.dwellS > 0 {
 		p.dwellS -= stepS
 	}

@@ -25,10 +25,10 @@ func (m *machine) hear(b []byte) (out []byte) {
 			out = append(out, a.Answer...)
 			continue
 		}
-		switch {
-		case a.Command == "M105":
+		switch a.Command {
+		case "M105":
 			out = append(out, "ok T:21.0 /0.0 B:20.5 /0.0\n"...)
-		case a.Command == "M110":
+		case "M110":
 			out = append(out, "ok\n"...)
 		default:
 			m.did = append(m.did, a.Command)
