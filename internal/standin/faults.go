@@ -17,7 +17,7 @@ var faults = map[string]struct {
 	"filament":  {"the filament is out: it pauses and says so", func(p *Printer) { p.runOut() }},
 	"power":     {"the power is away for a moment: it starts anew, files are kept", func(p *Printer) { p.SwitchOn() }},
 	"stall":     {"it answers nothing any more, and moves on", func(p *Printer) { p.mute = true }},
-	"slow":      {"it answers a second late", func(p *Printer) { p.lateS = 1 }},
+	"slow":      {"it answers half a second late", func(p *Printer) { p.lateS = 0.5 }},
 	"garbage":   {"bytes of a bad line stand between its answers", func(p *Printer) { p.garbles = true }},
 	"resends":   {"it asks for each line once more", func(p *Printer) { p.resends = true }},
 	"knocked":   {"the part is knocked off the bed: only the camera shows it", func(p *Printer) { p.camera.knock() }},
