@@ -328,6 +328,8 @@ func TestFromFileToLaneInTheBrowser(t *testing.T) {
 	box, err := browser.Eval[[]float64](p, `(() => { const r = document.querySelector('.run').getBoundingClientRect(); const free = [...document.querySelectorAll('.lane')].find((l) => !l.querySelector('.run') && !l.querySelector('.off')).getBoundingClientRect(); return [r.left + 12, r.top + 20, r.left + 60, free.top + 50] })()`)
 	ok(err)
 	ok(p.Drag(box[0], box[1], box[2], box[3]))
+	// Where it costs more there, that is asked, and it may.
+	ok(p.Do(`setInterval(() => document.querySelector('#dearer')?.click(), 50)`))
 	ok(p.Wait(`new Set([...document.querySelectorAll('.run')].map((r) => r.closest('.lane').dataset.machine)).size === 2`))
 	ok(second.Wait(`new Set([...document.querySelectorAll('.run')].map((r) => r.closest('.lane').dataset.machine)).size === 2`))
 
