@@ -14,8 +14,8 @@ import (
 // Full is the estimate from the real toolpath; it is the number that is promised.
 type Full struct {
 	Seconds       float64            `json:"seconds" doc:"Printing, warm-up left out, s"`
-	WarmUpSeconds float64            `json:"warm_up_seconds" doc:"Heating and homing"`
-	HomingSeconds float64            `json:"homing_seconds" doc:"Of it, homing"`
+	WarmUpSeconds float64            `json:"warm_up_seconds" doc:"Heating and homing, as the start block has them"`
+	HomingSeconds float64            `json:"homing_seconds" doc:"Homing, which may be while it warms"`
 	ByKind        map[string]float64 `json:"seconds_by_kind" doc:"Lines by what they are for, travel, retraction, and waiting for a layer to cool"`
 	Layers        int                `json:"layers"`
 	GramsModel    float64            `json:"grams_model"`

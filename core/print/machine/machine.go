@@ -237,13 +237,40 @@ func (m *Machine) checkBlock(field, text string, bad func(field, code string, pa
 	}
 }
 
-// WarmUpSeconds is the time from cold (20 °C) to the first line: nozzle and bed
-// warm together, then the machine homes.
+// WarmUpSeconds is the time from cold (20 °C) to the first line, as the start block in force has it: nozzle and bed warm
+// while the machine homes where they are turned on before, and it waits where the block does.
 func (m *Machine) WarmUpSeconds(nozzleC, bedC float64) float64 {
 	if m.Process != MaterialExtrusion {
 		return 0
 	}
-	return m.HeatUpSeconds(nozzleC, bedC) + m.WarmUp.HomingS
+	const never = -1.0
+	takes := [2]float64{m.HeatUpSeconds(nozzleC, 0), m.HeatUpSeconds(0, bedC)}
+	since, s, homed := [2]float64{never, never}, 0.0, false
+	start, _, _ := m.Dialect.Blocks()
+	for line := range strings.Lines(start) {
+		code, _, _ := strings.Cut(strings.TrimSpace(line), " ")
+		switch code {
+		case "M104", "M109", "M140", "M190":
+			k := 0
+			if code == "M140" || code == "M190" {
+				k = 1
+			}
+			if since[k] == never {
+				since[k] = s
+			}
+			if code == "M109" || code == "M190" {
+				s = math.Max(s, since[k]+takes[k])
+			}
+		case "G28", "G29":
+			if !homed { // levelling is counted with it
+				homed, s = true, s+m.WarmUp.HomingS
+			}
+		}
+	}
+	for k := range takes { // what the block does not wait for is waited for behind it
+		s = math.Max(s, math.Max(since[k], 0)+takes[k])
+	}
+	return s
 }
 
 // roomC is how cold a machine gets, °C.

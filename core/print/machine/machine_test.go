@@ -73,7 +73,17 @@ func TestWarmUpAndValidation(t *testing.T) {
 	m := Machine{Name: "x", Process: MaterialExtrusion, NozzlesMM: []float64{0.4}, FilamentMM: 1.75,
 		WarmUp: WarmUp{NozzleCPerS: 2, BedCPerS: 0.5, HomingS: 30}}
 	assert.Empty(t, m.Validate())
-	assert.InDelta(t, 130, m.WarmUpSeconds(210, 70), 1e-9) // bed 50/0.5 = 100 is longer than 95
+	assert.InDelta(t, 100, m.WarmUpSeconds(210, 70), 1e-9) // bed 50/0.5 = 100 is longer than 95; it homes meanwhile
+	for block, want := range map[string]float64{
+		"G28\nM190 S{bed_c}\nM109 S{first_nozzle_c}":                                               30 + 100 + 95, // one after the other
+		"G28 ; home\nM140 S{bed_c}\nM104 S{first_nozzle_c}\nM109 S{first_nozzle_c}\nM190 S{bed_c}": 30 + 100,
+		"M190 S{bed_c}\nG28\nG29\nM109 S{first_nozzle_c}":                                          100 + 30 + 95,
+		"M104 S{first_nozzle_c}\nG28":                                                              100, // the bed is waited for behind it
+		"M190 S{bed_c}\nM109 S{first_nozzle_c}":                                                    195, // it does not home
+	} {
+		m.Dialect.Start = block
+		assert.InDelta(t, want, m.WarmUpSeconds(210, 70), 1e-9, block)
+	}
 	m.NozzlesMM = []float64{0.4, 5}
 	m.Volume = Volume{Round, 100, 90, 10}
 	var fields []string
