@@ -157,7 +157,7 @@ var refusals = texts{
 	"slice is stale":                     say("%[1]s for %[2]s is stale since it was sliced: %[3]s. Slice it again."), // piece, machine, of them "its recipe" and others
 	"not decided yet":                    say("Job %[1]v is %[2]s; decide on it first."),
 	"another comes before":               say("%[1]s comes before it on this machine. Move it up first, or finish the other."),
-	"dearer by now":                      say("On %[1]s it costs %[2]v by now, and %[3]v was shown. Look at the list again."), // machine, price, price
+	"dearer by now":                      say("On %[1]s it costs %[2]v by now, and %[3]v was shown."), // machine, price, price
 	"none approved":                      say("None was approved, because of %[1]s: %[2]s. Look at the list again."),          // title, why
 	"job twice":                          say("Job %[1]d is in it twice."),                                                    // job
 	"no routine: not checked":            say("not checked yet"),
