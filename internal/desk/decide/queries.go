@@ -112,10 +112,7 @@ func Shelf(ctx context.Context, d *desk.Desk, a desk.Actor) (ShelfView, error) {
 			return view, err
 		}
 	}
-	said := map[int64][]store.Answer{}
-	for _, a := range answers {
-		said[a.JobID] = append(said[a.JobID], a)
-	}
+	said := byJob(answers)
 	runs := map[int64][]store.Run{}
 	for _, lane := range h.Lanes {
 		for _, r := range lane {
@@ -152,6 +149,15 @@ func Shelf(ctx context.Context, d *desk.Desk, a desk.Actor) (ShelfView, error) {
 		view.Next = next(view.Slips)
 	}
 	return view, nil
+}
+
+// byJob are answers by the job that they are about.
+func byJob(all []store.Answer) map[int64][]store.Answer {
+	out := map[int64][]store.Answer{}
+	for _, a := range all {
+		out[a.JobID] = append(out[a.JobID], a)
+	}
+	return out
 }
 
 // whole is what was found on a whole job that is to be decided.

@@ -77,9 +77,9 @@ func Routine(ctx context.Context, d *desk.Desk) (RoutineView, error) {
 		return view, err
 	}
 	job.Sort(jobs, func(j store.Job) job.Waiting { return job.Waiting{ID: j.ID, Step: j.State, Needs: day(j.NeededBy)} })
+	of := byJob(said)
 	for _, j := range jobs {
-		of := slices.DeleteFunc(slices.Clone(said), func(a store.Answer) bool { return a.JobID != j.ID })
-		r, why, err := routine(ctx, d, h, j, pieces[j.ID], of, asked[j.ID])
+		r, why, err := routine(ctx, d, h, j, pieces[j.ID], of[j.ID], asked[j.ID])
 		switch {
 		case err != nil:
 			return view, err
