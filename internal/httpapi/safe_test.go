@@ -436,7 +436,7 @@ func (h *home) listen(at, login, from string) *listening {
 	require.NoError(h.t, err)
 	l := &listening{close: func() { _ = r.Body.Close() }}
 	h.t.Cleanup(l.close)
-	open := make(chan struct{})
+	open, once := make(chan struct{}), sync.Once{}
 	go func() {
 		lines := bufio.NewScanner(r.Body)
 		for lines.Scan() {
@@ -450,9 +450,8 @@ func (h *home) listen(at, login, from string) *listening {
 				l.heard = append(l.heard, data)
 			}
 			l.mu.Unlock()
-			if alive && open != nil {
-				close(open)
-				open = nil
+			if alive {
+				once.Do(func() { close(open) })
 			}
 		}
 	}()
