@@ -15,10 +15,11 @@ import (
 
 const usage = `jobshelf: the desk of a 3D-print service
 
-  jobshelf serve     serve the app and work on checks    [--listen 127.0.0.1:8080] [--database URL] [--no-work] [--https]
+  jobshelf serve     serve the app and work on checks    [--listen 127.0.0.1:8080] [--database URL] [--no-work] [--no-devices] [--https]
                      [--proxies ADDRESS,…] [--member-mb 2000] [--all-gb 0] [--sign-ins-per-minute 10] [--grace 20s], and as work
   jobshelf work      only work on models, beside a server  [--database URL] [--parallel 2] [--memory MB] [--queues counter,bench,night] [--upload-mb 300]
                      [--most-triangles N] [--most-vertices N] [--most-unpacked-bytes N]
+  jobshelf devices   only drive machines on a line, beside a server with --no-devices  [--database URL] [--name NAME]
   jobshelf house new --name NAME --steward LOGIN   make an empty house and its first steward  [--steward-name NAME] [--database URL]
   jobshelf person add LOGIN --name NAME [--role member|coordinator|steward]  [--database URL]
   jobshelf person reset LOGIN     set a password anew    [--database URL]
@@ -60,7 +61,7 @@ func run(ctx context.Context, args []string, out, errOut io.Writer) int {
 		return 2
 	}
 	commands := map[string]func(context.Context, []string, io.Writer, io.Writer) (int, error){
-		"serve": serve, "work": workOnly, "demo": demoHouse, "migrate": migrate, "house": house, "person": person,
+		"serve": serve, "work": workOnly, "devices": devices, "demo": demoHouse, "migrate": migrate, "house": house, "person": person,
 		"check": check, "repair": mend, "slice": slice, "orient": orientFile, "plate": plateFiles, "sections": sections, "parts": parts, "openapi": openAPI, "rules": rules, "printer": printer,
 	}
 	f, ok := commands[args[0]]

@@ -20,6 +20,7 @@ import (
 	"jobshelf/core/shape/modelfile"
 	"jobshelf/internal/demo"
 	"jobshelf/internal/desk"
+	"jobshelf/internal/drive"
 	"jobshelf/internal/httpapi"
 	"jobshelf/internal/pgcluster"
 	"jobshelf/internal/store"
@@ -31,6 +32,8 @@ import (
 type serveOptions struct {
 	listen, database string
 	noWork           bool
+	noDevices        bool
+	speed            float64 // of the machines' clocks; 0: as ours
 	https            bool
 	proxies          string
 	signIns          int
@@ -81,6 +84,7 @@ func serve(ctx context.Context, args []string, out, errOut io.Writer) (int, erro
 	o.workFlags(f)
 	f.StringVar(&o.listen, "listen", "127.0.0.1:8080", "")
 	f.BoolVar(&o.noWork, "no-work", false, "")
+	f.BoolVar(&o.noDevices, "no-devices", false, "")
 	f.BoolVar(&o.https, "https", false, "")
 	f.StringVar(&o.proxies, "proxies", "", "")
 	f.IntVar(&o.signIns, "sign-ins-per-minute", 10, "")
@@ -152,6 +156,9 @@ func serveHouse(ctx context.Context, o serveOptions, logTo io.Writer, ready func
 				log.Error("stop working", "err", err)
 			}
 		}()
+	}
+	if !o.noDevices {
+		defer drive.Start(ctx, d, drive.Options{Log: log, Speed: o.speed}).Stop()
 	}
 	api := httpapi.New(httpapi.Config{Desk: d, Log: log, Assets: web.Handler(), SignInsPerMinute: o.signIns, UploadBytes: o.uploadMB * 1_000_000, HTTPS: o.https, Proxies: proxies})
 	l, err := net.Listen("tcp", o.listen)
@@ -239,6 +246,33 @@ func workOnly(ctx context.Context, args []string, out, errOut io.Writer) (int, e
 	late, cancel := context.WithTimeout(context.WithoutCancel(ctx), 10*time.Second)
 	defer cancel()
 	return 0, w.Stop(late)
+}
+
+// devices only drives machines, beside a server that does not.
+func devices(ctx context.Context, args []string, out, errOut io.Writer) (int, error) {
+	var o serveOptions
+	var name string
+	f := flags("devices", errOut)
+	f.StringVar(&o.database, "database", os.Getenv("JOBSHELF_DATABASE"), "")
+	f.StringVar(&name, "name", "", "")
+	if f.Parse(args) != nil || o.database == "" || f.NArg() > 0 {
+		return 2, errUsage
+	}
+	log := slog.New(slog.NewTextHandler(errOut, &slog.HandlerOptions{Level: slog.LevelWarn}))
+	s, err := store.Open(ctx, o.database)
+	if err != nil {
+		return 1, err
+	}
+	defer s.Close()
+	q, err := work.NewQueue(s)
+	if err != nil {
+		return 1, err
+	}
+	x := drive.Start(ctx, &desk.Desk{Store: s, Queue: q, Now: time.Now}, drive.Options{Log: log, Name: name})
+	fmt.Fprintln(out, "Driving machines.")
+	<-ctx.Done()
+	x.Stop()
+	return 0, nil
 }
 
 func migrate(ctx context.Context, args []string, out, errOut io.Writer) (int, error) {

@@ -224,7 +224,7 @@ func bring(ctx context.Context, d *desk.Desk, who desk.Actor, id int64, o order)
 	then := &desk.Desk{Store: d.Store, Queue: d.Queue, Quota: d.Quota}
 	then.Now = func() time.Time { return d.Now().Add(-time.Duration(o.hoursAgo * float64(time.Hour))) }
 	for v.State != o.state {
-		if err := decide.Advance(ctx, then, who, id, 0); err != nil {
+		if err := ByHand(ctx, then, who, id); err != nil {
 			return err
 		}
 		if v, err = decide.Job(ctx, d, who, id); err != nil {

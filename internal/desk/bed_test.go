@@ -8,7 +8,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"jobshelf/core/judge/slicing"
-	"jobshelf/internal/desk/decide"
+	"jobshelf/internal/demo"
 	"jobshelf/internal/desk/floor"
 	"jobshelf/internal/desk/plates"
 )
@@ -49,17 +49,17 @@ func TestTenRunsWearABed(t *testing.T) {
 		require.NoError(t, err)
 		_, err = h.Store.Pool.Exec(ctx, `UPDATE run SET seconds = 7200 WHERE id IN (SELECT run_id FROM share WHERE job_id = $1)`, job)
 		require.NoError(t, err)
-		require.NoError(t, decide.Advance(ctx, h.Desk, h.Cato, job, 0))
+		require.NoError(t, demo.ByHand(ctx, h.Desk, h.Cato, job))
 		assert.InDelta(t, want, cellHours(), 1e-6, "until it is off nobody knows")
 		if n == 3 { // it fails halfway, and its successor comes off
 			now = now.Add(time.Hour)
-			require.NoError(t, decide.RunFailed(ctx, h.Desk, h.Cato, job, 0, "It came off."))
+			require.NoError(t, demo.Fails(ctx, h.Desk, h.Cato, job, "It came off."))
 			want += 4 * 1
 			assert.InDelta(t, want, cellHours(), 1e-6)
-			require.NoError(t, decide.Advance(ctx, h.Desk, h.Cato, job, 0))
+			require.NoError(t, demo.ByHand(ctx, h.Desk, h.Cato, job))
 		}
 		now = now.Add(3 * time.Hour) // somebody comes late: it lay no longer than it takes
-		require.NoError(t, decide.Advance(ctx, h.Desk, h.Cato, job, 0))
+		require.NoError(t, demo.ByHand(ctx, h.Desk, h.Cato, job))
 		want += 4 * 2
 		assert.InDelta(t, want, cellHours(), 1e-6, "run %d of %d", n, len(runs))
 	}

@@ -107,7 +107,7 @@ func TestWhatIsToldCanBeRead(t *testing.T) {
 		assert.Equal(t, event.Phrase(e).Code, l.Says.Code)
 		kinds = append(kinds, l.Name)
 	}
-	assert.Equal(t, []string{"handed in", "checked", "slice ordered", "approved up to", "slice done", "approved", "started", "came off", "ready to be fetched"}, kinds)
+	assert.Equal(t, []string{"handed in", "checked", "slice ordered", "approved up to", "slice done", "approved", "run ready", "started", "run lays", "run seen", "run ended", "came off", "ready to be fetched"}, kinds)
 	e, err := event.Read(lines[4].Name, lines[4].Data)
 	require.NoError(t, err)
 	assert.Equal(t, event.SliceDone{OfSlice: event.OfSlice{Slice: 1, Of: "box.stl"}}, e)

@@ -24,6 +24,8 @@ import (
 	"jobshelf/core/shape/solid"
 	"jobshelf/core/shape/units"
 	"jobshelf/core/shop/price"
+	"jobshelf/core/shop/run"
+	"jobshelf/internal/demo"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/desk/decide"
 	"jobshelf/internal/desk/floor"
@@ -31,6 +33,7 @@ import (
 	"jobshelf/internal/desk/intake"
 	"jobshelf/internal/desk/people"
 	"jobshelf/internal/desk/plates"
+	at "jobshelf/internal/desk/runs"
 	"jobshelf/internal/store"
 	"jobshelf/internal/told"
 )
@@ -170,11 +173,43 @@ func TestCommandsAreAnsweredAsTheyWere(t *testing.T) {
 		},
 		"Advance": func() (any, error) {
 			id := where(jobs, `id FROM job WHERE state IN ('approved', 'in production', 'finishing', 'pick-up')`)
-			return nil, decide.Advance(ctx, h.Desk, h.Cato, id, revision(id))
+			if r.IntN(3) == 0 {
+				return nil, decide.Advance(ctx, h.Desk, h.Cato, id, revision(id))
+			}
+			return nil, demo.ByHand(ctx, h.Desk, h.Cato, id)
 		},
 		"RunFailed": func() (any, error) {
 			id := where(jobs, `id FROM job WHERE state IN ('in production', 'approved')`)
-			return nil, decide.RunFailed(ctx, h.Desk, h.Cato, id, revision(id), word("It warped.", " ", "The nozzle was blocked."))
+			return nil, demo.Fails(ctx, h.Desk, h.Cato, id, word("It warped.", " ", "The nozzle was blocked."))
+		},
+		"RunStep": func() (any, error) {
+			id := late(runs())
+			switch r.IntN(9) {
+			case 0:
+				points, err := at.Points(ctx, h.Desk, id)
+				if err != nil {
+					return nil, err
+				}
+				return nil, at.Check(ctx, h.Desk, h.Cato, id, points[r.IntN(2):])
+			case 1:
+				return nil, at.Uncheck(ctx, h.Desk, h.Cato, id)
+			case 2:
+				return nil, at.Start(ctx, h.Desk, h.Cato, id)
+			case 3, 4:
+				return nil, at.Tell(ctx, h.Desk, h.Cato, id, word(run.Lays, run.Pauses, run.GoesOn, run.Cools, run.Rewarms, run.Ends, run.Fails))
+			case 5:
+				return nil, at.See(ctx, h.Desk, h.Cato, id)
+			case 6:
+				return nil, at.TakeOff(ctx, h.Desk, h.Cato, id, []int{0, 1, 7}[:r.IntN(4)], word("It warped.", ""))
+			case 7:
+				return nil, at.PutBack(ctx, h.Desk, h.Cato, id)
+			}
+			return nil, at.Want(ctx, h.Desk, h.Cato, id, word("pause", "stop"), word("It smells.", ""))
+		},
+		"Clear":   func() (any, error) { return nil, at.Clear(ctx, h.Desk, h.Cato, number(6)) },
+		"Machine": func() (any, error) { return at.Machine(ctx, h.Desk, number(6)) },
+		"Load": func() (any, error) {
+			return nil, at.Load(ctx, h.Desk, h.Cato, number(6), at.Filament{Nozzle: 1 + r.IntN(2), Material: word("PLA", "PLA", "PETG", "Tin"), Colour: "#123456", ColourName: "Sea"})
 		},
 		"MoveRun": func() (any, error) {
 			return nil, decide.Move(ctx, h.Desk, h.Cato, late(runs()), number(6), r.IntN(4), true)
@@ -298,9 +333,9 @@ func TestCommandsAreAnsweredAsTheyWere(t *testing.T) {
 			return nil, people.ChangePerson(ctx, h.Desk, actor(), word("ada", "tess", "nobody"), people.PersonChange{Role: new(desk.Role(word("member", "coordinator", "king"))), Close: r.IntN(3) == 0})
 		},
 	}
-	often := strings.Fields("Upload Upload Upload HandIn HandIn HandIn RecordCheck RecordCheck RecordCheck RecordCheck RecordCheck BeginCheck Approve Approve Approve Advance Advance Advance RunFailed RunFailed MoveRun MoveRun " +
+	often := strings.Fields("Upload Upload Upload HandIn HandIn HandIn RecordCheck RecordCheck RecordCheck RecordCheck RecordCheck BeginCheck Approve Approve Approve Advance Advance Advance RunFailed RunStep RunStep RunStep Clear Machine MoveRun MoveRun " +
 		"OrderSlice OrderSlice OrderSlice EndSlice EndSlice EndSlice EndSlice BeginSlice ChooseSlice ChooseSlice ChangePiece ChangePiece Repair Slices Version")
-	rest := strings.Fields("SetAside Retry CancelCheck Progress SendBack SliceInput CancelSlice AgainSlice Savings SetHouse SetMachine SetMaterial SetRecipe Evidence Picture Surface ModelFile Layers Program Standing Storage People CheckInput AddPerson ChangePerson")
+	rest := strings.Fields("Load SetAside Retry CancelCheck Progress SendBack SliceInput CancelSlice AgainSlice Savings SetHouse SetMachine SetMaterial SetRecipe Evidence Picture Surface ModelFile Layers Program Standing Storage People CheckInput AddPerson ChangePerson")
 	for name := range did {
 		require.Contains(t, append(often, rest...), name, "never tried")
 	}

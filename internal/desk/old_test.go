@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"jobshelf/internal/demo"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/desk/decide"
 	"jobshelf/internal/desk/desktest"
@@ -142,7 +143,7 @@ func TestTheOldHouse(t *testing.T) {
 			assert.Equal(t, r.State == "planned", r.Unsliced, "to be sliced before the start")
 		}
 		if v.State == "approved" {
-			require.ErrorContains(t, decide.Advance(ctx, d, who, id, 0), "has no program yet")
+			require.ErrorContains(t, demo.ByHand(ctx, d, who, id), "has no program yet")
 			require.NoError(t, decide.TakeBack(ctx, d, who, id, 0))
 			require.ErrorContains(t, decide.Approve(ctx, d, who, id, 0, decide.Yes{MachineID: 0}), "check of job 9 is queued", "judged before it was kept by what")
 			checkedAgain(id)

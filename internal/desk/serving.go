@@ -29,6 +29,7 @@ const (
 	OfEvents     = store.OfEvents
 	OfProgress   = store.OfProgress
 	OfTried      = store.OfTried
+	OfMachine    = store.OfMachine
 	OfHouse      = store.OfHouse
 )
 

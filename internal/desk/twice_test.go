@@ -15,6 +15,7 @@ import (
 	"jobshelf/core/print/orient"
 	"jobshelf/core/print/recipe"
 	"jobshelf/core/shape/mesh/repair"
+	"jobshelf/internal/demo"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/desk/decide"
 	"jobshelf/internal/desk/floor"
@@ -208,7 +209,7 @@ func (h *home) clear(s scene) {
 	h.T.Helper()
 	h.SlicedForYes(s.job)
 	for v := h.Job(s.job); len(v.Runs) > 0 && v.Runs[0].State != "off the machine"; v = h.Job(s.job) {
-		require.NoError(h.T, decide.Advance(ctx, h.Desk, h.Cato, s.job, 0))
+		require.NoError(h.T, demo.ByHand(ctx, h.Desk, h.Cato, s.job))
 	}
 }
 
@@ -223,7 +224,7 @@ func TestLanesAreChangedByOneAtATime(t *testing.T) {
 		h.Approved(job, machine)
 		jobs = append(jobs, job)
 	}
-	assert.ErrorContains(t, decide.Advance(ctx, h.Desk, h.Cato, jobs[1], 0), "comes before it")
+	assert.ErrorContains(t, demo.ByHand(ctx, h.Desk, h.Cato, jobs[1]), "comes before it")
 	fresh, piece := h.ToDecide()
 	h.Sliced(piece, machine, 600)
 	first := jobs[3] // comes to stand first, if it is moved last
@@ -251,7 +252,7 @@ func TestLanesAreChangedByOneAtATime(t *testing.T) {
 					case "approve":
 						errs <- decide.Approve(ctx, h.Desk, h.Cato, c.job, 0, decide.Yes{MachineID: machine})
 					default:
-						errs <- decide.Advance(ctx, h.Desk, h.Cato, c.job, 0)
+						errs <- demo.ByHand(ctx, h.Desk, h.Cato, c.job)
 					}
 				}()
 			}

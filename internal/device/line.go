@@ -3,7 +3,6 @@
 package device
 
 import (
-	"bytes"
 	"context"
 	"errors"
 	"fmt"
@@ -13,7 +12,6 @@ import (
 	"sync"
 	"time"
 
-	"jobshelf/core/print/command"
 	"jobshelf/core/print/wire"
 	"jobshelf/core/shape/problem"
 )
@@ -22,13 +20,14 @@ import (
 type State struct {
 	HeardAt  time.Time   // when it said something last
 	Heats    []wire.Heat // as it told them last
-	File     string      // that is open for printing
+	File     string      // that is open for printing, as far as it has said
 	At, Of   int64       // bytes of it; Of 0: it prints none
 	Paused   string      // why it waits for somebody, in its words; empty: it does not
 	Fault    string      // why it stands still, in its words
 	Starts   int         // how often it has started since the line was opened
 	Finished int         // how many files came to their end since
 	Storage  bool        // it says that it keeps files
+	Asked    int         // how often it has said what it prints, or that it prints nothing
 }
 
 // What can become of a line.
@@ -63,6 +62,7 @@ var Usual = Patience{Silent: 4 * time.Second, Lost: 90 * time.Second, Poll: 2 * 
 type Line struct {
 	conn     io.ReadWriteCloser
 	patience Patience
+	may      func() error
 	mu       sync.Mutex
 	host     wire.Host
 	state    State
@@ -81,19 +81,30 @@ type waiter struct {
 	done chan error
 }
 
-// Dial opens a line to a machine on the network, as host:port.
-func Dial(ctx context.Context, address string, p Patience) (*Line, error) {
+// Dial opens a line to a machine: on the network as host:port, or on a serial port as /dev/NAME:BAUD. Before anything is
+// said to it, may is asked; what it answers ends the line. Nil: always.
+func Dial(ctx context.Context, address string, p Patience, may func() error) (*Line, error) {
+	if IsSerial(address) {
+		port, err := openSerial(address)
+		if err != nil {
+			return nil, err
+		}
+		return Open(port, p, may), nil
+	}
 	d := net.Dialer{Timeout: 10 * time.Second}
 	conn, err := d.DialContext(ctx, "tcp", address)
 	if err != nil {
 		return nil, fmt.Errorf("%w: %w", ErrLost, err)
 	}
-	return Open(conn, p), nil
+	return Open(conn, p, may), nil
 }
 
 // Open takes an open line over.
-func Open(conn io.ReadWriteCloser, p Patience) *Line {
-	l := &Line{conn: conn, patience: p, turn: make(chan struct{}, 1), changed: make(chan struct{}), closed: make(chan struct{})}
+func Open(conn io.ReadWriteCloser, p Patience, may func() error) *Line {
+	if may == nil {
+		may = func() error { return nil }
+	}
+	l := &Line{conn: conn, patience: p, may: may, turn: make(chan struct{}, 1), changed: make(chan struct{}), closed: make(chan struct{})}
 	l.state.HeardAt = time.Now()
 	heard := make(chan []byte)
 	go l.read(heard)
@@ -165,6 +176,10 @@ func (l *Line) run(heard <-chan []byte) {
 			return
 		}
 		for ; out != nil; out = l.out() {
+			if err := l.may(); err != nil {
+				l.fail(err)
+				return
+			}
 			if _, err := l.conn.Write(out); err != nil {
 				l.fail(ErrLost)
 				return
@@ -228,21 +243,23 @@ func (l *Line) learn(e wire.Event) {
 	case wire.Heats:
 		s.Heats = e.Heats
 	case wire.Progress:
-		s.At, s.Of = e.At, e.Size
+		s.At, s.Of, s.Asked = e.At, e.Size, s.Asked+1
 	case wire.Stands:
-		s.At, s.Of = 0, 0
-	case wire.Opened:
+		s.At, s.Of, s.File, s.Asked = 0, 0, "", s.Asked+1
+	case wire.Opened, wire.Named:
 		s.File = e.Name
 	case wire.Finished:
 		s.Finished++
-		s.At, s.Of, s.Paused = 0, 0, ""
+		s.At, s.Of, s.Paused, s.File = 0, 0, "", ""
 	case wire.Restarted:
 		s.Starts++
-		s.At, s.Of, s.Paused, s.Fault = 0, 0, "", ""
+		s.At, s.Of, s.Paused, s.Fault, s.File = 0, 0, "", "", ""
 	case wire.Fault:
 		s.Fault = e.Text
 	case wire.Action:
-		s.Paused = e.Text
+		if s.Paused = e.Text; e.Text == "resumed" || e.Text == "resume" {
+			s.Paused = ""
+		}
 	case wire.Capable:
 		if e.Name == "SDCARD" {
 			s.Storage = e.Size == 1
@@ -308,37 +325,12 @@ func (l *Line) do(ctx context.Context, commands ...string) ([]wire.Event, error)
 	}
 }
 
-// Lines are what of a program is stored: its commands, one a line, each as package command allows it.
-func Lines(program []byte) ([]string, error) {
-	var out []string
-	n := 0
-	for text := range bytes.Lines(program) {
-		n++
-		text = bytes.TrimRight(text, "\r\n")
-		if f := command.Check(text); f != nil {
-			return nil, fmt.Errorf("line %d: %s", n, f.Says())
-		}
-		line, _, _ := strings.Cut(string(text), ";")
-		if line = strings.TrimSpace(line); line != "" && line != "%" {
-			out = append(out, line)
-		}
-	}
-	if len(out) == 0 {
-		return nil, errors.New("the program has no command")
-	}
-	return out, nil
-}
-
 // atOnce is how many lines are handed over together.
 const atOnce = 200
 
 // Store has a program kept in the machine's storage, and opened. Its name carries the run. Where the machine does not say
-// that it holds as many bytes as were sent, it is taken away again.
-func (l *Line) Store(ctx context.Context, name string, program []byte, progress func(float64)) error {
-	lines, err := Lines(program)
-	if err != nil {
-		return err
-	}
+// that it holds as many bytes as were sent, it is taken away again. Lines are a program's, as package stored gives them.
+func (l *Line) Store(ctx context.Context, name string, lines []string, progress func(float64)) error {
 	select {
 	case l.turn <- struct{}{}:
 		defer func() { <-l.turn }()
@@ -411,10 +403,40 @@ func (l *Line) Pause(ctx context.Context) error {
 
 // Stop ends the file and turns all heat off.
 func (l *Line) Stop(ctx context.Context, nozzles int) error {
-	commands := []string{"M524"}
+	_, err := l.Do(ctx, append(append([]string{"M524"}, off(nozzles)...), "M107")...)
+	return err
+}
+
+// Cool turns all heat off.
+func (l *Line) Cool(ctx context.Context, nozzles int) error {
+	_, err := l.Do(ctx, off(nozzles)...)
+	return err
+}
+
+func off(nozzles int) []string {
+	var commands []string
 	for k := range max(1, nozzles) {
 		commands = append(commands, fmt.Sprintf("M104 T%d S0", k))
 	}
-	_, err := l.Do(ctx, append(commands, "M140 S0", "M107")...)
+	return append(commands, "M140 S0")
+}
+
+// Warm asks for heat as it was, without waiting for it.
+func (l *Line) Warm(ctx context.Context, heats []wire.Heat) error {
+	var commands []string
+	for _, h := range heats {
+		switch {
+		case h.Bed:
+			commands = append(commands, fmt.Sprintf("M140 S%.0f", h.ToC))
+		case h.Nozzle < 0:
+			commands = append(commands, fmt.Sprintf("M104 S%.0f", h.ToC))
+		default:
+			commands = append(commands, fmt.Sprintf("M104 T%d S%.0f", h.Nozzle, h.ToC))
+		}
+	}
+	if len(commands) == 0 {
+		return nil
+	}
+	_, err := l.Do(ctx, commands...)
 	return err
 }

@@ -167,6 +167,6 @@ func offTheFloor(t *testing.T, d *desktest.House, id int64) {
 			require.NoError(t, decide.Withdraw(ctx, d.Desk, d.Cato, id, 0, ""))
 			return
 		}
-		require.NoError(t, decide.Advance(ctx, d.Desk, d.Cato, id, 0))
+		require.NoError(t, demo.ByHand(ctx, d.Desk, d.Cato, id))
 	}
 }

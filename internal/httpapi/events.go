@@ -9,6 +9,7 @@ import (
 	"github.com/danielgtaylor/huma/v2/sse"
 
 	"jobshelf/internal/desk"
+	"jobshelf/internal/desk/runs"
 )
 
 // hub hands what has changed to all listening browsers, in the order of commits. It never
@@ -26,6 +27,7 @@ type update struct {
 	change   desk.Change
 	progress *Progress
 	owner    int64 // of the progress
+	machine  *MachineSays
 }
 
 // listener is one browser's stream.
@@ -88,7 +90,7 @@ func (h *hub) send(u update) {
 		select {
 		case l.updates <- u:
 		default:
-			if u.progress != nil {
+			if u.progress != nil || u.machine != nil {
 				continue // the next tells as much
 			}
 			select {
@@ -115,6 +117,12 @@ type Progress struct {
 	Doing    string  `json:"doing"`
 }
 
+// MachineSays tells the desk what a machine on a line does.
+type MachineSays struct {
+	Machine int64            `json:"machine"`
+	Says    runs.MachineSaid `json:"says"`
+}
+
 // Alive is sent now and then so that a dead connection is noticed.
 type Alive struct {
 	At time.Time `json:"at"`
@@ -131,7 +139,7 @@ type from struct {
 
 func (s *Server) events() {
 	op := guarded(desk.Member, huma.Operation{OperationID: "events", Method: "GET", Path: "/events", Summary: "Changes and progress, as they happen"})
-	sse.Register(s.api, op, map[string]any{"changed": Changed{}, "progress": Progress{}, "alive": Alive{}},
+	sse.Register(s.api, op, map[string]any{"changed": Changed{}, "progress": Progress{}, "machine": MachineSays{}, "alive": Alive{}},
 		func(ctx context.Context, in *from, send sse.Sender) {
 			lasts(ctx)
 			l, done := s.hub.subscribe()
@@ -223,6 +231,12 @@ func (b *stream) tell(u update) error {
 			return nil
 		}
 		return b.send(sse.Message{Data: *p})
+	}
+	if u.machine != nil {
+		if !b.who.Role.AtLeast(desk.Coordinator) {
+			return nil
+		}
+		return b.send(sse.Message{Data: *u.machine})
 	}
 	select {
 	case <-b.l.missed: // something before this one

@@ -1,6 +1,7 @@
 package httpapi
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
@@ -24,6 +25,8 @@ import (
 	"jobshelf/internal/desk/intake"
 	"jobshelf/internal/desk/people"
 	"jobshelf/internal/desk/plates"
+	"jobshelf/internal/desk/runs"
+	"jobshelf/internal/device"
 )
 
 // route is one operation: who may do it at least, and what does it.
@@ -185,10 +188,61 @@ var table = []route{
 		does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[sendingBack]) error {
 			return decide.Withdraw(ctx, d, a, in.ID, in.Body.Revision, in.Body.Reason)
 		})),
-	on(desk.Coordinator, "run-failed", "POST /jobs/{id}/run-failed", "Its run did not come out: another is planned, first in its lane",
-		does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[sendingBack]) error {
-			return decide.RunFailed(ctx, d, a, in.ID, in.Body.Revision, in.Body.Reason)
+	on(desk.Coordinator, "machines-now", "GET /machines", "What each machine does now",
+		gives(func(ctx context.Context, d *desk.Desk, _ desk.Actor, _ *none) ([]runs.MachineBrief, error) {
+			return runs.All(ctx, d)
 		})),
+	on(desk.Coordinator, "machine-now", "GET /machines/{id}", "A machine, opened: what is on it, what comes next, how warm it is and was",
+		gives(func(ctx context.Context, d *desk.Desk, _ desk.Actor, in *ByID) (runs.MachineNow, error) {
+			return runs.Machine(ctx, d, in.ID)
+		})),
+	on(desk.Coordinator, "camera", "GET /machines/{id}/camera", "A picture of its bed, as its camera has it now", seeing),
+	on(desk.Coordinator, "clear-bed", "POST /machines/{id}/cleared", "Somebody has looked: its bed is clear", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *ByID) error {
+		return runs.Clear(ctx, d, a, in.ID)
+	})),
+	on(desk.Coordinator, "load", "POST /machines/{id}/loaded", "Other filament is in a nozzle", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[runs.Filament]) error {
+		return runs.Load(ctx, d, a, in.ID, in.Body)
+	})),
+	on(desk.Coordinator, "check-run", "POST /runs/{id}/check", "Yes to each point of its checklist", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[struct {
+		Points []string `json:"points" maxItems:"40" doc:"The keys of those that are so"`
+	}]) error {
+		return runs.Check(ctx, d, a, in.ID, in.Body.Points)
+	})),
+	on(desk.Coordinator, "uncheck-run", "POST /runs/{id}/uncheck", "Something of its checklist is not so any more", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *ByID) error {
+		return runs.Uncheck(ctx, d, a, in.ID)
+	})),
+	on(desk.Coordinator, "start-run", "POST /runs/{id}/start", "Send its program and start it, or say that it was started; who says so is to see its first layers",
+		does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *ByID) error {
+			return runs.Start(ctx, d, a, in.ID)
+		})),
+	on(desk.Coordinator, "tell-run", "POST /runs/{id}/tell", "What a machine without a line does", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[struct {
+		What string `json:"what" enum:"it lays its first line,it pauses,it goes on,it goes on with its first layers,it cools while it waits,it warms again,it comes to its end"`
+	}]) error {
+		return runs.Tell(ctx, d, a, in.ID, in.Body.What)
+	})),
+	on(desk.Coordinator, "see-run", "POST /runs/{id}/seen", "Its first layers are good", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *ByID) error {
+		return runs.See(ctx, d, a, in.ID)
+	})),
+	on(desk.Coordinator, "want-run", "POST /runs/{id}/want", "Ask its machine to pause, to go on, or to stop", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[struct {
+		What   string `json:"what" enum:"pause,go on,stop"`
+		Reason string `json:"reason,omitempty" maxLength:"1000"`
+	}]) error {
+		return runs.Want(ctx, d, a, in.ID, in.Body.What, in.Body.Reason)
+	})),
+	on(desk.Coordinator, "run-failed", "POST /runs/{id}/failed", "It did not come out: another is planned, first in its lane", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[struct {
+		Reason string `json:"reason" maxLength:"1000"`
+	}]) error {
+		return runs.Fail(ctx, d, a, in.ID, in.Body.Reason)
+	})),
+	on(desk.Coordinator, "take-off", "POST /runs/{id}/off", "It is off the machine; of copies that came out bad another run is planned", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[struct {
+		Bad    []int  `json:"bad" maxItems:"1000" doc:"Which copies, counted from 0 as they lie on the plate"`
+		Reason string `json:"reason,omitempty" maxLength:"1000"`
+	}]) error {
+		return runs.TakeOff(ctx, d, a, in.ID, in.Body.Bad, in.Body.Reason)
+	})),
+	on(desk.Coordinator, "put-back", "POST /runs/{id}/back", "It was said by mistake to be off the machine", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *ByID) error {
+		return runs.PutBack(ctx, d, a, in.ID)
+	})),
 	on(desk.Member, "check-again", "POST /jobs/{id}/check", "Check a job again", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *ByID) error {
 		return intake.Retry(ctx, d, a, in.ID)
 	})),
@@ -572,6 +626,24 @@ func download[I any](open func(context.Context, *desk.Desk, desk.Actor, *I) (des
 			return &huma.StreamResponse{Body: func(c huma.Context) { s.send(c, d) }}, nil
 		})
 	}
+}
+
+// seeing fetches what a machine's camera sees, from where the steward has said that it is.
+func seeing(s *Server, least desk.Role, o huma.Operation) {
+	o.Responses = map[string]*huma.Response{"200": {Description: o.Summary, Content: map[string]*huma.MediaType{"image/png": {}, "image/jpeg": {}}}}
+	register(s, least, o, func(ctx context.Context, in *ByID) (*huma.StreamResponse, error) {
+		address, err := runs.CameraOf(ctx, s.Desk, in.ID)
+		if err != nil {
+			return nil, err
+		}
+		b, kind, err := device.Picture(ctx, address)
+		if err != nil {
+			return nil, huma.Error502BadGateway(s.says(ctx, "no picture"), err)
+		}
+		return &huma.StreamResponse{Body: func(c huma.Context) {
+			s.send(c, desk.Download{Reader: bytes.NewReader(b), Bytes: int64(len(b)), Type: kind})
+		}}, nil
+	})
 }
 
 // send sends a file.

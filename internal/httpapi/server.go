@@ -28,6 +28,7 @@ import (
 	catalogue "jobshelf/core/shape/problem"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/desk/intake"
+	"jobshelf/internal/desk/runs"
 )
 
 // Config is what a server is made of.
@@ -208,6 +209,11 @@ func (s *Server) heard(ctx context.Context, x desk.Signal) {
 		s.live.end(x.Session)
 	case desk.OfEvents:
 		s.follow(ctx)
+	case desk.OfMachine:
+		var said runs.MachineSaid
+		if json.Unmarshal(x.Data, &said) == nil {
+			s.hub.send(update{machine: &MachineSays{x.Machine, said}})
+		}
 	default:
 		of := "check"
 		if x.Kind == desk.OfTried {

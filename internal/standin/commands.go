@@ -42,7 +42,9 @@ func init() {
 			h := p.heat(w)
 			p.warm(func() bool { return h.there() })
 		},
-		"M140": func(p *Printer, w map[byte]float64, _ string, _ int) { p.bed.to = math.Min(w['S'], p.m.BedMaxC) },
+		"M140": func(p *Printer, w map[byte]float64, _ string, _ int) {
+			p.bed.to, p.idleS = math.Min(w['S'], p.m.BedMaxC), 0
+		},
 		"M190": func(p *Printer, w map[byte]float64, _ string, _ int) {
 			p.bed.to = math.Min(math.Max(w['S'], w['R']), p.m.BedMaxC)
 			p.warm(p.bed.there)
@@ -61,6 +63,7 @@ func init() {
 			p.say("Cap:AUTOREPORT_TEMP:1")
 			p.say("Cap:SDCARD:1")
 		},
+		"M85":  func(p *Printer, w map[byte]float64, _ string, _ int) { p.idleOffS = math.Max(0, w['S']) },
 		"M155": func(p *Printer, w map[byte]float64, _ string, _ int) { p.reportS, p.sinceS = math.Max(0, w['S']), 0 },
 		"M20": func(p *Printer, _ map[byte]float64, _ string, _ int) {
 			p.say("Begin file list")
@@ -89,7 +92,13 @@ func init() {
 		"M24":  func(p *Printer, _ map[byte]float64, _ string, _ int) { p.paused = false },
 		"M25":  func(p *Printer, _ map[byte]float64, _ string, _ int) { p.paused = true },
 		"M524": func(p *Printer, _ map[byte]float64, _ string, _ int) { p.printing = nil },
-		"M27": func(p *Printer, _ map[byte]float64, _ string, _ int) {
+		"M27": func(p *Printer, _ map[byte]float64, rest string, _ int) {
+			if rest == "C" {
+				if p.printing != nil {
+					p.say("Current file: %s", p.printing.name)
+				}
+				return
+			}
 			if p.printing == nil {
 				p.say("Not SD printing")
 				return
@@ -155,6 +164,7 @@ func (p *Printer) heat(w map[byte]float64) *heater {
 	}
 	h := &p.nozzles[n]
 	h.to = math.Min(math.Max(w['S'], w['R']), h.mostC)
+	p.idleS = 0
 	h.lowestC, h.stuckS = h.c, 0
 	return h
 }

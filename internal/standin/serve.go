@@ -19,6 +19,7 @@ type Server struct {
 	Printer *Printer
 	Speed   float64 // how many of its seconds pass in one; 0: 1
 	mu      sync.Mutex
+	host    bool // somebody is on the line
 	late    []late
 	rnd     *rand.Rand
 }
@@ -63,6 +64,9 @@ func (s *Server) clock(ctx context.Context) {
 			}
 			s.Printer.Run(min(now.Sub(last).Seconds(), 0.5) * speed) // who was asleep has not moved on
 			last = now
+			if !s.host { // nobody hears it
+				_ = s.Printer.Said()
+			}
 			s.mu.Unlock()
 		}
 	}
@@ -72,6 +76,8 @@ func (s *Server) clock(ctx context.Context) {
 func (s *Server) speak(ctx context.Context, c net.Conn) {
 	stop := context.AfterFunc(ctx, func() { _ = c.Close() })
 	defer stop()
+	s.is(true)
+	defer s.is(false)
 	gone := make(chan struct{})
 	go func() {
 		defer close(gone)
@@ -99,6 +105,19 @@ func (s *Server) speak(ctx context.Context, c net.Conn) {
 			}
 		}
 	}
+}
+
+func (s *Server) is(host bool) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.host, s.late = host, nil
+}
+
+// Do lets somebody do something at the machine itself, or look at it.
+func (s *Server) Do(f func(*Printer)) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	f(s.Printer)
 }
 
 // answer sends what was said, late or garbled where that is how it is.

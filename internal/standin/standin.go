@@ -66,6 +66,8 @@ type Printer struct {
 	garbles bool
 	resends bool
 	refused bool
+	// It turns its heat off by itself when nothing was to be done for so long; 0: never.
+	idleOffS, idleS float64
 }
 
 // job is a file that is printed.
@@ -106,6 +108,7 @@ func (p *Printer) SwitchOn() {
 	p.writing, p.printing, p.paused, p.halted = "", nil, false, ""
 	p.mover.queue, p.mover.speed, p.mover.done, p.pending = nil, 0, 0, nil
 	p.relative, p.relE, p.feed, p.accel, p.fan, p.reportS = false, false, 20, 0, 0, 0
+	p.idleOffS, p.idleS = p.m.IdleOffS, 0
 	p.want = p.mover.at
 	p.toHost = nil
 	p.say("start")
@@ -235,6 +238,7 @@ func (p *Printer) tick() {
 	if p.halted != "" {
 		return
 	}
+	p.rest()
 	was := p.mover.at
 	p.feedIn()
 	p.mover.step()
@@ -269,6 +273,25 @@ func (p *Printer) tick() {
 	}
 	p.fromFile()
 	p.obeyNext()
+}
+
+// rest turns the heat off where nothing has been done for long: no file goes on, and nobody asks for a move or for heat.
+func (p *Printer) rest() {
+	if p.printing != nil && !p.paused || p.waiting != nil || p.moving() || p.writing != "" {
+		p.idleS = 0
+	}
+	if p.idleS += stepS; p.idleOffS <= 0 || p.idleS < p.idleOffS || !p.hot() {
+		return
+	}
+	for k := range p.nozzles {
+		p.nozzles[k].to = 0
+	}
+	p.bed.to = 0
+	p.say("echo:nothing to do for %g s, heat off", p.idleOffS)
+}
+
+func (p *Printer) hot() bool {
+	return p.bed.to > 0 || slices.ContainsFunc(p.nozzles, func(h heater) bool { return h.to > 0 })
 }
 
 func (p *Printer) moving() bool { return !p.mover.idle() || len(p.pending) > 0 }
@@ -346,4 +369,13 @@ func (p *Printer) temperatures() string {
 		}
 	}
 	return b.String()
+}
+
+// Asked is the most that anything of it is to be warm, °C; 0: all is off.
+func (p *Printer) Asked() float64 {
+	c := p.bed.to
+	for _, h := range p.nozzles {
+		c = math.Max(c, h.to)
+	}
+	return c
 }

@@ -106,16 +106,19 @@ type Signal struct {
 	Doing    string
 	Owner    int64 // the member whose job it is
 	Session  string
+	Machine  int64
+	Data     json.RawMessage // what it has told
 }
 
 // OfEvents is the kind of signal that says that there are events; SessionEnded of the one that
 // ends what goes on in a session; OfProgress says how far a check is, OfTried how many orientations of a
-// job were tried; they are not kept.
+// job were tried, OfMachine what a machine tells; they are not kept.
 const (
 	OfEvents     = "events"
 	SessionEnded = "session ended"
 	OfProgress   = "progress"
 	OfTried      = "tried"
+	OfMachine    = "machine"
 )
 
 // Channel is the notification channel of signals.

@@ -20,6 +20,7 @@ import (
 	"jobshelf/core/print/machine"
 	"jobshelf/core/print/orient"
 	"jobshelf/core/print/recipe"
+	"jobshelf/core/print/wire"
 	"jobshelf/core/shape/mesh/repair"
 	"jobshelf/core/shape/problem"
 	"jobshelf/core/shape/units"
@@ -330,7 +331,7 @@ func TestEveryColumnComesBackAsItWent(t *testing.T) {
 	slice := full[store.Slice]()
 	base := id(s.AddSlice(ctx, store.Slice{JobID: job.ID, MachineID: machines[0].ID, Pieces: []revision.Piece{}}, 0))
 	slice.JobID, slice.MachineID, slice.BaseID, slice.Joins = job.ID, machines[1].ID, &base, []int64{}
-	slice.State, slice.Fraction, slice.Tries, slice.Chosen, slice.Waits = "done", 1, 1, true, ""
+	slice.State, slice.Fraction, slice.Tries, slice.Chosen, slice.Waits, slice.RunID = "done", 1, 1, true, "", 0
 	slice.ID = id(s.AddSlice(ctx, slice, ada.ID))
 	assert.Equal(t, int(ada.ID), count(t, s, `SELECT coalesce(person_id, 0)::int FROM slice ORDER BY id DESC LIMIT 1`))
 	done(s.SetSliceQueueID(ctx, slice.ID, slice.QueueID))
@@ -458,22 +459,91 @@ func TestEveryColumnComesBackAsItWent(t *testing.T) {
 		}
 	}()
 	run := store.Run{MachineID: machines[0].ID, Position: 1, Recipe: "r", Material: "m", Colour: "#", Seconds: 3.5, Grams: 4.5, State: "planned", PlateID: &alike.ID, GCodeID: plate.GCodeID,
+		Heats: []wire.Heat{}, Bad: []int{},
 		Shares: []store.Share{{JobID: job.ID, JobTitle: "title", JobRevision: 2, MemberName: "B", NeededBy: &day, PlateID: &alike.ID, Plate: 2, Plates: 2, Seconds: 1.5, Grams: 2.5, PriceCents: 6}}}
 	run.ID = id(s.AddRun(ctx, run))
 	runStands := func() {
 		t.Helper()
 		r, err := s.Run(ctx, run.ID)
+		if run.Since.IsZero() { // it came to its first state just now
+			assert.WithinDuration(t, time.Now(), r.Since, time.Minute)
+			run.Since = r.Since
+		}
 		is(run, r, err)
 	}
 	runStands()
 	run.Position = 9
 	done(s.PlaceRun(ctx, run.ID, 9))
 	runStands()
-	start := time.Date(2031, 1, 2, 3, 4, 5, 0, time.Local)
-	done(s.SetRunState(ctx, run.ID, "printing", start, ""))
-	done(s.SetRunState(ctx, run.ID, "off the machine", start.Add(time.Hour), "it warped"))
-	run.State, run.StartedAt, run.Reason = "off the machine", &start, "it warped"
+	way := full[store.Run]()
+	run.Checked, run.Wants, run.WantedBy, run.Why, run.Watcher, run.WatchedBy, run.Seen = way.Checked, "pause", ada.ID, problem.Say("not heard"), ada.ID, ada.Name, ada.ID
+	run.Layer, run.DoneShare, run.Heats, run.Bad = 4, 0.25, way.Heats, []int{2, 3}
+	run.Checked.At = run.Checked.At.UTC()
+	done(s.SetRunCourse(ctx, run))
 	runStands()
+	again := id(s.AddSlice(ctx, store.Slice{MachineID: machines[0].ID, Pieces: []revision.Piece{}, Joins: []int64{alike.ID}, RunID: run.ID}, 0))
+	x, err := s.Slice(ctx, again)
+	is(run.ID, x.RunID, err)
+	_, err = s.RunOn(ctx, run.MachineID)
+	require.ErrorIs(t, err, store.ErrNotFound, "it waits")
+	start := time.Date(2031, 1, 2, 3, 4, 5, 0, time.Local)
+	done(s.SetRunState(ctx, run.ID, "heating", start, ""))
+	run.State, run.StartedAt, run.Since, run.Wants, run.WantedBy, run.Why = "heating", &start, start, "", 0, problem.Phrase{}
+	runStands()
+	on, err := s.RunOn(ctx, run.MachineID)
+	is(run.ID, on.ID, err)
+
+	// Its machine is one process's at a time, and tells what is known to that one only.
+	fence, ok, err := s.Lease(ctx, run.MachineID, "one", time.Minute)
+	is(true, ok, err)
+	_, ok, err = s.Lease(ctx, run.MachineID, "other", time.Minute)
+	is(false, ok, err)
+	same, ok, err := s.Lease(ctx, run.MachineID, "one", time.Minute)
+	is(fence, same, err)
+	assert.True(t, ok)
+	done(s.RunProgress(ctx, run.ID, fence, 5, 0.5))
+	done(s.RunProgress(ctx, run.ID, fence+1, 9, 0.9))
+	run.Layer, run.DoneShare = 5, 0.5
+	runStands()
+	done(s.SetSaid(ctx, run.MachineID, fence, []byte(`{"a": 1}`)))
+	done(s.SetSaid(ctx, run.MachineID, fence-1, []byte(`{"a": 2}`)))
+	devices, err := s.Devices(ctx)
+	is(1, len(devices), err)
+	assert.JSONEq(t, `{"a": 1}`, string(devices[0].Said))
+	assert.True(t, devices[0].Held)
+	done(s.Release(ctx, run.MachineID, fence-1))
+	_, ok, err = s.Lease(ctx, run.MachineID, "other", time.Minute)
+	is(false, ok, err)
+	done(s.Release(ctx, run.MachineID, fence))
+	next, ok, err := s.Lease(ctx, run.MachineID, "other", time.Millisecond)
+	is(fence+1, next, err)
+	assert.True(t, ok)
+	time.Sleep(2 * time.Millisecond)
+	done(s.InTx(ctx, func(tx *store.Tx) error {
+		held, err := tx.Holds(ctx, run.MachineID, next)
+		assert.False(t, held, "its time is over")
+		return err
+	}))
+	newer, ok, err := s.Lease(ctx, run.MachineID, "one", time.Minute)
+	is(fence+2, newer, err)
+	assert.True(t, ok)
+	done(s.InTx(ctx, func(tx *store.Tx) error {
+		held, err := tx.Holds(ctx, run.MachineID, newer)
+		assert.True(t, held)
+		return err
+	}))
+
+	done(s.SetRunState(ctx, run.ID, "off the machine", start.Add(time.Hour), "it warped"))
+	hence := start.Add(time.Hour)
+	run.State, run.Since, run.Reason = "off the machine", hence, "it warped"
+	runStands()
+	uncleared, err := s.ToClear(ctx, run.MachineID)
+	is([]store.Run{run}, uncleared, err)
+	done(s.Clear(ctx, run.ID, ada.ID, hence))
+	run.ClearedAt = &hence
+	runStands()
+	uncleared, err = s.ToClear(ctx, run.MachineID)
+	is(0, len(uncleared), err)
 
 	// An upload is taken once, by its owner.
 	name, err := s.AddUpload(ctx, came, "file.stl", ada.ID)

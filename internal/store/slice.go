@@ -34,10 +34,11 @@ type Slice struct {
 	Made      revision.Made
 	Waits     string  // why it still waits, where that is not its turn
 	Joins     []int64 // the plates that it puts together, by number; the first is the one that others are put beside
+	RunID     int64   // what it makes the program of: of those plates, the copies that came out bad; 0: none
 }
 
 const sliceColumns = `SELECT id, coalesce(job_id, 0), machine_id, label, base_id, overrides, pieces, chosen, state, fraction, error, queue_id,
-	full_estimate, notes, regions, at, tries, made, waits, joins FROM slice `
+	full_estimate, notes, regions, at, tries, made, waits, joins, coalesce(run_id, 0) FROM slice `
 
 // Slices lists a job's, oldest first.
 func (q Q) Slices(ctx context.Context, job int64) ([]Slice, error) {
@@ -77,9 +78,9 @@ func (q Q) AddSlice(ctx context.Context, s Slice, person int64) (int64, error) {
 	if s.Joins == nil {
 		s.Joins = []int64{}
 	}
-	return scalar[int64](ctx, q, `INSERT INTO slice (job_id, machine_id, label, base_id, overrides, pieces, person_id, joins)
-		VALUES (nullif($1::bigint, 0), $2, $3, $4, $5, $6, nullif($7::bigint, 0), $8) RETURNING id`,
-		s.JobID, s.MachineID, s.Label, s.BaseID, s.Overrides, s.Pieces, person, s.Joins)
+	return scalar[int64](ctx, q, `INSERT INTO slice (job_id, machine_id, label, base_id, overrides, pieces, person_id, joins, run_id)
+		VALUES (nullif($1::bigint, 0), $2, $3, $4, $5, $6, nullif($7::bigint, 0), $8, nullif($9::bigint, 0)) RETURNING id`,
+		s.JobID, s.MachineID, s.Label, s.BaseID, s.Overrides, s.Pieces, person, s.Joins, s.RunID)
 }
 
 // Plate is a row: a plate of a slice, with its program.

@@ -24,6 +24,7 @@ export function makeRouter() {
       { path: '/counter/:id(\\d+)?', component: () => import('./rooms/CounterRoom.vue') },
       { path: '/bench/:id(\\d+)?', component: () => import('./rooms/BenchRoom.vue') },
       { path: '/floor', component: () => import('./rooms/FloorRoom.vue') },
+      { path: '/machine/:id(\\d+)', component: () => import('./rooms/MachineRoom.vue') },
       { path: '/house', component: () => import('./rooms/HouseRoom.vue') },
       { path: '/:rest(.*)', redirect: '/shelf' },
     ],

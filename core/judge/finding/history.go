@@ -62,6 +62,43 @@ var history = texts{
 	"sent back":                           say("Sent back"),
 	"started":                             say("Started"),
 	"run failed":                          say("It failed on the machine; another run is planned"),
+	"run ready":                           say("Ready to be started: somebody said yes to its checklist"),
+	"run not ready":                       say("Not ready any more: its checklist has to be gone through again"),
+	"run sent":                            say("Its program goes to the machine"),
+	"run not sent":                        say("The machine did not take its program; it waits as before"),
+	"run lays":                            say("The first layers are laid"),
+	"run seen":                            say("The first layers were seen to be good"),
+	"run paused":                          say("It waits"),
+	"run goes on":                         say("It goes on"),
+	"run cools":                           say("Its heat was turned off while it waits"),
+	"run rewarms":                         say("It warms again"),
+	"run lost":                            say("Nothing is known of it any more"),
+	"run found":                           say("It was found again"),
+	"run ended":                           say("It has come to its end and cools"),
+	"run stopped":                         say("It was stopped; another run is planned"),
+	"run back on":                         say("It still is on the machine"),
+	"sliced again for bad copies":         say("What came out bad was sliced to be made again"),
+	"not sliced again":                    say("What came out bad could not be sliced to be made again"),
+	"run wanted":                          say("Asked of its machine: %[1]s"),            // pause, go on or stop
+	"bed cleared":                         say("The bed of %[1]s is clear"),              // machine
+	"filament loaded":                     say("%[3]s is loaded on %[1]s, nozzle %[2]d"), // machine, nozzle, filament
+	"does: out":                           say("Not in service"),
+	"does: stands still":                  say("It has shut itself down: %[1]s"),         // in its words
+	"does: to be cleared":                 say("%[1]s is off; the bed is to be cleared"), // title
+	"does: ready":                         say("Ready to start %[1]s"),                   // title
+	"does: not heard":                     say("It does not answer"),
+	"does: next":                          say("Free; next comes %[1]s"), // title
+	"does: nothing":                       say("Free"),
+	"does: sending":                       say("Takes the program of %[1]s: %[2]v %%"),                 // title, %
+	"does: heating":                       say("Warms for %[1]s"),                                      // title
+	"does: heating for":                   say("Warms for %[1]s, about %[2]v min more"),                // title, minutes
+	"does: first layers":                  say("Lays the first layers of %[1]s; %[2]s is to see them"), // title, name
+	"does: printing":                      say("Prints %[1]s"),                                         // title
+	"does: printing for":                  say("Prints %[1]s, about %[2]v min more"),                   // title, minutes
+	"does: paused":                        say("%[1]s waits, warm"),                                    // title
+	"does: paused cold":                   say("%[1]s waits, its heat is off"),                         // title
+	"does: lost":                          say("Nobody knows what becomes of %[1]s"),                   // title
+	"does: cooling":                       say("%[1]s is done and cools: take it off"),                 // title
 	"came off":                            say("Came off the machine"),
 	"ready to be fetched":                 say("Ready to be fetched"),
 	"fetched":                             say("Fetched"),

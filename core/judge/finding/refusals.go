@@ -156,10 +156,37 @@ var refusals = texts{
 	"made before that was kept":          say("it was made before the house kept what it was made by"),
 	"slice is stale":                     say("%[1]s for %[2]s is stale since it was sliced: %[3]s. Slice it again."), // piece, machine, of them "its recipe" and others
 	"not decided yet":                    say("Job %[1]v is %[2]s; decide on it first."),
+	"next at its machine":                say("What comes next for %[1]s is done at its machine: open the machine on the floor."),           // title
+	"bed to be cleared":                  say("%[1]s lay on this bed, and nobody has said since that it is clear. Look at it, and say so."), // title
+	"other filament is loaded":           say("%[1]s has %[2]s loaded and this wants %[3]s. Change the filament first."),                    // machine, material, material
+	"point not said":                     say("Somebody has to say yes to: %[1]s"),                                                          // point
+	"machine tells that itself":          say("%[1]s tells that itself."),                                                                   // machine
+	"machine has no line":                say("%[1]s has no line: do it at the machine, and say here what it does."),                        // machine
+	"to be stopped first":                say("%[1]s is on %[2]s, which can be spoken with: stop it there."),                                // title, machine
+	"no such copy":                       say("There is no copy %[1]d on this plate; it has %[2]d."),
+	"nothing to clear":                   say("Nothing came off %[1]s since its bed was last clear."),                                   // machine
+	"no such nozzle there":               say("There is no nozzle %[1]d on %[2]s."),                                                     // nozzle, machine
+	"no such line":                       say("\"%[1]s\" is no line: write host:port, or /dev/NAME:BAUD."),                              // as it was written
+	"no such camera":                     say("\"%[1]s\" is no camera: write http://host:port/path, without a name or password in it."), // as it was written
+	"check bed":                          say("The bed of %[1]s is clear"),                                                              // machine
+	"check loaded":                       say("Nozzle %[1]d has %[2]s in it, %[3]s"),                                                    // nozzle, material, colour
+	"check loaded alone":                 say("%[1]s is loaded, %[2]s"),                                                                 // material, colour
+	"prints another file":                say("the machine prints a file that is none of this house's runs"),
+	"prints nothing any more":            say("the machine prints nothing any more, and has not said that it came to the end. Look whether the part is whole"),
+	"line stays shut":                    say("the server was away, and opening the line would reset the machine. Look at it, and say when it has come to its end"),
+	"not heard":                          say("nothing is heard of the machine. What it has in its storage it goes on with by itself"),
+	"machine stands still":               say("the machine has shut itself down: %[1]s. Its heat is off; switch it off and on when it is seen to"), // in its words
+	"machine started anew":               say("the machine has started anew in the middle of it: its power was away, or somebody has reset it"),
+	"machine waits":                      say("the machine waits for somebody: %[1]s"), // in its words
+	"first layers not seen":              say("nobody has said that the first layers are good"),
+	"program not as it was judged":       say("its program may not be sent: %[1]s"), // why
+	"machine does not take it":           say("the machine did not take it: %[1]s"), // why
+	"storage holds other":                say("the machine does not hold the bytes that were sent; its storage may be full"),
+	"no picture":                         say("The camera gives no picture now."),
 	"another comes before":               say("%[1]s comes before it on this machine. Move it up first, or finish the other."),
-	"dearer by now":                      say("On %[1]s it costs %[2]v by now, and %[3]v was shown."), // machine, price, price
-	"none approved":                      say("None was approved, because of %[1]s: %[2]s. Look at the list again."),          // title, why
-	"job twice":                          say("Job %[1]d is in it twice."),                                                    // job
+	"dearer by now":                      say("On %[1]s it costs %[2]v by now, and %[3]v was shown."),                // machine, price, price
+	"none approved":                      say("None was approved, because of %[1]s: %[2]s. Look at the list again."), // title, why
+	"job twice":                          say("Job %[1]d is in it twice."),                                           // job
 	"no routine: not checked":            say("not checked yet"),
 	"no routine: waits":                  say("waits for an answer"),
 	"no routine: stopped":                say("something stops it"),

@@ -6,6 +6,7 @@ import (
 	"cmp"
 	"fmt"
 	"math"
+	"net/url"
 	"reflect"
 	"slices"
 	"strings"
@@ -94,6 +95,25 @@ type Machine struct {
 	LeastMM      float64     `json:"least_mm,omitempty" minimum:"0" maximum:"50" doc:"Parts are looked at for places that are thinner than this; 0: a line is thick enough, mm" name:"Thinnest that comes out" of:"extrusion" unset:"a line"`
 	MeltsMM3PerS float64     `json:"melts_mm3_per_s,omitempty" minimum:"0" maximum:"200" doc:"How much its nozzle melts at a material's usual temperature; 0: nobody knows, mm³/s" name:"Melts at most" of:"extrusion" unset:"not known"`
 	Dialect      Dialect     `json:"dialect" of:"extrusion"`
+	Line         string      `json:"line,omitempty" maxLength:"120" doc:"Where it is spoken with: host:port, or /dev/NAME:BAUD on the computer that drives it; empty: people tell what it does" name:"Line" unset:"none" of:"extrusion"`
+	Resets       bool        `json:"resets,omitempty" doc:"Its board starts anew when its serial port is opened" name:"Opening the port resets it" of:"extrusion"`
+	Camera       string      `json:"camera,omitempty" maxLength:"200" doc:"Where a picture of its bed is fetched: http://host:port/path" name:"Camera" unset:"none"`
+	Care         string      `json:"care,omitempty" maxLength:"200" doc:"What hands have to know before it is started" name:"Take care" unset:"nothing said"`
+}
+
+// checkLine says what cannot be right about where it is spoken with and seen.
+func (m *Machine) checkLine(bad func(field, code string, params ...any)) {
+	if m.Line != "" && !strings.HasPrefix(m.Line, "/dev/") {
+		if u, err := url.Parse("tcp://" + m.Line); err != nil || u.Hostname() == "" || u.Port() == "" || u.Host != m.Line {
+			bad("line", "no such line", m.Line)
+		}
+	}
+	if m.Camera == "" {
+		return
+	}
+	if u, err := url.Parse(m.Camera); err != nil || u.Scheme != "http" && u.Scheme != "https" || u.Host == "" || u.User != nil {
+		bad("camera", "no such camera", m.Camera)
+	}
 }
 
 // meltsPerC is by how much more a nozzle melts for each degree above a material's usual temperature, and less below
@@ -180,6 +200,7 @@ func (m *Machine) Validate() []problem.Problem {
 	if m.Volume.Shape == Round && m.Volume.XMM != m.Volume.YMM {
 		bad("volume.y_mm", "round plate", problem.Given(m.Volume.XMM))
 	}
+	m.checkLine(bad)
 	if m.Process != MaterialExtrusion {
 		return out
 	}
@@ -500,12 +521,13 @@ type Material struct {
 	LastsOutdoors bool        `json:"lasts_outdoors,omitempty" doc:"Parts of it stay in sun and rain" name:"Lasts outdoors"`
 	Flexible      bool        `json:"flexible,omitempty" doc:"Parts of it bend without breaking" name:"Bends"`
 	CarriesLoad   bool        `json:"carries_load,omitempty" doc:"Parts of it may carry load" name:"Carries load"`
+	Care          string      `json:"care,omitempty" maxLength:"200" doc:"What hands have to know of it: gloves, fresh air, a hot chamber" name:"Take care" unset:"nothing said"`
 }
 
 // Made is what of a material goes into a part: not what is said of parts of it, nor what it costs.
 func (m *Material) Made() Material {
 	own := *m
-	own.SoftensC, own.LastsOutdoors, own.Flexible, own.CarriesLoad = 0, false, false, false
+	own.SoftensC, own.LastsOutdoors, own.Flexible, own.CarriesLoad, own.Care = 0, false, false, false, ""
 	return own
 }
 

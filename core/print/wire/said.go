@@ -18,6 +18,7 @@ const (
 	Fault     Kind = "fault"            // it stands still, for the reason in Text
 	Restarted Kind = "restarted"        // whatever was under way is lost, Lost of ours
 	Opened    Kind = "file opened"      // Name, Size
+	Named     Kind = "file in use"      // Name; it is open
 	Listed    Kind = "file"             // of its storage: Name, Size
 	ListEnds  Kind = "end of the files" //
 	Progress  Kind = "progress"         // it is At of Size bytes of the file that it prints
@@ -102,6 +103,9 @@ func stored(text string) Event {
 			return Event{Kind: Noise, Text: text}
 		}
 		return Event{Kind: Opened, Name: strings.TrimSpace(name), Size: n}
+	}
+	if after, ok := strings.CutPrefix(text, "Current file:"); ok {
+		return Event{Kind: Named, Name: strings.TrimSpace(after)}
 	}
 	if after, ok := strings.CutPrefix(text, "open failed, File:"); ok {
 		return Event{Kind: NotOpened, Name: strings.Trim(strings.TrimSpace(after), ".")}

@@ -100,6 +100,35 @@ type (
 	ReadyToFetch   struct{}
 	Fetched        struct{}
 	MovedInItsLane struct{}
+	// RunReady to RunBackOn are of a run of the job, as its machine tells, or somebody at it.
+	RunReady    struct{}
+	RunNotReady struct{}
+	RunSent     struct{}
+	RunNotSent  struct{}
+	RunLays     struct{}
+	RunSeen     struct{}
+	RunPaused   struct{}
+	RunGoesOn   struct{}
+	RunCools    struct{}
+	RunRewarms  struct{}
+	RunLost     struct{}
+	RunFound    struct{}
+	RunEnded    struct{}
+	RunStopped  struct{}
+	RunBackOn   struct{}
+	RunWanted   struct {
+		What string `json:"what"`
+	}
+	SlicedAgain    struct{}
+	NotSlicedAgain struct{}
+	BedCleared     struct {
+		Machine string `json:"machine"`
+	}
+	Loaded struct {
+		Machine  string `json:"machine"`
+		Nozzle   int    `json:"nozzle"`
+		Filament string `json:"filament"`
+	}
 	// ToLieTogether, LieTogether, NotTogether and LiesAlone are of parts of several jobs on one plate. None
 	// says whose: a member reads it.
 	ToLieTogether struct {
@@ -288,6 +317,26 @@ func (YesTakenBack) Kind() string       { return "yes taken back" }
 func (Withdrawn) Kind() string          { return "withdrawn" }
 func (SentBack) Kind() string           { return "sent back" }
 func (Started) Kind() string            { return "started" }
+func (RunReady) Kind() string           { return "run ready" }
+func (RunNotReady) Kind() string        { return "run not ready" }
+func (RunSent) Kind() string            { return "run sent" }
+func (RunNotSent) Kind() string         { return "run not sent" }
+func (RunLays) Kind() string            { return "run lays" }
+func (RunSeen) Kind() string            { return "run seen" }
+func (RunPaused) Kind() string          { return "run paused" }
+func (RunGoesOn) Kind() string          { return "run goes on" }
+func (RunCools) Kind() string           { return "run cools" }
+func (RunRewarms) Kind() string         { return "run rewarms" }
+func (RunLost) Kind() string            { return "run lost" }
+func (RunFound) Kind() string           { return "run found" }
+func (RunEnded) Kind() string           { return "run ended" }
+func (RunStopped) Kind() string         { return "run stopped" }
+func (RunBackOn) Kind() string          { return "run back on" }
+func (RunWanted) Kind() string          { return "run wanted" }
+func (SlicedAgain) Kind() string        { return "sliced again for bad copies" }
+func (NotSlicedAgain) Kind() string     { return "not sliced again" }
+func (BedCleared) Kind() string         { return "bed cleared" }
+func (Loaded) Kind() string             { return "filament loaded" }
 func (CameOff) Kind() string            { return "came off" }
 func (Failed) Kind() string             { return "run failed" }
 func (ReadyToFetch) Kind() string       { return "ready to be fetched" }
@@ -343,7 +392,8 @@ func (Several) Kind() string            { return "several" }
 // Kinds are all of them, as they are before anything is in them.
 var Kinds = []Event{
 	HandedIn{}, Checked{}, Unread{}, CheckedAgain{}, CheckAsked{}, CheckCancelled{}, CheckSetAside{}, Approved{}, ApprovedUpTo{}, ApprovedIf{}, LetterWritten{}, GroupGiven{}, ForWarmth{}, ForOutdoors{}, ForBending{}, ForLoad{}, ForFitting{}, ForColour{}, ForAnything{}, Asked{}, Replied{}, FindingAnswered{}, AnswerTakenBack{}, RuleWritten{}, RuleTakenAway{}, YesNotKept{}, YesTakenBack{}, Withdrawn{},
-	SentBack{}, Started{}, CameOff{}, Failed{}, ReadyToFetch{}, Fetched{}, MovedInItsLane{}, ToLieTogether{}, LieTogether{}, NotTogether{}, LiesAlone{}, RepairAskedFor{}, Repaired{}, UnitLeft{}, UnitSaid{}, CopiesSaid{}, CountsAsItCame{},
+	SentBack{}, RunReady{}, RunNotReady{}, RunSent{}, RunNotSent{}, RunLays{}, RunSeen{}, RunPaused{}, RunGoesOn{}, RunCools{}, RunRewarms{}, RunLost{}, RunFound{}, RunEnded{}, RunStopped{}, RunBackOn{}, RunWanted{}, SlicedAgain{}, NotSlicedAgain{}, BedCleared{}, Loaded{},
+	Started{}, CameOff{}, Failed{}, ReadyToFetch{}, Fetched{}, MovedInItsLane{}, ToLieTogether{}, LieTogether{}, NotTogether{}, LiesAlone{}, RepairAskedFor{}, Repaired{}, UnitLeft{}, UnitSaid{}, CopiesSaid{}, CountsAsItCame{},
 	StandsAsBest{}, NozzleSaid{}, NozzleOfRecipe{}, LoadSaid{}, LoadNone{}, PieceLeftOut{}, PieceBack{}, FileReplaced{}, PieceUndone{}, PieceRedone{}, Turned{}, Mirrored{}, Sized{},
 	CountsMended{}, SliceOrdered{}, SliceAgain{}, SliceCancelled{}, SliceRemoved{}, SliceNamed{}, SliceChosen{}, SliceDone{}, SliceFailed{}, SliceSetAside{}, HouseChanged{}, BedTurned{}, BedRenewed{}, MachineChanged{}, MaterialChanged{},
 	RecipeChanged{}, HouseOpened{}, PersonAdded{}, PasswordSet{}, RoleGiven{}, AccountClosed{}, OwnPasswordChanged{}, Several{},

@@ -39,6 +39,7 @@ const (
 	RunStarts = "its run starts"
 	RunFails  = "its run fails"
 	RunEnds   = "its run ends"
+	BackOn    = "its run is still on the machine"
 	Ready     = "ready to be fetched"
 	Handed    = "fetched"
 )
@@ -54,7 +55,8 @@ var Table = state.Table{Of: "Job", First: Arrived, Moves: []state.Move{
 	{Event: TakeBack, From: []string{BeingSliced, Approved}, To: ToDecide, Guard: "none of its runs has been started"},
 	{Event: Withdraw, From: []string{Arrived, ToDecide, BeingSliced, Approved}, To: Withdrawn, Guard: "none of its runs has been started"},
 	{Event: RunStarts, From: []string{Approved, InProduction}, To: InProduction, Guard: "it has its program"},
-	{Event: RunFails, From: []string{InProduction}, To: Approved, Guard: "none other has been started; a run after it is planned"},
+	{Event: RunFails, From: []string{InProduction, Finishing}, To: Approved, Guard: "none other has been started; a run after it is planned"},
+	{Event: BackOn, From: []string{Finishing}, To: InProduction, Guard: "the run was said to be off the machine by mistake"},
 	{Event: RunEnds, From: []string{InProduction}, To: Finishing, Guard: "it is the last"},
 	{Event: Ready, From: []string{Finishing}, To: PickUp},
 	{Event: Handed, From: []string{PickUp}, To: Fetched},
@@ -71,7 +73,7 @@ type May struct {
 	TakeBack bool   `json:"take_back" doc:"The yes, while nothing has been started"`
 	Withdraw bool   `json:"withdraw"`
 	Change   bool   `json:"change" doc:"Pieces, units and versions of it"`
-	Next     string `json:"next,omitempty" enum:"its run starts,its run ends,ready to be fetched,fetched" doc:"The event that can be told of it"`
+	Next     string `json:"next,omitempty" enum:"its run starts,its run ends,ready to be fetched,fetched" doc:"What comes next: of a run at its machine, of what is off it here"`
 }
 
 // Facts are what can be done with a job depends on: its state, that of its check, that
@@ -84,13 +86,13 @@ type Facts struct {
 
 // Can is what can be done with a job.
 func Can(f Facts) May {
-	begun := slices.ContainsFunc(f.Runs, func(s string) bool { return s != run.Planned && s != run.Cancelled })
+	begun := slices.ContainsFunc(f.Runs, func(s string) bool { return !run.Waits(s) && s != run.Cancelled })
 	m := May{Decide: Table.Can(f.State, Yes), Approve: Table.Can(f.State, Yes) && f.Check == task.Done && !f.Stopped, SendBack: Table.Can(f.State, No), Change: Weighed(f.State),
 		TakeBack: Table.Can(f.State, TakeBack) && !begun, Withdraw: Table.Can(f.State, Withdraw) && !begun}
 	switch {
-	case slices.Contains(f.Runs, run.Printing):
+	case slices.ContainsFunc(f.Runs, func(s string) bool { return run.Begun(s) && s != run.Off }):
 		m.Next = RunEnds
-	case slices.Contains(f.Runs, run.Planned):
+	case slices.ContainsFunc(f.Runs, run.Waits):
 		m.Next = RunStarts
 	case Table.Can(f.State, Ready):
 		m.Next = Ready
@@ -116,8 +118,8 @@ type Promise struct {
 func Follow(runs []string) string {
 	left, begun := false, false
 	for _, s := range runs {
-		left = left || s == run.Planned || s == run.Printing
-		begun = begun || s == run.Printing || s == run.Off
+		left = left || run.InLane(s)
+		begun = begun || run.Begun(s)
 	}
 	switch {
 	case !begun:

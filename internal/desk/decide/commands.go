@@ -393,19 +393,8 @@ func SendBack(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, revisio
 	})
 }
 
-// told is the event of a run that an event of its job is, and what history says of it.
-var told = map[string]struct {
-	run  string
-	says event.Event
-}{
-	job.RunStarts: {run.Starts, event.Started{}},
-	job.RunEnds:   {run.Ends, event.CameOff{}},
-	job.Ready:     {"", event.ReadyToFetch{}},
-	job.Handed:    {"", event.Fetched{}},
-}
-
-// Advance moves an approved job on by one state: the next of its runs is started, the one that
-// prints has come off, it is ready to be fetched, fetched.
+// Advance moves a job on whose runs are off their machines: it is ready to be fetched, fetched. What comes before is done
+// at the machine, by its run.
 func Advance(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, revision int) error {
 	return onFloor(ctx, d, a, id, revision, func(tx *store.Tx, j store.Job) error {
 		runs, err := tx.RunsOfJob(ctx, id)
@@ -413,18 +402,18 @@ func Advance(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, revision
 			return err
 		}
 		next := job.Can(job.Facts{State: j.State, Check: j.TaskState, Runs: states(runs)}).Next
-		t := told[next]
+		what := map[string]event.Event{job.Ready: event.ReadyToFetch{}, job.Handed: event.Fetched{}}[next]
 		switch {
 		case next == "" || !job.Table.Can(j.State, next):
 			return desk.Refuse("not decided yet", id, j.State)
-		case t.run != "":
-			return moveRun(ctx, d, tx, a, runs[0], t.run, "")
+		case what == nil:
+			return desk.Refuse("next at its machine", j.Title)
 		}
 		to, _ := job.Table.To(j.State, next)
 		if err := tx.SetState(ctx, id, to, ""); err != nil {
 			return err
 		}
-		desk.Touched(tx, j, a, t.says, problem.Phrase{})
+		desk.Touched(tx, j, a, what, problem.Phrase{})
 		if next != job.Ready {
 			return nil
 		}
@@ -443,25 +432,6 @@ func ready(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, j stor
 		price += runs[i].Of(j.ID).PriceCents
 	}
 	return desk.Write(ctx, tx, a, d.Now(), j, letter.Ready, letter.Values{"price": desk.Sum(price, h.Currency, finding.Speak(h.Locale))})
-}
-
-// RunFailed says that the run of a job that prints did not come out, and why. Another takes its
-// place, first in the lane.
-func RunFailed(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, revision int, reason string) error {
-	reason = strings.TrimSpace(reason)
-	if reason == "" {
-		return desk.Wrong("reason", "no reason for a failure")
-	}
-	return onFloor(ctx, d, a, id, revision, func(tx *store.Tx, j store.Job) error {
-		runs, err := tx.RunsOfJob(ctx, id)
-		if err != nil {
-			return err
-		}
-		if len(runs) == 0 || !run.Table.Can(runs[0].State, run.Fails) {
-			return desk.Refuse("no run to fail", id, j.State)
-		}
-		return moveRun(ctx, d, tx, a, runs[0], run.Fails, reason)
-	})
 }
 
 func states(runs []store.Run) []string {
@@ -484,98 +454,4 @@ func onFloor(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, revision
 		}
 		return change(tx, j)
 	})
-}
-
-// moveRun moves a run by an event, and each job whose parts lie on its plate as its runs are then.
-func moveRun(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, r store.Run, by, reason string) error {
-	to, ok := run.Table.To(r.State, by)
-	if !ok {
-		return desk.Refuse("run stays", r.Title(), r.State)
-	}
-	jobs, err := floor.LockAll(ctx, tx, &r)
-	if err != nil {
-		return err
-	}
-	if by == run.Starts {
-		if err := mayStart(ctx, tx, r); err != nil {
-			return err
-		}
-		if err := plates.CancelTogether(ctx, d, tx, &r); err != nil {
-			return err
-		}
-	}
-	if err := tx.SetRunState(ctx, r.ID, to, d.Now(), reason); err != nil {
-		return err
-	}
-	if by != run.Starts {
-		lay := r.Seconds
-		if by == run.Fails && r.StartedAt != nil { // it came to no end
-			lay = min(lay, max(0, d.Now().Sub(*r.StartedAt).Seconds()))
-		}
-		if err := floor.LieOn(ctx, tx, r, lay, d.Now()); err != nil {
-			return err
-		}
-	}
-	if by == run.Fails {
-		r.AfterID = &r.ID
-		if _, err := tx.AddRun(ctx, r); err != nil {
-			return err
-		}
-	}
-	what := map[string]event.Event{run.Starts: event.Started{}, run.Ends: event.CameOff{}, run.Fails: event.Failed{}}[by]
-	for _, j := range jobs {
-		if err := follow(ctx, tx, j); err != nil {
-			return err
-		}
-		desk.Touched(tx, j, a, what, desk.Told(reason))
-		if by != run.Fails {
-			continue
-		}
-		if err := failed(ctx, d, tx, a, j, r, reason); err != nil {
-			return err
-		}
-	}
-	return desk.LanesChanged(ctx, d, tx)
-}
-
-// failed tells a member that a run did not come out.
-func failed(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, j store.Job, r store.Run, reason string) error {
-	machines, err := tx.Machines(ctx)
-	if err != nil {
-		return err
-	}
-	v := letter.Values{"reason": reason}
-	if k := slices.IndexFunc(machines, func(m store.Machine) bool { return m.ID == r.MachineID }); k >= 0 {
-		v["machine"] = machines[k].Data.Name
-	}
-	return desk.Write(ctx, tx, a, d.Now(), j, letter.Failed, v)
-}
-
-// follow moves a job to where its runs are.
-func follow(ctx context.Context, tx *store.Tx, j store.Job) error {
-	runs, err := tx.RunsOfJob(ctx, j.ID)
-	if err != nil {
-		return err
-	}
-	if step := job.Follow(states(runs)); step != j.State {
-		return tx.SetState(ctx, j.ID, step, "")
-	}
-	return tx.SetState(ctx, j.ID, j.State, j.Reason) // its revision counts on all the same
-}
-
-// mayStart refuses to start a run without a program, or before another in its lane.
-func mayStart(ctx context.Context, tx *store.Tx, r store.Run) error {
-	if r.GCodeID == nil {
-		return desk.Refuse("to be sliced before the start", r.Title())
-	}
-	lanes, err := tx.Lanes(ctx)
-	if err != nil {
-		return err
-	}
-	for _, o := range lanes {
-		if o.MachineID == r.MachineID && o.Position < r.Position {
-			return desk.Refuse("another comes before", o.Title())
-		}
-	}
-	return nil
 }

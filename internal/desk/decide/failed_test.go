@@ -8,7 +8,7 @@ import (
 
 	"jobshelf/core/shop/job"
 	"jobshelf/core/shop/run"
-	"jobshelf/internal/desk/decide"
+	"jobshelf/internal/demo"
 	"jobshelf/internal/desk/desktest"
 	"jobshelf/internal/desk/floor"
 )
@@ -22,15 +22,15 @@ func TestAFailedRunHasASuccessor(t *testing.T) {
 	second, _ := h.At(job.ToDecide)
 	h.Approved(second, was.Runs[0].MachineID)
 	for n := range 2 {
-		require.Error(t, decide.RunFailed(ctx, h.Desk, h.Cato, first, 0, "  "), "no reason")
-		require.NoError(t, decide.RunFailed(ctx, h.Desk, h.Cato, first, 0, "It came off the bed."))
+		require.Error(t, demo.Fails(ctx, h.Desk, h.Cato, first, "  "), "no reason")
+		require.NoError(t, demo.Fails(ctx, h.Desk, h.Cato, first, "It came off the bed."))
 		v := h.Job(first)
 		assert.Equal(t, job.Approved, v.State)
 		assert.Equal(t, run.Planned, v.Runs[0].State)
 		assert.NotEqual(t, was.Runs[0].ID, v.Runs[0].ID)
 		assert.Equal(t, was.Runs[0].Price, v.Runs[0].Price)
 		assert.Equal(t, "It came off the bed.", v.History[len(v.History)-1].Why)
-		require.Error(t, decide.RunFailed(ctx, h.Desk, h.Cato, first, 0, "again"), "nothing of it is on a machine")
+		require.Error(t, demo.Fails(ctx, h.Desk, h.Cato, first, "again"), "nothing of it is on a machine")
 		old, err := h.Store.Run(ctx, was.Runs[0].ID)
 		require.NoError(t, err)
 		assert.Equal(t, run.Failed+" It came off the bed.", old.State+" "+old.Reason)
@@ -45,10 +45,10 @@ func TestAFailedRunHasASuccessor(t *testing.T) {
 				assert.Equal(t, []int64{first, second}, []int64{l.Runs[0].JobID, l.Runs[1].JobID}, "time %d", n)
 			}
 		}
-		require.NoError(t, decide.Advance(ctx, h.Desk, h.Cato, first, 0))
+		require.NoError(t, demo.ByHand(ctx, h.Desk, h.Cato, first))
 		was = h.Job(first)
 	}
-	require.NoError(t, decide.Advance(ctx, h.Desk, h.Cato, first, 0))
+	require.NoError(t, demo.ByHand(ctx, h.Desk, h.Cato, first))
 	assert.Equal(t, job.Finishing, h.Job(first).State)
 	// An older program knows one run of a job, and keeps what people wrote.
 	require.NoError(t, h.Store.MigrateDownTo(ctx, 7))

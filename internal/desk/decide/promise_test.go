@@ -13,6 +13,7 @@ import (
 	"jobshelf/core/shape/units"
 	"jobshelf/core/shop/job"
 	"jobshelf/core/shop/run"
+	"jobshelf/internal/demo"
 	"jobshelf/internal/desk/decide"
 	"jobshelf/internal/desk/desktest"
 	"jobshelf/internal/desk/floor"
@@ -216,9 +217,9 @@ func change(h *desktest.House, what string, id, piece, machine int64, n int) err
 		if n > 3 {
 			return nil
 		}
-		return decide.Advance(ctx, h.Desk, h.Cato, id, 0)
+		return demo.ByHand(ctx, h.Desk, h.Cato, id)
 	case "fail":
-		return decide.RunFailed(ctx, h.Desk, h.Cato, id, 0, "It came off.")
+		return demo.Fails(ctx, h.Desk, h.Cato, id, "It came off.")
 	}
 	return nil
 }
@@ -257,7 +258,7 @@ func TestAMoveToAnotherMachineIsAnotherYes(t *testing.T) {
 	v = h.Job(id)
 	require.Equal(t, job.Approved, v.State)
 	assert.Equal(t, was.Seconds, v.Runs[0].Seconds)
-	require.NoError(t, decide.Advance(ctx, h.Desk, h.Cato, id, 0))
+	require.NoError(t, demo.ByHand(ctx, h.Desk, h.Cato, id))
 	assert.ErrorContains(t, decide.Move(ctx, h.Desk, h.Cato, v.Runs[0].ID, to, 0, true), "stays where it is")
 	assert.ErrorContains(t, decide.TakeBack(ctx, h.Desk, h.Cato, id, 0), "no yes that could be taken back")
 	assert.ErrorContains(t, decide.Withdraw(ctx, h.Desk, h.Owner, id, 0, ""), "before anything of it is started")
@@ -290,12 +291,12 @@ func TestAJobOfSeveralPlates(t *testing.T) {
 	assert.Equal(t, []any{row.Seconds, row.Price}, []any{v.Seconds, v.Price}, "on the slip, too")
 	var went []string
 	for _, fails := range []bool{false, true, false, false} {
-		require.NoError(t, decide.Advance(ctx, h.Desk, h.Cato, id, 0))
+		require.NoError(t, demo.ByHand(ctx, h.Desk, h.Cato, id))
 		went = append(went, h.Job(id).State)
 		if fails {
-			require.NoError(t, decide.RunFailed(ctx, h.Desk, h.Cato, id, 0, "It came off."))
+			require.NoError(t, demo.Fails(ctx, h.Desk, h.Cato, id, "It came off."))
 		} else {
-			require.NoError(t, decide.Advance(ctx, h.Desk, h.Cato, id, 0))
+			require.NoError(t, demo.ByHand(ctx, h.Desk, h.Cato, id))
 		}
 		went = append(went, h.Job(id).State)
 	}

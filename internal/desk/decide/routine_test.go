@@ -9,6 +9,7 @@ import (
 	"jobshelf/core/judge/finding"
 	"jobshelf/core/judge/rule"
 	"jobshelf/core/shop/job"
+	"jobshelf/internal/demo"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/desk/decide"
 	"jobshelf/internal/desk/desktest"
@@ -150,10 +151,10 @@ func TestMembersAreTold(t *testing.T) {
 	assert.Len(t, h.Job(id).Letters, n, "their own deed")
 
 	id, _ = h.At(job.InProduction)
-	require.NoError(t, decide.RunFailed(ctx, h.Desk, h.Cato, id, 0, "It came off."))
+	require.NoError(t, demo.Fails(ctx, h.Desk, h.Cato, id, "It came off."))
 	assert.Contains(t, last(id), "did not come out on")
 	for h.Job(id).State != job.PickUp {
-		require.NoError(t, decide.Advance(ctx, h.Desk, h.Cato, id, 0))
+		require.NoError(t, demo.ByHand(ctx, h.Desk, h.Cato, id))
 	}
 	assert.Regexp(t, `ready to be fetched\.\nIt costs \d+\.\d\d EUR\.$`, last(id))
 	id, _ = h.ToDecide()

@@ -15,6 +15,7 @@ import (
 	"jobshelf/core/shop/job"
 	"jobshelf/core/shop/run"
 	"jobshelf/core/shop/task"
+	"jobshelf/internal/demo"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/desk/decide"
 	"jobshelf/internal/desk/desktest"
@@ -234,7 +235,7 @@ func TestPlatesAreSharedAndParted(t *testing.T) {
 		for _, id := range b.jobs { // what another draw left
 			_ = decide.Withdraw(ctx, h.Desk, h.Cato, id, 0, "over")
 			for range 6 {
-				_ = decide.Advance(ctx, h.Desk, h.Cato, id, 0)
+				_ = demo.ByHand(ctx, h.Desk, h.Cato, id)
 			}
 		}
 		b.end(false)
@@ -313,14 +314,14 @@ func (b *board) change(what string, k, x, y int, on []int64) error {
 		if len(waits) == 0 {
 			return assert.AnError
 		}
-		return decide.Advance(ctx, b.Desk, b.Cato, waits[0].Shares[0].JobID, 0)
+		return demo.ByHand(ctx, b.Desk, b.Cato, waits[0].Shares[0].JobID)
 	case "off", "fail":
 		for _, id := range b.jobs {
 			if b.Job(id).May.Next == job.RunEnds {
 				if what == "off" {
-					return decide.Advance(ctx, b.Desk, b.Cato, id, 0)
+					return demo.ByHand(ctx, b.Desk, b.Cato, id)
 				}
-				return decide.RunFailed(ctx, b.Desk, b.Cato, id, 0, "It came off the bed.")
+				return demo.Fails(ctx, b.Desk, b.Cato, id, "It came off the bed.")
 			}
 		}
 		return assert.AnError
@@ -416,13 +417,13 @@ func TestTwoJobsOnAPlate(t *testing.T) {
 	assert.Equal(t, first.Price+second.Price, shown[0].Price)
 
 	require.ErrorContains(t, decide.Move(ctx, h.Desk, h.Cato, lane[0].ID, h.Machines[1].ID, 0, true), "Take them apart")
-	require.NoError(t, decide.Advance(ctx, h.Desk, h.Cato, b.jobs[1], 0))
+	require.NoError(t, demo.ByHand(ctx, h.Desk, h.Cato, b.jobs[1]))
 	for k, want := range []string{job.InProduction, job.InProduction, job.Approved} {
 		assert.Equal(t, want, h.Job(b.jobs[k]).State)
 	}
 	require.Error(t, plates.TakeOut(ctx, h.Desk, h.Cato, lane[0].ID, b.jobs[1]), "it prints")
 	require.Error(t, decide.Withdraw(ctx, h.Desk, h.Other, b.jobs[1], 0, ""))
-	require.NoError(t, decide.RunFailed(ctx, h.Desk, h.Cato, b.jobs[0], 0, "It came off the bed."))
+	require.NoError(t, demo.Fails(ctx, h.Desk, h.Cato, b.jobs[0], "It came off the bed."))
 	for k := range 3 {
 		assert.Equal(t, job.Approved, h.Job(b.jobs[k]).State)
 	}

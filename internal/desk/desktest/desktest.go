@@ -261,7 +261,7 @@ func (h *House) At(state string) (job, piece int64) {
 	}
 	h.SlicedForYes(job)
 	for h.Job(job).State != state {
-		require.NoError(h.T, decide.Advance(ctx, h.Desk, h.Cato, job, 0))
+		require.NoError(h.T, demo.ByHand(ctx, h.Desk, h.Cato, job))
 	}
 	return job, piece
 }

@@ -104,7 +104,7 @@ func LieOn(ctx context.Context, tx *store.Tx, r store.Run, seconds float64, now 
 func outlinesOf(ctx context.Context, q store.Q, r store.Run) (out []polygon.Path, err error) {
 	if r.PlateID != nil {
 		p, err := q.Plate(ctx, *r.PlateID)
-		return outlines(p.Spots), err
+		return Outlines(p.Spots), err
 	}
 	if len(r.Shares) == 0 {
 		return nil, nil
@@ -119,8 +119,8 @@ func outlinesOf(ctx context.Context, q store.Q, r store.Run) (out []polygon.Path
 	return out, err
 }
 
-// outlines are the shadows of copies where they lie: of each piece and turn the first has it.
-func outlines(spots []slicing.Spot) (out []polygon.Path) {
+// Outlines are the shadows of copies where they lie: of each piece and turn the first has it.
+func Outlines(spots []slicing.Spot) (out []polygon.Path) {
 	type kind struct {
 		piece int
 		turn  float64

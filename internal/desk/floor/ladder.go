@@ -262,16 +262,19 @@ func (h *State) counts(pieces []store.Piece, machineID int64) *store.Counting {
 
 func seconds(s float64) time.Duration { return time.Duration(math.Ceil(s)) * time.Second }
 
-// time works out when the runs of a lane start and finish. A run that is being
-// printed counts from its start; one that is over its time is taken to end now.
+// time works out when the runs of a lane start and finish. A run that is on the machine
+// counts from its start, or by how much of it is laid; one that is over its time is taken to end now.
 func (h *State) time(machineID int64) {
 	free := h.Now
 	var waiting []planning.Run
 	var ids []int64
 	for _, r := range h.Lanes[machineID] {
-		if r.State == run.Printing && r.StartedAt != nil {
+		if run.Begun(r.State) && r.StartedAt != nil {
 			end := r.StartedAt.Add(seconds(r.Seconds))
-			if end.Before(h.Now) {
+			if r.DoneShare > 0 {
+				end = h.Now.Add(seconds((1 - r.DoneShare) * r.Seconds))
+			}
+			if r.State == run.Cooling || end.Before(h.Now) {
 				end = h.Now
 			}
 			h.Slots[r.ID] = planning.Slot{Start: *r.StartedAt, Finish: end}

@@ -49,7 +49,7 @@ type RunView struct {
 	Recipe      string      `json:"recipe"`
 	Material    string      `json:"material"`
 	Colour      string      `json:"colour"`
-	State       string      `json:"state" enum:"planned,printing,off the machine,failed"`
+	State       string      `json:"state" enum:"planned,ready,sending,heating,first layers,printing,paused,paused cold,lost,cooling,off the machine,stopped,failed,cancelled"`
 	Movable     bool        `json:"movable" doc:"It can be put elsewhere"`
 	Seconds     float64     `json:"seconds"`
 	Grams       float64     `json:"grams"`

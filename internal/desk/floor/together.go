@@ -81,6 +81,9 @@ func LaidOf(ctx context.Context, q store.Q, r store.Run) (out Laid, sliced bool,
 	if out.Plate, err = q.Plate(ctx, *r.PlateID); err != nil {
 		return out, false, err
 	}
+	if of, err := q.Slice(ctx, out.Plate.SliceID); err != nil || of.RunID != 0 { // some copies of a plate are no plate of a job
+		return out, false, err
+	}
 	for _, s := range r.Shares {
 		if s.PlateID == nil {
 			return out, false, nil
@@ -254,7 +257,7 @@ func joining(ctx context.Context, q store.Q, h *State, host *Laid) ([]Joining, e
 	all, err := q.JointsOf(ctx, host.Plates())
 	out := []Joining{}
 	for _, s := range all {
-		if s.BaseID != nil || s.State == task.Done || s.State == task.Cancelled {
+		if s.BaseID != nil || s.RunID != 0 || s.State == task.Done || s.State == task.Cancelled {
 			continue
 		}
 		runs := joined(h.Lanes[s.MachineID], &s)
@@ -334,7 +337,7 @@ func Join(ctx context.Context, d *desk.Desk, tx *store.Tx, s store.Slice) (bool,
 			}
 		}
 	}
-	if err := shareOut(ctx, tx.Q, &host, &s, p); err != nil {
+	if err := ShareOut(ctx, tx.Q, &host, &s, p); err != nil {
 		return false, err
 	}
 	for _, r := range runs[1:] {
@@ -350,8 +353,8 @@ func Join(ctx context.Context, d *desk.Desk, tx *store.Tx, s store.Slice) (bool,
 	return true, tx.SetPlate(ctx, host)
 }
 
-// shareOut gives each job what its copies take of a plate, and of what is common.
-func shareOut(ctx context.Context, q store.Q, r *store.Run, s *store.Slice, p *store.Plate) error {
+// ShareOut gives each job what its copies take of a plate, and of what is common.
+func ShareOut(ctx context.Context, q store.Q, r *store.Run, s *store.Slice, p *store.Plate) error {
 	if len(p.Full.Shares) != len(p.Spots) {
 		return nil // made by hand: what each takes alone is as near as can be said
 	}

@@ -79,7 +79,7 @@ func waiting(ctx context.Context, tx *store.Tx, id int64) (floor.Laid, error) {
 
 func beingJoined(ctx context.Context, tx *store.Tx, l *floor.Laid) (bool, error) {
 	all, err := tx.JointsOf(ctx, l.Plates())
-	return slices.ContainsFunc(all, func(s store.Slice) bool { return s.BaseID == nil && task.Busy(s.State) }), err
+	return slices.ContainsFunc(all, func(s store.Slice) bool { return s.BaseID == nil && s.RunID == 0 && task.Busy(s.State) }), err
 }
 
 func locked(ctx context.Context, tx *store.Tx, all ...floor.Laid) ([]store.Job, error) {
@@ -163,7 +163,7 @@ func knownJoint(ctx context.Context, tx *store.Tx, s *store.Slice, made store.Sl
 		return nil, err
 	}
 	for _, o := range slices.Backward(all) {
-		if !slices.Equal(o.Joins, s.Joins) || o.BaseID != nil && o.State != task.Done {
+		if !slices.Equal(o.Joins, s.Joins) || o.RunID != 0 || o.BaseID != nil && o.State != task.Done {
 			continue
 		}
 		switch {
@@ -201,6 +201,9 @@ func joinedAll(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, jo
 
 // endTogether is what a slice of several jobs' plates comes to: they lie on it from now on, or why not.
 func endTogether(ctx context.Context, d *desk.Desk, tx *store.Tx, jobs []store.Job, s store.Slice) error {
+	if s.RunID != 0 {
+		return endAgain(ctx, d, tx, jobs, s)
+	}
 	machine, err := machineName(ctx, tx.Q, s.MachineID)
 	if err != nil {
 		return err
@@ -319,7 +322,7 @@ func CancelTogether(ctx context.Context, d *desk.Desk, tx *store.Tx, r *store.Ru
 		return err
 	}
 	for _, s := range all {
-		if s.BaseID != nil || !task.Busy(s.State) {
+		if s.BaseID != nil || s.RunID != 0 || !task.Busy(s.State) {
 			continue
 		}
 		if s, err = tx.LockSlice(ctx, s.ID); err != nil {
@@ -358,8 +361,17 @@ func TakeOut(ctx context.Context, d *desk.Desk, a desk.Actor, runID, jobID int64
 			return store.ErrNotFound
 		case !states.Movable(r.State):
 			return desk.Refuse("run stays", r.Title(), r.State)
-		case len(r.Shares) < 2:
+		case len(r.Shares) < 2 || r.AfterID != nil && r.PlateID == nil:
 			return desk.Refuse("no plate of its own", r.Title())
+		}
+		if r.PlateID != nil {
+			p, err := tx.Plate(ctx, *r.PlateID)
+			if err != nil {
+				return err
+			}
+			if of, err := tx.Slice(ctx, p.SliceID); err != nil || of.RunID != 0 {
+				return cmp.Or(err, desk.Refuse("no plate of its own", r.Title()))
+			}
 		}
 		jobs, err := floor.LockAll(ctx, tx, &r)
 		if err != nil {
@@ -400,4 +412,91 @@ func Part(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, r store
 		}
 	}
 	return orderTogether(ctx, d, tx, a, others, left.Own, left.Slices)
+}
+
+// OrderAgain plans a run of those copies on another's plate that came out bad, counted from 0, first in the lane, and has
+// them sliced. It costs its jobs nothing. The lanes are locked.
+func OrderAgain(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, r store.Run, bad []int) error {
+	p, err := tx.Plate(ctx, *r.PlateID)
+	if err != nil {
+		return err
+	}
+	of, err := tx.Slice(ctx, p.SliceID)
+	if err != nil {
+		return err
+	}
+	want := map[[2]int64]bool{} // by piece and copy
+	perJob := map[int64]int{}
+	for _, k := range bad {
+		at := p.Spots[k]
+		piece, err := tx.Piece(ctx, of.Pieces[at.Piece].PieceID)
+		if err != nil {
+			return err
+		}
+		want[[2]int64{piece.ID, int64(at.Copy)}] = true
+		perJob[piece.JobID]++
+	}
+	again := r
+	again.AfterID, again.PlateID, again.GCodeID, again.Shares = &r.ID, nil, nil, nil
+	share := float64(len(bad)) / float64(len(p.Spots))
+	again.Seconds, again.Grams = r.Seconds*share, r.Grams*share
+	var own []store.Plate
+	var from []store.Slice
+	for _, s := range r.Shares {
+		if perJob[s.JobID] == 0 || s.PlateID == nil {
+			continue
+		}
+		part := float64(perJob[s.JobID]) / float64(len(bad))
+		s.Seconds, s.Grams, s.PriceCents = again.Seconds*part, again.Grams*part, 0
+		again.Shares = append(again.Shares, s)
+		var l floor.Laid
+		if err := l.Add(ctx, tx.Q, *s.PlateID); err != nil {
+			return err
+		}
+		own, from = append(own, l.Own...), append(from, l.Slices...)
+	}
+	if len(own) == 0 {
+		return desk.Refuse("no model to slice", r.Title())
+	}
+	for i := range own {
+		own[i].Spots = slices.DeleteFunc(slices.Clone(own[i].Spots), func(at slicing.Spot) bool {
+			return !want[[2]int64{from[i].Pieces[at.Piece].PieceID, int64(at.Copy)}]
+		})
+	}
+	s := joint(own, from)
+	if s.RunID, err = tx.AddRun(ctx, again); err != nil {
+		return err
+	}
+	if s.ID, err = tx.AddSlice(ctx, s, a.ID); err != nil {
+		return err
+	}
+	return queueSlice(ctx, d, tx, s.ID, desk.Somebody)
+}
+
+// endAgain gives a run of copies that came out bad its program, or says that it has none.
+func endAgain(ctx context.Context, d *desk.Desk, tx *store.Tx, jobs []store.Job, s store.Slice) error {
+	r, err := tx.Run(ctx, s.RunID)
+	if err != nil {
+		return err
+	}
+	jobs = slices.DeleteFunc(jobs, func(j store.Job) bool { return r.Of(j.ID) == nil })
+	made, err := tx.Plates(ctx, s.ID)
+	if err != nil {
+		return err
+	}
+	if s.State != task.Done || len(made) != 1 || made[0].GCodeID == nil || !states.Movable(r.State) {
+		for _, j := range jobs {
+			desk.Touched(tx, j, desk.Actor{}, event.NotSlicedAgain{}, problem.Phrase{})
+		}
+		return nil
+	}
+	p := &made[0]
+	r.PlateID, r.GCodeID, r.Seconds, r.Grams = &p.ID, p.GCodeID, p.Full.WholeSeconds(), p.Full.Grams()
+	if err := floor.ShareOut(ctx, tx.Q, &r, &s, p); err != nil {
+		return err
+	}
+	if err := tx.SetPlate(ctx, r); err != nil {
+		return err
+	}
+	return joinedAll(ctx, d, tx, desk.Actor{}, jobs, event.SlicedAgain{}, problem.Phrase{})
 }

@@ -14,6 +14,7 @@ import {
   type LadderRow,
   type PieceChange,
   type RoutineJob,
+  type RunCourse,
   type Slip,
   type SliceOrder,
   type SliceView,
@@ -307,19 +308,6 @@ export const useSendBack = () =>
         }),
       ),
     done: (v) => `${v.title} is sent back.`,
-    touches: ofJob,
-  })
-
-export const useRunFailed = () =>
-  useDeed<At & { title: string; reason: string }>({
-    run: (v) =>
-      take(
-        api.POST('/jobs/{id}/run-failed', {
-          params: { path: { id: v.id } },
-          body: { revision: v.revision, reason: v.reason },
-        }),
-      ),
-    done: (v) => `${v.title} is planned again, first on its machine.`,
     touches: ofJob,
   })
 
@@ -628,3 +616,70 @@ export function useSetHouse() {
       after(take(api.PUT('/recipes/{id}', { params: { path: { id: r.id } }, body: r })), r.data.name),
   }
 }
+
+/** What each machine does now. */
+export const useMachines = () =>
+  useQuery({ queryKey: ['machines'], queryFn: () => take(api.GET('/machines')), refetchInterval: 60_000 })
+
+/** A machine, opened. */
+export const useMachine = (id: MaybeRefOrGetter<number>) =>
+  useQuery({
+    queryKey: computed(() => ['machine', toValue(id)]),
+    queryFn: () => take(api.GET('/machines/{id}', { params: { path: { id: toValue(id) } } })),
+    refetchInterval: 60_000,
+  })
+
+type OfRun = { id: number; machine: number }
+const ofRun = (v: OfRun): Keys => [['machine', v.machine], ['machines'], ['floor'], ['shelf'], ['job']]
+const atRun = (v: OfRun) => ({ params: { path: { id: v.id } } })
+
+export const useCheckRun = () =>
+  useDeed<OfRun & { points: string[] }>({
+    run: (v) => take(api.POST('/runs/{id}/check', { ...atRun(v), body: { points: v.points } })),
+    touches: ofRun,
+  })
+export const useUncheckRun = () =>
+  useDeed<OfRun>({ run: (v) => take(api.POST('/runs/{id}/uncheck', atRun(v))), touches: ofRun })
+export const useStartRun = () =>
+  useDeed<OfRun>({ run: (v) => take(api.POST('/runs/{id}/start', atRun(v))), touches: ofRun })
+export const useSeeRun = () =>
+  useDeed<OfRun>({ run: (v) => take(api.POST('/runs/{id}/seen', atRun(v))), touches: ofRun })
+export type Telling = RunCourse['may']['tell'][number]
+export const useTellRun = () =>
+  useDeed<OfRun & { what: Telling }>({
+    run: (v) => take(api.POST('/runs/{id}/tell', { ...atRun(v), body: { what: v.what } })),
+    touches: ofRun,
+  })
+export const useWantRun = () =>
+  useDeed<OfRun & { what: 'pause' | 'go on' | 'stop'; reason?: string }>({
+    run: (v) => take(api.POST('/runs/{id}/want', { ...atRun(v), body: { what: v.what, reason: v.reason } })),
+    touches: ofRun,
+  })
+export const useRunFailed = () =>
+  useDeed<OfRun & { title: string; reason: string }>({
+    run: (v) => take(api.POST('/runs/{id}/failed', { ...atRun(v), body: { reason: v.reason } })),
+    done: (v) => `${v.title} is planned again, first on its machine.`,
+    touches: ofRun,
+  })
+export const useTakeOff = () =>
+  useDeed<OfRun & { title: string; bad: number[]; reason?: string }>({
+    run: (v) => take(api.POST('/runs/{id}/off', { ...atRun(v), body: { bad: v.bad, reason: v.reason } })),
+    done: (v) =>
+      v.bad.length
+        ? `${v.title} is off the machine; ${v.bad.length} of it ${v.bad.length === 1 ? 'is' : 'are'} planned again, first there.`
+        : `${v.title} is off the machine.`,
+    touches: ofRun,
+  })
+export const usePutBack = () =>
+  useDeed<OfRun>({ run: (v) => take(api.POST('/runs/{id}/back', atRun(v))), touches: ofRun })
+export const useClearBed = () =>
+  useDeed<{ machine: number; name: string }>({
+    run: (v) => take(api.POST('/machines/{id}/cleared', { params: { path: { id: v.machine } } })),
+    done: (v) => `The bed of ${v.name} is clear.`,
+    touches: (v) => ofRun({ id: 0, machine: v.machine }),
+  })
+export const useLoad = () =>
+  useDeed<{ machine: number; nozzle: number; material: string; colour: string; colour_name: string }>({
+    run: ({ machine, ...body }) => take(api.POST('/machines/{id}/loaded', { params: { path: { id: machine } }, body })),
+    touches: (v) => [...ofRun({ id: 0, machine: v.machine }), ['house']],
+  })

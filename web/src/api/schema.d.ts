@@ -228,23 +228,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/jobs/{id}/run-failed": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Its run did not come out: another is planned, first in its lane */
-        post: operations["run-failed"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/jobs/{id}/send-back": {
         parameters: {
             query?: never;
@@ -348,6 +331,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/machines": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What each machine does now */
+        get: operations["machines-now"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/machines/{id}": {
         parameters: {
             query?: never;
@@ -355,7 +355,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** A machine, opened: what is on it, what comes next, how warm it is and was */
+        get: operations["machine-now"];
         /** Change a machine */
         put: operations["set-machine"];
         post?: never;
@@ -410,6 +411,57 @@ export interface paths {
         put?: never;
         /** A machine's bed was turned */
         post: operations["turn-bed"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/machines/{id}/camera": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A picture of its bed, as its camera has it now */
+        get: operations["camera"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/machines/{id}/cleared": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Somebody has looked: its bed is clear */
+        post: operations["clear-bed"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/machines/{id}/loaded": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Other filament is in a nozzle */
+        post: operations["load"];
         delete?: never;
         options?: never;
         head?: never;
@@ -727,6 +779,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/runs/{id}/back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** It was said by mistake to be off the machine */
+        post: operations["put-back"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/runs/{id}/beside": {
         parameters: {
             query?: never;
@@ -739,6 +808,40 @@ export interface paths {
         put?: never;
         /** Have what another run is of lie on the plate of this one */
         post: operations["put-together"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/{id}/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Yes to each point of its checklist */
+        post: operations["check-run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/{id}/failed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** It did not come out: another is planned, first in its lane */
+        post: operations["run-failed"];
         delete?: never;
         options?: never;
         head?: never;
@@ -779,6 +882,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/runs/{id}/off": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** It is off the machine; of copies that came out bad another run is planned */
+        post: operations["take-off"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/{id}/seen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Its first layers are good */
+        post: operations["see-run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/{id}/start": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Send its program and start it, or say that it was started; who says so is to see its first layers */
+        post: operations["start-run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/runs/{id}/take-out": {
         parameters: {
             query?: never;
@@ -790,6 +944,57 @@ export interface paths {
         put?: never;
         /** Let what is a job's lie on a plate of its own again */
         post: operations["take-out"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/{id}/tell": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a machine without a line does */
+        post: operations["tell-run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/{id}/uncheck": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Something of its checklist is not so any more */
+        post: operations["uncheck-run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/{id}/want": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Ask its machine to pause, to go on, or to stop */
+        post: operations["want-run"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1133,6 +1338,27 @@ export interface components {
             /** Format: int64 */
             run_id: number;
         };
+        "ByIDStruct { Bad ListInt \"json:\\\"bad\\\" maxItems:\\\"1000\\\" doc:\\\"Which copies counted from 0 as they lie on the plate\\\"\"; Reason string \"json:\\\"reasonOmitempty\\\" maxLength:\\\"1000\\\"\" }Body": {
+            /** @description Which copies, counted from 0 as they lie on the plate */
+            bad: number[];
+            reason?: string;
+        };
+        "ByIDStruct { Points ListString \"json:\\\"points\\\" maxItems:\\\"40\\\" doc:\\\"The keys of those that are so\\\"\" }Body": {
+            /** @description The keys of those that are so */
+            points: string[];
+        };
+        "ByIDStruct { Reason string \"json:\\\"reason\\\" maxLength:\\\"1000\\\"\" }Body": {
+            reason: string;
+        };
+        "ByIDStruct { What string \"json:\\\"what\\\" enum:\\\"it lays its first lineIt pausesIt goes onIt goes on with its first layersIt cools while it waitsIt warms againIt comes to its end\\\"\" }Body": {
+            /** @enum {string} */
+            what: "it lays its first line" | "it pauses" | "it goes on" | "it goes on with its first layers" | "it cools while it waits" | "it warms again" | "it comes to its end";
+        };
+        "ByIDStruct { What string \"json:\\\"what\\\" enum:\\\"pauseGo onStop\\\"\"; Reason string \"json:\\\"reasonOmitempty\\\" maxLength:\\\"1000\\\"\" }Body": {
+            reason?: string;
+            /** @enum {string} */
+            what: "pause" | "go on" | "stop";
+        };
         Ceiling: {
             /** Format: double */
             grams: number;
@@ -1156,6 +1382,10 @@ export interface components {
             /** @enum {string} */
             state: "queued" | "running" | "done" | "failed" | "cancelled" | "set aside";
         };
+        CheckPoint: {
+            key: string;
+            says: string;
+        };
         Condition: {
             all?: components["schemas"]["Condition"][];
             any?: components["schemas"]["Condition"][];
@@ -1166,6 +1396,18 @@ export interface components {
             number?: number;
             /** @enum {string} */
             op?: "over" | "under" | "at least" | "at most" | "is" | "is not" | "has" | "has not" | "yes" | "no";
+        };
+        CopyOnPlate: {
+            /** Format: int64 */
+            copy: number;
+            /**
+             * Format: int64
+             * @description Counted from 0
+             */
+            n: number;
+            of: string;
+            /** @description Its outline on the plate */
+            path_mm: number[][];
         };
         Could: {
             /** @description Why it cannot lie there */
@@ -1307,6 +1549,14 @@ export interface components {
             ops: string[];
             unit?: string;
         };
+        Filament: {
+            /** @description As it is shown */
+            colour: string;
+            colour_name: string;
+            material: string;
+            /** Format: int64 */
+            nozzle: number;
+        };
         FindingView: {
             /** @description What was said to it */
             answer?: components["schemas"]["AnswerView"];
@@ -1415,6 +1665,20 @@ export interface components {
              */
             unit?: "mm" | "cm" | "m" | "in" | "ft" | "µm";
             upload_id: string;
+        };
+        HeatCurve: {
+            at: string[];
+            /** @description By time, then by what it is of */
+            c: number[][];
+            of: string[];
+        };
+        HeatNow: {
+            /** Format: double */
+            c: number;
+            /** @description bed, or nozzle 1 and so on */
+            of: string;
+            /** Format: double */
+            to: number;
         };
         HistoryLine: {
             /** Format: date-time */
@@ -1715,6 +1979,19 @@ export interface components {
             /** @description Empty: as it was at first */
             text: string;
         };
+        LoadingWay: {
+            care: string[];
+            /**
+             * Format: double
+             * @description The hotter of the two, °C
+             */
+            hot_c: number;
+            is: string;
+            material: string;
+            /** Format: double */
+            then_c: number;
+            was: string;
+        };
         Machine: {
             /** @description Where it stands, or its name on the network: for people to find it */
             address?: string;
@@ -1723,6 +2000,10 @@ export interface components {
              * @description Hottest bed, °C
              */
             bed_max_c: number;
+            /** @description Where a picture of its bed is fetched: http://host:port/path */
+            camera?: string;
+            /** @description What hands have to know before it is started */
+            care?: string;
             /**
              * Format: double
              * @description How long a change of nozzle takes, s
@@ -1749,6 +2030,8 @@ export interface components {
              * @description Parts are looked at for places that are thinner than this; 0: a line is thick enough, mm
              */
             least_mm?: number;
+            /** @description Where it is spoken with: host:port, or /dev/NAME:BAUD on the computer that drives it; empty: people tell what it does */
+            line?: string;
             /** @description What is loaded */
             material: string;
             /**
@@ -1772,6 +2055,8 @@ export interface components {
              * @description Price of an hour, cents
              */
             rate_cents_per_hour: number;
+            /** @description Its board starts anew when its serial port is opened */
+            resets?: boolean;
             /** @description What the second nozzle is loaded with, where there is one */
             second: components["schemas"]["NozzleLoad"];
             /** @description Plates are laid where least has lain on the bed */
@@ -1783,6 +2068,102 @@ export interface components {
              * @description Spots of the bed on which runs lay so long are kept free; 0: none, h
              */
             worn_hours?: number;
+        };
+        MachineBrief: {
+            /** @enum {string} */
+            does: "idle" | "busy" | "asks for somebody" | "to be cleared" | "not heard" | "not in service";
+            /** @description It is spoken with; of others people tell what they do */
+            line: boolean;
+            /** Format: int64 */
+            machine_id: number;
+            name: string;
+            /**
+             * Format: int64
+             * @description That is on it, or ready to be started
+             */
+            run_id?: number;
+            said?: components["schemas"]["MachineSaid"];
+            /** @description What it does, in plain words */
+            says: string;
+            /** @description Of that run */
+            state?: string;
+        };
+        MachineNow: {
+            address?: string;
+            camera: boolean;
+            curve?: components["schemas"]["HeatCurve"];
+            /** @enum {string} */
+            does: "idle" | "busy" | "asks for somebody" | "to be cleared" | "not heard" | "not in service";
+            /** @description It turns its heat off by itself if nobody comes */
+            idle_off: boolean;
+            /** @description That came off it, and whose bed was not said to be clear */
+            last?: components["schemas"]["RunCourse"];
+            /** @description It is spoken with; of others people tell what they do */
+            line: boolean;
+            loaded: string;
+            loading?: components["schemas"]["LoadingWay"];
+            /** Format: int64 */
+            machine_id: number;
+            name: string;
+            /** @description First in its lane */
+            next?: components["schemas"]["RunCourse"];
+            /** @description On it */
+            run?: components["schemas"]["RunCourse"];
+            /**
+             * Format: int64
+             * @description That is on it, or ready to be started
+             */
+            run_id?: number;
+            said?: components["schemas"]["MachineSaid"];
+            /** @description What it does, in plain words */
+            says: string;
+            /** @description Of that run */
+            state?: string;
+            /** @description What lay on its bed since that was clear */
+            to_clear: string[];
+            volume: components["schemas"]["Volume"];
+        };
+        MachineSaid: {
+            /** Format: date-time */
+            at: string;
+            /** @description It has shut itself down, in its words */
+            fault?: string;
+            /** @description That it prints, or waits in */
+            file?: string;
+            heats: components["schemas"]["HeatNow"][];
+            /**
+             * Format: int64
+             * @description That it lays, from 1
+             */
+            layer?: number;
+            /** Format: int64 */
+            layers?: number;
+            /**
+             * Format: double
+             * @description Of laying, or while it warms until it lays
+             */
+            left_seconds?: number;
+            /** @enum {string} */
+            link: "heard" | "away" | "shut" | "elsewhere";
+            /**
+             * Format: double
+             * @description Share of the program that the machine has, while it is sent
+             */
+            sent?: number;
+            /**
+             * Format: double
+             * @description Of the time without the warm-up
+             */
+            share?: number;
+            /** @description For somebody, in its words */
+            waits?: string;
+            /** @description It is not heard */
+            why?: string;
+        };
+        MachineSays: {
+            /** Format: int64 */
+            machine: number;
+            says: components["schemas"]["MachineSaid"];
         };
         MachineView: {
             data: components["schemas"]["Machine"];
@@ -1797,6 +2178,8 @@ export interface components {
              * @description Usual bed temperature, °C
              */
             bed_c: number;
+            /** @description What hands have to know of it: gloves, fresh air, a hot chamber */
+            care?: string;
             /** @description Parts of it may carry load */
             carries_load?: boolean;
             /**
@@ -1857,7 +2240,7 @@ export interface components {
             /** @description It is to be decided: slices are ordered, and a yes may come */
             decide: boolean;
             /**
-             * @description The event that can be told of it
+             * @description What comes next: of a run at its machine, of what is off it here
              * @enum {string}
              */
             next?: "its run starts" | "its run ends" | "ready to be fetched" | "fetched";
@@ -2602,6 +2985,91 @@ export interface components {
             facts: components["schemas"]["FactView"][];
             rules: components["schemas"]["RuleView"][];
         };
+        RunCourse: {
+            checked_by?: string;
+            colour: string;
+            copies: components["schemas"]["CopyOnPlate"][];
+            /** Format: date-time */
+            finish?: string;
+            /** Format: double */
+            grams: number;
+            /** Format: int64 */
+            id: number;
+            /**
+             * Format: int64
+             * @description The one that was there first, where parts of several lie on its plate
+             */
+            job_id: number;
+            /** Format: int64 */
+            job_revision: number;
+            /** @description Finishes after the day it is needed */
+            late: boolean;
+            /** Format: int64 */
+            layer: number;
+            /** Format: int64 */
+            machine_id: number;
+            material: string;
+            may: components["schemas"]["RunMay"];
+            member: string;
+            /** @description It can be put elsewhere */
+            movable: boolean;
+            needed_by?: string;
+            /**
+             * Format: int64
+             * @description Which plate of its slice
+             */
+            plate?: number;
+            /**
+             * Format: int64
+             * @description Of how many
+             */
+            plates?: number;
+            /** @description Its checklist */
+            points: components["schemas"]["CheckPoint"][];
+            /** Format: int64 */
+            price_cents: number;
+            recipe: string;
+            /** Format: double */
+            seconds: number;
+            /**
+             * Format: double
+             * @description How long it waits for that before it pauses
+             */
+            see_within_seconds?: number;
+            /** Format: double */
+            share: number;
+            /** @description Whose parts lie on its plate, where those of several jobs do */
+            shares?: components["schemas"]["ShareView"][];
+            /** Format: date-time */
+            start?: string;
+            /** @enum {string} */
+            state: "planned" | "ready" | "sending" | "heating" | "first layers" | "printing" | "paused" | "paused cold" | "lost" | "cooling" | "off the machine" | "stopped" | "failed" | "cancelled";
+            title: string;
+            /** @description It has no program: it is to be sliced before the start */
+            unsliced?: boolean;
+            /** @description What was asked of the machine, that it has not done yet */
+            wants?: string;
+            /** @description Who is to see its first layers */
+            watched_by?: string;
+            /** @description It waits, is lost or could not be sent */
+            why?: string;
+        };
+        RunMay: {
+            check: boolean;
+            fail: boolean;
+            put_back: boolean;
+            /** @description That the first layers are good */
+            see: boolean;
+            start: boolean;
+            take_off: boolean;
+            /** @description What somebody can say that it does */
+            tell: ("it lays its first line" | "it pauses" | "it goes on" | "it goes on with its first layers" | "it cools while it waits" | "it warms again" | "it comes to its end")[];
+            uncheck: boolean;
+            /** @description What can be asked of the machine */
+            want: ("pause" | "go on" | "stop")[];
+            /** @description Its checklist cannot be gone through now */
+            why?: string;
+        };
         RunView: {
             colour: string;
             /** Format: date-time */
@@ -2646,7 +3114,7 @@ export interface components {
             /** Format: date-time */
             start?: string;
             /** @enum {string} */
-            state: "planned" | "printing" | "off the machine" | "failed";
+            state: "planned" | "ready" | "sending" | "heating" | "first layers" | "printing" | "paused" | "paused cold" | "lost" | "cooling" | "off the machine" | "stopped" | "failed" | "cancelled";
             title: string;
             /** @description It has no program: it is to be sliced before the start */
             unsliced?: boolean;
@@ -3289,6 +3757,17 @@ export interface operations {
                          * @constant
                          */
                         event: "changed";
+                        /** @description The event ID. */
+                        id?: number;
+                        /** @description The retry time in milliseconds. */
+                        retry?: number;
+                    } | {
+                        data: components["schemas"]["MachineSays"];
+                        /**
+                         * @description The event name.
+                         * @constant
+                         */
+                        event: "machine";
                         /** @description The event ID. */
                         id?: number;
                         /** @description The retry time in milliseconds. */
@@ -4182,66 +4661,6 @@ export interface operations {
             };
         };
     };
-    "run-failed": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["SendingBack"];
-            };
-        };
-        responses: {
-            /** @description No Content */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
-    };
     "send-back": {
         parameters: {
             query?: never;
@@ -4647,6 +5066,111 @@ export interface operations {
             };
         };
     };
+    "machines-now": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MachineBrief"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "machine-now": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MachineNow"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "set-machine": {
         parameters: {
             query?: never;
@@ -4837,6 +5361,181 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["TurningBed"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    camera: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A picture of its bed, as its camera has it now */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/jpeg": unknown;
+                    "image/png": unknown;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "clear-bed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    load: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Filament"];
             };
         };
         responses: {
@@ -6225,6 +6924,62 @@ export interface operations {
             };
         };
     };
+    "put-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     beside: {
         parameters: {
             query?: never;
@@ -6295,6 +7050,126 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["PuttingTogether"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "check-run": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ByIDStruct { Points ListString \"json:\\\"points\\\" maxItems:\\\"40\\\" doc:\\\"The keys of those that are so\\\"\" }Body"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "run-failed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ByIDStruct { Reason string \"json:\\\"reason\\\" maxLength:\\\"1000\\\"\" }Body"];
             };
         };
         responses: {
@@ -6461,6 +7336,178 @@ export interface operations {
             };
         };
     };
+    "take-off": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ByIDStruct { Bad ListInt \"json:\\\"bad\\\" maxItems:\\\"1000\\\" doc:\\\"Which copies counted from 0 as they lie on the plate\\\"\"; Reason string \"json:\\\"reasonOmitempty\\\" maxLength:\\\"1000\\\"\" }Body"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "see-run": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "start-run": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "take-out": {
         parameters: {
             query?: never;
@@ -6473,6 +7520,182 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["TakingOut"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "tell-run": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ByIDStruct { What string \"json:\\\"what\\\" enum:\\\"it lays its first lineIt pausesIt goes onIt goes on with its first layersIt cools while it waitsIt warms againIt comes to its end\\\"\" }Body"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "uncheck-run": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "want-run": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ByIDStruct { What string \"json:\\\"what\\\" enum:\\\"pauseGo onStop\\\"\"; Reason string \"json:\\\"reasonOmitempty\\\" maxLength:\\\"1000\\\"\" }Body"];
             };
         };
         responses: {

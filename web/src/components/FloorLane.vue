@@ -1,10 +1,12 @@
 <script setup lang="ts">
-import type { FloorView, RunView } from '../api/client'
+import type { FloorView, MachineBrief, RunView } from '../api/client'
 import { useFormats } from '../composables/format'
 import { titleOf } from './lanes'
 
 defineProps<{
   lane: FloorView['lanes'][number]
+  /** What it does now. */
+  now?: MachineBrief
   width: number
   /** Where a moment is on the line, px. */
   at: (iso: string) => number
@@ -22,6 +24,7 @@ const emit = defineEmits<{
   drop: [e: PointerEvent]
 }>()
 const f = useFormats()
+const begun = (r: RunView) => !r.movable && r.state !== 'ready'
 const named = (r: RunView) => (!r.shares && r.plates && r.plates > 1 ? `${r.title} ${r.plate}/${r.plates}` : titleOf(r))
 </script>
 
@@ -34,10 +37,18 @@ const named = (r: RunView) => (!r.shares && r.plates && r.plates > 1 ? `${r.titl
     :style="{ width: width + 186 + 'px' }"
   >
     <div class="name" :class="{ off: !lane.in_service }">
-      <strong>{{ lane.name }}</strong>
+      <RouterLink :to="`/machine/${lane.machine_id}`" class="open"
+        ><strong>{{ lane.name }}</strong></RouterLink
+      >
       <span class="small"><span class="dot" :style="{ background: lane.colour }" /> {{ lane.loaded }}</span>
-      <span class="small quiet num">{{ lane.size }}</span>
-      <span class="small quiet">{{
+      <span v-if="now" class="small does" :class="`d-${now.does.split(' ')[0]}`" :title="now.says">{{ now.says }}</span>
+      <span v-if="now?.said?.heats.length" class="small quiet num heats"
+        >{{
+          now.said.heats.map((h) => `${f.number(h.c, 0)}${h.to ? `→${f.number(h.to, 0)}` : ''}`).join(' · ')
+        }}
+        °C</span
+      >
+      <span v-if="!now || now.does === 'idle' || now.does === 'not in service'" class="small quiet">{{
         lane.in_service ? (lane.free ? `free ${f.moment(lane.free)}` : 'no open hour ahead') : 'not yet in service'
       }}</span>
     </div>
@@ -48,7 +59,16 @@ const named = (r: RunView) => (!r.shares && r.plates && r.plates > 1 ? `${r.titl
         <button
           v-if="r.start && r.finish"
           type="button"
-          :class="['run', r.state, { chosen: r.id === chosen?.id, late: r.late, held: drag?.run.id === r.id }]"
+          :class="[
+            'run',
+            {
+              begun: begun(r),
+              ready: r.state === 'ready',
+              chosen: r.id === chosen?.id,
+              late: r.late,
+              held: drag?.run.id === r.id,
+            },
+          ]"
           :data-job="r.job_id"
           :data-run="r.id"
           :tabindex="r.id === (chosen?.id ?? first?.id) ? 0 : -1"
@@ -68,7 +88,15 @@ const named = (r: RunView) => (!r.shares && r.plates && r.plates > 1 ? `${r.titl
           <span class="t">{{ named(r) }}</span>
           <span class="small num">{{ f.clock(r.start) }}–{{ f.clock(r.finish) }}</span>
           <span class="small">{{
-            r.state === 'printing' ? '▶ printing' : r.late ? '⚑ late' : r.shares ? `${r.shares.length} jobs` : r.member
+            begun(r)
+              ? `▶ ${r.state}`
+              : r.state === 'ready'
+                ? '✓ ready'
+                : r.late
+                  ? '⚑ late'
+                  : r.shares
+                    ? `${r.shares.length} jobs`
+                    : r.member
           }}</span>
         </button>
       </template>
@@ -107,6 +135,24 @@ const named = (r: RunView) => (!r.shares && r.plates && r.plates > 1 ? `${r.titl
 }
 .off {
   color: var(--quiet);
+}
+.open {
+  color: inherit;
+}
+.does {
+  display: -webkit-box;
+  -webkit-line-clamp: 2;
+  -webkit-box-orient: vertical;
+  overflow: hidden;
+  line-height: 1.2;
+}
+.d-asks,
+.d-to {
+  color: var(--attention-words);
+  font-weight: 600;
+}
+.d-not {
+  color: var(--stop);
 }
 .dot {
   display: inline-block;
@@ -168,7 +214,7 @@ const named = (r: RunView) => (!r.shares && r.plates && r.plates > 1 ? `${r.titl
   background: var(--filament);
   border-right: 1.5px solid var(--ink);
 }
-.run.printing {
+.run.begun {
   cursor: default;
   background: color-mix(in srgb, var(--accent) 16%, var(--card));
 }

@@ -1,41 +1,15 @@
 <script setup lang="ts">
-import { nextTick, ref, watch } from 'vue'
+import { ref } from 'vue'
 import type { FloorView, RunView } from '../api/client'
-import { useRunFailed } from '../api/queries'
 import { useFormats } from '../composables/format'
 import { titleOf } from './lanes'
-import { useUnsaved } from '../composables/unsaved'
 import PlateMates from './PlateMates.vue'
 
-const props = defineProps<{ run: RunView | undefined; others: FloorView['lanes'] }>()
-const emit = defineEmits<{ shift: [by: number]; to: [machine: number]; step: [] }>()
+defineProps<{ run: RunView | undefined; others: FloorView['lanes'] }>()
+const emit = defineEmits<{ shift: [by: number]; to: [machine: number] }>()
 const f = useFormats()
-const fail = useRunFailed()
-
-// A run that failed is said with its reason; another takes its place.
-const why = ref<string>()
-const whyField = ref<{ focus(): void }>()
-watch(
-  () => props.run?.id,
-  () => (why.value = undefined),
-)
-useUnsaved(
-  () => 'the reason why a run failed',
-  () => !!why.value?.trim(),
-)
-function askWhy() {
-  why.value = ''
-  void nextTick(() => whyField.value?.focus())
-}
-function failed() {
-  const r = props.run
-  if (!r || !why.value?.trim()) return
-  fail.mutate({ id: r.job_id, revision: r.job_revision, title: r.title, reason: why.value })
-  why.value = undefined
-}
 const mates = ref<InstanceType<typeof PlateMates>>()
 defineExpose({
-  askWhy,
   putFirst: () => mates.value?.putFirst(),
   takeLastOut: () => mates.value?.takeLastOut(),
 })
@@ -69,10 +43,7 @@ defineExpose({
             >
           </template>
         </template>
-        <v-btn size="small" @click="emit('step')"
-          >{{ run.movable ? 'It has been started' : 'It is off the machine' }} <kbd class="on">S</kbd></v-btn
-        >
-        <v-btn v-if="!run.movable" id="failed" size="small" @click="askWhy">It failed <kbd class="on">F</kbd></v-btn>
+        <v-btn size="small" :to="`/machine/${run.machine_id}`">Its machine <kbd class="on">S</kbd></v-btn>
         <v-btn v-if="!run.unsliced" id="run-gcode" size="small" variant="text" :href="`/api/runs/${run.id}/gcode`"
           >G-code</v-btn
         >
@@ -80,18 +51,6 @@ defineExpose({
       </div>
     </template>
     <PlateMates v-if="run" ref="mates" :run="run" />
-    <form v-if="run && why !== undefined" class="failure" @submit.prevent="failed">
-      <v-text-field
-        ref="whyField"
-        v-model="why"
-        :label="run.shares ? 'What went wrong (the members of all jobs on it read this)' : 'What went wrong'"
-        density="compact"
-        hide-details
-        maxlength="2000"
-        @keydown.esc.stop="why = undefined"
-      />
-      <v-btn type="submit" color="error" size="small" :disabled="!why.trim()">Plan it again</v-btn>
-    </form>
     <p v-if="!run" class="quiet">
       Choose a block with a click or the arrow keys. Drag it, or move it with <kbd>Shift</kbd> and the arrows.
     </p>
@@ -120,12 +79,6 @@ defineExpose({
   display: flex;
   flex-wrap: wrap;
   gap: 6px;
-  align-items: center;
-}
-.failure {
-  display: flex;
-  flex: 1 1 100%;
-  gap: 10px;
   align-items: center;
 }
 .lateword {

@@ -1,7 +1,7 @@
 import { useQueryClient } from '@tanstack/vue-query'
 import { useDocumentVisibility, useEventListener, useIntervalFn, useTimeoutFn } from '@vueuse/core'
 import { computed, onScopeDispose, reactive, readonly, ref, watch } from 'vue'
-import type { JobView } from '../api/client'
+import type { JobView, MachineBrief, MachineNow, MachineSaid } from '../api/client'
 import { refresh } from './refresh'
 import { sayLost, signedOut } from './session'
 
@@ -16,6 +16,31 @@ interface Changed {
   kind: string
   job?: number
   lanes?: boolean
+}
+
+interface MachineTells {
+  machine: number
+  says: MachineSaid
+}
+
+/** How much of a curve is kept, and how far its points are apart at the least, ms. */
+const curveMost = 360
+const curveEvery = 4_000
+
+/** A machine with what it has just told, its curve a point longer. */
+export function withTold(m: MachineNow, said: MachineSaid): MachineNow {
+  const of = said.heats.map((h) => h.of)
+  if (!of.length) return { ...m, said }
+  let curve = m.curve
+  if (!curve || curve.of.join() !== of.join()) curve = { of, at: [], c: [] }
+  const last = curve.at.at(-1)
+  if (!last || Date.parse(said.at) - Date.parse(last) >= curveEvery)
+    curve = {
+      of,
+      at: [...curve.at, said.at].slice(-curveMost),
+      c: [...curve.c, said.heats.map((h) => h.c)].slice(-curveMost),
+    }
+  return { ...m, said, curve }
 }
 
 /** Silent: the connection stands and nothing comes. Resting: nobody looks at this tab. */
@@ -90,7 +115,7 @@ export function useEvents() {
   }
   /** A job, and of its pieces that have been looked at, the slices and what findings are drawn with. */
   function touchJob(id: number) {
-    touch('shelf', 'floor', 'beside', `job/${id}`)
+    touch('shelf', 'floor', 'machines', 'machine', 'beside', `job/${id}`)
     for (const p of queries.getQueryData<JobView>(['job', id])?.piece_set ?? [])
       touch(`slices/${p.id}`, `evidence/${p.id}`)
   }
@@ -120,12 +145,20 @@ export function useEvents() {
       if (p.of === 'orientations') touch(`job/${p.job}`)
       else running.set(p.job, p)
     })
+    mine.addEventListener('machine', (e) => {
+      heard(e)
+      const m: MachineTells = JSON.parse((e as MessageEvent).data)
+      queries.setQueryData<MachineBrief[]>(['machines'], (all) =>
+        all?.map((x) => (x.machine_id === m.machine ? { ...x, said: m.says } : x)),
+      )
+      queries.setQueryData<MachineNow>(['machine', m.machine], (x) => x && withTold(x, m.says))
+    })
     mine.addEventListener('changed', (e) => {
       heard(e)
       const c: Changed = JSON.parse((e as MessageEvent).data)
       if (c.job) running.delete(c.job)
-      if (c.kind === 'house') touch('shelf', 'floor', 'house', 'job', 'slices', 'bed', 'beside')
-      if (c.kind === 'lanes' || c.lanes) touch('shelf', 'floor', 'job', 'bed', 'beside')
+      if (c.kind === 'house') touch('shelf', 'floor', 'machines', 'machine', 'house', 'job', 'slices', 'bed', 'beside')
+      if (c.kind === 'lanes' || c.lanes) touch('shelf', 'floor', 'machines', 'machine', 'job', 'bed', 'beside')
       if (c.kind === 'job' && c.job) touchJob(c.job)
     })
   }

@@ -188,8 +188,8 @@ const canApprove = computed(
   () => desk.value && job.value?.may.approve && row.value?.takes && !row.value.stale && !job.value.to_answer,
 )
 const nextIs: Record<NonNullable<JobView['may']['next']>, string> = {
-  'its run starts': 'It has been started',
-  'its run ends': 'It is off the machine',
+  'its run starts': 'Start it at its machine',
+  'its run ends': 'See to it at its machine',
   'ready to be fetched': 'Ready to be fetched',
   fetched: 'It has been fetched',
 }
@@ -218,6 +218,8 @@ function nextMachine() {
 
 const placed = computed(() => job.value?.findings.filter((x) => x.places?.length) ?? [])
 function stepOn() {
+  const run = job.value?.runs[0]
+  if (run && /^its run/.test(job.value?.may.next ?? '')) return void router.push(`/machine/${run.machine_id}`)
   if (job.value) advance.mutate({ id: job.value.id, revision: job.value.revision })
 }
 function unsay() {

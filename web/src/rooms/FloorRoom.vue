@@ -2,7 +2,7 @@
 import { computed, onMounted, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import type { RunView } from '../api/client'
-import { useAdvance, useFloor, useMoveRun, type Moving } from '../api/queries'
+import { useFloor, useMachines, useMoveRun, type Moving } from '../api/queries'
 import FloorLane from '../components/FloorLane.vue'
 import RoomState from '../components/RoomState.vue'
 import RunDetail from '../components/RunDetail.vue'
@@ -23,7 +23,8 @@ function moveIt() {
   if (dearer.value) move.mutate(dearer.value.then)
   dearer.value = undefined
 }
-const advance = useAdvance()
+const machines = useMachines()
+const doing = computed(() => new Map(machines.data.value?.map((m) => [m.machine_id, m])))
 const floor = computed(() => query.data.value)
 
 const { width, at, closed, ticks, words, zoom, moment } = useHours(
@@ -74,8 +75,8 @@ function put(place: Place | undefined) {
 const shift = (by: number) => put(floor.value && chosen.value && shifted(floor.value, chosen.value, by))
 const cross = (by: number) => put(floor.value && chosen.value && moved(floor.value, chosen.value, by))
 const detail = ref<InstanceType<typeof RunDetail>>()
-function stepOn() {
-  if (chosen.value) advance.mutate({ id: chosen.value.job_id, revision: chosen.value.job_revision })
+function openMachine() {
+  if (chosen.value) void router.push(`/machine/${chosen.value.machine_id}`)
 }
 
 // Dragging: the block follows the pointer; where it is let go decides.
@@ -122,13 +123,7 @@ useKeys('Floor', [
   { key: 'Shift+ArrowRight', does: 'Move the block later', run: () => shift(1) },
   { key: 'Shift+ArrowUp', does: 'Move it to the machine above', run: () => cross(-1) },
   { key: 'Shift+ArrowDown', does: 'Move it to the machine below', run: () => cross(1) },
-  { key: 's', does: 'It has been started, or is off the machine', run: stepOn, when: () => !!chosen.value },
-  {
-    key: 'f',
-    does: 'It failed: say why',
-    run: () => detail.value?.askWhy(),
-    when: () => !!chosen.value && !chosen.value.movable,
-  },
+  { key: 's', does: 'Open its machine: start it, see it, take it off', run: openMachine, when: () => !!chosen.value },
   {
     key: 'j',
     does: 'Put what could lie there on its plate, too',
@@ -189,6 +184,7 @@ useKeys('Floor', [
         v-for="l in floor?.lanes"
         :key="l.machine_id"
         :lane="l"
+        :now="doing.get(l.machine_id)"
         :width="width"
         :at="at"
         :now-x="nowX"
@@ -209,7 +205,6 @@ useKeys('Floor', [
       :others="others"
       @shift="shift"
       @to="put({ machine_id: $event, place: 9999 })"
-      @step="stepOn"
     />
   </div>
 </template>

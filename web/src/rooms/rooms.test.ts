@@ -179,7 +179,7 @@ async function room(what: Component, at = '/') {
   const to = { template: '<i />' }
   const router = createRouter({
     history: createMemoryHistory(),
-    routes: ['/', '/job/:id?', '/counter/:id?', '/bench/:id?', '/floor'].map((path) => ({ path, component: to })),
+    routes: ['/', '/job/:id?', '/counter/:id?', '/bench/:id?', '/floor', '/machine/:id'].map((path) => ({ path, component: to })),
   })
   await router.push(at)
   const queryClient = new QueryClient({ defaultOptions: { queries: { retry: false, staleTime: Infinity } } })
@@ -1085,8 +1085,8 @@ describe('the floor', () => {
     await drag(170, 20)
     expect(server.asked[1]).toEqual(['POST', '/runs/3/move', { machine_id: 1, place: 0 }])
   })
-  it('moves the chosen run, and steps its job on', async () => {
-    const { w } = await room(FloorRoom)
+  it('moves the chosen run, and opens its machine', async () => {
+    const { w, router } = await room(FloorRoom)
     await w.findAll('.run')[2]!.trigger('focus')
     expect(w.find('#run-start').text()).toContain('12:20')
     const acts = w.findAll('.acts .v-btn')
@@ -1094,11 +1094,9 @@ describe('the floor', () => {
     await flushPromises()
     await acts.find((b) => b.text() === 'To Capstan')!.trigger('click')
     await flushPromises()
-    await press('s')
     expect(server.asked).toEqual([
       ['POST', '/runs/3/move', { machine_id: 1, place: 0 }],
       ['POST', '/runs/3/move', { machine_id: 2, place: 9999 }],
-      ['POST', '/jobs/23/advance', { revision: 4 }],
     ])
     // Where it would cost more, somebody says that it may.
     server.asked = []
@@ -1111,6 +1109,8 @@ describe('the floor', () => {
     await flushPromises()
     expect(server.asked[1]).toEqual(['POST', '/runs/3/move', { machine_id: 2, place: 9999, dearer: true }])
     expect(document.querySelector('.ask')).toBeNull()
+    await press('s')
+    expect(router.currentRoute.value.path).toBe('/machine/1')
   })
 })
 
@@ -2504,7 +2504,7 @@ describe('a hurry', () => {
       Element.prototype.scrollIntoView = () => undefined
       const router = createRouter({
         history: createMemoryHistory(),
-        routes: ['/', '/job/:id?', '/counter/:id?', '/bench/:id?', '/floor', '/shelf', '/house'].map((path) => ({
+        routes: ['/', '/job/:id?', '/counter/:id?', '/bench/:id?', '/floor', '/machine/:id', '/shelf', '/house'].map((path) => ({
           path,
           component: { template: '<i />' },
         })),

@@ -1,0 +1,173 @@
+package drive_test
+
+import (
+	"context"
+	"fmt"
+	"log/slog"
+	"net"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"jobshelf/core/shop/job"
+	"jobshelf/core/shop/run"
+	"jobshelf/internal/desk/desktest"
+	"jobshelf/internal/desk/house"
+	"jobshelf/internal/desk/runs"
+	"jobshelf/internal/device"
+	"jobshelf/internal/drive"
+	"jobshelf/internal/pgtest"
+	"jobshelf/internal/standin"
+	"jobshelf/internal/store"
+)
+
+func TestMain(m *testing.M) { pgtest.Main(m) }
+
+var ctx = context.Background()
+
+// program is a small one of ours: it warms, lays layers, and cools. After half of them it may wait for somebody.
+func program(wait string) string {
+	var b strings.Builder
+	b.WriteString("G21\nG90\nM83\nM140 S60\nM104 S200\nG28\nM190 S60\nM109 S200\nG92 E0\n")
+	for k := range 16 {
+		fmt.Fprintf(&b, "G1 Z%.1f F600\n", 0.2*float64(k+1))
+		for side := range 4 {
+			fmt.Fprintf(&b, "G1 %s E3 F1200\n", [4]string{"X150", "Y150", "X50", "Y50"}[side])
+		}
+		if k == 7 {
+			b.WriteString(wait)
+		}
+	}
+	b.WriteString("M104 S0\nM140 S0\nM107\nG1 Z20 F600\nM84\n")
+	return b.String()
+}
+
+// floor is a house with a machine on a line, and a job approved for it.
+type floor struct {
+	*desktest.House
+	t       *testing.T
+	machine store.Machine
+	standin *standin.Server
+	job     int64
+	run     int64
+	speed   float64
+}
+
+const speed = 60
+
+// open makes one; the house's clock runs as fast as the stand-in's.
+func open(t *testing.T, program string, change func(*house.MachineView)) *floor {
+	t.Helper()
+	h := desktest.Open(t)
+	begun := time.Now()
+	h.Desk.Now = func() time.Time { return begun.Add(speed * time.Since(begun)) }
+	f := &floor{House: h, t: t}
+	f.job, _ = h.At(job.Approved)
+	r, err := h.Store.RunsOfJob(ctx, f.job)
+	require.NoError(t, err)
+	f.run = r[0].ID
+	blob, err := h.Store.PutBlob(ctx, strings.NewReader(program))
+	require.NoError(t, err)
+	_, err = h.Store.Pool.Exec(ctx, `UPDATE run SET gcode_id = $2 WHERE id = $1`, f.run, blob.ID)
+	require.NoError(t, err)
+	all, err := h.Store.Machines(ctx)
+	require.NoError(t, err)
+	for _, m := range all {
+		if m.ID == r[0].MachineID {
+			f.machine = m
+		}
+	}
+	f.machine.Data.IdleOffS = 1800
+	if change != nil {
+		v := house.MachineView(f.machine)
+		change(&v)
+		f.machine = store.Machine(v)
+	}
+	f.standin = &standin.Server{Printer: standin.New(&f.machine.Data, standin.Options{}), Speed: speed}
+	f.machine.Data.Line = f.serve()
+	require.NoError(t, house.SetMachine(ctx, h.Desk, h.Cato, house.MachineView(f.machine)))
+	return f
+}
+
+// serve puts the stand-in on a line of its own.
+func (f *floor) serve() string {
+	l, err := new(net.ListenConfig).Listen(ctx, "tcp", "127.0.0.1:0")
+	require.NoError(f.t, err)
+	own, stop := context.WithCancel(ctx)
+	done := make(chan struct{})
+	go func() {
+		defer close(done)
+		_ = f.standin.Serve(own, l)
+	}()
+	f.t.Cleanup(func() { stop(); <-done })
+	return l.Addr().String()
+}
+
+var hasty = device.Patience{Silent: 300 * time.Millisecond, Lost: 3 * time.Second, Poll: 100 * time.Millisecond}
+
+// drives begins to drive the machines, as another process would.
+func (f *floor) drives(name string) *drive.Driver {
+	x := drive.Start(ctx, f.Desk, drive.Options{Log: slog.Default(), Name: name, Lease: 2 * time.Second, Patience: hasty, Speed: speed})
+	f.t.Cleanup(x.Stop)
+	return x
+}
+
+func (f *floor) state() store.Run {
+	f.t.Helper()
+	r, err := f.Store.Run(ctx, f.run)
+	require.NoError(f.t, err)
+	return r
+}
+
+// until waits for the run to come to one of some states.
+func (f *floor) until(states ...string) store.Run {
+	f.t.Helper()
+	end := time.Now().Add(60 * time.Second)
+	for {
+		r := f.state()
+		for _, s := range states {
+			if r.State == s {
+				return r
+			}
+		}
+		if time.Now().After(end) {
+			f.t.Fatalf("in vain for %v: %s %v", states, r.State, r.Why)
+		}
+		time.Sleep(20 * time.Millisecond)
+	}
+}
+
+// start goes through the checklist, and starts the run.
+func (f *floor) start() {
+	f.t.Helper()
+	points, err := runs.Points(ctx, f.Desk, f.run)
+	require.NoError(f.t, err)
+	require.NoError(f.t, runs.Check(ctx, f.Desk, f.Cato, f.run, points))
+	require.NoError(f.t, runs.Start(ctx, f.Desk, f.Cato, f.run))
+}
+
+func (f *floor) cold() {
+	f.t.Helper()
+	f.standin.Do(func(p *standin.Printer) { require.Zero(f.t, p.Asked(), "something is to be warm") })
+}
+
+// A run goes its way by what its machine says and what people say.
+func TestARunGoesItsWay(t *testing.T) {
+	f := open(t, program("M0\n"), nil)
+	f.drives("one")
+	f.start()
+	f.until(run.Heating)
+	f.until(run.First)
+	require.NoError(t, runs.See(ctx, f.Desk, f.Cato, f.run))
+	r := f.until(run.Paused)
+	require.Equal(t, "machine waits", r.Why.Code)
+	require.NoError(t, runs.Want(ctx, f.Desk, f.Cato, f.run, run.WantsGoOn, ""))
+	f.until(run.Printing)
+	f.until(run.Cooling)
+	f.cold()
+	require.NoError(t, runs.TakeOff(ctx, f.Desk, f.Cato, f.run, nil, ""))
+	require.NoError(t, runs.Clear(ctx, f.Desk, f.Cato, f.machine.ID))
+	require.Equal(t, job.Finishing, f.Job(f.job).State)
+}
