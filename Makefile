@@ -15,8 +15,8 @@ FUZZTIME ?= 20s
 help: ## list the targets
 	@grep -hE '^[a-z/]+:.*## ' $(MAKEFILE_LIST) | sed -E 's/:.*## /\t/' | expand -t 12
 
-demo: setup bin/jobshelf ## serve the demo house and print its address (LISTEN=127.0.0.1:8080)
-	@exec bin/jobshelf demo --listen $(or $(LISTEN),127.0.0.1:8080)
+demo: setup bin/jobshelf ## serve the demo house and print its address (LISTEN=127.0.0.1:8080; SPEED=20 for a fast clock)
+	@exec bin/jobshelf demo --listen $(or $(LISTEN),127.0.0.1:8080) --speed $(or $(SPEED),1)
 
 test: setup test/web test/go ## everything: set up, check, and run every test
 

@@ -19,7 +19,9 @@ import (
 
 	"jobshelf/core/shape/modelfile"
 	"jobshelf/internal/demo"
+	"jobshelf/internal/demo/machines"
 	"jobshelf/internal/desk"
+	"jobshelf/internal/device"
 	"jobshelf/internal/drive"
 	"jobshelf/internal/httpapi"
 	"jobshelf/internal/pgcluster"
@@ -157,6 +159,13 @@ func serveHouse(ctx context.Context, o serveOptions, logTo io.Writer, ready func
 			}
 		}()
 	}
+	if o.speed > 1 { // the demo's clock, for machines and people alike
+		last, err := s.LastOnFloor(ctx)
+		if err != nil {
+			return err
+		}
+		d.Now = machines.NewClock(o.speed, last).Now
+	}
 	if !o.noDevices {
 		defer drive.Start(ctx, d, drive.Options{Log: log, Speed: o.speed}).Stop()
 	}
@@ -252,12 +261,16 @@ func workOnly(ctx context.Context, args []string, out, errOut io.Writer) (int, e
 func devices(ctx context.Context, args []string, out, errOut io.Writer) (int, error) {
 	var o serveOptions
 	var name string
+	patience := device.Usual
 	f := flags("devices", errOut)
+	lease := f.Duration("lease", 15*time.Second, "")
+	f.DurationVar(&patience.Lost, "lost-after", patience.Lost, "")
 	f.StringVar(&o.database, "database", os.Getenv("JOBSHELF_DATABASE"), "")
 	f.StringVar(&name, "name", "", "")
-	if f.Parse(args) != nil || o.database == "" || f.NArg() > 0 {
+	if f.Parse(args) != nil || o.database == "" || f.NArg() > 0 || *lease < time.Second || patience.Lost < time.Second {
 		return 2, errUsage
 	}
+	patience.Silent, patience.Poll = min(patience.Silent, patience.Lost/8), min(patience.Poll, patience.Lost/16)
 	log := slog.New(slog.NewTextHandler(errOut, &slog.HandlerOptions{Level: slog.LevelWarn}))
 	s, err := store.Open(ctx, o.database)
 	if err != nil {
@@ -268,7 +281,7 @@ func devices(ctx context.Context, args []string, out, errOut io.Writer) (int, er
 	if err != nil {
 		return 1, err
 	}
-	x := drive.Start(ctx, &desk.Desk{Store: s, Queue: q, Now: time.Now}, drive.Options{Log: log, Name: name})
+	x := drive.Start(ctx, &desk.Desk{Store: s, Queue: q, Now: time.Now}, drive.Options{Log: log, Name: name, Lease: *lease, Patience: patience})
 	fmt.Fprintln(out, "Driving machines.")
 	<-ctx.Done()
 	x.Stop()
@@ -305,7 +318,8 @@ func demoHouse(ctx context.Context, args []string, out, errOut io.Writer) (int, 
 	f := flags("demo", errOut)
 	listen := f.String("listen", "127.0.0.1:8080", "")
 	dir := f.String("dir", demoDir(), "")
-	if f.Parse(args) != nil || f.NArg() > 0 {
+	speed := f.Float64("speed", 1, "")
+	if f.Parse(args) != nil || f.NArg() > 0 || !(*speed >= 1 && *speed <= 600) {
 		return 2, errUsage
 	}
 	if err := onlyLoopback(*listen); err != nil {
@@ -326,7 +340,7 @@ func demoHouse(ctx context.Context, args []string, out, errOut io.Writer) (int, 
 	if err := createDatabase(ctx, cluster); err != nil {
 		return 1, err
 	}
-	o := serveOptions{listen: *listen, database: cluster.URL("jobshelf"), uploadMB: 300, signIns: 10, memberMB: 2000, parallel: 2, grace: 5 * time.Second}
+	o := serveOptions{listen: *listen, database: cluster.URL("jobshelf"), uploadMB: 300, signIns: 10, memberMB: 2000, parallel: 2, grace: 5 * time.Second, speed: *speed}
 	return 0, serveHouse(ctx, o, errOut, func(ctx context.Context, d *desk.Desk, address string) error {
 		fresh, err := demo.SetUp(ctx, d.Store)
 		if err != nil {
@@ -340,6 +354,13 @@ func demoHouse(ctx context.Context, args []string, out, errOut io.Writer) (int, 
 			if err := demo.AddRules(ctx, d); err != nil {
 				return err
 			}
+		}
+		tess, err := d.Store.PersonByLogin(ctx, "tess")
+		if err != nil {
+			return err
+		}
+		if err := machines.StandIns(ctx, d, desk.ActorOf(tess), *speed); err != nil {
+			return err
 		}
 		fmt.Fprintf(
 			out,

@@ -31,7 +31,7 @@ func Machines() []machine.Machine {
 	warm := machine.WarmUp{NozzleCPerS: 2.4, BedCPerS: 0.35, HomingS: 45}
 	fff := func(name string, v machine.Volume, nozzles []float64, mo machine.Motion, rate units.Cents, material, colour, colourName string) machine.Machine {
 		return machine.Machine{Name: name, Process: machine.MaterialExtrusion, InService: true, Volume: v, NozzlesMM: nozzles, FilamentMM: 1.75,
-			NozzleMaxC: 280, BedMaxC: 110, Motion: mo, WarmUp: warm, RateCents: rate, Material: material, Colour: colour, ColourName: colourName}
+			NozzleMaxC: 280, BedMaxC: 110, Motion: mo, WarmUp: warm, RateCents: rate, IdleOffS: 1800, Material: material, Colour: colour, ColourName: colourName}
 	}
 	box := func(x, y, z float64) machine.Volume {
 		return machine.Volume{Shape: machine.Rectangle, XMM: x, YMM: y, ZMM: z}

@@ -28,21 +28,24 @@ func TestMain(m *testing.M) { pgtest.Main(m) }
 var ctx = context.Background()
 
 // program is a small one of ours: it warms, lays layers, and cools. After half of them it may wait for somebody.
-func program(wait string) string {
+func program(layers int, wait string) string {
 	var b strings.Builder
 	b.WriteString("G21\nG90\nM83\nM140 S60\nM104 S200\nG28\nM190 S60\nM109 S200\nG92 E0\n")
-	for k := range 16 {
+	for k := range layers {
 		fmt.Fprintf(&b, "G1 Z%.1f F600\n", 0.2*float64(k+1))
 		for side := range 4 {
 			fmt.Fprintf(&b, "G1 %s E3 F1200\n", [4]string{"X150", "Y150", "X50", "Y50"}[side])
 		}
-		if k == 7 {
+		if k == layers/2 {
 			b.WriteString(wait)
 		}
 	}
 	b.WriteString("M104 S0\nM140 S0\nM107\nG1 Z20 F600\nM84\n")
 	return b.String()
 }
+
+// long is a program with so much behind its end that sending it takes a while.
+func long(program string) string { return program + strings.Repeat("G1 X50 Y50 F6000\n", 20_000) }
 
 // floor is a house with a machine on a line, and a job approved for it.
 type floor struct {
@@ -55,15 +58,11 @@ type floor struct {
 	speed   float64
 }
 
-const speed = 60
-
-// open makes one; the house's clock runs as fast as the stand-in's.
-func open(t *testing.T, program string, change func(*house.MachineView)) *floor {
+// open makes one.
+func open(t *testing.T, speed float64, program string, change func(*house.MachineView)) *floor {
 	t.Helper()
 	h := desktest.Open(t)
-	begun := time.Now()
-	h.Desk.Now = func() time.Time { return begun.Add(speed * time.Since(begun)) }
-	f := &floor{House: h, t: t}
+	f := &floor{House: h, t: t, speed: speed}
 	f.job, _ = h.At(job.Approved)
 	r, err := h.Store.RunsOfJob(ctx, f.job)
 	require.NoError(t, err)
@@ -85,10 +84,16 @@ func open(t *testing.T, program string, change func(*house.MachineView)) *floor 
 		change(&v)
 		f.machine = store.Machine(v)
 	}
-	f.standin = &standin.Server{Printer: standin.New(&f.machine.Data, standin.Options{}), Speed: speed}
+	f.standin = &standin.Server{Printer: standin.New(&f.machine.Data, standin.Options{NozzleLoss: 0.008, BedLoss: 0.002}), Speed: speed}
 	f.machine.Data.Line = f.serve()
 	require.NoError(t, house.SetMachine(ctx, h.Desk, h.Cato, house.MachineView(f.machine)))
 	return f
+}
+
+// fast lets the house's clock run as the stand-in's.
+func (f *floor) fast() {
+	begun := time.Now()
+	f.Desk.Now = func() time.Time { return begun.Add(time.Duration(f.speed) * time.Since(begun)) }
 }
 
 // serve puts the stand-in on a line of its own.
@@ -109,7 +114,7 @@ var hasty = device.Patience{Silent: 300 * time.Millisecond, Lost: 3 * time.Secon
 
 // drives begins to drive the machines, as another process would.
 func (f *floor) drives(name string) *drive.Driver {
-	x := drive.Start(ctx, f.Desk, drive.Options{Log: slog.Default(), Name: name, Lease: 2 * time.Second, Patience: hasty, Speed: speed})
+	x := drive.Start(ctx, f.Desk, drive.Options{Log: slog.Default(), Name: name, Lease: 2 * time.Second, Patience: hasty, Speed: f.speed})
 	f.t.Cleanup(x.Stop)
 	return x
 }
@@ -155,7 +160,8 @@ func (f *floor) cold() {
 
 // A run goes its way by what its machine says and what people say.
 func TestARunGoesItsWay(t *testing.T) {
-	f := open(t, program("M0\n"), nil)
+	f := open(t, 60, program(16, "M0\n"), nil)
+	f.fast()
 	f.drives("one")
 	f.start()
 	f.until(run.Heating)

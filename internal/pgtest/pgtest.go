@@ -107,3 +107,14 @@ func New(t testing.TB) *store.Store {
 	})
 	return s
 }
+
+// Admin is a connection to the server's own database, for what is done to a test's from outside.
+func Admin(t testing.TB) *store.Store {
+	t.Helper()
+	once.Do(start)
+	require.NoError(t, failed)
+	s, err := store.Open(context.Background(), cluster.URL("postgres"))
+	require.NoError(t, err)
+	t.Cleanup(s.Close)
+	return s
+}

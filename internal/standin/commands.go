@@ -133,7 +133,7 @@ func pause(p *Printer, _ map[byte]float64, _ string, _ int) {
 		return
 	}
 	p.paused = true
-	p.say("//action:paused")
+	p.waitFor("paused")
 }
 
 // dwell lets time pass once it stands.

@@ -47,5 +47,5 @@ func (p *Printer) runOut() {
 	if p.printing != nil {
 		p.paused = true
 	}
-	p.say("//action:out_of_filament")
+	p.waitFor("out_of_filament")
 }

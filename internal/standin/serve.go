@@ -14,7 +14,8 @@ import (
 // tick is how often time passes for a stand-in that is served.
 const tick = 20 * time.Millisecond
 
-// Server is a stand-in on lines: one host at a time speaks with it, who comes later waits; its camera answers by HTTP.
+// Server is a stand-in on lines: one host at a time speaks with it, who comes later takes the place of who was there; its
+// camera answers by HTTP.
 type Server struct {
 	Printer *Printer
 	Speed   float64 // how many of its seconds pass in one; 0: 1
@@ -35,15 +36,25 @@ func (s *Server) Serve(ctx context.Context, l net.Listener) error {
 	stop := context.AfterFunc(ctx, func() { _ = l.Close() })
 	defer stop()
 	go s.clock(ctx)
+	var before net.Conn
+	var over chan struct{}
 	for {
 		c, err := l.Accept()
+		if before != nil {
+			_ = before.Close()
+			<-over
+		}
 		if err != nil {
 			if ctx.Err() != nil {
 				return nil //nolint:nilerr // it was to end
 			}
 			return err
 		}
-		s.speak(ctx, c)
+		before, over = c, make(chan struct{})
+		go func() {
+			defer close(over)
+			s.speak(ctx, c)
+		}()
 	}
 }
 
@@ -78,7 +89,7 @@ func (s *Server) speak(ctx context.Context, c net.Conn) {
 	defer stop()
 	s.is(true)
 	defer s.is(false)
-	gone := make(chan struct{})
+	gone, heard := make(chan struct{}), make(chan struct{}, 1)
 	go func() {
 		defer close(gone)
 		buf := make([]byte, 4096)
@@ -87,6 +98,10 @@ func (s *Server) speak(ctx context.Context, c net.Conn) {
 			s.mu.Lock()
 			s.Printer.Hear(buf[:n])
 			s.mu.Unlock()
+			select {
+			case heard <- struct{}{}:
+			default:
+			}
 			if err != nil {
 				return
 			}
@@ -99,10 +114,11 @@ func (s *Server) speak(ctx context.Context, c net.Conn) {
 		select {
 		case <-gone:
 			return
+		case <-heard:
 		case <-t.C:
-			if err := s.answer(c); err != nil {
-				return
-			}
+		}
+		if err := s.answer(c); err != nil {
+			return
 		}
 	}
 }

@@ -68,6 +68,9 @@ type Printer struct {
 	refused bool
 	// It turns its heat off by itself when nothing was to be done for so long; 0: never.
 	idleOffS, idleS float64
+	// What it waits for somebody for, in a file, and how long ago it has said so: whoever comes later hears it, too.
+	waitsFor string
+	saidS    float64
 }
 
 // job is a file that is printed.
@@ -239,6 +242,7 @@ func (p *Printer) tick() {
 		return
 	}
 	p.rest()
+	p.sayAgain()
 	was := p.mover.at
 	p.feedIn()
 	p.mover.step()
@@ -290,6 +294,23 @@ func (p *Printer) rest() {
 	p.say("echo:nothing to do for %g s, heat off", p.idleOffS)
 }
 
+// waitFor says what it waits for somebody for.
+func (p *Printer) waitFor(what string) {
+	p.waitsFor, p.saidS = what, 0
+	p.say("//action:%s", what)
+}
+
+// sayAgain is every so often, for as long as it waits.
+func (p *Printer) sayAgain() {
+	const every = 5
+	if !p.paused || p.printing == nil {
+		p.waitsFor = ""
+	}
+	if p.saidS += stepS; p.waitsFor != "" && p.saidS >= every {
+		p.waitFor(p.waitsFor)
+	}
+}
+
 func (p *Printer) hot() bool {
 	return p.bed.to > 0 || slices.ContainsFunc(p.nozzles, func(h heater) bool { return h.to > 0 })
 }
@@ -308,17 +329,22 @@ func (p *Printer) fromFile() {
 			p.say("Done printing file")
 			return
 		}
-		n := bytes.IndexByte(j.text[j.at:], '\n')
-		if n < 0 {
-			n = len(j.text) - j.at
-		}
-		line := string(j.text[j.at : j.at+n])
-		j.at, j.line = j.at+n+1, j.line+1
-		line, _, _ = strings.Cut(line, ";")
-		if line = strings.TrimSpace(line); line != "" {
+		if line := p.next(); line != "" {
 			p.obey(line, j.line)
 		}
 	}
+}
+
+// next takes a line off the file; empty where nothing is in it.
+func (p *Printer) next() string {
+	j := p.printing
+	n := bytes.IndexByte(j.text[j.at:], '\n')
+	if n < 0 {
+		n = len(j.text) - j.at
+	}
+	line, _, _ := strings.Cut(string(j.text[j.at:j.at+n]), ";")
+	j.at, j.line = j.at+n+1, j.line+1
+	return strings.TrimSpace(line)
 }
 
 // words are a command's letters with their numbers.
@@ -379,3 +405,32 @@ func (p *Printer) Asked() float64 {
 	}
 	return c
 }
+
+// Begin has it print a program from its storage, as if somebody had sent and started it before the line was opened, and
+// puts it where it has read so many bytes of it: warm, and with all that lies on the bed by then. No time passes.
+func (p *Printer) Begin(name string, program []byte, at int) {
+	p.files[name] = program
+	p.printing, p.paused = &job{name: name, text: program}, false
+	for p.printing.at < min(at, len(program)-1) {
+		line := p.next()
+		if line == "" {
+			continue
+		}
+		from := p.want
+		p.obey(line, p.printing.line)
+		if p.want[3] > from[3] && (p.want[0] != from[0] || p.want[1] != from[1]) {
+			p.camera.lay(from, p.want)
+		}
+		p.UsedMM += p.want[3] - from[3]
+		p.mover.queue, p.pending, p.mover.at = nil, nil, p.want
+		p.waiting, p.after, p.dwellS, p.paused = nil, nil, 0, false
+		for k := range p.nozzles {
+			p.nozzles[k].c = math.Max(roomC, p.nozzles[k].to)
+		}
+		p.bed.c = math.Max(roomC, p.bed.to)
+	}
+	_ = p.Said()
+}
+
+// Writes says that a file is being sent to it.
+func (p *Printer) Writes() bool { return p.writing != "" }

@@ -206,3 +206,8 @@ func (q Q) RunOn(ctx context.Context, machine int64) (Run, error) {
 func (q Q) RunProgress(ctx context.Context, id, fence int64, layer int, share float64) error {
 	return q.exec(ctx, `UPDATE run r SET layer = $3, done_share = $4 FROM device d WHERE r.id = $1 AND d.machine_id = r.machine_id AND d.fence = $2`, id, fence, layer, share)
 }
+
+// LastOnFloor is when a run came to its state last; zero where none ever has.
+func (q Q) LastOnFloor(ctx context.Context) (time.Time, error) {
+	return scalar[time.Time](ctx, q, `SELECT coalesce(max(since), 'epoch') FROM run`)
+}

@@ -155,6 +155,14 @@ func (p *Program) At(at int64) (layer int, share float64) {
 	return m.layer, min(1, s/p.Laying)
 }
 
+// When is how many bytes are read when a share of the time has gone.
+func (p *Program) When(share float64) int64 {
+	return int64(sort.Search(int(p.Bytes), func(at int) bool {
+		_, gone := p.At(int64(at))
+		return gone >= share
+	}))
+}
+
 // Name is what a program is called in a machine's storage: it carries the run.
 func Name(run int64) string { return fmt.Sprintf("R%d.GCO", run) }
 
