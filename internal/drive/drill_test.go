@@ -26,6 +26,7 @@ import (
 // What goes wrong at a machine, in the middle of everything: the run comes to where a person can see what to do, in
 // words; it is booked once; nothing stays warm.
 func TestWhatGoesWrongAtAMachine(t *testing.T) {
+	t.Parallel()
 	for _, c := range []struct {
 		fault string
 		in    []string
@@ -186,6 +187,7 @@ func (p *process) end(how syscall.Signal) {
 // its lease while another takes over and then woken, or without its database. The run goes its way all the same: sent
 // once, ended once, by one owner at a time.
 func TestWhoDrivesGoesAway(t *testing.T) {
+	t.Parallel()
 	states := []string{run.Sending, run.Heating, run.Printing, run.Paused, run.Cooling}
 	for _, how := range []string{"killed", "asleep", "database"} {
 		t.Run(how, func(t *testing.T) {
@@ -266,6 +268,7 @@ func (f *floor) databaseAway(d time.Duration) {
 
 // Where nobody ever comes back, the machine ends by itself what it has, or cools.
 func TestNobodyComesBack(t *testing.T) {
+	t.Parallel()
 	for _, state := range []string{run.Sending, run.Heating, run.Printing, run.Paused} {
 		t.Run(state, func(t *testing.T) {
 			t.Parallel()

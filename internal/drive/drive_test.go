@@ -2,6 +2,7 @@ package drive_test
 
 import (
 	"context"
+	"flag"
 	"fmt"
 	"log/slog"
 	"net"
@@ -23,7 +24,14 @@ import (
 	"jobshelf/internal/store"
 )
 
-func TestMain(m *testing.M) { pgtest.Main(m) }
+// They wait more than they work: more of them go at once than there are cores.
+func TestMain(m *testing.M) {
+	flag.Parse()
+	if err := flag.Set("test.parallel", "8"); err != nil {
+		panic(err)
+	}
+	pgtest.Main(m)
+}
 
 var ctx = context.Background()
 
@@ -160,6 +168,7 @@ func (f *floor) cold() {
 
 // A run goes its way by what its machine says and what people say.
 func TestARunGoesItsWay(t *testing.T) {
+	t.Parallel()
 	f := open(t, 60, program(16, "M0\n"), nil)
 	f.fast()
 	f.drives("one")

@@ -94,6 +94,7 @@ var history = texts{
 	"does: heating for":                   say("Warms for %[1]s, about %[2]v min more"),                // title, minutes
 	"does: first layers":                  say("Lays the first layers of %[1]s; %[2]s is to see them"), // title, name
 	"does: printing":                      say("Prints %[1]s"),                                         // title
+	"does: printing for hours":            say("Prints %[1]s, about %[2]v h more"),                     // title, hours
 	"does: printing for":                  say("Prints %[1]s, about %[2]v min more"),                   // title, minutes
 	"does: paused":                        say("%[1]s waits, warm"),                                    // title
 	"does: paused cold":                   say("%[1]s waits, its heat is off"),                         // title

@@ -215,6 +215,9 @@ func (s *state) does(m *store.Machine, now, next *store.Run, said *MachineSaid) 
 	case run.First:
 		return Asks, problem.Say("does: first layers", title, now.WatchedBy)
 	case run.Printing:
+		if left > 5400 {
+			return Busy, problem.Say("does: printing for hours", title, problem.Fixed(left/3600, 1))
+		}
 		if left > 0 {
 			return Busy, problem.Say("does: printing for", title, minutes(left))
 		}

@@ -24,6 +24,14 @@ const emit = defineEmits<{
   drop: [e: PointerEvent]
 }>()
 const f = useFormats()
+/** How warm it is, and what it is to come to where it is not there yet; what is off and cold is left out. */
+const warmth = (heats: { c: number; to: number }[]) =>
+  heats
+    .filter((h) => h.to || h.c > 40)
+    .map((h) => f.value.number(h.c, 0) + (h.to && Math.abs(h.to - h.c) > 3 ? `→${f.value.number(h.to, 0)}` : ''))
+    .join(' · ')
+    .concat(' °C')
+    .replace(/^ °C$/, 'cold')
 const begun = (r: RunView) => !r.movable && r.state !== 'ready'
 const named = (r: RunView) => (!r.shares && r.plates && r.plates > 1 ? `${r.title} ${r.plate}/${r.plates}` : titleOf(r))
 </script>
@@ -41,14 +49,15 @@ const named = (r: RunView) => (!r.shares && r.plates && r.plates > 1 ? `${r.titl
         ><strong>{{ lane.name }}</strong></RouterLink
       >
       <span class="small"><span class="dot" :style="{ background: lane.colour }" /> {{ lane.loaded }}</span>
-      <span v-if="now" class="small does" :class="`d-${now.does.split(' ')[0]}`" :title="now.says">{{ now.says }}</span>
-      <span v-if="now?.said?.heats.length" class="small quiet num heats"
-        >{{
-          now.said.heats.map((h) => `${f.number(h.c, 0)}${h.to ? `→${f.number(h.to, 0)}` : ''}`).join(' · ')
-        }}
-        °C</span
+      <span
+        v-if="now && now.does !== 'idle'"
+        class="small does"
+        :class="`d-${now.does.split(' ')[0]}`"
+        :title="now.says"
+        >{{ now.says }}</span
       >
-      <span v-if="!now || now.does === 'idle' || now.does === 'not in service'" class="small quiet">{{
+      <span v-if="now?.said?.heats.length" class="small quiet num">{{ warmth(now.said.heats) }}</span>
+      <span v-if="!now || now.does === 'idle'" class="small quiet">{{
         lane.in_service ? (lane.free ? `free ${f.moment(lane.free)}` : 'no open hour ahead') : 'not yet in service'
       }}</span>
     </div>

@@ -58,7 +58,18 @@ describe('what the server tells', () => {
   it.each([
     [
       { kind: 'job', job: 7 },
-      ['beside', 'evidence/70', 'evidence/71', 'floor', 'job/7', 'machine', 'machines', 'shelf', 'slices/70', 'slices/71'],
+      [
+        'beside',
+        'evidence/70',
+        'evidence/71',
+        'floor',
+        'job/7',
+        'machine',
+        'machines',
+        'shelf',
+        'slices/70',
+        'slices/71',
+      ],
     ],
     [{ kind: 'job', job: 8 }, ['beside', 'floor', 'job/8', 'machine', 'machines', 'shelf']],
     [{ kind: 'lanes' }, ['bed', 'beside', 'floor', 'job', 'machine', 'machines', 'shelf']],

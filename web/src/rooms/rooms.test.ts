@@ -179,7 +179,10 @@ async function room(what: Component, at = '/') {
   const to = { template: '<i />' }
   const router = createRouter({
     history: createMemoryHistory(),
-    routes: ['/', '/job/:id?', '/counter/:id?', '/bench/:id?', '/floor', '/machine/:id'].map((path) => ({ path, component: to })),
+    routes: ['/', '/job/:id?', '/counter/:id?', '/bench/:id?', '/floor', '/machine/:id'].map((path) => ({
+      path,
+      component: to,
+    })),
   })
   await router.push(at)
   const queryClient = new QueryClient({ defaultOptions: { queries: { retry: false, staleTime: Infinity } } })
@@ -2504,10 +2507,12 @@ describe('a hurry', () => {
       Element.prototype.scrollIntoView = () => undefined
       const router = createRouter({
         history: createMemoryHistory(),
-        routes: ['/', '/job/:id?', '/counter/:id?', '/bench/:id?', '/floor', '/machine/:id', '/shelf', '/house'].map((path) => ({
-          path,
-          component: { template: '<i />' },
-        })),
+        routes: ['/', '/job/:id?', '/counter/:id?', '/bench/:id?', '/floor', '/machine/:id', '/shelf', '/house'].map(
+          (path) => ({
+            path,
+            component: { template: '<i />' },
+          }),
+        ),
       })
       await router.push(at)
       const queryClient = new QueryClient({ defaultOptions: { queries: { retry: false, staleTime: Infinity } } })
