@@ -19,6 +19,7 @@ import (
 	"jobshelf/core/shape/solid"
 	"jobshelf/core/shape/units"
 	"jobshelf/internal/demo"
+	"jobshelf/internal/desk/decide"
 	"jobshelf/internal/told"
 )
 
@@ -31,6 +32,7 @@ import (
 //	wait job N, wait slices N   until nothing of a job's check, or a piece's slices, goes on
 //	change KIND N JSON      the Nth of the house's machines, materials or recipes as it is, changed by
 //	                        what is given, put back; "change house 0 JSON" the house itself
+//	run N WHAT [JSON]       something done with the run that comes first of job N, as POST /runs/…/WHAT
 //	METHOD PATH [JSON]      a request; $v is the revision that was seen last
 //	show METHOD PATH [JSON] TEXT…  only those fields of the answer that hold one of the texts
 func TestTold(t *testing.T) {
@@ -102,6 +104,17 @@ func (h *teller) line(l string) {
 			a := h.call("GET", fmt.Sprintf("/pieces/%d/slices", n), nil)
 			return !bytes.Contains(a.body, []byte(`"queued"`)) && !bytes.Contains(a.body, []byte(`"running"`))
 		})
+	case "run":
+		job, what, _ := strings.Cut(rest, " ")
+		var v decide.JobView
+		h.call("GET", "/jobs/"+job, nil).into(h.t, &v)
+		require.NotEmpty(h.t, v.Runs, "%s", l)
+		what, body, has := strings.Cut(what, " ")
+		var sent any
+		if has {
+			require.NoError(h.t, json.Unmarshal([]byte(body), &sent), "%s", l)
+		}
+		h.tell("", h.call("POST", fmt.Sprintf("/runs/%d/%s", v.Runs[0].ID, what), sent), nil)
 	default:
 		show := word == "show"
 		if show {

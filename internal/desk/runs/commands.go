@@ -58,7 +58,7 @@ func on(ctx context.Context, d *desk.Desk, id int64, change func(*store.Tx, stor
 func move(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, r store.Run, s step) error {
 	to, ok := run.Table.To(r.State, s.event)
 	if !ok {
-		return desk.Refuse("run stays", r.Title(), r.State)
+		return desk.Refuse("run is otherwise", r.Title(), r.State)
 	}
 	jobs, err := floor.LockAll(ctx, tx, &r)
 	if err != nil {
@@ -208,7 +208,7 @@ func points(ctx context.Context, q store.Q, r store.Run) ([]run.Point, *store.Ma
 func Check(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, said []string) error {
 	return on(ctx, d, id, func(tx *store.Tx, r store.Run) error {
 		if !run.Table.Can(r.State, run.Checks) {
-			return desk.Refuse("run stays", r.Title(), r.State)
+			return desk.Refuse("run is otherwise", r.Title(), r.State)
 		}
 		if err := mayStart(ctx, tx, r); err != nil {
 			return err
@@ -297,7 +297,7 @@ func Want(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, what, reaso
 			return err
 		}
 		if !slices.Contains(may[what], r.State) || r.State == run.Lost {
-			return desk.Refuse("run stays", r.Title(), r.State)
+			return desk.Refuse("run is otherwise", r.Title(), r.State)
 		}
 		if what == run.WantsStop && strings.TrimSpace(reason) == "" {
 			return desk.Wrong("reason", "no reason for a failure")
@@ -359,7 +359,7 @@ func TakeOff(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, bad []in
 		}
 		if len(bad) > 0 { // planned first, so that its job stays in production
 			if !run.Table.Can(r.State, run.ComesOff) {
-				return desk.Refuse("run stays", r.Title(), r.State)
+				return desk.Refuse("run is otherwise", r.Title(), r.State)
 			}
 			if err := plates.OrderAgain(ctx, d, tx, a, r, bad); err != nil {
 				return err
@@ -373,7 +373,7 @@ func TakeOff(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, bad []in
 func PutBack(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) error {
 	return on(ctx, d, id, func(tx *store.Tx, r store.Run) error {
 		if r.ClearedAt != nil || len(r.Bad) > 0 {
-			return desk.Refuse("run stays", r.Title(), r.State)
+			return desk.Refuse("run is otherwise", r.Title(), r.State)
 		}
 		jobs, err := floor.LockAll(ctx, tx, &r)
 		if err != nil {
@@ -381,7 +381,7 @@ func PutBack(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) error {
 		}
 		for _, j := range jobs {
 			if !slices.Contains([]string{job.InProduction, job.Finishing}, j.State) {
-				return desk.Refuse("run stays", r.Title(), r.State)
+				return desk.Refuse("run is otherwise", r.Title(), r.State)
 			}
 		}
 		lanes, err := tx.Lanes(ctx)
@@ -480,7 +480,7 @@ func idle(ctx context.Context, tx *store.Tx, m *store.Machine) error {
 	}
 	for _, r := range lanes {
 		if r.MachineID == m.ID && run.Begun(r.State) && r.State != run.Paused && r.State != run.PausedCold && r.State != run.Cooling {
-			return desk.Refuse("run stays", r.Title(), r.State)
+			return desk.Refuse("run is otherwise", r.Title(), r.State)
 		}
 	}
 	return nil

@@ -2528,6 +2528,8 @@ describe('a hurry', () => {
       )
       await flushPromises()
       for (const n of [...notices]) hush(n.id)
+      // What waits for a while (a search that is typed, a notice that goes) comes at no other time on a slow machine.
+      vi.useFakeTimers({ toFake: ['setTimeout', 'clearTimeout', 'setInterval', 'clearInterval'] })
       let said = ''
       const told: string[] = []
       let last: HTMLElement | undefined
@@ -2597,6 +2599,7 @@ describe('a hurry', () => {
         said = now
         if (step % 35 === 34) told.push(said)
       }
+      vi.useRealTimers()
       expect(told.join('\n')).toMatchSnapshot()
       clock.mockRestore()
       vi.unstubAllGlobals()
