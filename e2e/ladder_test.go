@@ -2,6 +2,7 @@ package e2e
 
 import (
 	"fmt"
+	"strings"
 	"testing"
 	"time"
 
@@ -81,10 +82,15 @@ func TestTheBedShowsItsRuns(t *testing.T) {
 			}
 		}
 		c.post(fmt.Sprintf("/jobs/%d/approve", id), map[string]any{"machine_id": on, "revision": v.Revision}, nil)
-		for _, state := range []string{"approved", "in production"} {
-			v = c.until(id, func(v decide.JobView) bool { return v.State == state })
-			c.post(fmt.Sprintf("/jobs/%d/advance", id), map[string]any{"revision": v.Revision}, nil)
+		v = c.until(id, func(v decide.JobView) bool { return v.State == "approved" })
+		run := fmt.Sprintf("/runs/%d", v.Runs[0].ID)
+		c.post(run+"/check", map[string]any{"points": []string{"bed", "nozzle 1"}}, nil)
+		for _, step := range []string{"/start", "/tell it lays its first line", "/tell it comes to its end"} {
+			path, what, _ := strings.Cut(step, " ")
+			c.post(run+path, map[string]any{"what": what}, nil)
 		}
+		c.post(run+"/off", map[string]any{"bad": []int{}}, nil)
+		c.post(fmt.Sprintf("/machines/%d/cleared", on), map[string]any{}, nil)
 	}
 	p, ok := atTheDesk(t, server.base)
 	ok(p.Go("/house"))

@@ -186,3 +186,66 @@ func TestARunGoesItsWay(t *testing.T) {
 	require.NoError(t, runs.Clear(ctx, f.Desk, f.Cato, f.machine.ID))
 	require.Equal(t, job.Finishing, f.Job(f.job).State)
 }
+
+// Whoever starts a run sees its first layers within the house's minutes; else it waits, and is cold. Who comes later
+// warms it again, and sees how it goes on.
+func TestFirstLayersThatNobodySees(t *testing.T) {
+	t.Parallel()
+	f := open(t, 60, program(300, ""), nil)
+	f.fast()
+	f.drives("one")
+	f.start()
+	f.until(run.First)
+	f.until(run.PausedCold)
+	f.cold()
+	var why string
+	require.NoError(t, f.Store.Pool.QueryRow(ctx, `SELECT because->>'code' FROM event WHERE job_id = $1 AND name = 'run paused'`, f.job).Scan(&why))
+	require.Equal(t, "first layers not seen", why)
+	require.NoError(t, runs.Want(ctx, f.Desk, f.Cato, f.run, run.WantsGoOn, ""))
+	f.until(run.Heating)
+	f.until(run.First)
+	require.NoError(t, runs.See(ctx, f.Desk, f.Cato, f.run))
+	f.until(run.Printing)
+	require.NoError(t, runs.Want(ctx, f.Desk, f.Cato, f.run, run.WantsStop, "It is enough."))
+	r := f.until(run.Stopped)
+	require.Equal(t, "It is enough.", r.Reason)
+	f.cold()
+	require.Equal(t, job.Approved, f.Job(f.job).State, "another is planned")
+}
+
+// A machine is warmed ahead as what comes next begins, no warmer; it cools when nobody comes, and is not warmed at all
+// where it would not cool by itself.
+func TestWarmedAhead(t *testing.T) {
+	t.Parallel()
+	f := open(t, 60, program(16, ""), nil)
+	f.fast()
+	f.drives("one")
+	asked := func() (c float64) {
+		f.standin.Do(func(p *standin.Printer) { c = p.Asked() })
+		return c
+	}
+	require.NoError(t, runs.Warm(ctx, f.Desk, f.Cato, f.machine.ID, runs.ForNext))
+	require.Eventually(t, func() bool { return asked() > 0 }, 20*time.Second, 10*time.Millisecond)
+	recipes, err := f.Store.Recipes(ctx)
+	require.NoError(t, err)
+	for _, r := range recipes {
+		if r.MachineID == f.machine.ID && r.Data.Name == f.state().Recipe {
+			require.InDelta(t, r.Data.WithDefaults().FirstNozzleC, asked(), 0.5)
+		}
+	}
+	require.Eventually(t, func() bool { return asked() == 0 }, 60*time.Second, 50*time.Millisecond, "nobody came for twenty minutes")
+	require.NoError(t, runs.Warm(ctx, f.Desk, f.Cato, f.machine.ID, runs.ForLoad))
+	require.Eventually(t, func() bool { return asked() > 0 }, 20*time.Second, 10*time.Millisecond)
+	require.NoError(t, runs.Warm(ctx, f.Desk, f.Cato, f.machine.ID, runs.HeatOff))
+	require.Eventually(t, func() bool { return asked() == 0 }, 20*time.Second, 10*time.Millisecond)
+
+	all, err := f.Store.Machines(ctx)
+	require.NoError(t, err)
+	for _, m := range all {
+		if m.ID == f.machine.ID {
+			m.Data.IdleOffS = 0
+			require.NoError(t, house.SetMachine(ctx, f.Desk, f.Cato, house.MachineView(m)))
+		}
+	}
+	require.ErrorContains(t, runs.Warm(ctx, f.Desk, f.Cato, f.machine.ID, runs.ForNext), "does not turn its heat off by itself")
+}

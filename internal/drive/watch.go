@@ -235,7 +235,7 @@ func (w *watch) steer(ctx context.Context, shut bool) (bool, error) {
 	}
 	r := w.run
 	k := w.known(shut)
-	s := run.Steer(run.Now{State: r.State, Wants: r.Wants, Reheats: len(r.Heats) > 0 && r.State == run.Heating, Unseen: r.Seen == 0, Since: w.x.d.Now().Sub(r.Since),
+	s := run.Steer(run.Now{State: r.State, Wants: r.Wants, Reheats: len(r.Heats) > 0 && r.State == run.Heating, Unseen: r.Seen == 0, Alone: r.Why.Code == run.NotSeen, Since: w.x.d.Now().Sub(r.Since),
 		Patience: time.Duration(h.AttendanceMin) * time.Minute, CoolsItself: w.m.IdleOffS > 0}, k)
 	if s.Act == run.Send {
 		return false, w.begin(ctx)
@@ -418,6 +418,16 @@ func (w *watch) do(ctx context.Context, a run.Act) error {
 // ahead cools what somebody has warmed, when nobody comes.
 func (w *watch) ahead(ctx context.Context) error {
 	w.program, w.of = nil, 0
+	if w.line != nil {
+		asked, err := w.x.d.Store.TakeWarmth(ctx, w.l.owner.Machine, w.l.owner.Fence)
+		if err != nil {
+			return err
+		}
+		if asked != nil {
+			w.hotSince = time.Time{} // its minutes begin anew
+			return w.warm(ctx, asked.Heats)
+		}
+	}
 	k := w.known(false)
 	if !k.Hot || k.Prints || w.line == nil {
 		w.hotSince = time.Time{}
@@ -432,6 +442,16 @@ func (w *watch) ahead(ctx context.Context) error {
 		return err
 	}
 	return w.do(ctx, run.Ahead(now.Sub(w.hotSince), time.Duration(h.AttendanceMin)*time.Minute, k))
+}
+
+// warm makes a machine that nothing is on as warm as somebody has asked, or cold.
+func (w *watch) warm(ctx context.Context, heats []wire.Heat) error {
+	if len(heats) == 0 {
+		return w.do(ctx, run.HeatOff)
+	}
+	bounded, cancel := context.WithTimeout(ctx, w.x.o.Patience.Lost)
+	defer cancel()
+	return w.line.Warm(bounded, heats)
 }
 
 const (

@@ -200,6 +200,11 @@ var table = []route{
 	on(desk.Coordinator, "clear-bed", "POST /machines/{id}/cleared", "Somebody has looked: its bed is clear", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *ByID) error {
 		return runs.Clear(ctx, d, a, in.ID)
 	})),
+	on(desk.Coordinator, "warm", "POST /machines/{id}/warm", "Warm it ahead with nothing on it, or turn its heat off", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[struct {
+		For string `json:"for" enum:"what comes next,other filament,nothing"`
+	}]) error {
+		return runs.Warm(ctx, d, a, in.ID, in.Body.For)
+	})),
 	on(desk.Coordinator, "load", "POST /machines/{id}/loaded", "Other filament is in a nozzle", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[runs.Filament]) error {
 		return runs.Load(ctx, d, a, in.ID, in.Body)
 	})),

@@ -4,6 +4,8 @@ import (
 	"context"
 	"encoding/json"
 	"time"
+
+	"jobshelf/core/print/wire"
 )
 
 // Device is what is known of a machine on a line, and who speaks with it.
@@ -44,6 +46,25 @@ func (q Q) Release(ctx context.Context, machine, fence int64) error {
 func (t *Tx) Holds(ctx context.Context, machine, fence int64) (bool, error) {
 	n, err := all[int64s](ctx, t.Q, `SELECT fence FROM device WHERE machine_id = $1 AND fence = $2 AND until > now() FOR SHARE`, machine, fence)
 	return len(n) == 1, err
+}
+
+// Warmth is what somebody has asked to be warm on a machine that nothing is on; nothing: all off.
+type Warmth struct{ Heats []wire.Heat }
+
+// WantWarmth asks for it, whoever drives the machine.
+func (q Q) WantWarmth(ctx context.Context, machine int64, w Warmth) error {
+	return q.exec(ctx, `INSERT INTO device (machine_id, wants) VALUES ($1, $2) ON CONFLICT (machine_id) DO UPDATE SET wants = $2`, machine, w)
+}
+
+// TakeWarmth gives what is asked for, once, to who owns the machine; nil where nothing is.
+func (q Q) TakeWarmth(ctx context.Context, machine, fence int64) (*Warmth, error) {
+	type row struct{ W *Warmth }
+	got, err := all[row](ctx, q, `WITH asked AS (SELECT machine_id, wants FROM device WHERE machine_id = $1 AND fence = $2 AND wants IS NOT NULL FOR UPDATE)
+		UPDATE device d SET wants = NULL FROM asked a WHERE d.machine_id = a.machine_id RETURNING a.wants`, machine, fence)
+	if err != nil || len(got) == 0 {
+		return nil, err
+	}
+	return got[0].W, nil
 }
 
 type int64s struct{ N int64 }

@@ -100,6 +100,8 @@ var history = texts{
 	"does: paused cold":                   say("%[1]s waits, its heat is off"),                         // title
 	"does: lost":                          say("Nobody knows what becomes of %[1]s"),                   // title
 	"does: cooling":                       say("%[1]s is done and cools: take it off"),                 // title
+	"machine warmed":                      say("%[1]s is warmed for %[2]s"),                            // machine, title
+	"heat turned off":                     say("The heat of %[1]s is turned off"),                      // machine
 	"came off":                            say("Came off the machine"),
 	"ready to be fetched":                 say("Ready to be fetched"),
 	"fetched":                             say("Fetched"),

@@ -77,7 +77,11 @@ func Shadow(m *mesh.Mesh) polygon.Path {
 	if largest != nil && whole-largest.Area() < crumbMM2 {
 		return largest
 	}
-	if hull := polygon.Hull(at); len(hull) >= 3 && math.Abs(hull.Area()) > 0 {
+	used := make([]polygon.Point, 0, 3*len(m.Triangles)) // a corner of no triangle is none of the body
+	for _, t := range m.Triangles {
+		used = append(used, at[t[0]], at[t[1]], at[t[2]])
+	}
+	if hull := polygon.Hull(used); len(hull) >= 3 && math.Abs(hull.Area()) > 0 {
 		return hull
 	}
 	return nil

@@ -121,7 +121,15 @@ type (
 	}
 	SlicedAgain    struct{}
 	NotSlicedAgain struct{}
-	BedCleared     struct {
+	// Warmed and HeatTurnedOff are of a machine that nothing is on.
+	Warmed struct {
+		Machine string `json:"machine"`
+		For     string `json:"for"`
+	}
+	HeatTurnedOff struct {
+		Machine string `json:"machine"`
+	}
+	BedCleared struct {
 		Machine string `json:"machine"`
 	}
 	Loaded struct {
@@ -335,6 +343,8 @@ func (RunBackOn) Kind() string          { return "run back on" }
 func (RunWanted) Kind() string          { return "run wanted" }
 func (SlicedAgain) Kind() string        { return "sliced again for bad copies" }
 func (NotSlicedAgain) Kind() string     { return "not sliced again" }
+func (Warmed) Kind() string             { return "machine warmed" }
+func (HeatTurnedOff) Kind() string      { return "heat turned off" }
 func (BedCleared) Kind() string         { return "bed cleared" }
 func (Loaded) Kind() string             { return "filament loaded" }
 func (CameOff) Kind() string            { return "came off" }
@@ -392,7 +402,7 @@ func (Several) Kind() string            { return "several" }
 // Kinds are all of them, as they are before anything is in them.
 var Kinds = []Event{
 	HandedIn{}, Checked{}, Unread{}, CheckedAgain{}, CheckAsked{}, CheckCancelled{}, CheckSetAside{}, Approved{}, ApprovedUpTo{}, ApprovedIf{}, LetterWritten{}, GroupGiven{}, ForWarmth{}, ForOutdoors{}, ForBending{}, ForLoad{}, ForFitting{}, ForColour{}, ForAnything{}, Asked{}, Replied{}, FindingAnswered{}, AnswerTakenBack{}, RuleWritten{}, RuleTakenAway{}, YesNotKept{}, YesTakenBack{}, Withdrawn{},
-	SentBack{}, RunReady{}, RunNotReady{}, RunSent{}, RunNotSent{}, RunLays{}, RunSeen{}, RunPaused{}, RunGoesOn{}, RunCools{}, RunRewarms{}, RunLost{}, RunFound{}, RunEnded{}, RunStopped{}, RunBackOn{}, RunWanted{}, SlicedAgain{}, NotSlicedAgain{}, BedCleared{}, Loaded{},
+	SentBack{}, RunReady{}, RunNotReady{}, RunSent{}, RunNotSent{}, RunLays{}, RunSeen{}, RunPaused{}, RunGoesOn{}, RunCools{}, RunRewarms{}, RunLost{}, RunFound{}, RunEnded{}, RunStopped{}, RunBackOn{}, RunWanted{}, SlicedAgain{}, NotSlicedAgain{}, Warmed{}, HeatTurnedOff{}, BedCleared{}, Loaded{},
 	Started{}, CameOff{}, Failed{}, ReadyToFetch{}, Fetched{}, MovedInItsLane{}, ToLieTogether{}, LieTogether{}, NotTogether{}, LiesAlone{}, RepairAskedFor{}, Repaired{}, UnitLeft{}, UnitSaid{}, CopiesSaid{}, CountsAsItCame{},
 	StandsAsBest{}, NozzleSaid{}, NozzleOfRecipe{}, LoadSaid{}, LoadNone{}, PieceLeftOut{}, PieceBack{}, FileReplaced{}, PieceUndone{}, PieceRedone{}, Turned{}, Mirrored{}, Sized{},
 	CountsMended{}, SliceOrdered{}, SliceAgain{}, SliceCancelled{}, SliceRemoved{}, SliceNamed{}, SliceChosen{}, SliceDone{}, SliceFailed{}, SliceSetAside{}, HouseChanged{}, BedTurned{}, BedRenewed{}, MachineChanged{}, MaterialChanged{},

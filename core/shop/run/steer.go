@@ -49,11 +49,15 @@ type Now struct {
 	Wants    string
 	Reheats  bool          // it was paused cold and warms again
 	Unseen   bool          // its first layers were not seen
+	Alone    bool          // it paused because nobody came to see them
 	Since    time.Duration // it is in its state
 	Patience time.Duration // the house's: how long something hot waits for somebody
 	// CoolsItself: the machine turns its heat off by itself if nobody comes; of one that does not nothing waits hot.
 	CoolsItself bool
 }
+
+// NotSeen is why a run pauses whose first layers nobody has said to be good.
+const NotSeen = "first layers not seen"
 
 // Step is what to do at the machine, and then, what that or what was heard makes of the run.
 type Step struct {
@@ -66,7 +70,7 @@ type Step struct {
 // asks first after a break finds out from the machine and the run alone where they are.
 func Steer(n Now, m Machine) Step {
 	if n.State == Cooling {
-		if m.Heard && m.Hot {
+		if m.Heard && !m.Shut && m.Hot {
 			return Step{Act: HeatOff}
 		}
 		return Step{}
@@ -160,7 +164,7 @@ func on(n Now, m Machine) Step {
 			return Step{Act: Resume, Event: Lays}
 		}
 	case n.State == First && n.Since > n.Patience:
-		return Step{Act: Halt, Event: Pauses, Why: problem.Say("first layers not seen")}
+		return Step{Act: Halt, Event: Pauses, Why: problem.Say(NotSeen)}
 	}
 	return Step{}
 }
@@ -177,7 +181,7 @@ func paused(n Now, m Machine) Step {
 		return Step{Act: Resume, Event: onward}
 	case m.Moves && m.Waits == "":
 		return Step{Event: onward} // somebody has let it go on at the machine
-	case !n.CoolsItself, n.Since > n.Patience:
+	case !n.CoolsItself, n.Alone, n.Since > n.Patience:
 		return Step{Act: HeatOff, Event: Cools}
 	}
 	return Step{}

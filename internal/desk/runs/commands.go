@@ -12,6 +12,7 @@ import (
 
 	"jobshelf/core/print/machine"
 	"jobshelf/core/print/stored"
+	"jobshelf/core/print/wire"
 	"jobshelf/core/shape/problem"
 	"jobshelf/core/shop/event"
 	"jobshelf/core/shop/job"
@@ -470,6 +471,102 @@ func Load(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, f Filament)
 		desk.Tell(tx, store.OfHouse, a.ID, event.Loaded{Machine: m.Data.Name, Nozzle: f.Nozzle, Filament: strings.TrimSpace(f.ColourName + " " + f.Material)})
 		return desk.LanesChanged(ctx, d, tx)
 	})
+}
+
+// What a machine can be warmed for with nothing on it.
+const (
+	ForNext = "what comes next"
+	ForLoad = "other filament"
+	HeatOff = "nothing"
+)
+
+// Warm asks a machine on a line to be warm ahead of what comes next, or for other filament, or to turn its heat off. It
+// is no warmer than what comes next asks for, and cools when nobody comes within the house's minutes.
+func Warm(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, what string) error {
+	return d.Store.InTx(ctx, func(tx *store.Tx) error {
+		if err := tx.LockLanes(ctx); err != nil {
+			return err
+		}
+		m, err := floor.MachineOf(ctx, tx.Q, id)
+		if err != nil {
+			return err
+		}
+		lanes, err := tx.Lanes(ctx)
+		if err != nil {
+			return err
+		}
+		var next *store.Run
+		for i := range lanes {
+			r := &lanes[i]
+			switch {
+			case r.MachineID != id:
+			case run.Begun(r.State):
+				return desk.Refuse("run is otherwise", r.Title(), r.State)
+			case next == nil:
+				next = r
+			}
+		}
+		var w store.Warmth
+		switch {
+		case m.Data.Line == "":
+			return desk.Refuse("machine has no line", m.Data.Name)
+		case what == HeatOff:
+		case m.Data.IdleOffS <= 0:
+			return desk.Refuse("does not cool by itself", m.Data.Name)
+		case next == nil:
+			return desk.Refuse("nothing comes next", m.Data.Name)
+		default:
+			if w.Heats, err = heatsFor(ctx, tx.Q, m, next, what); err != nil {
+				return err
+			}
+		}
+		if err := tx.WantWarmth(ctx, id, w); err != nil {
+			return err
+		}
+		if what == HeatOff {
+			desk.Tell(tx, store.OfHouse, a.ID, event.HeatTurnedOff{Machine: m.Data.Name})
+		} else {
+			desk.Tell(tx, store.OfHouse, a.ID, event.Warmed{Machine: m.Data.Name, For: next.Title()})
+		}
+		return nil
+	})
+}
+
+// heatsFor are the temperatures that a run begins with, or that other filament goes in with.
+func heatsFor(ctx context.Context, q store.Q, m *store.Machine, r *store.Run, what string) ([]wire.Heat, error) {
+	materials, err := q.Materials(ctx)
+	if err != nil {
+		return nil, err
+	}
+	of := map[string]*machine.Material{}
+	var house []machine.Material
+	for i := range materials {
+		of[materials[i].Data.Name] = &materials[i].Data
+		house = append(house, materials[i].Data)
+	}
+	is := of[r.Material]
+	if is == nil {
+		return nil, desk.Wrong("material", "no such material loaded", r.Material)
+	}
+	if what == ForLoad {
+		return []wire.Heat{{Nozzle: 0, ToC: run.Load(&m.Data, of[m.Data.Material], is).HotC}}, nil
+	}
+	recipes, err := q.Recipes(ctx)
+	if err != nil {
+		return nil, err
+	}
+	k := slices.IndexFunc(recipes, func(x store.Recipe) bool { return x.MachineID == m.ID && x.Data.Name == r.Recipe })
+	if k < 0 {
+		return nil, desk.Refuse("nothing comes next", m.Data.Name)
+	}
+	var out []wire.Heat
+	for _, h := range recipes[k].Data.Heats(&m.Data, m.Data.Load(is, house)) {
+		if !h.First || h.Nozzle > 1 {
+			continue // what is not laid first warms when its turn comes
+		}
+		out = append(out, wire.Heat{Bed: h.Nozzle == 0, Nozzle: max(0, h.Nozzle-1), ToC: h.C})
+	}
+	return out, nil
 }
 
 // idle refuses while something is under way on a machine, unless that waits for somebody.

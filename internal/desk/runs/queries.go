@@ -103,6 +103,7 @@ type MachineNow struct {
 	Clear   []string       `json:"to_clear" doc:"What lay on its bed since that was clear"`
 	Loading *LoadingWay    `json:"loading,omitempty"`
 	Curve   *HeatCurve     `json:"curve,omitempty"`
+	Warm    []string       `json:"warm" enum:"what comes next,other filament,nothing" doc:"What it can be warmed for now, with nothing on it; nothing: its heat off"`
 	IdleOff bool           `json:"idle_off" doc:"It turns its heat off by itself if nobody comes"`
 }
 
@@ -242,7 +243,7 @@ func Machine(ctx context.Context, d *desk.Desk, id int64) (MachineNow, error) {
 	if m == nil {
 		return MachineNow{}, store.ErrNotFound
 	}
-	v := MachineNow{MachineBrief: s.brief(m), Volume: m.Data.Volume, Camera: m.Data.Camera != "", Address: m.Data.Address, Clear: []string{},
+	v := MachineNow{MachineBrief: s.brief(m), Volume: m.Data.Volume, Camera: m.Data.Camera != "", Address: m.Data.Address, Clear: []string{}, Warm: []string{},
 		Loaded: strings.TrimSpace(m.Data.ColourName + " " + m.Data.Material), IdleOff: m.Data.IdleOffS > 0}
 	if k, ok := s.said[id]; ok && v.Line {
 		v.Curve = &k.Curve
@@ -265,10 +266,29 @@ func Machine(ctx context.Context, d *desk.Desk, id int64) (MachineNow, error) {
 			v.Loading = s.loading(m, next)
 		}
 	}
+	if now == nil && v.Said != nil && v.Said.Link == Heard {
+		v.Warm = s.warm(m, next, v.Said, v.Loading != nil)
+	}
 	if n := len(s.clear[id]); n > 0 && now == nil {
 		v.Last, err = s.course(ctx, d.Store.Q, m, &s.clear[id][n-1])
 	}
 	return v, err
+}
+
+// warm is what a machine can be warmed for that nothing is on.
+func (s *state) warm(m *store.Machine, next *store.Run, said *MachineSaid, other bool) []string {
+	out := []string{}
+	if m.Data.IdleOffS > 0 && next != nil {
+		if other {
+			out = append(out, ForLoad)
+		} else {
+			out = append(out, ForNext)
+		}
+	}
+	if slices.ContainsFunc(said.Heats, func(h HeatNow) bool { return h.To > 0 }) {
+		out = append(out, HeatOff)
+	}
+	return out
 }
 
 // mayCheck says that a run's checklist can be gone through, or why not.

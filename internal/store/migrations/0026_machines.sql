@@ -32,6 +32,7 @@ CREATE TABLE device (
     fence       bigint NOT NULL DEFAULT 0,
     until       timestamptz NOT NULL DEFAULT '-infinity',
     said        jsonb NOT NULL DEFAULT '{}',
+    wants       jsonb, -- what somebody has asked to be warm with nothing on it, or off
     at          timestamptz NOT NULL DEFAULT now()
 );
 

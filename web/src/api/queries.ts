@@ -13,6 +13,7 @@ import {
   type JobView,
   type LadderRow,
   type PieceChange,
+  type MachineNow,
   type RoutineJob,
   type RunCourse,
   type Slip,
@@ -682,4 +683,9 @@ export const useLoad = () =>
   useDeed<{ machine: number; nozzle: number; material: string; colour: string; colour_name: string }>({
     run: ({ machine, ...body }) => take(api.POST('/machines/{id}/loaded', { params: { path: { id: machine } }, body })),
     touches: (v) => [...ofRun({ id: 0, machine: v.machine }), ['house']],
+  })
+export const useWarm = () =>
+  useDeed<{ machine: number; what: MachineNow['warm'][number] }>({
+    run: (v) => take(api.POST('/machines/{id}/warm', { params: { path: { id: v.machine } }, body: { for: v.what } })),
+    touches: (v) => [['machine', v.machine]],
   })

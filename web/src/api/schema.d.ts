@@ -468,6 +468,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/machines/{id}/warm": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Warm it ahead with nothing on it, or turn its heat off */
+        post: operations["warm"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/materials/{id}": {
         parameters: {
             query?: never;
@@ -1343,6 +1360,10 @@ export interface components {
             bad: number[];
             reason?: string;
         };
+        "ByIDStruct { For string \"json:\\\"for\\\" enum:\\\"what comes nextOther filamentNothing\\\"\" }Body": {
+            /** @enum {string} */
+            for: "what comes next" | "other filament" | "nothing";
+        };
         "ByIDStruct { Points ListString \"json:\\\"points\\\" maxItems:\\\"40\\\" doc:\\\"The keys of those that are so\\\"\" }Body": {
             /** @description The keys of those that are so */
             points: string[];
@@ -2122,6 +2143,8 @@ export interface components {
             /** @description What lay on its bed since that was clear */
             to_clear: string[];
             volume: components["schemas"]["Volume"];
+            /** @description What it can be warmed for now, with nothing on it; nothing: its heat off */
+            warm: ("what comes next" | "other filament" | "nothing")[];
         };
         MachineSaid: {
             /** Format: date-time */
@@ -5536,6 +5559,66 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["Filament"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    warm: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ByIDStruct { For string \"json:\\\"for\\\" enum:\\\"what comes nextOther filamentNothing\\\"\" }Body"];
             };
         };
         responses: {

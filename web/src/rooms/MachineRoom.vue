@@ -13,6 +13,7 @@ import {
   useTakeOff,
   useTellRun,
   useUncheckRun,
+  useWarm,
   useWantRun,
   type Telling,
 } from '../api/queries'
@@ -49,8 +50,9 @@ const off = useTakeOff()
 const back = usePutBack()
 const clear = useClearBed()
 const load = useLoad()
+const warm = useWarm()
 const busy = computed(() =>
-  [check, uncheck, start, see, tell, want, fail, off, back, clear, load].some((x) => x.isPending.value),
+  [check, uncheck, start, see, tell, want, fail, off, back, clear, load, warm].some((x) => x.isPending.value),
 )
 
 // What was said yes to of the checklist, until it is done.
@@ -130,6 +132,12 @@ const said1 = (what: Telling) =>
     'it warms again': 'It warms again',
     'it comes to its end': 'It has come to its end',
   })[what]
+
+const warmFor = {
+  'what comes next': 'Warm it for what comes next',
+  'other filament': 'Warm it for other filament',
+  nothing: 'Heat off',
+}
 
 const steps = computed(() => {
   const l = m.value?.loading
@@ -407,6 +415,17 @@ useKeys('Machine', [
         <h2>Heat</h2>
         <HeatCurve v-if="m.said?.heats.length" :curve="m.curve" :heats="m.said.heats" />
         <p v-else class="quiet">It has not told its temperatures.</p>
+        <div v-if="m.warm.length" class="acts">
+          <v-btn
+            v-for="w in m.warm"
+            :key="w"
+            size="small"
+            class="warm"
+            :disabled="busy"
+            @click="warm.mutate({ machine: id, what: w })"
+            >{{ warmFor[w] }}</v-btn
+          >
+        </div>
         <p v-if="!m.idle_off" class="quiet small">
           It does not turn its heat off by itself, so nothing waits warm on it.
         </p>
