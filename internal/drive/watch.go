@@ -497,13 +497,11 @@ func (w *watch) progress(s *runs.MachineSaid) {
 		s.Sent = w.share
 	case run.Heating:
 		for _, h := range w.now.Heats {
-			rate := w.m.WarmUp.NozzleCPerS
+			all, gone := w.m.HeatUpSeconds(h.ToC, 0), w.m.HeatUpSeconds(h.C, 0)
 			if h.Bed {
-				rate = w.m.WarmUp.BedCPerS
+				all, gone = w.m.HeatUpSeconds(0, h.ToC), w.m.HeatUpSeconds(0, h.C)
 			}
-			if rate > 0 {
-				s.LeftS = max(s.LeftS, (h.ToC-h.C)/rate)
-			}
+			s.LeftS = max(s.LeftS, all-gone)
 		}
 	case run.First, run.Printing, run.Paused, run.PausedCold:
 		if !stored.Same(w.now.File, w.run.ID) || w.now.Of == 0 {

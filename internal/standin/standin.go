@@ -19,7 +19,7 @@ import (
 // Options are what a stand-in is told beside its machine.
 type Options struct {
 	StorageBytes int64   // that its storage holds; 0: 64 MB
-	NozzleLoss   float64 // 1/s; 0: none
+	NozzleLoss   float64 // 1/s; 0: the machine's
 	BedLoss      float64
 	SpoolMM      float64 // filament on its spool; 0: endless
 }
@@ -104,9 +104,9 @@ func (p *Printer) SwitchOn() {
 		if k < len(p.nozzles) {
 			was = p.nozzles[k]
 		}
-		nozzles[k] = cold(was, p.m.WarmUp.NozzleCPerS, p.o.NozzleLoss, p.m.NozzleMaxC)
+		nozzles[k] = cold(was, p.m.WarmUp.NozzleCPerS, cmp.Or(p.o.NozzleLoss, p.m.WarmUp.NozzleLossPerS), p.m.NozzleMaxC)
 	}
-	p.nozzles, p.bed = nozzles, cold(p.bed, p.m.WarmUp.BedCPerS, p.o.BedLoss, p.m.BedMaxC)
+	p.nozzles, p.bed = nozzles, cold(p.bed, p.m.WarmUp.BedCPerS, cmp.Or(p.o.BedLoss, p.m.WarmUp.BedLossPerS), p.m.BedMaxC)
 	p.board, p.nozzle, p.waiting, p.after, p.dwellS, p.inbox = wire.Board{}, 0, nil, nil, 0, nil
 	p.writing, p.printing, p.paused, p.halted = "", nil, false, ""
 	p.mover.queue, p.mover.speed, p.mover.done, p.pending = nil, 0, 0, nil

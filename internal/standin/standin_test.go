@@ -88,14 +88,22 @@ func open(t *testing.T, m *machine.Machine, o Options) *desk {
 }
 
 // Programs of ours take a stand-in as long as the full estimate says, and as much filament: two ways of working a machine
-// out that share no code. Heat is left out here: it is known by a formula.
+// out that share no code, with machines that lose heat to the room and with such that do not. JOBSHELF_EVERY=1 takes all
+// parts, and not every third.
 func TestPrintsTakeAsLongAsEstimated(t *testing.T) {
+	every := 3
+	if os.Getenv("JOBSHELF_EVERY") == "1" {
+		every = 1
+	}
 	for k, part := range solid.Parts() {
-		if part.Fault != "" || part.Unit != units.Millimetre || k%3 != 0 {
+		if part.Fault != "" || part.Unit != units.Millimetre || k%every != 0 {
 			continue
 		}
 		choices := demo.Choices(recipe.Everyday)
-		c := choices[k/3%4]
+		c := choices[k/every%4]
+		if k/every%2 == 0 && c.Machine != nil {
+			c.Machine.WarmUp.NozzleLossPerS, c.Machine.WarmUp.BedLossPerS = 0.007, 0.0025
+		}
 		size := part.Mesh.Bounds().Size()
 		if c.Recipe == nil || size.X > 150 || size.Y > 150 || size.Z > 150 {
 			continue
@@ -126,7 +134,7 @@ func TestPrintsTakeAsLongAsEstimated(t *testing.T) {
 			t.Logf("%.0f s of %.0f (%+.2f %%), warm-up %.0f of %.0f, %.1f mm of %.1f", took, full.Seconds, 100*(took/full.Seconds-1), d.p.WaitedS, full.WarmUpSeconds, d.p.UsedMM, full.FilamentMM)
 			assert.InEpsilon(t, full.Seconds, took, 0.01)
 			assert.InEpsilon(t, full.FilamentMM, d.p.UsedMM, 0.01)
-			assert.InDelta(t, full.WarmUpSeconds, d.p.WaitedS, 3)
+			assert.InDelta(t, full.WarmUpSeconds, d.p.WaitedS, 5, "a heater is said to be there one degree before")
 			assert.InEpsilon(t, full.WholeSeconds(), took+d.p.WaitedS, 0.01)
 			for _, h := range append(d.p.nozzles, d.p.bed) {
 				assert.Zero(t, h.to, "no heater is left on")

@@ -67,7 +67,10 @@ func (m Motion) Limits() motion.Limits {
 type WarmUp struct {
 	NozzleCPerS float64 `json:"nozzle_c_per_s" minimum:"0.01" maximum:"50" doc:"How fast the nozzle warms, °C/s" name:"Nozzle warms"`
 	BedCPerS    float64 `json:"bed_c_per_s" minimum:"0.01" maximum:"20" doc:"How fast the bed warms, °C/s" name:"Bed warms"`
-	HomingS     float64 `json:"homing_s" minimum:"0" maximum:"900" doc:"Homing and levelling, s" name:"Homing"`
+	// What it loses to the room, of what it is warmer: dT/dt = r − k(T − T₀).
+	NozzleLossPerS float64 `json:"nozzle_loss_per_s,omitempty" minimum:"0" maximum:"0.2" doc:"Of what the nozzle is warmer than the room, how much it loses in a second; 0: nobody knows, 1/s" name:"Nozzle loses" unset:"not known"`
+	BedLossPerS    float64 `json:"bed_loss_per_s,omitempty" minimum:"0" maximum:"0.2" doc:"Of what the bed is warmer than the room, how much it loses in a second; 0: nobody knows, 1/s" name:"Bed loses" unset:"not known"`
+	HomingS        float64 `json:"homing_s" minimum:"0" maximum:"900" doc:"Homing and levelling, s" name:"Homing"`
 }
 
 // Machine is one of the house's. Resin machines have no nozzles or motion.
@@ -201,6 +204,12 @@ func (m *Machine) Validate() []problem.Problem {
 		bad("volume.y_mm", "round plate", problem.Given(m.Volume.XMM))
 	}
 	m.checkLine(bad)
+	if w := m.WarmUp; w.NozzleLossPerS*(m.NozzleMaxC-roomC) >= w.NozzleCPerS && w.NozzleLossPerS > 0 {
+		bad("warm_up.nozzle_loss_per_s", "never so warm", problem.Given(m.NozzleMaxC))
+	}
+	if w := m.WarmUp; w.BedLossPerS*(m.BedMaxC-roomC) >= w.BedCPerS && w.BedLossPerS > 0 {
+		bad("warm_up.bed_loss_per_s", "never so warm", problem.Given(m.BedMaxC))
+	}
 	if m.Process != MaterialExtrusion {
 		return out
 	}
@@ -300,13 +309,23 @@ const roomC = 20
 // HeatUpSeconds is the time from cold to both temperatures, warming together; 0 °C
 // leaves one out.
 func (m *Machine) HeatUpSeconds(nozzleC, bedC float64) float64 {
-	of := func(c, perS float64) float64 {
-		if c <= roomC || perS <= 0 {
-			return 0
-		}
-		return (c - roomC) / perS
+	w := m.WarmUp
+	return math.Max(warmIn(nozzleC, w.NozzleCPerS, w.NozzleLossPerS), warmIn(bedC, w.BedCPerS, w.BedLossPerS))
+}
+
+// warmIn is how long something takes from the room's temperature to c, that warms by r in a second when cold and loses k
+// of what it is warmer: −ln(1 − k(T − T₀)/r)/k, and (T − T₀)/r without loss. What never comes there takes a day.
+func warmIn(c, r, k float64) float64 {
+	by := c - roomC
+	switch {
+	case by <= 0 || r <= 0:
+		return 0
+	case k*by < 1e-6*r:
+		return by / r
+	case k*by >= r:
+		return 86_400
 	}
-	return math.Max(of(nozzleC, m.WarmUp.NozzleCPerS), of(bedC, m.WarmUp.BedCPerS))
+	return math.Min(86_400, -math.Log(1-k*by/r)/k)
 }
 
 // Fit is whether a part goes into a volume, turned about the vertical.

@@ -101,3 +101,35 @@ func TestSettingsAreDescribed(t *testing.T) {
 	require.NoError(t, err)
 	golden.Assert(t, string(raw)+"\n", "settings.json")
 }
+
+// Warming takes −ln(1 − k(T−T₀)/r)/k: by hand, r = 2 °C/s and k = 0.008 1/s, 190 °C above the room take
+// −ln(1 − 0.76)/0.008 = 178.39 s, and 95 s without loss. A loss that leaves no way to the hottest is refused.
+func TestWhatIsLostToTheRoom(t *testing.T) {
+	m := Machine{Name: "m", Process: MaterialExtrusion, NozzlesMM: []float64{0.4}, FilamentMM: 1.75, NozzleMaxC: 250, BedMaxC: 100,
+		WarmUp: WarmUp{NozzleCPerS: 2, BedCPerS: 0.5, NozzleLossPerS: 0.008}}
+	assert.InDelta(t, 178.39, m.HeatUpSeconds(210, 0), 0.01)
+	assert.InDelta(t, 178.39, m.HeatUpSeconds(210, 60), 0.01, "the bed takes 80 s, beside it")
+	m.WarmUp.NozzleLossPerS = 0
+	assert.InDelta(t, 95, m.HeatUpSeconds(210, 0), 1e-9)
+	m.WarmUp.NozzleLossPerS = 1e-12
+	assert.InDelta(t, 95, m.HeatUpSeconds(210, 0), 1e-3, "hardly any is as none")
+	assert.Empty(t, m.Validate())
+	m.WarmUp.NozzleLossPerS, m.WarmUp.BedLossPerS = 0.01, 0.01
+	bad := m.Validate()
+	require.Len(t, bad, 2)
+	assert.Equal(t, "warm_up.nozzle_loss_per_s", bad[0].Field)
+	assert.Equal(t, "warm_up.bed_loss_per_s", bad[1].Field)
+}
+
+// A line is a host with a port, or a serial port; a camera an address without a password in it.
+func TestLinesAndCameras(t *testing.T) {
+	for line, ok := range map[string]bool{"": true, "127.0.0.1:4000": true, "[::1]:4000": true, "printer.local:23": true, "/dev/ttyUSB0": true, "/dev/ttyACM1:250000": true,
+		"printer": false, ":4000": false, "host:": false, "http://x:1": false, "a b:1": false, "u@host:1": false, "host:1/x": false} {
+		m := Machine{Name: "m", Line: line}
+		assert.Equal(t, ok, len(m.Validate()) == 0, line)
+	}
+	for camera, ok := range map[string]bool{"": true, "http://10.0.0.4/snap": true, "https://cam:8443/x?y=1": true, "file:///etc/passwd": false, "ftp://x/": false, "http://u:p@x/": false, "//x/": false, "x": false} {
+		m := Machine{Name: "m", Camera: camera}
+		assert.Equal(t, ok, len(m.Validate()) == 0, camera)
+	}
+}

@@ -76,6 +76,8 @@ type RunCourse struct {
 	Points    []CheckPoint  `json:"points" doc:"Its checklist"`
 	CheckedBy string        `json:"checked_by,omitempty"`
 	Copies    []CopyOnPlate `json:"copies"`
+	SliceID   int64         `json:"slice_id,omitempty" doc:"Whose layers are its plate's"`
+	OnPlate   int           `json:"slice_plate,omitempty" doc:"Which plate of that"`
 	May       RunMay        `json:"may"`
 }
 
@@ -345,15 +347,15 @@ func (s *state) course(ctx context.Context, q store.Q, m *store.Machine, r *stor
 		}
 	}
 	var err error
-	if c.Copies, err = copiesOf(ctx, q, r); err != nil {
+	if c.Copies, err = s.copies(ctx, q, r, c); err != nil {
 		return nil, err
 	}
 	c.May = may(m, r)
 	return c, nil
 }
 
-// copiesOf are those on a run's plate; of a program sliced elsewhere it is one.
-func copiesOf(ctx context.Context, q store.Q, r *store.Run) ([]CopyOnPlate, error) {
+// copies are those on a run's plate; of a program sliced elsewhere there are none to tell apart.
+func (*state) copies(ctx context.Context, q store.Q, r *store.Run, c *RunCourse) ([]CopyOnPlate, error) {
 	if r.PlateID == nil {
 		return []CopyOnPlate{}, nil
 	}
@@ -365,6 +367,7 @@ func copiesOf(ctx context.Context, q store.Q, r *store.Run) ([]CopyOnPlate, erro
 	if err != nil {
 		return nil, err
 	}
+	c.SliceID, c.OnPlate = p.SliceID, p.N
 	paths := floor.Outlines(p.Spots)
 	out := make([]CopyOnPlate, len(p.Spots))
 	for k, at := range p.Spots {

@@ -3063,6 +3063,16 @@ export interface components {
             share: number;
             /** @description Whose parts lie on its plate, where those of several jobs do */
             shares?: components["schemas"]["ShareView"][];
+            /**
+             * Format: int64
+             * @description Whose layers are its plate's
+             */
+            slice_id?: number;
+            /**
+             * Format: int64
+             * @description Which plate of that
+             */
+            slice_plate?: number;
             /** Format: date-time */
             start?: string;
             /** @enum {string} */
@@ -3596,6 +3606,11 @@ export interface components {
             bed_c_per_s: number;
             /**
              * Format: double
+             * @description Of what the bed is warmer than the room, how much it loses in a second; 0: nobody knows, 1/s
+             */
+            bed_loss_per_s?: number;
+            /**
+             * Format: double
              * @description Homing and levelling, s
              */
             homing_s: number;
@@ -3604,6 +3619,11 @@ export interface components {
              * @description How fast the nozzle warms, °C/s
              */
             nozzle_c_per_s: number;
+            /**
+             * Format: double
+             * @description Of what the nozzle is warmer than the room, how much it loses in a second; 0: nobody knows, 1/s
+             */
+            nozzle_loss_per_s?: number;
         };
         WayView: {
             /**

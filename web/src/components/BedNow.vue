@@ -1,6 +1,8 @@
 <script setup lang="ts">
-import { computed } from 'vue'
+import { computed, shallowRef, watch } from 'vue'
 import type { MachineNow, RunCourse } from '../api/client'
+import { kindColours } from './lineKinds'
+import { readLayers, type PathLayer } from './pathLayers'
 
 /** A machine's bed from above, with the copies as they lie there; each can be said to have come out bad. */
 const props = defineProps<{
@@ -8,40 +10,67 @@ const props = defineProps<{
   run: RunCourse | undefined
   colour: string
   choosing: boolean
+  /** Which layer is laid now, from 1; 0: none. */
+  laying: number
 }>()
 const bad = defineModel<number[]>('bad', { required: true })
 
 const round = computed(() => props.volume.shape === 'round')
 const w = computed(() => props.volume.x_mm)
-const d = computed(() => props.volume.y_mm)
+const depth = computed(() => props.volume.y_mm)
 const x0 = computed(() => (round.value ? -w.value / 2 : 0))
-const y0 = computed(() => (round.value ? -d.value / 2 : 0))
+const y0 = computed(() => (round.value ? -depth.value / 2 : 0))
 const path = (p: number[][]) =>
-  p.map(([x, y], i) => `${i ? 'L' : 'M'}${x} ${2 * y0.value + d.value - y!}`).join('') + 'Z'
+  p.map(([x, y], i) => `${i ? 'L' : 'M'}${x} ${2 * y0.value + depth.value - y!}`).join('') + 'Z'
 const middle = (p: number[][]) => {
   const at = (k: number) => p.reduce((s, q) => s + q[k]!, 0) / p.length
-  return [at(0), 2 * y0.value + d.value - at(1)] as const
+  return [at(0), 2 * y0.value + depth.value - at(1)] as const
 }
 function turn(n: number) {
   if (props.choosing)
     bad.value = bad.value.includes(n) ? bad.value.filter((x) => x !== n) : [...bad.value, n].sort((a, b) => a - b)
 }
+/** The lines of the layer that is laid now, by their kinds. */
+const layers = shallowRef<PathLayer[]>()
+watch(
+  () =>
+    props.laying && props.run?.slice_id
+      ? `/api/slices/${props.run.slice_id}/layers?plate=${props.run.slice_plate}`
+      : '',
+  async (from) => {
+    layers.value = undefined
+    if (!from) return
+    const answer = await fetch(from)
+    if (answer.ok) layers.value = readLayers(await answer.arrayBuffer())
+  },
+  { immediate: true },
+)
+const lines = computed(() => {
+  const by = new Map<number, string>()
+  for (const l of layers.value?.[props.laying - 1]?.lines ?? []) {
+    let d = ''
+    for (let i = 0; i + 1 < l.points.length; i += 2)
+      d += `${i ? 'L' : 'M'}${l.points[i]!.toFixed(2)} ${(2 * y0.value + depth.value - l.points[i + 1]!).toFixed(2)}`
+    by.set(l.kind, (by.get(l.kind) ?? '') + d)
+  }
+  return [...by].map(([kind, d]) => ({ d, colour: kindColours[kind] ?? '#888888' }))
+})
 const named = (c: RunCourse['copies'][number]) => `${c.of}, copy ${c.copy}`
 </script>
 
 <template>
   <svg
-    :viewBox="`${x0 - 4} ${y0 - 4} ${w + 8} ${d + 8}`"
+    :viewBox="`${x0 - 4} ${y0 - 4} ${w + 8} ${depth + 8}`"
     class="bed"
     :role="choosing ? 'group' : 'img'"
     aria-label="The bed from above, its front below"
   >
-    <ellipse v-if="round" class="plate" cx="0" cy="0" :rx="w / 2" :ry="d / 2" />
-    <rect v-else class="plate" :x="x0" :y="y0" :width="w" :height="d" />
+    <ellipse v-if="round" class="plate" cx="0" cy="0" :rx="w / 2" :ry="depth / 2" />
+    <rect v-else class="plate" :x="x0" :y="y0" :width="w" :height="depth" />
     <g
       v-for="c in run?.copies ?? []"
       :key="c.n"
-      :class="['copy', { bad: bad.includes(c.n), choosing }]"
+      :class="['copy', { bad: bad.includes(c.n), choosing, under: lines.length }]"
       :role="choosing ? 'checkbox' : undefined"
       :aria-checked="choosing ? bad.includes(c.n) : undefined"
       :aria-label="choosing ? `${named(c)}: came out bad` : undefined"
@@ -55,10 +84,16 @@ const named = (c: RunCourse['copies'][number]) => `${c.of}, copy ${c.copy}`
       </text>
       <title>{{ named(c) }}</title>
     </g>
+    <path v-for="(l, k) in lines" :key="k" class="laid" :d="l.d" :stroke="l.colour" />
   </svg>
 </template>
 
 <style scoped>
+.laid {
+  fill: none;
+  stroke-width: 0.45;
+  pointer-events: none;
+}
 .bed {
   width: 100%;
   max-height: 300px;
@@ -83,6 +118,9 @@ const named = (c: RunCourse['copies'][number]) => `${c.of}, copy ${c.copy}`
   paint-order: stroke;
   stroke: var(--card);
   stroke-width: 2px;
+}
+.under path {
+  fill-opacity: 0.12;
 }
 .choosing {
   cursor: pointer;

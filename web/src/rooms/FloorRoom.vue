@@ -174,8 +174,8 @@ useKeys('Floor', [
       <div class="axis" :style="{ width: width + 186 + 'px' }">
         <div class="corner" />
         <div class="track">
-          <span v-for="t in ticks" :key="t.left" class="tick num" :style="{ left: t.left + 'px' }"
-            ><b v-if="t.day">{{ t.day }}</b
+          <span v-for="(t, i) in ticks" :key="t.left" class="tick num" :style="{ left: t.left + 'px' }"
+            ><b v-if="t.day && !(i === 0 && ticks[1]?.day)">{{ t.day }}</b
             ><br />{{ t.text }}</span
           >
         </div>

@@ -407,6 +407,7 @@ useKeys('Machine', [
           :volume="m.volume"
           :run="run ?? last"
           :colour="(run ?? last)?.colour ?? '#888888'"
+          :laying="m.run && m.run.state !== 'cooling' ? layer : 0"
           :choosing="!!may?.take_off && run!.copies.length > 1"
         />
       </section>
