@@ -455,7 +455,7 @@ func (w *watch) warm(ctx context.Context, heats []wire.Heat) error {
 }
 
 const (
-	tellEvery  = 900 * time.Millisecond // what changes all the time is told so often
+	tellEvery  = 400 * time.Millisecond // what changes all the time is told so often
 	keepEvery  = 3 * time.Second        // and how far a run is, written
 	curveEvery = 5 * time.Second        // of the house's clock
 	curveMost  = 360
