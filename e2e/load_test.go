@@ -64,7 +64,7 @@ func BenchmarkTwelveMachines(b *testing.B) {
 		p := standin.New(&m.Data, standin.Options{})
 		p.Begin("R999.GCO", []byte("M83\nM140 S60\nM104 S200\n"+strings.Repeat("G1 X10 E1 F600\nG1 X100 E1\n", 20_000)), 100)
 		served[id] = &standin.Server{Printer: p, Speed: 1}
-		go served[id].Serve(own, l) //nolint:errcheck // it ends with the benchmark
+		go served[id].Serve(own, l)
 	}
 	server := serve(b, url)
 	var mu sync.Mutex

@@ -32,7 +32,7 @@ func Picture(ctx context.Context, address string) (picture []byte, kind string, 
 	if err != nil {
 		return nil, "", fmt.Errorf("%w: %w", ErrNoPicture, err)
 	}
-	defer answer.Body.Close()
+	defer answer.Body.Close() //nolint:errcheck // it was only read
 	if answer.StatusCode != http.StatusOK {
 		return nil, "", fmt.Errorf("%w: %s", ErrNoPicture, answer.Status)
 	}

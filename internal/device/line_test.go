@@ -18,8 +18,8 @@ import (
 
 const small = "; a comment\nG21\nG90\nM83\nM140 S60\nM104 S200 ; warm\nG28\nM190 S60\nM109 S200\n\nG1 Z0.3 F600\nG1 X50 Y50 F6000\nG1 X80 E2 F1200\nG1 Y80 E2\nM104 S0\nM140 S0\n"
 
-func lines(program string) []string {
-	out, err := stored.Lines([]byte(program))
+func lines() []string {
+	out, err := stored.Lines([]byte(small))
 	if err != nil {
 		panic(err)
 	}
@@ -83,7 +83,7 @@ func TestProgramsArePrintedFromStorage(t *testing.T) {
 				require.NoError(t, s.Fail(fault))
 			}
 			shares := []float64{}
-			require.NoError(t, l.Store(t.Context(), "R12.GCO", lines(small), func(f float64) { shares = append(shares, f) }))
+			require.NoError(t, l.Store(t.Context(), "R12.GCO", lines(), func(f float64) { shares = append(shares, f) }))
 			assert.InDelta(t, 1, shares[len(shares)-1], 0)
 			opened, _, err := l.State()
 			require.NoError(t, err)
@@ -113,7 +113,7 @@ func TestWhatBecomesOfALine(t *testing.T) {
 			_ = s.Fail("power")
 		}()
 		require.ErrorIs(t, l.Store(t.Context(), "R1.GCO", long, nil), ErrStarted)
-		require.NoError(t, l.Store(t.Context(), "R2.GCO", lines(small), nil), "the line goes on")
+		require.NoError(t, l.Store(t.Context(), "R2.GCO", lines(), nil), "the line goes on")
 	})
 	t.Run("given up in the middle of sending", func(t *testing.T) {
 		t.Parallel()
@@ -130,7 +130,7 @@ func TestWhatBecomesOfALine(t *testing.T) {
 	t.Run("a fault", func(t *testing.T) {
 		t.Parallel()
 		s, l := serve(t, hasty)
-		require.NoError(t, l.Store(t.Context(), "R1.GCO", lines(small), nil))
+		require.NoError(t, l.Store(t.Context(), "R1.GCO", lines(), nil))
 		require.NoError(t, s.Fail("heater"))
 		require.NoError(t, l.Start(t.Context()))
 		now := until(t, l, "it stands still", func(s State) bool { return s.Fault != "" })
@@ -148,7 +148,7 @@ func TestWhatBecomesOfALine(t *testing.T) {
 	t.Run("a pause and a stop", func(t *testing.T) {
 		t.Parallel()
 		s, l := serve(t, hasty)
-		require.NoError(t, l.Store(t.Context(), "R1.GCO", lines(small), nil))
+		require.NoError(t, l.Store(t.Context(), "R1.GCO", lines(), nil))
 		require.NoError(t, l.Start(t.Context()))
 		require.NoError(t, s.Fail("filament"))
 		until(t, l, "it waits for somebody", func(s State) bool { return s.Paused == "out_of_filament" })

@@ -91,7 +91,7 @@ func TestAMachineOnASerialPort(t *testing.T) {
 		l, err := Dial(t.Context(), port+":115200", hasty, nil)
 		require.NoError(t, err)
 		assert.False(t, hangsUp())
-		require.NoError(t, l.Store(t.Context(), "R3.GCO", lines(small), nil))
+		require.NoError(t, l.Store(t.Context(), "R3.GCO", lines(), nil))
 		require.NoError(t, l.Start(t.Context()))
 		until(t, l, "it is at its end", func(s State) bool { return s.Finished == 1 })
 		require.NoError(t, l.Close())

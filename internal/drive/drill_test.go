@@ -50,8 +50,8 @@ func TestWhatGoesWrongAtAMachine(t *testing.T) {
 				if c.fault == "power" && state == run.Sending {
 					text = long(text)
 				}
-				f := open(t, 100, text, nil)
-				f.drives("one")
+				f := open(t, 100, text)
+				f.drives()
 				f.start()
 				f.reach(state)
 				require.NoError(t, f.standin.Fail(c.fault))
@@ -192,7 +192,7 @@ func TestWhoDrivesGoesAway(t *testing.T) {
 	for _, how := range []string{"killed", "asleep", "database"} {
 		t.Run(how, func(t *testing.T) {
 			t.Parallel()
-			f := open(t, 100, long(program(50, "M0\n")), nil)
+			f := open(t, 100, long(program(50, "M0\n")))
 			now := f.process("0")
 			n := 0
 			breaks := func() {
@@ -272,7 +272,7 @@ func TestNobodyComesBack(t *testing.T) {
 	for _, state := range []string{run.Sending, run.Heating, run.Printing, run.Paused} {
 		t.Run(state, func(t *testing.T) {
 			t.Parallel()
-			f := open(t, 100, long(program(24, "")), nil)
+			f := open(t, 100, long(program(24, "")))
 			p := f.process("only")
 			f.start()
 			f.reach(state)

@@ -67,7 +67,7 @@ type floor struct {
 }
 
 // open makes one.
-func open(t *testing.T, speed float64, program string, change func(*house.MachineView)) *floor {
+func open(t *testing.T, speed float64, program string) *floor {
 	t.Helper()
 	h := desktest.Open(t)
 	f := &floor{House: h, t: t, speed: speed}
@@ -87,11 +87,6 @@ func open(t *testing.T, speed float64, program string, change func(*house.Machin
 		}
 	}
 	f.machine.Data.IdleOffS = 1800
-	if change != nil {
-		v := house.MachineView(f.machine)
-		change(&v)
-		f.machine = store.Machine(v)
-	}
 	f.standin = &standin.Server{Printer: standin.New(&f.machine.Data, standin.Options{NozzleLoss: 0.008, BedLoss: 0.002}), Speed: speed}
 	f.machine.Data.Line = f.serve()
 	require.NoError(t, house.SetMachine(ctx, h.Desk, h.Cato, house.MachineView(f.machine)))
@@ -121,10 +116,9 @@ func (f *floor) serve() string {
 var hasty = device.Patience{Silent: 300 * time.Millisecond, Lost: 3 * time.Second, Poll: 100 * time.Millisecond}
 
 // drives begins to drive the machines, as another process would.
-func (f *floor) drives(name string) *drive.Driver {
-	x := drive.Start(ctx, f.Desk, drive.Options{Log: slog.Default(), Name: name, Lease: 2 * time.Second, Patience: hasty, Speed: f.speed})
+func (f *floor) drives() {
+	x := drive.Start(ctx, f.Desk, drive.Options{Log: slog.Default(), Name: "one", Lease: 2 * time.Second, Patience: hasty, Speed: f.speed})
 	f.t.Cleanup(x.Stop)
-	return x
 }
 
 func (f *floor) state() store.Run {
@@ -169,9 +163,9 @@ func (f *floor) cold() {
 // A run goes its way by what its machine says and what people say.
 func TestARunGoesItsWay(t *testing.T) {
 	t.Parallel()
-	f := open(t, 60, program(16, "M0\n"), nil)
+	f := open(t, 60, program(16, "M0\n"))
 	f.fast()
-	f.drives("one")
+	f.drives()
 	f.start()
 	f.until(run.Heating)
 	f.until(run.First)
@@ -191,9 +185,9 @@ func TestARunGoesItsWay(t *testing.T) {
 // warms it again, and sees how it goes on.
 func TestFirstLayersThatNobodySees(t *testing.T) {
 	t.Parallel()
-	f := open(t, 60, program(300, ""), nil)
+	f := open(t, 60, program(300, ""))
 	f.fast()
-	f.drives("one")
+	f.drives()
 	f.start()
 	f.until(run.First)
 	f.until(run.PausedCold)
@@ -217,9 +211,9 @@ func TestFirstLayersThatNobodySees(t *testing.T) {
 // where it would not cool by itself.
 func TestWarmedAhead(t *testing.T) {
 	t.Parallel()
-	f := open(t, 60, program(16, ""), nil)
+	f := open(t, 60, program(16, ""))
 	f.fast()
-	f.drives("one")
+	f.drives()
 	asked := func() (c float64) {
 		f.standin.Do(func(p *standin.Printer) { c = p.Asked() })
 		return c

@@ -56,7 +56,9 @@ type watch struct {
 func (w *watch) close() {
 	if w.giveUp != nil {
 		w.giveUp()
-		<-w.sending
+		if err := <-w.sending; err != nil && !errors.Is(err, context.Canceled) {
+			w.x.o.Log.Warn("send a program", "machine", w.l.owner.Machine, "err", err)
+		}
 	}
 	if w.line != nil {
 		_ = w.line.Close()

@@ -63,8 +63,12 @@ var table = []route{
 	})),
 
 	on(desk.Member, "house", "GET /house", "Machines, materials, recipes, prices and hours",
-		gives(func(ctx context.Context, d *desk.Desk, _ desk.Actor, _ *none) (house.HouseView, error) {
-			return house.Read(ctx, d)
+		gives(func(ctx context.Context, d *desk.Desk, a desk.Actor, _ *none) (house.HouseView, error) {
+			v, err := house.Read(ctx, d)
+			if !a.Role.AtLeast(desk.Coordinator) {
+				v.HideLines()
+			}
+			return v, err
 		})),
 	on(desk.Member, "settings", "GET /settings", "What can be set of recipes, machines and materials, in plain words",
 		gives(func(context.Context, *desk.Desk, desk.Actor, *none) (house.Settings, error) {
@@ -244,6 +248,9 @@ var table = []route{
 		Reason string `json:"reason,omitempty" maxLength:"1000"`
 	}]) error {
 		return runs.TakeOff(ctx, d, a, in.ID, in.Body.Bad, in.Body.Reason)
+	})),
+	on(desk.Coordinator, "unsay-run", "POST /runs/{id}/unsay", "The last step of it was said by mistake", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *ByID) error {
+		return runs.Unsay(ctx, d, a, in.ID)
 	})),
 	on(desk.Coordinator, "put-back", "POST /runs/{id}/back", "It was said by mistake to be off the machine", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *ByID) error {
 		return runs.PutBack(ctx, d, a, in.ID)

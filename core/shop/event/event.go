@@ -115,6 +115,7 @@ type (
 	RunFound    struct{}
 	RunEnded    struct{}
 	RunStopped  struct{}
+	RunMistaken struct{}
 	RunBackOn   struct{}
 	RunWanted   struct {
 		What string `json:"what"`
@@ -339,6 +340,7 @@ func (RunLost) Kind() string            { return "run lost" }
 func (RunFound) Kind() string           { return "run found" }
 func (RunEnded) Kind() string           { return "run ended" }
 func (RunStopped) Kind() string         { return "run stopped" }
+func (RunMistaken) Kind() string        { return "run mistaken" }
 func (RunBackOn) Kind() string          { return "run back on" }
 func (RunWanted) Kind() string          { return "run wanted" }
 func (SlicedAgain) Kind() string        { return "sliced again for bad copies" }
@@ -402,7 +404,7 @@ func (Several) Kind() string            { return "several" }
 // Kinds are all of them, as they are before anything is in them.
 var Kinds = []Event{
 	HandedIn{}, Checked{}, Unread{}, CheckedAgain{}, CheckAsked{}, CheckCancelled{}, CheckSetAside{}, Approved{}, ApprovedUpTo{}, ApprovedIf{}, LetterWritten{}, GroupGiven{}, ForWarmth{}, ForOutdoors{}, ForBending{}, ForLoad{}, ForFitting{}, ForColour{}, ForAnything{}, Asked{}, Replied{}, FindingAnswered{}, AnswerTakenBack{}, RuleWritten{}, RuleTakenAway{}, YesNotKept{}, YesTakenBack{}, Withdrawn{},
-	SentBack{}, RunReady{}, RunNotReady{}, RunSent{}, RunNotSent{}, RunLays{}, RunSeen{}, RunPaused{}, RunGoesOn{}, RunCools{}, RunRewarms{}, RunLost{}, RunFound{}, RunEnded{}, RunStopped{}, RunBackOn{}, RunWanted{}, SlicedAgain{}, NotSlicedAgain{}, Warmed{}, HeatTurnedOff{}, BedCleared{}, Loaded{},
+	SentBack{}, RunReady{}, RunNotReady{}, RunSent{}, RunNotSent{}, RunLays{}, RunSeen{}, RunPaused{}, RunGoesOn{}, RunCools{}, RunRewarms{}, RunLost{}, RunFound{}, RunEnded{}, RunStopped{}, RunMistaken{}, RunBackOn{}, RunWanted{}, SlicedAgain{}, NotSlicedAgain{}, Warmed{}, HeatTurnedOff{}, BedCleared{}, Loaded{},
 	Started{}, CameOff{}, Failed{}, ReadyToFetch{}, Fetched{}, MovedInItsLane{}, ToLieTogether{}, LieTogether{}, NotTogether{}, LiesAlone{}, RepairAskedFor{}, Repaired{}, UnitLeft{}, UnitSaid{}, CopiesSaid{}, CountsAsItCame{},
 	StandsAsBest{}, NozzleSaid{}, NozzleOfRecipe{}, LoadSaid{}, LoadNone{}, PieceLeftOut{}, PieceBack{}, FileReplaced{}, PieceUndone{}, PieceRedone{}, Turned{}, Mirrored{}, Sized{},
 	CountsMended{}, SliceOrdered{}, SliceAgain{}, SliceCancelled{}, SliceRemoved{}, SliceNamed{}, SliceChosen{}, SliceDone{}, SliceFailed{}, SliceSetAside{}, HouseChanged{}, BedTurned{}, BedRenewed{}, MachineChanged{}, MaterialChanged{},

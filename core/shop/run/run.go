@@ -57,6 +57,23 @@ var OnMachine = []string{Sending, Heating, First, Printing, Paused, PausedCold, 
 // Found is the event of a lost run that is found in a state.
 func Found(s string) string { return "it is found, " + s }
 
+// Mistaken is the event of a run of which the last step was said by mistake: it is in the state before.
+func Mistaken(s string) string { return "it is still " + s }
+
+// Before is what a run was before somebody said its last step, where that can be taken back: its machine has not acted on
+// it. Empty: it cannot.
+func Before(s string, line, seen bool) string {
+	switch {
+	case s == Printing && seen, s == Cooling && !line && !seen:
+		return First
+	case s == First && !line:
+		return Heating
+	case s == Cooling && !line:
+		return Printing
+	}
+	return ""
+}
+
 // Table is its moves.
 var Table = state.Table{Of: "Run", First: Planned, Moves: []state.Move{
 	{Event: Checks, From: []string{Planned}, To: Ready, Guard: "nothing else is before it in its lane, the machine is free and cleared, it has its program, and somebody says yes to each point"},
@@ -81,6 +98,9 @@ var Table = state.Table{Of: "Run", First: Planned, Moves: []state.Move{
 	{Event: Fails, From: append(slices.Clone(OnMachine), Cooling), To: Failed, Guard: "the same"},
 	{Event: ComesOff, From: []string{Cooling}, To: Off, Guard: "each copy is said to be good or bad; a successor of the bad ones is planned first in the lane"},
 	{Event: BackOn, From: []string{Off}, To: Cooling, Guard: "the bed was not said to be clear since, and no copy was bad"},
+	{Event: Mistaken(Heating), From: []string{First}, To: Heating, Guard: "the machine has no line"},
+	{Event: Mistaken(First), From: []string{Printing, Cooling}, To: First, Guard: "somebody said that it was seen; that it has ended, of a machine without a line"},
+	{Event: Mistaken(Printing), From: []string{Cooling}, To: Printing, Guard: "the machine has no line"},
 	{Event: Cancel, From: []string{Planned, Ready}, To: Cancelled, Guard: "the yes is taken back, the job withdrawn, or all of it lies on another's plate"},
 }}
 

@@ -2,6 +2,7 @@ package house
 
 import (
 	"context"
+	"slices"
 	"time"
 
 	"jobshelf/core/print/machine"
@@ -144,4 +145,12 @@ func Read(ctx context.Context, d *desk.Desk) (HouseView, error) {
 		v.Recipes = append(v.Recipes, RecipeView(r))
 	}
 	return v, err
+}
+
+// HideLines leaves out where machines are spoken with and seen: members need not know.
+func (v *HouseView) HideLines() {
+	v.Machines = slices.Clone(v.Machines)
+	for i := range v.Machines {
+		v.Machines[i].Data.Line, v.Machines[i].Data.Camera, v.Machines[i].Data.Resets = "", "", false
+	}
 }

@@ -189,12 +189,12 @@ func machineName(ctx context.Context, q store.Q, id int64) (string, error) {
 }
 
 // joinedAll says of jobs that their runs are others now.
-func joinedAll(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, jobs []store.Job, what event.Event, why problem.Phrase) error {
+func joinedAll(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, jobs []store.Job, what event.Event) error {
 	for _, j := range jobs {
 		if err := tx.SetState(ctx, j.ID, j.State, j.Reason); err != nil { // its revision counts on
 			return err
 		}
-		desk.Touched(tx, j, a, what, why)
+		desk.Touched(tx, j, a, what, problem.Phrase{})
 	}
 	return desk.LanesChanged(ctx, d, tx)
 }
@@ -216,7 +216,7 @@ func endTogether(ctx context.Context, d *desk.Desk, tx *store.Tx, jobs []store.J
 			return err
 		}
 		if ok {
-			return joinedAll(ctx, d, tx, desk.Actor{}, jobs, event.LieTogether{Machine: machine}, problem.Phrase{})
+			return joinedAll(ctx, d, tx, desk.Actor{}, jobs, event.LieTogether{Machine: machine})
 		}
 	}
 	if s.State != task.Failed && s.State != task.SetAside {
@@ -305,7 +305,7 @@ func JoinNow(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, s st
 	if err != nil || !ok {
 		return cmp.Or(err, desk.Refuse("others are otherwise"))
 	}
-	return joinedAll(ctx, d, tx, a, jobs, event.LieTogether{Machine: machine}, problem.Phrase{})
+	return joinedAll(ctx, d, tx, a, jobs, event.LieTogether{Machine: machine})
 }
 
 // CancelTogether ends what is under way to put plates of a job together with others': it is not to be any
@@ -396,7 +396,7 @@ func Part(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, r store
 		a = desk.Actor{}
 	}
 	others := slices.DeleteFunc(slices.Clone(jobs), func(j store.Job) bool { return j.ID == of && leaves })
-	if err := joinedAll(ctx, d, tx, a, others, event.LiesAlone{Machine: machine}, problem.Phrase{}); err != nil || len(rest) < 2 {
+	if err := joinedAll(ctx, d, tx, a, others, event.LiesAlone{Machine: machine}); err != nil || len(rest) < 2 {
 		return err
 	}
 	var left floor.Laid
@@ -498,5 +498,5 @@ func endAgain(ctx context.Context, d *desk.Desk, tx *store.Tx, jobs []store.Job,
 	if err := tx.SetPlate(ctx, r); err != nil {
 		return err
 	}
-	return joinedAll(ctx, d, tx, desk.Actor{}, jobs, event.SlicedAgain{}, problem.Phrase{})
+	return joinedAll(ctx, d, tx, desk.Actor{}, jobs, event.SlicedAgain{})
 }

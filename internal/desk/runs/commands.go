@@ -30,6 +30,7 @@ var told = map[string]event.Event{
 	run.Lays: event.RunLays{}, run.Seen: event.RunSeen{}, run.Pauses: event.RunPaused{}, run.GoesOn: event.RunGoesOn{}, run.SeesOn: event.RunGoesOn{},
 	run.Cools: event.RunCools{}, run.Rewarms: event.RunRewarms{}, run.Loses: event.RunLost{}, run.Ends: event.RunEnded{}, run.Stops: event.RunStopped{},
 	run.Fails: event.Failed{}, run.ComesOff: event.CameOff{}, run.BackOn: event.RunBackOn{},
+	run.Mistaken(run.Heating): event.RunMistaken{}, run.Mistaken(run.First): event.RunMistaken{}, run.Mistaken(run.Printing): event.RunMistaken{},
 	run.Found(run.Heating): event.RunFound{}, run.Found(run.First): event.RunFound{}, run.Found(run.Printing): event.RunFound{}, run.Found(run.Paused): event.RunFound{},
 }
 
@@ -395,6 +396,25 @@ func PutBack(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) error {
 			}
 		}
 		return move(ctx, d, tx, a, r, step{event: run.BackOn})
+	})
+}
+
+// Unsay takes back the last step that somebody said of a run by mistake, unless the machine has acted on it.
+func Unsay(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) error {
+	return on(ctx, d, id, func(tx *store.Tx, r store.Run) error {
+		m, err := floor.MachineOf(ctx, tx.Q, r.MachineID)
+		if err != nil {
+			return err
+		}
+		before := run.Before(r.State, m.Data.Line != "", r.Seen != 0)
+		if before == "" {
+			return desk.Refuse("run is otherwise", r.Title(), r.State)
+		}
+		return move(ctx, d, tx, a, r, step{event: run.Mistaken(before), course: func(x *store.Run) {
+			if r.State == run.Printing {
+				x.Seen = 0
+			}
+		}})
 	})
 }
 

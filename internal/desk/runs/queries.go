@@ -62,6 +62,7 @@ type RunMay struct {
 	Fail    bool     `json:"fail"`
 	TakeOff bool     `json:"take_off"`
 	PutBack bool     `json:"put_back"`
+	Unsay   bool     `json:"unsay" doc:"What was said last, by mistake"`
 }
 
 // RunCourse is how a run goes that is on a machine, or comes next.
@@ -392,7 +393,7 @@ func may(m *store.Machine, r *store.Run) RunMay {
 	can := func(e string) bool { return run.Table.Can(r.State, e) }
 	line := m.Data.Line != ""
 	out := RunMay{Uncheck: can(run.Unchecks), Start: r.State == run.Ready, Tell: []string{}, See: can(run.Seen), Want: []string{}, TakeOff: can(run.ComesOff),
-		PutBack: can(run.BackOn) && len(r.Bad) == 0 && r.ClearedAt == nil, Fail: can(run.Fails) && (!line || r.State == run.Lost || r.State == run.Cooling)}
+		PutBack: can(run.BackOn) && len(r.Bad) == 0 && r.ClearedAt == nil, Unsay: run.Before(r.State, line, r.Seen != 0) != "", Fail: can(run.Fails) && (!line || r.State == run.Lost || r.State == run.Cooling)}
 	for _, e := range byHand {
 		if e == run.GoesOn && r.Seen == 0 || e == run.SeesOn && r.Seen != 0 || !can(e) || line && (e != run.Ends || r.State != run.Lost) {
 			continue

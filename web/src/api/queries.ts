@@ -689,3 +689,5 @@ export const useWarm = () =>
     run: (v) => take(api.POST('/machines/{id}/warm', { params: { path: { id: v.machine } }, body: { for: v.what } })),
     touches: (v) => [['machine', v.machine]],
   })
+export const useUnsayRun = () =>
+  useDeed<OfRun>({ run: (v) => take(api.POST('/runs/{id}/unsay', atRun(v))), touches: ofRun })

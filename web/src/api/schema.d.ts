@@ -1001,6 +1001,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/runs/{id}/unsay": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The last step of it was said by mistake */
+        post: operations["unsay-run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/runs/{id}/want": {
         parameters: {
             query?: never;
@@ -3098,6 +3115,8 @@ export interface components {
             /** @description What somebody can say that it does */
             tell: ("it lays its first line" | "it pauses" | "it goes on" | "it goes on with its first layers" | "it cools while it waits" | "it warms again" | "it comes to its end")[];
             uncheck: boolean;
+            /** @description What was said last, by mistake */
+            unsay: boolean;
             /** @description What can be asked of the machine */
             want: ("pause" | "go on" | "stop")[];
             /** @description Its checklist cannot be gone through now */
@@ -7732,6 +7751,62 @@ export interface operations {
         };
     };
     "uncheck-run": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "unsay-run": {
         parameters: {
             query?: never;
             header?: never;

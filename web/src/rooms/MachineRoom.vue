@@ -13,6 +13,7 @@ import {
   useTakeOff,
   useTellRun,
   useUncheckRun,
+  useUnsayRun,
   useWarm,
   useWantRun,
   type Telling,
@@ -51,8 +52,9 @@ const back = usePutBack()
 const clear = useClearBed()
 const load = useLoad()
 const warm = useWarm()
+const unsay = useUnsayRun()
 const busy = computed(() =>
-  [check, uncheck, start, see, tell, want, fail, off, back, clear, load, warm].some((x) => x.isPending.value),
+  [check, uncheck, start, see, tell, want, fail, off, back, clear, load, warm, unsay].some((x) => x.isPending.value),
 )
 
 // What was said yes to of the checklist, until it is done.
@@ -366,6 +368,9 @@ useKeys('Machine', [
                 :disabled="busy"
                 @click="askWhy('stop')"
                 >Stop it <kbd class="on">F</kbd></v-btn
+              >
+              <v-btn v-if="may?.unsay" id="unsay" size="small" variant="text" :disabled="busy" @click="unsay.mutate(at)"
+                >The last step was said by mistake</v-btn
               >
               <v-btn
                 v-if="may?.fail"

@@ -36,6 +36,7 @@ const nothing: RunCourse['may'] = {
   fail: false,
   take_off: false,
   put_back: false,
+  unsay: false,
 }
 const square = (x: number) => [
   [x, 0],
@@ -204,10 +205,15 @@ describe('a machine', () => {
   })
   it('without a line is told what it does, and whose bed is to be cleared says so', async () => {
     const w = await room(
-      machine({ line: false, run: run('printing', { tell: ['it pauses', 'it comes to its end'], fail: true }) }),
+      machine({
+        line: false,
+        run: run('printing', { tell: ['it pauses', 'it comes to its end'], fail: true, unsay: true }),
+      }),
     )
     expect(w.findAll('.tell').map((b) => b.text())).toEqual(['It waits', 'It has come to its end'])
     await w.findAll('.tell')[1]!.trigger('click')
+    await flushPromises()
+    await w.find('#unsay').trigger('click')
     await flushPromises()
     w.unmount()
     await room(
@@ -216,6 +222,7 @@ describe('a machine', () => {
     await press('k')
     expect(server.asked).toEqual([
       ['/runs/7/tell', { what: 'it comes to its end' }],
+      ['/runs/7/unsay', undefined],
       ['/machines/1/cleared', undefined],
     ])
     expect(shown!.text()).toContain('It is still on it')
