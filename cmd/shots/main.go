@@ -40,7 +40,6 @@ var shots = []shot{
 	},
 	{"counter", "/counter/1", "cato", "", `document.querySelector('#yes')`},
 	{"counter-together", "/counter/2", "cato", `setTimeout(() => document.querySelector('.together').click(), 500)`, `document.querySelectorAll('.routine tbody tr').length > 3`},
-	{"counter-no", "/counter/5", "cato", `document.querySelector('#no').click()`, `document.querySelector('.message textarea')`},
 	{"bench", "/bench/1", "cato", openTab("Ladder"), `document.querySelector('.ladder')?.offsetParent && ` + drawn},
 	{"bench-orientation", "/bench/2", "cato", openTab("Orientation"), `document.querySelector('.stand .ways')?.offsetParent && ` + drawn},
 	{"bench-plate", "/bench/7", "cato", openTab("Plate"), `document.querySelector('.plate .copies')?.offsetParent && ` + drawn},
@@ -72,7 +71,8 @@ var shots = []shot{
 		`setTimeout(() => [...document.querySelectorAll('.ladder tr')].find((r) => r.textContent.includes('Fairlead')).click(), 1500); setTimeout(() => document.querySelector('#slice').click(), 2500)`,
 		`document.querySelectorAll('.layers .tabs button').length === 3 && document.querySelector('.strip') && document.querySelector('.view[data-state=shown]')`,
 	},
-	{"floor", "/floor", "cato", `document.querySelectorAll('.run.planned')[1].focus()`, `document.querySelector('.run')`},
+	{"floor", "/floor", "cato", `document.querySelectorAll('.run:not(.begun)')[1].focus()`, `document.querySelector('.run')`},
+	{"machine", "/machine/1", "cato", "", `document.querySelector('.heat path') && document.querySelector('.laid')`},
 	{"house", "/house", "tess", "", `document.querySelector('.bed svg')`},
 	{
 		"house-recipe",

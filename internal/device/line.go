@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"io"
 	"net"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -34,6 +35,8 @@ type State struct {
 var (
 	// ErrLost is a line that was closed, or on which nothing was heard for long.
 	ErrLost = errors.New("the machine cannot be reached any more")
+	// ErrNoStorage is a machine that does not say that it writes a file.
+	ErrNoStorage = errors.New("the machine does not say that it writes a file: it has no storage, or that is full")
 	// ErrStarted is a machine that has started anew: what was under way is lost.
 	ErrStarted = errors.New("the machine has started anew")
 )
@@ -344,8 +347,13 @@ func (l *Line) Store(ctx context.Context, name string, lines []string, progress 
 	}
 	write(true) // a question for temperatures would be a line of the file
 	defer write(false)
-	if _, err := l.do(ctx, "M21", "M28 "+name); err != nil {
+	begun, err := l.do(ctx, "M21", "M28 "+name)
+	if err != nil {
 		return err
+	}
+	// One that does not say that it writes would obey each line at once.
+	if !slices.ContainsFunc(begun, func(e wire.Event) bool { return strings.HasPrefix(e.Text, "Writing to file") }) {
+		return errors.Join(ErrNoStorage, l.giveUp(ctx, name))
 	}
 	size := int64(0)
 	for k := 0; k < len(lines); k += atOnce {

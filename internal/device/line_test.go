@@ -1,9 +1,12 @@
 package device
 
 import (
+	"bufio"
 	"context"
+	"errors"
 	"net"
 	"slices"
+	"strings"
 	"testing"
 	"time"
 
@@ -166,4 +169,40 @@ func TestWhatBecomesOfALine(t *testing.T) {
 		_, err := Dial(t.Context(), "127.0.0.1:1", hasty, nil)
 		require.ErrorIs(t, err, ErrLost)
 	})
+}
+
+// A machine that does not say that it writes a file is sent no line of one: it would obey each at once.
+func TestAMachineWithoutStorage(t *testing.T) {
+	ours, its := net.Pipe()
+	heard := make(chan string, 1000)
+	go func() {
+		for lines := bufio.NewScanner(its); lines.Scan(); {
+			_, command, _ := strings.Cut(lines.Text(), " ")
+			command, _, _ = strings.Cut(command, "*")
+			heard <- command
+			if _, err := its.Write([]byte("ok\n")); err != nil {
+				return
+			}
+		}
+	}()
+	l := Open(ours, hasty, nil)
+	require.ErrorIs(t, l.Store(t.Context(), "R1.GCO", lines(), nil), ErrNoStorage)
+	require.NoError(t, l.Close())
+	close(heard)
+	for c := range heard {
+		assert.Regexp(t, `^(M110.*|N0|M21|M28 R1\.GCO|M29|M30 R1\.GCO|M105|M27)?$`, c)
+	}
+}
+
+// Who may not speak any more says nothing.
+func TestALineThatIsNoLongerOurs(t *testing.T) {
+	s, l := serve(t, hasty)
+	_ = s
+	gone := errors.New("it is another's")
+	l.mu.Lock()
+	l.may = func() error { return gone }
+	l.mu.Unlock()
+	_, err := l.Do(t.Context(), "M140 S60")
+	require.ErrorIs(t, err, gone)
+	s.Do(func(p *standin.Printer) { assert.Zero(t, p.Asked()) })
 }

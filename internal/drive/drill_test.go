@@ -6,6 +6,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strings"
 	"sync"
 	"syscall"
 	"testing"
@@ -247,7 +248,7 @@ func (f *floor) ownedBy(name string) {
 	f.t.Helper()
 	require.Eventually(f.t, func() bool {
 		all, err := f.Store.Devices(ctx)
-		return err == nil && len(all) == 1 && all[0].Held && all[0].Owner == name
+		return err == nil && len(all) == 1 && all[0].Held && strings.HasPrefix(all[0].Owner, name+" ")
 	}, 20*time.Second, 50*time.Millisecond)
 }
 
@@ -269,13 +270,22 @@ func (f *floor) databaseAway(d time.Duration) {
 // Where nobody ever comes back, the machine ends by itself what it has, or cools.
 func TestNobodyComesBack(t *testing.T) {
 	t.Parallel()
-	for _, state := range []string{run.Sending, run.Heating, run.Printing, run.Paused} {
+	const ahead = "warmed ahead"
+	for _, state := range []string{run.Sending, run.Heating, run.Printing, run.Paused, ahead} {
 		t.Run(state, func(t *testing.T) {
 			t.Parallel()
 			f := open(t, 100, long(program(24, "")))
 			p := f.process("only")
-			f.start()
-			f.reach(state)
+			if state == ahead {
+				require.Eventually(t, func() bool { return runs.Warm(ctx, f.Desk, f.Cato, f.machine.ID, runs.ForNext) == nil }, 20*time.Second, 50*time.Millisecond)
+				require.Eventually(t, func() (is bool) {
+					f.standin.Do(func(p *standin.Printer) { is = p.Asked() > 0 })
+					return is
+				}, 20*time.Second, 10*time.Millisecond)
+			} else {
+				f.start()
+				f.reach(state)
+			}
 			p.end(syscall.SIGKILL)
 			f.standin.Do(func(p *standin.Printer) { p.Run(2000) })
 			f.cools()

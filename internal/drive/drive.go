@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"log/slog"
 	"os"
+	"strings"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -23,7 +24,7 @@ import (
 // Options are how machines are driven.
 type Options struct {
 	Log      *slog.Logger
-	Name     string          // of this process among others; empty: one is made
+	Name     string          // of this process, for who reads it
 	Lease    time.Duration   // for how long a machine is taken; 0: 15 s
 	Patience device.Patience // zero: device.Usual
 	Speed    float64         // how many of the machines' seconds pass in one; 0: 1
@@ -51,10 +52,9 @@ func Start(ctx context.Context, d *desk.Desk, o Options) *Driver {
 	if o.Speed <= 0 {
 		o.Speed = 1
 	}
-	if o.Name == "" {
-		host, _ := os.Hostname()
-		o.Name = fmt.Sprintf("%s %d %d", host, os.Getpid(), time.Now().UnixNano())
-	}
+	// Two of one name would hold each other's machines: each start has one of its own.
+	host, _ := os.Hostname()
+	o.Name = strings.TrimSpace(fmt.Sprintf("%s %s %d %d", o.Name, host, os.Getpid(), time.Now().UnixNano()))
 	ctx, stop := context.WithCancel(ctx)
 	x := &Driver{d: d, o: o, stop: stop}
 	x.done.Go(func() { x.all(ctx) })

@@ -187,6 +187,7 @@ var refusals = texts{
 	"does not cool by itself":            say("%[1]s does not turn its heat off by itself, so it is not warmed with nobody there."), // machine
 	"nothing comes next":                 say("Nothing comes next on %[1]s."),                                                       // machine
 	"never so warm":                      say("By this it would never come to the %[1]v °C that it may have."),                      // °C
+	"line of another machine":            say("%[1]s is on this line already."),                                                     // machine
 	"another comes before":               say("%[1]s comes before it on this machine. Move it up first, or finish the other."),
 	"dearer by now":                      say("On %[1]s it costs %[2]v by now, and %[3]v was shown."),                // machine, price, price
 	"none approved":                      say("None was approved, because of %[1]s: %[2]s. Look at the list again."), // title, why

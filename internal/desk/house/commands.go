@@ -50,6 +50,15 @@ func SetMachine(ctx context.Context, d *desk.Desk, a desk.Actor, m MachineView) 
 		if m.Data.Second.Material != "" && !slices.ContainsFunc(materials, known) {
 			return what, desk.Wrong("second.material", "no such material loaded", m.Data.Second.Material)
 		}
+		all, err := tx.Machines(ctx)
+		if err != nil {
+			return what, err
+		}
+		for _, o := range all {
+			if o.ID != m.ID && m.Data.Line != "" && o.Data.Line == m.Data.Line {
+				return what, desk.Wrong("line", "line of another machine", o.Data.Name)
+			}
+		}
 		if err := tx.SetMachine(ctx, store.Machine(m)); err != nil {
 			return what, err
 		}

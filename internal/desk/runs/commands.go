@@ -254,6 +254,9 @@ func Start(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) error {
 		if err != nil {
 			return err
 		}
+		if m.Data.Material != r.Material {
+			return desk.Refuse("other filament is loaded", m.Data.Name, m.Data.Material, r.Material)
+		}
 		s := step{event: run.Warms, course: func(r *store.Run) { r.Watcher, r.Seen, r.Layer, r.DoneShare, r.Heats = a.ID, 0, 0, 0, nil }}
 		if m.Data.Line != "" {
 			s.event = run.Sends
@@ -329,11 +332,21 @@ func Fail(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, reason stri
 		if err != nil {
 			return err
 		}
-		if m.Data.Line != "" && r.State != run.Lost && r.State != run.Cooling && run.Table.Can(r.State, run.Fails) {
+		heard, err := isHeard(ctx, tx.Q, m)
+		if err != nil {
+			return err
+		}
+		if heard && r.State != run.Lost && r.State != run.Cooling && run.Table.Can(r.State, run.Fails) {
 			return desk.Refuse("to be stopped first", r.Title(), m.Data.Name)
 		}
 		return move(ctx, d, tx, a, r, step{event: run.Fails, reason: reason})
 	})
+}
+
+// isHeard says that somebody drives a machine, and hears it.
+func isHeard(ctx context.Context, q store.Q, m *store.Machine) (bool, error) {
+	all, err := saidOf(ctx, q)
+	return m.Data.Line != "" && all[m.ID].Link == Heard, err
 }
 
 // TakeOff says that a run is off the machine, and which of its copies came out bad, counted from 0 as they lie on its
