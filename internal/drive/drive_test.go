@@ -67,7 +67,7 @@ type floor struct {
 }
 
 // open makes one.
-func open(t *testing.T, speed float64, program string) *floor {
+func open(t *testing.T, speed float64, program string, options ...standin.Options) *floor {
 	t.Helper()
 	h := desktest.Open(t)
 	f := &floor{House: h, t: t, speed: speed}
@@ -87,7 +87,7 @@ func open(t *testing.T, speed float64, program string) *floor {
 		}
 	}
 	f.machine.Data.IdleOffS = 1800
-	f.standin = &standin.Server{Printer: standin.New(&f.machine.Data, standin.Options{NozzleLoss: 0.008, BedLoss: 0.002}), Speed: speed}
+	f.standin = &standin.Server{Printer: standin.New(&f.machine.Data, append(options, standin.Options{NozzleLoss: 0.008, BedLoss: 0.002})[0]), Speed: speed}
 	f.machine.Data.Line = f.serve()
 	require.NoError(t, house.SetMachine(ctx, h.Desk, h.Cato, house.MachineView(f.machine)))
 	return f
@@ -242,4 +242,39 @@ func TestWarmedAhead(t *testing.T) {
 		}
 	}
 	require.ErrorContains(t, runs.Warm(ctx, f.Desk, f.Cato, f.machine.ID, runs.ForNext), "does not turn its heat off by itself")
+}
+
+// A program that the machine has no room for comes back into its lane, with why; nothing was printed, and another can be sent.
+func TestAProgramThatDoesNotGoIn(t *testing.T) {
+	t.Parallel()
+	f := open(t, 60, program(40, ""), standin.Options{StorageBytes: 1500})
+	f.drives()
+	f.start()
+	r := f.until(run.Planned)
+	require.Equal(t, "machine does not take it", r.Why.Code)
+	require.Equal(t, job.Approved, f.Job(f.job).State)
+	f.cold()
+	v, err := runs.Machine(ctx, f.Desk, f.machine.ID)
+	require.NoError(t, err)
+	require.Contains(t, v.Next.Why, "did not take it")
+	require.Empty(t, v.Said.Fault, "it stands as it was")
+	blob, err := f.Store.PutBlob(ctx, strings.NewReader(program(4, "")))
+	require.NoError(t, err)
+	_, err = f.Store.Pool.Exec(ctx, `UPDATE run SET gcode_id = $2 WHERE id = $1`, f.run, blob.ID)
+	require.NoError(t, err)
+	f.start()
+	f.until(run.First, run.Cooling)
+}
+
+// A program that was changed since it was judged is not sent.
+func TestAProgramThatMayNotBeSent(t *testing.T) {
+	t.Parallel()
+	for _, bad := range []string{"M104 S200\nG1 X10 E1 F600\nM29\nM24\n", "M104 S500\nG28\nG1 X10 Y10 E1 F600\nM104 S0\n", "G28\nM104 S200\nG1 X9000 Y10 E1 F600\nM104 S0\n", "G28\nM104 S200\nG1 X10 Y10 E1 F600\n"} {
+		f := open(t, 60, bad)
+		f.drives()
+		f.start()
+		r := f.until(run.Planned)
+		require.Equal(t, "program not as it was judged", r.Why.Code, bad)
+		f.cold()
+	}
 }

@@ -37,7 +37,7 @@ type watch struct {
 
 	run      *store.Run
 	program  *stored.Program // of the run
-	of       int64           // whose it is
+	of, blob int64           // whose it is, and which file
 	finished int             // files that had come to their end before the run's was started
 	starts   int             // how often the machine had started before
 	pausedAt int64           // bytes read when it paused
@@ -284,7 +284,7 @@ func (w *watch) happens(ctx context.Context, s run.Step) error {
 
 // read reads the run's program, once.
 func (w *watch) read(ctx context.Context) error {
-	if w.program != nil && w.of == w.run.ID || w.run.GCodeID == nil {
+	if w.run.GCodeID == nil || w.program != nil && w.of == w.run.ID && w.blob == *w.run.GCodeID {
 		return nil
 	}
 	text, err := io.ReadAll(w.x.d.Store.BlobReader(ctx, *w.run.GCodeID))
@@ -293,12 +293,12 @@ func (w *watch) read(ctx context.Context) error {
 	}
 	p, err := stored.Of(ctx, text, w.m.Motion.Limits())
 	if err != nil && ctx.Err() == nil {
-		return notAsJudged{problem.Text("%s", err.Error())}
+		return notAsJudged{problem.Say("told", err.Error())}
 	}
 	if err != nil {
 		return err
 	}
-	w.program, w.of = p, w.run.ID
+	w.program, w.of, w.blob = p, w.run.ID, *w.run.GCodeID
 	return nil
 }
 
@@ -327,7 +327,7 @@ func (w *watch) judge(ctx context.Context) error {
 	text.Reset(all.Bytes())
 	s, err := gcode.Read(ctx, text, 0, nil)
 	if err != nil {
-		return notAsJudged{problem.Text("%s", err.Error())}
+		return notAsJudged{problem.Say("told", err.Error())}
 	}
 	on := w.m
 	on.InService = true // whether jobs may be queued on it does not matter here
@@ -389,7 +389,7 @@ func (w *watch) send(ctx context.Context) (bool, error) {
 			w.lose(err)
 			return false, nil // nothing is known of what it has: it is asked when it is there again
 		}
-		return false, w.happens(ctx, run.Step{Event: run.NotSent, Why: problem.Say("machine does not take it", problem.Text("%s", err.Error()))})
+		return false, w.happens(ctx, run.Step{Event: run.NotSent, Why: problem.Say("machine does not take it", problem.Say("told", err.Error()))})
 	default:
 		return false, nil
 	}

@@ -102,6 +102,7 @@ var history = texts{
 	"does: cooling":                       say("%[1]s is done and cools: take it off"),                 // title
 	"machine warmed":                      say("%[1]s is warmed for %[2]s"),                            // machine, title
 	"heat turned off":                     say("The heat of %[1]s is turned off"),                      // machine
+	"reason at layer":                     say("%[1]s (at layer %[2]d)"),                               // reason, layer
 	"run mistaken":                        say("The last step was said by mistake"),
 	"came off":                            say("Came off the machine"),
 	"ready to be fetched":                 say("Ready to be fetched"),

@@ -86,9 +86,10 @@ func read(text string) Event {
 	return stored(text)
 }
 
-// told is a fault or the like; what goes before a line that is asked for again is no fault.
+// told is a fault or the like; what goes before a line that is asked for again is no fault, nor is a storage that is full.
 func told(kind Kind, text string) Event {
-	if kind == Fault && (strings.Contains(strings.ToLower(text), "checksum") || strings.Contains(strings.ToLower(text), "line number")) {
+	low := strings.ToLower(text)
+	if kind == Fault && (strings.Contains(low, "checksum") || strings.Contains(low, "line number") || strings.Contains(low, "writing to file")) {
 		return Event{Kind: Remark, Text: text}
 	}
 	return Event{Kind: kind, Text: text}

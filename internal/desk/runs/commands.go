@@ -95,6 +95,9 @@ func move(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, r store
 	if s.reason != "" {
 		why = desk.Told(s.reason)
 	}
+	if lost && r.Layer > 0 {
+		why = problem.Say("reason at layer", s.reason, r.Layer)
+	}
 	for _, j := range jobs {
 		if err := follow(ctx, tx, j); err != nil {
 			return err

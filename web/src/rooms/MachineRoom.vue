@@ -71,6 +71,7 @@ watch(
     bad.value = []
     why.value = ''
     asks.value = ''
+    waitDone.value = 0
   },
 )
 useUnsaved(
@@ -78,6 +79,7 @@ useUnsaved(
   () => !!why.value.trim(),
 )
 const loadSteps = ref(0)
+const waitDone = ref(0)
 watch(
   () => m.value?.loading?.is,
   () => (loadSteps.value = 0),
@@ -151,6 +153,11 @@ const steps = computed(() => {
     `Let it come to ${l.then_c} °C, or turn it off.`,
   ]
 })
+const waitSteps = [
+  'Take out what is in the nozzle, or lay in what is to be laid in.',
+  'Push the other filament in until only that comes out.',
+  'Wipe the nozzle.',
+]
 /** What hands do while it waits for other filament, or for something to be laid in. */
 const waiting = computed(() => run.value?.state === 'paused' || run.value?.state === 'paused cold')
 const share = computed(() => m.value?.said?.share ?? run.value?.share ?? 0)
@@ -314,10 +321,20 @@ useKeys('Machine', [
               >
             </template>
             <template v-if="waiting">
-              <p>
-                Do what it waits for: lay something in, or change the filament (warm, old out, new in until only that
-                comes out). Then let it go on.
-              </p>
+              <p>Do what it waits for, then let it go on:</p>
+              <ol class="steps">
+                <li v-for="(s, k) in waitSteps" :key="k" :class="{ done: k < waitDone }">
+                  <label
+                    ><input
+                      type="checkbox"
+                      :checked="k < waitDone"
+                      :disabled="k > waitDone"
+                      @change="waitDone = k < waitDone ? k : k + 1"
+                    />
+                    {{ s }}</label
+                  >
+                </li>
+              </ol>
             </template>
             <template v-if="may?.take_off">
               <h3>How did it come out?</h3>
