@@ -52,7 +52,7 @@ func Open(parent context.Context, base string) (*Page, func(), error) {
 		stopAlloc()
 		_ = os.RemoveAll(profile)
 	}
-	p := &Page{ctx: ctx, base: base, Patience: 15 * time.Second}
+	p := &Page{ctx: ctx, base: base, Patience: 90 * time.Second}
 	if err := chromedp.Do(ctx, chromedp.EmulateViewport(1280, 800)); err != nil {
 		stop()
 		return nil, nil, fmt.Errorf("start the browser: %w", err)

@@ -206,7 +206,7 @@ useKeys('Machine', [
         m.line ? (m.said?.link === 'heard' ? 'on a line' : 'on a line, not heard') : 'without a line: say what it does'
       }}</span>
     </header>
-    <p class="says" :class="{ asking }" role="status">{{ stateWords }}</p>
+    <p class="says" :class="{ asking }" aria-live="polite">{{ stateWords }}</p>
     <p v-if="run?.why" class="why">{{ run.why }}.</p>
     <p v-if="m.said?.why && m.said.link !== 'heard'" class="small quiet">{{ m.said.why }}</p>
     <div class="cols">
