@@ -35,7 +35,8 @@ type serveOptions struct {
 	listen, database string
 	noWork           bool
 	noDevices        bool
-	speed            float64 // of the machines' clocks; 0: as ours
+	now              func() time.Time // nil: as everybody's
+	speed            float64          // of the machines' clocks; 0: as ours
 	https            bool
 	proxies          string
 	signIns          int
@@ -159,12 +160,8 @@ func serveHouse(ctx context.Context, o serveOptions, logTo io.Writer, ready func
 			}
 		}()
 	}
-	if o.speed > 1 { // the demo's clock, for machines and people alike
-		last, err := s.LastOnFloor(ctx)
-		if err != nil {
-			return err
-		}
-		d.Now = machines.NewClock(o.speed, last).Now
+	if o.now != nil {
+		d.Now = o.now
 	}
 	if !o.noDevices {
 		defer drive.Start(ctx, d, drive.Options{Log: log, Speed: o.speed}).Stop()
@@ -341,6 +338,8 @@ func demoHouse(ctx context.Context, args []string, out, errOut io.Writer) (int, 
 		return 1, err
 	}
 	o := serveOptions{listen: *listen, database: cluster.URL("jobshelf"), uploadMB: 300, signIns: 10, memberMB: 2000, parallel: 2, grace: 5 * time.Second, speed: *speed}
+	var clock machines.Clock
+	o.now = clock.Now
 	return 0, serveHouse(ctx, o, errOut, func(ctx context.Context, d *desk.Desk, address string) error {
 		fresh, err := demo.SetUp(ctx, d.Store)
 		if err != nil {
@@ -358,6 +357,13 @@ func demoHouse(ctx context.Context, args []string, out, errOut io.Writer) (int, 
 		tess, err := d.Store.PersonByLogin(ctx, "tess")
 		if err != nil {
 			return err
+		}
+		if *speed > 1 { // from here on: nobody's day passes while the house is set up
+			last, err := d.Store.LastOnFloor(ctx)
+			if err != nil {
+				return err
+			}
+			clock.Run(*speed, last)
 		}
 		if err := machines.StandIns(ctx, d, desk.ActorOf(tess), *speed); err != nil {
 			return err

@@ -61,10 +61,10 @@ func Found(s string) string { return "it is found, " + s }
 func Mistaken(s string) string { return "it is still " + s }
 
 // Before is what a run was before somebody said its last step, where that can be taken back: its machine has not acted on
-// it. Empty: it cannot.
-func Before(s string, line, seen bool) string {
+// it, and of one on a line it was said just now. Empty: it cannot.
+func Before(s string, line, seen, justNow bool) string {
 	switch {
-	case s == Printing && seen, s == Cooling && !line && !seen:
+	case s == Printing && seen && (justNow || !line), s == Cooling && !line && !seen:
 		return First
 	case s == First && !line:
 		return Heating

@@ -163,3 +163,24 @@ func TestWhereARunIs(t *testing.T) {
 		assert.Equal(t, s == run.Planned, run.Movable(s), s)
 	}
 }
+
+// What was said last can be taken back: at once of a machine on a line, of one without a line as long as nothing follows.
+func TestWhatCanBeTakenBack(t *testing.T) {
+	for _, c := range []struct {
+		state               string
+		line, seen, justNow bool
+		want                string
+	}{
+		{run.Printing, true, true, true, run.First}, {run.Printing, true, true, false, ""}, {run.Printing, false, true, false, run.First}, {run.Printing, true, false, true, ""},
+		{run.First, false, false, true, run.Heating}, {run.First, true, false, true, ""}, {run.Cooling, false, true, false, run.Printing}, {run.Cooling, false, false, false, run.First},
+		{run.Cooling, true, true, true, ""}, {run.Heating, false, false, true, ""},
+	} {
+		got := run.Before(c.state, c.line, c.seen, c.justNow)
+		assert.Equal(t, c.want, got, "%+v", c)
+		if got != "" {
+			to, ok := run.Table.To(c.state, run.Mistaken(got))
+			assert.True(t, ok)
+			assert.Equal(t, got, to)
+		}
+	}
+}

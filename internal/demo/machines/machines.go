@@ -20,23 +20,31 @@ import (
 	"jobshelf/internal/store"
 )
 
-// Clock is the house's own: it may run fast, and never goes back behind what has happened in it.
+// Clock is the house's own: as everybody's at first, and fast from when it is told to be. It never goes back behind what
+// has happened in the house.
 type Clock struct {
-	real, house time.Time
+	mu          sync.Mutex
+	real, house time.Time // house is what it was at real; zero: as everybody's
 	speed       float64
 }
 
-// NewClock begins now, or when the last thing in the house happened.
-func NewClock(speed float64, last time.Time) *Clock {
-	c := &Clock{time.Now(), time.Now(), speed}
+// Run lets it run so fast from now on, or from when the last thing in the house happened, should that be later.
+func (c *Clock) Run(speed float64, last time.Time) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.real, c.house, c.speed = time.Now(), time.Now(), speed
 	if last.After(c.house) {
 		c.house = last
 	}
-	return c
 }
 
 // Now is the house's time.
 func (c *Clock) Now() time.Time {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if c.house.IsZero() {
+		return time.Now()
+	}
 	return c.house.Add(time.Duration(c.speed * float64(time.Since(c.real))))
 }
 
@@ -65,7 +73,7 @@ func StandIns(ctx context.Context, d *desk.Desk, who desk.Actor, speed float64) 
 }
 
 func standIn(ctx context.Context, d *desk.Desk, who desk.Actor, m store.Machine, speed float64) error {
-	s := &standin.Server{Printer: standin.New(&m.Data, standin.Options{}), Speed: speed}
+	s := &standin.Server{Printer: standin.New(&m.Data, standin.Options{NozzleLoss: 0.004, BedLoss: 0.0008}), Speed: speed}
 	r, err := d.Store.RunOn(ctx, m.ID)
 	if err == nil && r.GCodeID != nil && r.StartedAt != nil && r.State != run.Cooling {
 		if err := midway(ctx, d, s.Printer, &m.Data, &r); err != nil {

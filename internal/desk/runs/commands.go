@@ -422,7 +422,11 @@ func Unsay(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) error {
 		if err != nil {
 			return err
 		}
-		before := run.Before(r.State, m.Data.Line != "", r.Seen != 0)
+		h, err := tx.House(ctx)
+		if err != nil {
+			return err
+		}
+		before := run.Before(r.State, m.Data.Line != "", r.Seen != 0, d.Now().Sub(r.Since) < time.Duration(h.AttendanceMin)*time.Minute)
 		if before == "" {
 			return desk.Refuse("run is otherwise", r.Title(), r.State)
 		}

@@ -351,7 +351,7 @@ func (s *state) course(ctx context.Context, q store.Q, m *store.Machine, r *stor
 	if c.Copies, err = s.copies(ctx, q, r, c); err != nil {
 		return nil, err
 	}
-	c.May = may(m, r, s.said[m.ID].Link == Heard)
+	c.May = may(m, r, s.said[m.ID].Link == Heard, s.Now.Sub(r.Since) < s.Hours.Attendance)
 	return c, nil
 }
 
@@ -389,11 +389,11 @@ func (*state) copies(ctx context.Context, q store.Q, r *store.Run, c *RunCourse)
 }
 
 // may is what can be done with a run at its machine; of one that is not heard somebody can say that it failed.
-func may(m *store.Machine, r *store.Run, heard bool) RunMay {
+func may(m *store.Machine, r *store.Run, heard, justNow bool) RunMay {
 	can := func(e string) bool { return run.Table.Can(r.State, e) }
 	line := m.Data.Line != ""
 	out := RunMay{Uncheck: can(run.Unchecks), Start: r.State == run.Ready, Tell: []string{}, See: can(run.Seen), Want: []string{}, TakeOff: can(run.ComesOff),
-		PutBack: can(run.BackOn) && len(r.Bad) == 0 && r.ClearedAt == nil, Unsay: run.Before(r.State, line, r.Seen != 0) != "", Fail: can(run.Fails) && (!line || !heard || r.State == run.Lost || r.State == run.Cooling)}
+		PutBack: can(run.BackOn) && len(r.Bad) == 0 && r.ClearedAt == nil, Unsay: run.Before(r.State, line, r.Seen != 0, justNow) != "", Fail: can(run.Fails) && (!line || !heard || r.State == run.Lost || r.State == run.Cooling)}
 	for _, e := range byHand {
 		if e == run.GoesOn && r.Seen == 0 || e == run.SeesOn && r.Seen != 0 || !can(e) || line && (e != run.Ends || r.State != run.Lost) {
 			continue

@@ -3,6 +3,8 @@ package runs
 import (
 	"context"
 	"encoding/json"
+	"slices"
+	"strings"
 	"time"
 
 	"jobshelf/core/print/wire"
@@ -115,5 +117,6 @@ func HeatsOf(all []wire.Heat) []HeatNow {
 			out = append(out, HeatNow{"nozzle " + string(rune('1'+h.Nozzle)), h.C, h.ToC})
 		}
 	}
+	slices.SortStableFunc(out, func(a, b HeatNow) int { return strings.Compare(b.Of[:1], a.Of[:1]) }) // nozzles, then the bed
 	return out
 }
