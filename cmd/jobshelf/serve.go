@@ -316,7 +316,7 @@ func demoHouse(ctx context.Context, args []string, out, errOut io.Writer) (int, 
 	listen := f.String("listen", "127.0.0.1:8080", "")
 	dir := f.String("dir", demoDir(), "")
 	speed := f.Float64("speed", 1, "")
-	if f.Parse(args) != nil || f.NArg() > 0 || !(*speed >= 1 && *speed <= 600) {
+	if f.Parse(args) != nil || f.NArg() > 0 || !(*speed >= 1 && *speed <= 100) {
 		return 2, errUsage
 	}
 	if err := onlyLoopback(*listen); err != nil {
