@@ -1,8 +1,13 @@
 package demo_test
 
 import (
+	"bytes"
 	"context"
+	"io"
 	"log/slog"
+	"os"
+	"slices"
+	"strings"
 	"testing"
 	"time"
 
@@ -10,6 +15,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"gotest.tools/v3/golden"
 
+	"jobshelf/core/print/stored"
 	"jobshelf/internal/demo"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/desk/decide"
@@ -17,6 +23,7 @@ import (
 	"jobshelf/internal/desk/house"
 	"jobshelf/internal/desk/people"
 	"jobshelf/internal/pgtest"
+	"jobshelf/internal/standin"
 	"jobshelf/internal/store"
 	"jobshelf/internal/told"
 	"jobshelf/internal/work"
@@ -100,6 +107,53 @@ func TestTheDemoIsAsItWas(t *testing.T) {
 	}
 	assert.Equal(t, meant, found)
 	golden.Assert(t, book.String(), "demo.txt")
+	takeAsLong(t, s)
+}
+
+// takeAsLong holds the plates of the demo's jobs against stand-ins of their machines, which share nothing with the estimate:
+// time with heat within 3 %, without within 1 %, filament within 1 %. Every third of them, or all with JOBSHELF_EVERY=1.
+func takeAsLong(t *testing.T, s *store.Store) {
+	t.Helper()
+	ctx := context.Background()
+	machines, err := s.Machines(ctx)
+	require.NoError(t, err)
+	lanes, err := s.Lanes(ctx)
+	require.NoError(t, err)
+	off, err := s.RunsOffLanes(ctx)
+	require.NoError(t, err)
+	every := 3
+	if os.Getenv("JOBSHELF_EVERY") == "1" {
+		every = 1
+	}
+	tried := 0
+	for k, r := range append(lanes, off...) {
+		if k%every != 0 || r.PlateID == nil || r.GCodeID == nil {
+			continue
+		}
+		tried++
+		plate, err := s.Plate(ctx, *r.PlateID)
+		require.NoError(t, err)
+		text, err := io.ReadAll(s.BlobReader(ctx, *r.GCodeID))
+		require.NoError(t, err)
+		lines, err := stored.Lines(text)
+		require.NoError(t, err)
+		m := &machines[slices.IndexFunc(machines, func(m store.Machine) bool { return m.ID == r.MachineID })].Data
+		p := standin.New(m, standin.Options{})
+		p.Begin(stored.Name(r.ID), []byte(strings.Join(lines, "\n")+"\n"), 0)
+		whole := plate.Full.WholeSeconds()
+		for ended := false; !ended; {
+			p.Run(10)
+			ended = bytes.Contains(p.Said(), []byte("Done printing file"))
+			require.Less(t, p.ClockS, 2*whole+1000, "%s comes to an end", r.Title())
+		}
+		laid := p.ClockS - p.WaitedS
+		t.Logf("%-32s %-9s %6.0f s of %6.0f (%+.2f %%), laying %+.2f %%, filament %+.2f %%", r.Title(), m.Name, p.ClockS, whole, 100*(p.ClockS/whole-1), 100*(laid/plate.Full.Seconds-1), 100*(p.UsedMM/plate.Full.FilamentMM-1))
+		assert.InEpsilon(t, whole, p.ClockS, 0.03, r.Title())
+		assert.InEpsilon(t, plate.Full.Seconds, laid, 0.01, r.Title())
+		assert.InEpsilon(t, plate.Full.FilamentMM, p.UsedMM, 0.01, r.Title())
+		assert.Zero(t, p.Asked(), "nothing is left on")
+	}
+	assert.Greater(t, tried, 3)
 }
 
 // meant is what is to be found on the demo's jobs, and nothing else.
