@@ -220,6 +220,12 @@ func (l *Line) hear(b []byte) {
 			l.drop(ErrStarted)
 		case wire.Fault:
 			l.drop(&Fault{e.Text})
+		case wire.Remark:
+			if l.storing && strings.Contains(strings.ToLower(e.Text), "writing to file") {
+				l.drop(ErrNoStorage) // it writes no more: what comes next would be obeyed at once
+				continue
+			}
+			w.seen = append(w.seen, e)
 		default:
 			w.seen = append(w.seen, e)
 		}

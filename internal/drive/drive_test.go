@@ -258,6 +258,9 @@ func TestAProgramThatDoesNotGoIn(t *testing.T) {
 	require.NoError(t, err)
 	require.Contains(t, v.Next.Why, "did not take it")
 	require.Empty(t, v.Said.Fault, "it stands as it was")
+	f.standin.Do(func(p *standin.Printer) {
+		require.Zero(t, p.UsedMM, "what came after the storage was full was not obeyed")
+	})
 	blob, err := f.Store.PutBlob(ctx, strings.NewReader(program(4, "")))
 	require.NoError(t, err)
 	_, err = f.Store.Pool.Exec(ctx, `UPDATE run SET gcode_id = $2 WHERE id = $1`, f.run, blob.ID)

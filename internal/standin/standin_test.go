@@ -229,7 +229,7 @@ func TestWhatGoesWrong(t *testing.T) {
 		d := open(t, &m, Options{StorageBytes: 40})
 		d.do("M28 A.GCO")
 		d.do(strings.Split(strings.TrimSpace(small), "\n")...)
-		require.NotNil(t, d.said(wire.Fault))
+		require.NotNil(t, d.said(wire.Remark))
 		d.do("M29", "M20")
 		assert.Nil(t, d.said(wire.Listed), "what is cut off is no file")
 	})
