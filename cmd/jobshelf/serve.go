@@ -226,6 +226,20 @@ func sweep(ctx context.Context, s *store.Store, log *slog.Logger) {
 	}
 }
 
+// beside opens the house for a process beside its server.
+func beside(ctx context.Context, database string, errOut io.Writer) (*desk.Desk, *slog.Logger, error) {
+	s, err := store.Open(ctx, database)
+	if err != nil {
+		return nil, nil, err
+	}
+	q, err := work.NewQueue(s)
+	if err != nil {
+		s.Close()
+		return nil, nil, err
+	}
+	return &desk.Desk{Store: s, Queue: q, Now: time.Now}, slog.New(slog.NewTextHandler(errOut, &slog.HandlerOptions{Level: slog.LevelWarn})), nil
+}
+
 func workOnly(ctx context.Context, args []string, out, errOut io.Writer) (int, error) {
 	var o serveOptions
 	f := flags("work", errOut)
@@ -233,17 +247,12 @@ func workOnly(ctx context.Context, args []string, out, errOut io.Writer) (int, e
 	if f.Parse(args) != nil || !o.sound() || f.NArg() > 0 {
 		return 2, errUsage
 	}
-	log := slog.New(slog.NewTextHandler(errOut, &slog.HandlerOptions{Level: slog.LevelWarn}))
-	s, err := store.Open(ctx, o.database)
+	d, log, err := beside(ctx, o.database, errOut)
 	if err != nil {
 		return 1, err
 	}
-	defer s.Close()
-	q, err := work.NewQueue(s)
-	if err != nil {
-		return 1, err
-	}
-	w, err := work.Start(ctx, s, &desk.Desk{Store: s, Queue: q, Now: time.Now}, work.Options{Log: log, Limits: o.limits, Parallel: o.parallel, Queues: o.queues, Memory: o.memoryMB * 1e6})
+	defer d.Store.Close()
+	w, err := work.Start(ctx, d.Store, d, work.Options{Log: log, Limits: o.limits, Parallel: o.parallel, Queues: o.queues, Memory: o.memoryMB * 1e6})
 	if err != nil {
 		return 1, err
 	}
@@ -268,17 +277,12 @@ func devices(ctx context.Context, args []string, out, errOut io.Writer) (int, er
 		return 2, errUsage
 	}
 	patience.Silent, patience.Poll = min(patience.Silent, patience.Lost/8), min(patience.Poll, patience.Lost/16)
-	log := slog.New(slog.NewTextHandler(errOut, &slog.HandlerOptions{Level: slog.LevelWarn}))
-	s, err := store.Open(ctx, o.database)
+	d, log, err := beside(ctx, o.database, errOut)
 	if err != nil {
 		return 1, err
 	}
-	defer s.Close()
-	q, err := work.NewQueue(s)
-	if err != nil {
-		return 1, err
-	}
-	x := drive.Start(ctx, &desk.Desk{Store: s, Queue: q, Now: time.Now}, drive.Options{Log: log, Name: name, Lease: *lease, Patience: patience})
+	defer d.Store.Close()
+	x := drive.Start(ctx, d, drive.Options{Log: log, Name: name, Lease: *lease, Patience: patience})
 	fmt.Fprintln(out, "Driving machines.")
 	<-ctx.Done()
 	x.Stop()

@@ -43,10 +43,10 @@ func init() {
 			p.warm(func() bool { return h.there() })
 		},
 		"M140": func(p *Printer, w map[byte]float64, _ string, _ int) {
-			p.bed.to, p.idleS = math.Min(w['S'], p.m.BedMaxC), 0
+			p.bed.to, p.idleS = asked(w, p.bed.to, p.m.BedMaxC), 0
 		},
 		"M190": func(p *Printer, w map[byte]float64, _ string, _ int) {
-			p.bed.to = math.Min(math.Max(w['S'], w['R']), p.m.BedMaxC)
+			p.bed.to = asked(w, p.bed.to, p.m.BedMaxC)
 			p.warm(p.bed.there)
 		},
 		"M106": func(p *Printer, w map[byte]float64, _ string, _ int) { p.fan = w['S'] / 255 },
@@ -156,6 +156,16 @@ func (p *Printer) dwell(s float64, then func()) {
 	})
 }
 
+// asked is how warm something is to be by a command, between off and the most; as it was where none is said.
+func asked(w map[byte]float64, was, most float64) float64 {
+	s, one := w['S']
+	r, other := w['R']
+	if c := math.Max(s, r); (one || other) && !math.IsNaN(c) {
+		return math.Min(math.Max(c, 0), most)
+	}
+	return was
+}
+
 // heat sets a nozzle's temperature.
 func (p *Printer) heat(w map[byte]float64) *heater {
 	n := p.nozzle
@@ -163,7 +173,7 @@ func (p *Printer) heat(w map[byte]float64) *heater {
 		n = int(t)
 	}
 	h := &p.nozzles[n]
-	h.to = math.Min(math.Max(w['S'], w['R']), h.mostC)
+	h.to = asked(w, h.to, h.mostC)
 	p.idleS = 0
 	h.lowestC, h.stuckS = h.c, 0
 	return h
@@ -195,7 +205,7 @@ func (p *Printer) to(w map[byte]float64) [4]float64 {
 	to := p.want
 	for k := range to {
 		v, ok := w["XYZE"[k]]
-		if !ok {
+		if !ok || math.IsNaN(v) {
 			continue
 		}
 		if relative := p.relative && k < 3 || p.relE && k == 3; relative {

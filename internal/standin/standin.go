@@ -347,6 +347,9 @@ func (p *Printer) next() string {
 	return strings.TrimSpace(line)
 }
 
+// mostNumber is more than anything that can be meant.
+const mostNumber = 1e9
+
 // words are a command's letters with their numbers.
 func words(c string) map[byte]float64 {
 	out := map[byte]float64{}
@@ -355,7 +358,9 @@ func words(c string) map[byte]float64 {
 			continue
 		}
 		if v, err := strconv.ParseFloat(w[1:], 64); err == nil {
-			out[w[0]] = v
+			if math.Abs(v) < mostNumber { // nor is it what is no number at all
+				out[w[0]] = v
+			}
 		} else if len(w) == 1 {
 			out[w[0]] = math.NaN()
 		}

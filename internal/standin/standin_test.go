@@ -334,3 +334,19 @@ func TestAStandInOverALine(t *testing.T) {
 	stop()
 	require.NoError(t, <-ended)
 }
+
+// What is no temperature and no place changes nothing, and stops nothing.
+func TestNumbersThatAreNone(t *testing.T) {
+	m := demo.Machines()[0]
+	p := New(&m, Options{})
+	p.Hear([]byte("M104 S200\nM140 S60\nM104 Snan\nM104 S\nM140 S1e400\nM104 S-inf\nM140 S-50\nG1 XNaN Y1e308\nG1 X\n"))
+	p.Run(60)
+	assert.InDelta(t, 200, p.nozzles[0].to, 0)
+	assert.Zero(t, p.bed.to, "below nothing is off")
+	assert.Empty(t, p.halted)
+	for _, v := range p.mover.at {
+		assert.False(t, math.IsNaN(v) || math.IsInf(v, 0))
+	}
+	p.Hear([]byte("M104 T9 S999\n"))
+	assert.InDelta(t, m.NozzleMaxC, p.Asked(), 0, "a nozzle that is none is the one in use")
+}

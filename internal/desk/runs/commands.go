@@ -4,14 +4,15 @@
 package runs
 
 import (
+	"cmp"
 	"context"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
 	"time"
 
 	"jobshelf/core/print/machine"
-	"jobshelf/core/print/stored"
 	"jobshelf/core/print/wire"
 	"jobshelf/core/shape/problem"
 	"jobshelf/core/shop/event"
@@ -53,6 +54,20 @@ func on(ctx context.Context, d *desk.Desk, id int64, change func(*store.Tx, stor
 			return err
 		}
 		return change(tx, r)
+	})
+}
+
+// at changes something of a machine under the lanes' lock.
+func at(ctx context.Context, d *desk.Desk, machine int64, change func(*store.Tx, *store.Machine) error) error {
+	return d.Store.InTx(ctx, func(tx *store.Tx) error {
+		if err := tx.LockLanes(ctx); err != nil {
+			return err
+		}
+		m, err := floor.MachineOf(ctx, tx.Q, machine)
+		if err != nil {
+			return err
+		}
+		return change(tx, m)
 	})
 }
 
@@ -440,14 +455,7 @@ func Unsay(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) error {
 
 // Clear says that a machine's bed is clear: somebody has looked.
 func Clear(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) error {
-	return d.Store.InTx(ctx, func(tx *store.Tx) error {
-		if err := tx.LockLanes(ctx); err != nil {
-			return err
-		}
-		m, err := floor.MachineOf(ctx, tx.Q, id)
-		if err != nil {
-			return err
-		}
+	return at(ctx, d, id, func(tx *store.Tx, m *store.Machine) error {
 		left, err := tx.ToClear(ctx, id)
 		if err != nil {
 			return err
@@ -476,14 +484,7 @@ type Filament struct {
 
 // Load says that other filament is in a nozzle.
 func Load(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, f Filament) error {
-	return d.Store.InTx(ctx, func(tx *store.Tx) error {
-		if err := tx.LockLanes(ctx); err != nil {
-			return err
-		}
-		m, err := floor.MachineOf(ctx, tx.Q, id)
-		if err != nil {
-			return err
-		}
+	return at(ctx, d, id, func(tx *store.Tx, m *store.Machine) error {
 		materials, err := tx.Materials(ctx)
 		if err != nil {
 			return err
@@ -523,14 +524,7 @@ const (
 // Warm asks a machine on a line to be warm ahead of what comes next, or for other filament, or to turn its heat off. It
 // is no warmer than what comes next asks for, and cools when nobody comes within the house's minutes.
 func Warm(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, what string) error {
-	return d.Store.InTx(ctx, func(tx *store.Tx) error {
-		if err := tx.LockLanes(ctx); err != nil {
-			return err
-		}
-		m, err := floor.MachineOf(ctx, tx.Q, id)
-		if err != nil {
-			return err
-		}
+	return at(ctx, d, id, func(tx *store.Tx, m *store.Machine) error {
 		lanes, err := tx.Lanes(ctx)
 		if err != nil {
 			return err
@@ -648,14 +642,14 @@ type News struct {
 }
 
 // ErrNotOwner is a machine that has another owner by now.
-var ErrNotOwner = fmt.Errorf("the machine has another owner by now")
+var ErrNotOwner = errors.New("the machine has another owner by now")
 
 // Hear moves a run by what its machine has done. Nothing is changed where the run is not in the state that was seen any
 // more, or the machine has another owner.
 func Hear(ctx context.Context, d *desk.Desk, o Owner, id int64, state string, h News) error {
 	return on(ctx, d, id, func(tx *store.Tx, r store.Run) error {
 		if ok, err := tx.Holds(ctx, o.Machine, o.Fence); err != nil || !ok {
-			return cmpErr(err, ErrNotOwner)
+			return cmp.Or(err, ErrNotOwner)
 		}
 		if r.State != state || r.MachineID != o.Machine {
 			return nil
@@ -677,13 +671,3 @@ func Hear(ctx context.Context, d *desk.Desk, o Owner, id int64, state string, h 
 		return move(ctx, d, tx, by, r, s)
 	})
 }
-
-func cmpErr(err, otherwise error) error {
-	if err != nil {
-		return err
-	}
-	return otherwise
-}
-
-// Name is what a run's program is called in its machine's storage.
-func Name(id int64) string { return stored.Name(id) }

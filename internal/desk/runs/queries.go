@@ -2,6 +2,7 @@ package runs
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -304,16 +305,10 @@ func (s *state) mayCheck(ctx context.Context, d *desk.Desk, m *store.Machine, r 
 		err = desk.Refuse("other filament is loaded", m.Data.Name, m.Data.Material, r.Material)
 	}
 	var no *desk.Conflict
-	if asConflict(err, &no) {
+	if errors.As(err, &no) {
 		return false, s.Words.Say(no.Phrase)
 	}
 	return err == nil, ""
-}
-
-func asConflict(err error, to **desk.Conflict) bool {
-	c, ok := err.(*desk.Conflict) //nolint:errorlint // made here, never wrapped
-	*to = c
-	return ok
 }
 
 // loading is what has to be loaded for a run; nil where it is.
