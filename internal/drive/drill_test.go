@@ -1,11 +1,14 @@
 package drive_test
 
 import (
+	"bytes"
 	"errors"
 	"fmt"
+	"net/url"
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strings"
 	"sync"
 	"syscall"
@@ -131,6 +134,15 @@ func (f *floor) booked(state string) {
 	}
 }
 
+// warm waits until something of the machine is to be warm.
+func (f *floor) warm() {
+	f.t.Helper()
+	require.Eventually(f.t, func() (is bool) {
+		f.standin.Do(func(p *standin.Printer) { is = p.Asked() > 0 })
+		return is
+	}, 20*time.Second, 10*time.Millisecond)
+}
+
 // cools waits until nothing of the machine is to be warm.
 func (f *floor) cools() {
 	f.t.Helper()
@@ -157,6 +169,17 @@ var binary = sync.OnceValues(func() (string, error) {
 	return path, err
 })
 
+// database is this test's, where who sleeps in the middle of a transaction is not waited for longer than its lease.
+func (f *floor) database() string {
+	address := f.Store.Pool.Config().ConnString()
+	u, err := url.Parse(address)
+	require.NoError(f.t, err)
+	q := u.Query()
+	q.Set("idle_in_transaction_session_timeout", "2000")
+	u.RawQuery = q.Encode()
+	return u.String()
+}
+
 // process is `jobshelf devices`.
 type process struct {
 	cmd  *exec.Cmd
@@ -167,7 +190,7 @@ func (f *floor) process(name string) *process {
 	f.t.Helper()
 	path, err := binary()
 	require.NoError(f.t, err)
-	p := &process{exec.Command(path, "devices", "--database", f.Store.Pool.Config().ConnString(), "--name", name, "--lease", "2s", "--lost-after", "4s"), make(chan struct{})}
+	p := &process{exec.Command(path, "devices", "--database", f.database(), "--name", name, "--lease", "2s", "--lost-after", "4s"), make(chan struct{})}
 	require.NoError(f.t, p.cmd.Start())
 	go func() {
 		defer close(p.done)
@@ -185,15 +208,16 @@ func (p *process) end(how syscall.Signal) {
 }
 
 // Whatever drives the machines goes away in the middle of everything, once in each state of one run: killed, stopped past
-// its lease while another takes over and then woken, or without its database. The run goes its way all the same: sent
-// once, ended once, by one owner at a time.
+// its lease while another takes over and then woken, or without its database; before it while the machine is warmed ahead,
+// and in its middle while somebody asked for a pause. The run goes its way all the same: sent once, ended once, by one owner at a time.
 func TestWhoDrivesGoesAway(t *testing.T) {
 	t.Parallel()
-	states := []string{run.Sending, run.Heating, run.Printing, run.Paused, run.Cooling}
+	const asked = "asked to pause"
+	states := []string{run.Sending, run.Heating, run.Printing, asked, run.Paused, run.Cooling}
 	for _, how := range []string{"killed", "asleep", "database"} {
 		t.Run(how, func(t *testing.T) {
 			t.Parallel()
-			f := open(t, 100, long(program(50, "M0\n")))
+			f := open(t, 100, long(program(120, "M0\n")))
 			now := f.process("0")
 			n := 0
 			breaks := func() {
@@ -215,6 +239,10 @@ func TestWhoDrivesGoesAway(t *testing.T) {
 					f.databaseAway(3 * time.Second)
 				}
 			}
+			require.Eventually(t, func() bool { return runs.Warm(ctx, f.Desk, f.Cato, f.machine.ID, runs.ForNext) == nil }, 20*time.Second, 50*time.Millisecond)
+			f.warm()
+			breaks()
+			f.warm() // as it was asked for, by one who had it from the books
 			f.start()
 			for _, s := range states {
 				switch s {
@@ -222,6 +250,10 @@ func TestWhoDrivesGoesAway(t *testing.T) {
 					f.until(run.Paused) // by the program itself, for another colour
 				case run.Printing:
 					f.settled(run.Printing)
+				case asked:
+					f.settled(run.Printing)
+					require.NoError(t, runs.Want(ctx, f.Desk, f.Cato, f.run, run.WantsPause, ""))
+					f.until(run.Paused)
 				case run.Heating:
 					f.until(run.Heating, run.First, run.Printing)
 				case run.Sending:
@@ -230,8 +262,14 @@ func TestWhoDrivesGoesAway(t *testing.T) {
 					f.settled(s)
 				}
 				breaks()
-				if s == run.Paused {
-					require.Eventually(t, func() bool { return runs.Want(ctx, f.Desk, f.Cato, f.run, run.WantsGoOn, "") == nil }, 20*time.Second, 100*time.Millisecond)
+				if s == run.Paused || s == asked {
+					var err error
+					if !assert.Eventually(t, func() bool { err = runs.Want(ctx, f.Desk, f.Cato, f.run, run.WantsGoOn, ""); return err == nil }, 20*time.Second, 100*time.Millisecond) {
+						t.Fatalf("%v %+v", err, f.state())
+					}
+				}
+				if s == asked {
+					f.settled(run.Printing)
 				}
 			}
 			f.settled(run.Cooling)
@@ -246,10 +284,14 @@ func TestWhoDrivesGoesAway(t *testing.T) {
 // ownedBy waits until a process has the machine, and no other.
 func (f *floor) ownedBy(name string) {
 	f.t.Helper()
-	require.Eventually(f.t, func() bool {
-		all, err := f.Store.Devices(ctx)
+	var all []store.Device
+	if !assert.Eventually(f.t, func() (is bool) {
+		var err error
+		all, err = f.Store.Devices(ctx)
 		return err == nil && len(all) == 1 && all[0].Held && strings.HasPrefix(all[0].Owner, name+" ")
-	}, 20*time.Second, 50*time.Millisecond)
+	}, 20*time.Second, 50*time.Millisecond) {
+		f.t.Fatalf("%s does not get it: %+v", name, all)
+	}
 }
 
 // databaseAway lets nobody to this test's database for a while.
@@ -278,10 +320,7 @@ func TestNobodyComesBack(t *testing.T) {
 			p := f.process("only")
 			if state == ahead {
 				require.Eventually(t, func() bool { return runs.Warm(ctx, f.Desk, f.Cato, f.machine.ID, runs.ForNext) == nil }, 20*time.Second, 50*time.Millisecond)
-				require.Eventually(t, func() (is bool) {
-					f.standin.Do(func(p *standin.Printer) { is = p.Asked() > 0 })
-					return is
-				}, 20*time.Second, 10*time.Millisecond)
+				f.warm()
 			} else {
 				f.start()
 				f.reach(state)
@@ -291,4 +330,41 @@ func TestNobodyComesBack(t *testing.T) {
 			f.cools()
 		})
 	}
+}
+
+// A bed that is not cleared, and a part that comes off it, are seen by eye or by the camera alone: nothing is started
+// before somebody says that the bed is clear, and somebody stops it, with why.
+func TestWhatOnlyTheCameraShows(t *testing.T) {
+	t.Parallel()
+	f := open(t, 100, program(120, ""))
+	seen := func() string {
+		var b bytes.Buffer
+		f.standin.Do(func(p *standin.Printer) { require.NoError(t, p.Picture(&b)) })
+		return b.String()
+	}
+	clear := seen()
+	require.NoError(t, f.standin.Fail("uncleared"))
+	require.NotEqual(t, clear, seen())
+	f.drives()
+	points, err := runs.Points(ctx, f.Desk, f.run)
+	require.NoError(t, err)
+	require.Contains(t, points, "bed")
+	require.Error(t, runs.Check(ctx, f.Desk, f.Cato, f.run, slices.DeleteFunc(slices.Clone(points), func(p string) bool { return p == "bed" })))
+	require.Error(t, runs.Start(ctx, f.Desk, f.Cato, f.run))
+	f.standin.Do(func(p *standin.Printer) { p.ClearBed() })
+	require.Equal(t, clear, seen())
+
+	f.start()
+	f.reach(run.Printing)
+	laid := seen()
+	require.NoError(t, f.standin.Fail("knocked"))
+	require.NotEqual(t, laid, seen())
+	require.Error(t, runs.Want(ctx, f.Desk, f.Cato, f.run, run.WantsStop, " "), "without a reason")
+	require.NoError(t, runs.Want(ctx, f.Desk, f.Cato, f.run, run.WantsStop, "it came off the bed"))
+	r := f.settled(run.Stopped)
+	assert.Equal(t, "it came off the bed", r.Reason)
+	assert.Positive(t, r.Layer)
+	f.booked(run.Stopped)
+	assert.Equal(t, job.Approved, f.Job(f.job).State, "another is planned")
+	f.cools()
 }

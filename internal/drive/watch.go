@@ -40,7 +40,9 @@ type watch struct {
 	of, blob int64           // whose it is, and which file
 	finished int             // files that had come to their end before the run's was started
 	starts   int             // how often the machine had started before
-	pausedAt int64           // bytes read when it paused
+	pausedAt int64           // bytes read when it paused; -1: not known yet
+	at       int64           // bytes read, as last seen
+	movedAt  time.Time       // the house's time since when it has read no more; zero: not seen yet
 	asked    int             // as often it had said what it prints when it was started: that is not known until it says so again
 	sending  chan error
 	giveUp   context.CancelFunc
@@ -96,9 +98,12 @@ func (w *watch) step() error {
 		return err
 	default:
 		if w.run == nil || w.run.ID != r.ID {
-			w.finished, w.starts, w.pausedAt = 0, 0, 0 // of what is found all is that happens from the opening of the line on
-			if w.line != nil && r.State == run.Sending {
-				w.finished, w.starts = w.now.Finished, w.now.Starts
+			w.finished, w.starts, w.pausedAt, w.movedAt = 0, 0, -1, time.Time{} // of what is found all is that happens from the opening of the line on
+			if r.State == run.Sending {
+				w.pausedAt = 0
+				if w.line != nil {
+					w.finished, w.starts = w.now.Finished, w.now.Starts
+				}
 			}
 		}
 		w.run = &r
@@ -113,6 +118,7 @@ func (w *watch) step() error {
 			w.lose(err)
 		} else {
 			w.heardAt, w.away = w.now.HeardAt, ""
+			w.stands()
 		}
 	}
 	if err := w.l.may(); err != nil {
@@ -128,6 +134,17 @@ func (w *watch) step() error {
 		}
 	}
 	return w.tell(ctx, shut)
+}
+
+// stands keeps since when the machine has read nothing more of its file. A pause that is found began before: where it is
+// now, it was.
+func (w *watch) stands() {
+	if w.pausedAt < 0 {
+		w.pausedAt = w.now.At
+	}
+	if w.movedAt.IsZero() || w.at != w.now.At {
+		w.at, w.movedAt = w.now.At, w.x.d.Now()
+	}
 }
 
 // shut says that the line is not to be opened: that would reset a board in the middle of something.
@@ -214,6 +231,9 @@ func (w *watch) known(shut bool) run.Machine {
 	k.Ours = stored.Same(s.File, w.run.ID) || s.Asked <= w.asked
 	k.Lays = w.program != nil && k.Ours && w.program.Lays(s.At)
 	k.Moves = s.At > w.pausedAt
+	if !w.movedAt.IsZero() {
+		k.Still = w.x.d.Now().Sub(w.movedAt)
+	}
 	return k
 }
 
@@ -267,6 +287,7 @@ func (w *watch) happens(ctx context.Context, s run.Step) error {
 			}
 		}
 	}
+	w.movedAt = time.Time{} // it has its time anew
 	id, state := w.run.ID, w.run.State
 	if err := runs.Hear(ctx, w.x.d, w.l.owner, id, state, n); err != nil {
 		return err

@@ -115,6 +115,30 @@ func TestDeadlocksAreTriedAgain(t *testing.T) {
 	assert.Equal(t, 1, n)
 }
 
+// Who falls asleep in the middle of a transaction keeps its rows from nobody for long; awake again, it has done nothing.
+func TestNobodyWaitsForASleeper(t *testing.T) {
+	s := pgtest.New(t)
+	sleeper, err := store.Open(ctx, s.Pool.Config().ConnString()+"&idle_in_transaction_session_timeout=300")
+	require.NoError(t, err)
+	defer sleeper.Close()
+	_, err = s.Pool.Exec(ctx, `CREATE TABLE one (n int); INSERT INTO one VALUES (0)`)
+	require.NoError(t, err)
+	err = sleeper.InTx(ctx, func(asleep *store.Tx) error {
+		if _, err := asleep.Raw().Exec(ctx, `UPDATE one SET n = n + 10`); err != nil {
+			return err
+		}
+		waiting, cancel := context.WithTimeout(ctx, 20*time.Second)
+		defer cancel()
+		_, err := s.Pool.Exec(waiting, `UPDATE one SET n = n + 1`)
+		require.NoError(t, err)
+		_, err = asleep.Raw().Exec(ctx, `UPDATE one SET n = n + 100`)
+		return err
+	})
+	require.ErrorIs(t, err, store.ErrAway)
+	assert.Equal(t, 1, count(t, s, `SELECT n FROM one`))
+	assert.Equal(t, 10000, count(t, s, `SELECT setting::int FROM pg_settings WHERE name = 'idle_in_transaction_session_timeout'`), "ms, where the address names none")
+}
+
 // A file that is found by its hash just before a sweep is not swept.
 func TestSweepKeepsWhatWasJustFound(t *testing.T) {
 	s := pgtest.New(t)

@@ -15,6 +15,7 @@ import (
 	"io"
 	"io/fs"
 	"net"
+	"strconv"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -76,6 +77,13 @@ type Store struct {
 // connectWait bounds how long a connection may take.
 const connectWait = 5 * time.Second
 
+// idleInTx is how long the database waits for the rest of a transaction: a process that sleeps in the middle of one would
+// keep its rows from everybody, the lease of a machine too. An address may name another.
+const (
+	idleInTx  = 10 * time.Second
+	idleParam = "idle_in_transaction_session_timeout" // ms
+)
+
 // Open connects; the database must have been migrated.
 func Open(ctx context.Context, url string) (*Store, error) {
 	cfg, err := pgxpool.ParseConfig(url)
@@ -84,6 +92,9 @@ func Open(ctx context.Context, url string) (*Store, error) {
 	}
 	cfg.MaxConns = max(cfg.MaxConns, 16)
 	cfg.ConnConfig.ConnectTimeout = connectWait
+	if p := cfg.ConnConfig.RuntimeParams; p[idleParam] == "" {
+		p[idleParam] = strconv.FormatInt(idleInTx.Milliseconds(), 10)
+	}
 	pool, err := pgxpool.NewWithConfig(ctx, cfg)
 	if err != nil {
 		return nil, fmt.Errorf("connect to the database: %w", err)
@@ -256,7 +267,7 @@ func known(err error) error {
 			return fmt.Errorf("%w: %w", ErrUnstorable, err)
 		case pg.Code == "53100":
 			return fmt.Errorf("%w: %w", ErrFull, err)
-		case class == "08" || pg.Code == "53300" || pg.Code == "57P01" || pg.Code == "57P02" || pg.Code == "57P03":
+		case class == "08" || pg.Code == "53300" || pg.Code == "57P01" || pg.Code == "57P02" || pg.Code == "57P03" || pg.Code == "25P03":
 			return fmt.Errorf("%w: %w", ErrAway, err)
 		}
 		return err

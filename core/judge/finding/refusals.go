@@ -177,6 +177,7 @@ var refusals = texts{
 	"not heard":                          say("nothing is heard of the machine. What it has in its storage it goes on with by itself"),
 	"machine stands still":               say("the machine has shut itself down: %[1]s. Its heat is off; switch it off and on when it is seen to"), // in its words
 	"machine started anew":               say("the machine has started anew in the middle of it: its power was away, or somebody has reset it"),
+	"machine stands":                     say("the machine has not gone on for five minutes"),
 	"machine waits":                      say("the machine waits for somebody: %[1]s"), // in its words
 	"first layers not seen":              say("nobody has said that the first layers are good"),
 	"program not as it was judged":       say("its program may not be sent: %[1]s"), // why

@@ -4,6 +4,7 @@ import (
 	"fmt"
 
 	"jobshelf/core/print/machine"
+	"jobshelf/core/print/recipe"
 	"jobshelf/core/shape/problem"
 )
 
@@ -49,14 +50,18 @@ type Loading struct {
 	Care        []string
 }
 
-// Load is how a material takes the place of what is in a nozzle; nil where nothing is. It is never warmer than the machine
-// may be, nor than either material.
+// Load is how a material takes the place of what is in a nozzle; nil where nothing is. Each is as warm as a program of ours
+// would lay it (recipe.Heats), and never warmer than the machine may be.
 func Load(m *machine.Machine, was, is *machine.Material) Loading {
-	l := Loading{HotC: is.NozzleC, ThenC: is.NozzleC}
-	if was != nil {
-		l.HotC = max(l.HotC, was.NozzleC)
+	heat := func(x *machine.Material) float64 {
+		laid := recipe.Recipe{NozzleC: x.NozzleC, FirstNozzleC: x.NozzleC}
+		return min(laid.Heats(m, machine.Loaded{x}).At(1, false), m.NozzleMaxC)
 	}
-	l.HotC, l.ThenC = min(l.HotC, m.NozzleMaxC), min(l.ThenC, m.NozzleMaxC)
+	l := Loading{ThenC: heat(is)}
+	l.HotC = l.ThenC
+	if was != nil {
+		l.HotC = max(l.HotC, heat(was))
+	}
 	for _, text := range []string{is.Care, m.Care} {
 		if text != "" {
 			l.Care = append(l.Care, text)

@@ -58,6 +58,10 @@ func TestTheNextStep(t *testing.T) {
 		{"and are not", now(run.First, unseen, after(patience+1)), heard, run.Halt, run.Pauses, "first layers not seen"},
 		{"it prints", now(run.Printing), heard, run.Nothing, "", ""},
 		{"it waits for filament", now(run.Printing), with(heard, func(m *run.Machine) { m.Waits = "out" }), run.Nothing, run.Pauses, "machine waits"},
+		{"it stands for a while", now(run.Printing), with(heard, func(m *run.Machine) { m.Still = 5 * time.Minute }), run.Nothing, "", ""},
+		{"it stands, without a word", now(run.Printing), with(heard, func(m *run.Machine) { m.Still = 5*time.Minute + 1 }), run.Nothing, run.Pauses, "machine stands"},
+		{"it stands because it warms", now(run.Heating), with(heard, func(m *run.Machine) { m.Lays, m.Still = false, time.Hour }), run.Nothing, "", ""},
+		{"it stands, and nobody saw its first layers", now(run.First, unseen, after(patience+1)), with(heard, func(m *run.Machine) { m.Still = time.Hour }), run.Halt, run.Pauses, "first layers not seen"},
 		{"it ends", now(run.Printing), run.Machine{Heard: true, Finished: true}, run.Nothing, run.Ends, ""},
 		{"it ends while nobody saw its first layers", now(run.First, unseen), run.Machine{Heard: true, Finished: true}, run.Nothing, run.Ends, ""},
 		{"it prints nothing, without a word", now(run.Printing), idle, run.Nothing, run.Loses, "prints nothing any more"},
@@ -110,7 +114,7 @@ func TestStepsAreAllowed(t *testing.T) {
 		n := run.Now{State: rapid.SampledFrom(append(slices.Clone(run.OnMachine), run.Cooling)).Draw(t, "state"), Wants: rapid.SampledFrom([]string{"", run.WantsPause, run.WantsGoOn, run.WantsStop}).Draw(t, "wants"),
 			Reheats: is("reheats"), Unseen: is("unseen"), Since: time.Duration(rapid.IntRange(0, 60).Draw(t, "since")) * time.Minute, Patience: 20 * time.Minute, CoolsItself: is("cools itself")}
 		m := run.Machine{Heard: is("heard"), Shut: is("shut"), Fault: text("fault"), Started: is("started"), Prints: is("prints"), Ours: is("ours"), Lays: is("lays"), Moves: is("moves"),
-			Waits: text("waits"), Finished: is("finished"), Hot: is("hot"), Warm: is("warm")}
+			Waits: text("waits"), Still: time.Duration(rapid.IntRange(0, 60).Draw(t, "still")) * time.Minute, Finished: is("finished"), Hot: is("hot"), Warm: is("warm")}
 		s := run.Steer(n, m)
 		if s.Event != "" {
 			require.True(t, run.Table.Can(n.State, s.Event), "%s from %s", s.Event, n.State)
@@ -124,6 +128,9 @@ func TestStepsAreAllowed(t *testing.T) {
 		well := m.Heard && !m.Shut && m.Fault == "" && !m.Started && m.Prints && m.Ours && n.Wants == "" && !m.Finished
 		if n.State == run.Paused && well && n.Since > n.Patience && !m.Moves {
 			require.Equal(t, run.HeatOff, s.Act)
+		}
+		if n.State == run.Printing && well && m.Still > 5*time.Minute {
+			require.Equal(t, run.Pauses, s.Event, "from where it cools")
 		}
 	})
 }

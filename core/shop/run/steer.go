@@ -29,18 +29,19 @@ const (
 
 // Machine is what is known of a machine on a line, now.
 type Machine struct {
-	Heard    bool   // it can be heard
-	Shut     bool   // its line stays shut: opening it would reset it
-	Fault    string // it has shut itself down, in its words
-	Started  bool   // it has started anew since the line was opened
-	Prints   bool   // it is in a file
-	Ours     bool   // which is the run's
-	Lays     bool   // of which it has laid something
-	Moves    bool   // of which it has read more than when it paused
-	Waits    string // it waits for somebody, in its words
-	Finished bool   // a file has come to its end since the run's was started, or the line was opened
-	Hot      bool   // something is to be warm
-	Warm     bool   // all is as warm as it is to be
+	Heard    bool          // it can be heard
+	Shut     bool          // its line stays shut: opening it would reset it
+	Fault    string        // it has shut itself down, in its words
+	Started  bool          // it has started anew since the line was opened
+	Prints   bool          // it is in a file
+	Ours     bool          // which is the run's
+	Lays     bool          // of which it has laid something
+	Moves    bool          // of which it has read more than when it paused
+	Waits    string        // it waits for somebody, in its words
+	Still    time.Duration // it has read nothing more of its file
+	Finished bool          // a file has come to its end since the run's was started, or the line was opened
+	Hot      bool          // something is to be warm
+	Warm     bool          // all is as warm as it is to be
 }
 
 // Now is what is known of a run.
@@ -58,6 +59,10 @@ type Now struct {
 
 // NotSeen is why a run pauses whose first layers nobody has said to be good.
 const NotSeen = "first layers not seen"
+
+// standsStill is after how long a machine that reads no more of its file is taken to wait for somebody: not each says that it
+// was paused. Nothing that is laid takes as long by itself (common practice, no source). Where it goes on, so does the run.
+const standsStill = 5 * time.Minute
 
 // Step is what to do at the machine, and then, what that or what was heard makes of the run.
 type Step struct {
@@ -165,6 +170,8 @@ func on(n Now, m Machine) Step {
 		}
 	case n.State == First && n.Since > n.Patience:
 		return Step{Act: Halt, Event: Pauses, Why: problem.Say(NotSeen)}
+	case n.State != Heating && m.Still > standsStill:
+		return Step{Event: Pauses, Why: problem.Say("machine stands")}
 	}
 	return Step{}
 }
