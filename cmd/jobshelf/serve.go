@@ -21,6 +21,7 @@ import (
 	"jobshelf/internal/demo"
 	"jobshelf/internal/demo/machines"
 	"jobshelf/internal/desk"
+	"jobshelf/internal/desk/finishing"
 	"jobshelf/internal/device"
 	"jobshelf/internal/drive"
 	"jobshelf/internal/httpapi"
@@ -182,6 +183,7 @@ func serveHouse(ctx context.Context, o serveOptions, logTo io.Writer, ready func
 	defer stop()
 	go api.Run(running, func() { close(listening) })
 	go sweep(ctx, s, log)
+	go waits(ctx, d, log)
 	select {
 	case <-listening:
 	case <-ctx.Done():
@@ -222,6 +224,20 @@ func sweep(ctx context.Context, s *store.Store, log *slog.Logger) {
 		case <-ctx.Done():
 			return
 		case <-time.After(time.Hour):
+		}
+	}
+}
+
+// waits tells of what was not fetched, four times an hour: the house's clock may run fast.
+func waits(ctx context.Context, d *desk.Desk, log *slog.Logger) {
+	for {
+		if err := finishing.Waits(ctx, d); err != nil && ctx.Err() == nil {
+			log.Error("what was not fetched", "err", err)
+		}
+		select {
+		case <-ctx.Done():
+			return
+		case <-time.After(15 * time.Minute):
 		}
 	}
 }
@@ -351,6 +367,12 @@ func demoHouse(ctx context.Context, args []string, out, errOut io.Writer) (int, 
 		}
 		if fresh {
 			fmt.Fprintln(out, "Setting up Ropewalk Commons …")
+			if err := demo.Finishing(ctx, d); err != nil {
+				return err
+			}
+			if err := demo.Spools(ctx, d); err != nil {
+				return err
+			}
 			if err := demo.Jobs(ctx, d); err != nil {
 				return err
 			}

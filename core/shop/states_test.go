@@ -8,13 +8,15 @@ import (
 	"github.com/stretchr/testify/require"
 	"gotest.tools/v3/golden"
 
+	"jobshelf/core/shop/finish"
 	"jobshelf/core/shop/job"
 	"jobshelf/core/shop/run"
+	"jobshelf/core/shop/spool"
 	"jobshelf/core/shop/state"
 	"jobshelf/core/shop/task"
 )
 
-var tables = []*state.Table{&job.Table, &run.Table, &task.Check, &task.Slice}
+var tables = []*state.Table{&job.Table, &run.Table, &task.Check, &task.Slice, &spool.Table, &finish.Table}
 
 // The page of states is the tables.
 func TestStatesAreToldAsTheyAre(t *testing.T) {

@@ -48,6 +48,9 @@ func Machines() []machine.Machine {
 			m.Second, m.ChangeS = machine.NozzleLoad{Material: "Soluble", ColourName: "Clear"}, 8
 		}
 		house[i].Dialect.Arcs = house[i].Name == "Halyard"
+		if len(house[i].NozzlesMM) > 0 {
+			house[i].ChangeGrams = 2.5
+		}
 	}
 	return house
 }
@@ -57,9 +60,9 @@ func Machines() []machine.Machine {
 func Materials() []machine.Material {
 	return []machine.Material{
 		{Name: "ABS", DensityGPerCM: 1.04, SpoolGrams: 750, SpoolCents: 2100, NozzleC: 245, NozzleMaxC: 260, BedC: 100, ShrinkPercent: 0.8, Drying: "70 °C for 4 h", SoftensC: 95, CarriesLoad: true},
-		{Name: "PETG", DensityGPerCM: 1.27, SpoolGrams: 1000, SpoolCents: 2400, NozzleC: 240, NozzleMaxC: 260, BedC: 75, ShrinkPercent: 0.4, Drying: "65 °C for 5 h", SoftensC: 70, LastsOutdoors: true, CarriesLoad: true},
+		{Name: "PETG", DensityGPerCM: 1.27, SpoolGrams: 1000, SpoolCents: 2400, NozzleC: 240, NozzleMaxC: 260, BedC: 75, ShrinkPercent: 0.4, Drying: "65 °C for 5 h", TakesUpWater: true, SoftensC: 70, LastsOutdoors: true, CarriesLoad: true},
 		{Name: "PLA", DensityGPerCM: 1.24, SpoolGrams: 1000, SpoolCents: 2200, NozzleC: 210, NozzleMaxC: 235, BedC: 58, ShrinkPercent: 0.3, Drying: "45 °C for 6 h", SoftensC: 55, CarriesLoad: true},
-		{Name: "Soluble", DensityGPerCM: 1.19, SpoolGrams: 500, SpoolCents: 3400, NozzleC: 215, NozzleMaxC: 230, BedC: 58, ShrinkPercent: 0.3, Drying: "45 °C for 12 h; keep in a closed box"},
+		{Name: "Soluble", DensityGPerCM: 1.19, SpoolGrams: 500, SpoolCents: 3400, NozzleC: 215, NozzleMaxC: 230, BedC: 58, ShrinkPercent: 0.3, Drying: "45 °C for 12 h; keep in a closed box", TakesUpWater: true},
 		{Name: "Resin", DensityGPerCM: 1.11, SpoolGrams: 1000, SpoolCents: 3900, ShrinkPercent: 1.2, Drying: "Keep dark and closed"},
 	}
 }

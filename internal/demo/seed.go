@@ -98,7 +98,7 @@ const (
 	toDecide = "to decide"
 	approved = "approved"
 	onFloor  = "in production"
-	finish   = "finishing"
+	cleanUp  = "finishing"
 	pickUp   = "pick-up"
 )
 
@@ -129,8 +129,8 @@ var orders = []order{
 	{"deck-vent-ring", "ines", "", recipe.Everyday, 2, 2, "", onFloor, "Halyard", 0.8, anything},
 	{"mooring-cleat", "sanne", "Cleat for the jetty", recipe.Everyday, 1, 6, "Red.", approved, "Halyard", 0, anything},
 	{"mast-finial", "oskar", "Finial, trial", recipe.QuickLook, 1, 3, "", approved, "Halyard", 0, anything},
-	{"sheave", "mira", "Small sheave", recipe.Everyday, 1, 1, "", finish, "Bowline", 8, anything},
-	{"lamp-bracket", "joost", "Bracket for the noticeboard", recipe.Everyday, 1, 1, "", finish, "Halyard", 7, anything},
+	{"sheave", "mira", "Small sheave", recipe.Everyday, 1, 1, "", cleanUp, "Bowline", 8, anything},
+	{"lamp-bracket", "joost", "Bracket for the noticeboard", recipe.Everyday, 1, 1, "", cleanUp, "Halyard", 7, anything},
 	{"oarlock-bushing", "nia", "Bushing, left", recipe.WorkingPart, 1, 0, "", pickUp, "Fairlead", 20, anything},
 	{"net-needle", "abel", "Net needle", recipe.QuickLook, 1, 0, "", pickUp, "Halyard", 26, anything},
 }
@@ -172,7 +172,7 @@ func hand(ctx context.Context, d *desk.Desk, orders []order) error {
 		}
 	}
 	// What is finished goes through its machine before what is on it now.
-	for _, steps := range [][]string{{finish, pickUp}, {onFloor}, {approved, toDecide}} {
+	for _, steps := range [][]string{{cleanUp, pickUp}, {onFloor}, {approved, toDecide}} {
 		for i, o := range orders {
 			for _, s := range steps {
 				if o.state == s {

@@ -177,9 +177,12 @@ func Told(text string) problem.Phrase {
 }
 
 // LanesChanged tells with what was done that runs stand otherwise in their lanes. What is
-// proposed for jobs may be another machine then.
+// proposed for jobs may be another machine then; what is promised to runs in the books of filament is what they take now.
 func LanesChanged(ctx context.Context, d *Desk, tx *store.Tx) error {
 	tx.LanesChanged()
+	if err := settle(ctx, tx, d.Now()); err != nil {
+		return err
+	}
 	return d.Queue.Propose(ctx, tx)
 }
 

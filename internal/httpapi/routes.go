@@ -18,15 +18,19 @@ import (
 	"jobshelf/core/judge/printability"
 	"jobshelf/core/judge/rule"
 	"jobshelf/core/print/recipe"
+	"jobshelf/core/shape/units"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/desk/decide"
+	"jobshelf/internal/desk/finishing"
 	"jobshelf/internal/desk/floor"
 	"jobshelf/internal/desk/house"
 	"jobshelf/internal/desk/intake"
 	"jobshelf/internal/desk/people"
 	"jobshelf/internal/desk/plates"
 	"jobshelf/internal/desk/runs"
+	"jobshelf/internal/desk/stores"
 	"jobshelf/internal/device"
+	"jobshelf/internal/label"
 )
 
 // route is one operation: who may do it at least, and what does it.
@@ -211,6 +215,97 @@ var table = []route{
 	})),
 	on(desk.Coordinator, "load", "POST /machines/{id}/loaded", "Other filament is in a nozzle", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[runs.Filament]) error {
 		return runs.Load(ctx, d, a, in.ID, in.Body)
+	})),
+	on(desk.Coordinator, "finishing", "GET /finishing", "Parts after the machine: what is done with them, and where they wait to be fetched",
+		gives(func(ctx context.Context, d *desk.Desk, _ desk.Actor, _ *none) ([]finishing.PartView, error) {
+			return finishing.All(ctx, d)
+		})),
+	on(desk.Coordinator, "tell-steps", "POST /steps", "Finishing steps begin, have ended, or were not done: one, or several of a kind in one bath",
+		does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *struct {
+			Body struct {
+				Steps []int64 `json:"steps" minItems:"1" maxItems:"60"`
+				What  string  `json:"what" enum:"begins,ends,was not done"`
+				Place string  `json:"place,omitempty" maxLength:"60" doc:"Where the parts lie then, of the last step"`
+			}
+		}) error {
+			return finishing.Tell(ctx, d, a, in.Body.Steps, in.Body.What, in.Body.Place)
+		})),
+	on(desk.Coordinator, "put-at", "POST /jobs/{id}/place", "Where a job's parts lie", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[struct {
+		Place string `json:"place" maxLength:"60"`
+	}]) error {
+		return finishing.Place(ctx, d, a, in.ID, in.Body.Place)
+	})),
+	on(desk.Coordinator, "label", "GET /jobs/{id}/label", "The label of a job's parts, to be printed", labelled),
+	on(desk.Coordinator, "fetch-by", "POST /fetched", "Hand a job over to who brings its code, and charge it",
+		gives(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *struct {
+			Body struct {
+				Code string `json:"code" minLength:"1" maxLength:"40"`
+			}
+		}) (finishing.Fetched, error) {
+			return finishing.FetchBy(ctx, d, a, in.Body.Code)
+		})),
+	on(desk.Coordinator, "house-finishing", "GET /house/finishing", "How the house finishes parts, and how long they wait",
+		gives(func(ctx context.Context, d *desk.Desk, _ desk.Actor, _ *none) (finishing.HouseFinishing, error) {
+			return finishing.House(ctx, d)
+		})),
+	on(desk.Steward, "set-house-finishing", "PUT /house/finishing", "Write how the house finishes parts, and how long they wait",
+		does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *struct{ Body finishing.HouseFinishing }) error {
+			return finishing.SetHouse(ctx, d, a, in.Body)
+		})),
+	on(desk.Coordinator, "accounts", "GET /accounts", "What members owe", gives(func(ctx context.Context, d *desk.Desk, _ desk.Actor, _ *none) ([]finishing.Account, error) {
+		return finishing.Accounts(ctx, d)
+	})),
+	on(desk.Member, "account", "GET /accounts/{id}", "What a member owes, and why", gives(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *ByID) (finishing.Account, error) {
+		return finishing.AccountOf(ctx, d, a, in.ID)
+	})),
+	on(desk.Steward, "correct-account", "POST /accounts/{id}/corrected", "A member owes more, or less, with a reason", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[struct {
+		JobID int64       `json:"job_id,omitempty" doc:"What it is of; 0: of no job"`
+		Cents units.Cents `json:"cents" minimum:"-100000000" maximum:"100000000" doc:"So much more; less below 0"`
+		Why   string      `json:"why" maxLength:"400"`
+	}]) error {
+		return finishing.Correct(ctx, d, a, in.ID, in.Body.JobID, in.Body.Cents, in.Body.Why)
+	})),
+	on(desk.Coordinator, "pay", "POST /accounts/{id}/paid", "A member has paid", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[struct {
+		Cents units.Cents `json:"cents" minimum:"1" maximum:"100000000"`
+	}]) error {
+		return finishing.Pay(ctx, d, a, in.ID, in.Body.Cents)
+	})),
+	on(desk.Coordinator, "stores", "GET /spools", "What filament there is, and what of it is promised",
+		gives(func(ctx context.Context, d *desk.Desk, _ desk.Actor, _ *none) (stores.StoresView, error) {
+			return stores.Look(ctx, d)
+		})),
+	on(desk.Coordinator, "receive-spools", "POST /spools", "Spools have come", makes(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *struct{ Body stores.Delivery }) ([]int64, error) {
+		return stores.Receive(ctx, d, a, in.Body)
+	})),
+	on(desk.Coordinator, "spool-lines", "GET /spools/{id}/lines", "The books of a spool, the newest line first",
+		gives(func(ctx context.Context, d *desk.Desk, _ desk.Actor, in *ByID) ([]stores.SpoolLine, error) {
+			return stores.Lines(ctx, d, in.ID)
+		})),
+	on(desk.Coordinator, "turn-spool", "POST /spools/{id}/told", "Something has happened to a spool", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[struct {
+		Versioned
+		What string `json:"what" enum:"is opened,begins to dry,is dry,is unloaded,runs out,is retired"`
+	}]) error {
+		return stores.Turn(ctx, d, a, in.ID, in.Body.Revision, in.Body.What)
+	})),
+	on(desk.Coordinator, "weigh-spool", "POST /spools/{id}/weighed", "What a spool weighs, with its reel", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[struct {
+		Versioned
+		Grams float64 `json:"grams" minimum:"0" maximum:"30000" doc:"As the scale says"`
+		Reel  float64 `json:"reel_grams,omitempty" minimum:"0" maximum:"5000" doc:"What the empty reel weighs; 0: as was known"`
+	}]) error {
+		return stores.Weigh(ctx, d, a, in.ID, in.Body.Revision, in.Body.Grams, in.Body.Reel)
+	})),
+	on(desk.Coordinator, "correct-spool", "POST /spools/{id}/corrected", "More or less is on a spool than the books have", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[struct {
+		Versioned
+		Grams float64 `json:"grams" minimum:"-20000" maximum:"20000" doc:"So much more; less below 0"`
+		Why   string  `json:"why" maxLength:"400"`
+	}]) error {
+		return stores.Correct(ctx, d, a, in.ID, in.Body.Revision, in.Body.Grams, in.Body.Why)
+	})),
+	on(desk.Coordinator, "put-spool", "POST /spools/{id}/place", "Where a spool is kept", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[struct {
+		Versioned
+		Place string `json:"place" maxLength:"60"`
+	}]) error {
+		return stores.Put(ctx, d, a, in.ID, in.Body.Revision, in.Body.Place)
 	})),
 	on(desk.Coordinator, "check-run", "POST /runs/{id}/check", "Yes to each point of its checklist", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[struct {
 		Points []string `json:"points" maxItems:"40" doc:"The keys of those that are so"`
@@ -654,6 +749,23 @@ func seeing(s *Server, least desk.Role, o huma.Operation) {
 		}
 		return &huma.StreamResponse{Body: func(c huma.Context) {
 			s.send(c, desk.Download{Reader: bytes.NewReader(b), Bytes: int64(len(b)), Type: kind})
+		}}, nil
+	})
+}
+
+func labelled(s *Server, least desk.Role, o huma.Operation) {
+	o.Responses = map[string]*huma.Response{"200": {Description: o.Summary, Content: map[string]*huma.MediaType{"application/pdf": {}}}}
+	register(s, least, o, func(ctx context.Context, in *ByID) (*huma.StreamResponse, error) {
+		l, err := finishing.LabelOf(ctx, s.Desk, in.ID)
+		if err != nil {
+			return nil, err
+		}
+		var b bytes.Buffer
+		if err := label.Label(l).Write(&b); err != nil {
+			return nil, err
+		}
+		return &huma.StreamResponse{Body: func(c huma.Context) {
+			s.send(c, desk.Download{Reader: &b, Bytes: int64(b.Len()), Type: "application/pdf"})
 		}}, nil
 	})
 }

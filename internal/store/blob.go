@@ -158,7 +158,7 @@ func (q Q) SweepBlobs(ctx context.Context, olderThan time.Duration) error {
 func (q Q) DropVariants(ctx context.Context, olderThan time.Duration) error {
 	return q.exec(ctx, `UPDATE plate p SET layers_id = NULL, gcode_id = NULL, standing_id = NULL
 		FROM slice s LEFT JOIN job j ON j.id = s.job_id
-		WHERE s.id = p.slice_id AND NOT s.chosen AND s.at < now() - make_interval(secs => $1) AND (s.job_id IS NULL OR j.state IN ('fetched', 'sent back', 'withdrawn'))
+		WHERE s.id = p.slice_id AND NOT s.chosen AND s.at < now() - make_interval(secs => $1) AND (s.job_id IS NULL OR j.state IN ('fetched', 'left behind', 'sent back', 'withdrawn'))
 		AND NOT EXISTS (SELECT FROM plate o WHERE o.slice_id = s.id AND (EXISTS (SELECT FROM run r WHERE r.plate_id = o.id) OR EXISTS (SELECT FROM share h WHERE h.plate_id = o.id)))
 		AND (p.layers_id IS NOT NULL OR p.gcode_id IS NOT NULL OR p.standing_id IS NOT NULL)`, olderThan.Seconds())
 }

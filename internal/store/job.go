@@ -56,7 +56,7 @@ func (q Q) LockJob(ctx context.Context, id int64) (Job, error) {
 // OpenJobs lists those on the shelf, oldest first; of one member if member is
 // not 0.
 func (q Q) OpenJobs(ctx context.Context, member int64) ([]Job, error) {
-	return all[Job](ctx, q, jobColumns+`WHERE j.state NOT IN ('fetched', 'sent back', 'withdrawn') AND ($1 = 0 OR member_id = $1) ORDER BY j.id`, member)
+	return all[Job](ctx, q, jobColumns+`WHERE j.state NOT IN ('fetched', 'left behind', 'sent back', 'withdrawn') AND ($1 = 0 OR member_id = $1) ORDER BY j.id`, member)
 }
 
 // AddJob makes a row in the state "arrived", with its check queued.
@@ -171,7 +171,7 @@ func (q Q) LeftOut(ctx context.Context, job int64) ([]Piece, error) {
 func (q Q) OpenPieces(ctx context.Context, member int64) ([]Piece, error) {
 	return all[Piece](ctx, q, `SELECT p.id, job_id, name, copies, part, unit, current, v.blob_id, v.steps, NULL::jsonb, v.problem, v.picture IS NOT NULL, v.view_id, v.judgement, v.judged_by, p.stand, p.nozzle, jsonb_array_length(p.done), jsonb_array_length(p.undone), p.left_out, p.load
 		FROM piece p JOIN version v ON v.piece_id = p.id AND v.n = p.current JOIN job j ON j.id = p.job_id
-		WHERE NOT p.left_out AND j.state NOT IN ('fetched', 'sent back', 'withdrawn') AND ($1 = 0 OR j.member_id = $1) ORDER BY job_id, position`, member)
+		WHERE NOT p.left_out AND j.state NOT IN ('fetched', 'left behind', 'sent back', 'withdrawn') AND ($1 = 0 OR j.member_id = $1) ORDER BY job_id, position`, member)
 }
 
 // VerdictsOf reads verdicts by the numbers of their judgements.
@@ -405,7 +405,7 @@ func (q Q) EndedJobs(ctx context.Context, member int64, words []string, most int
 	return all[Ended](ctx, q, `SELECT * FROM (
 			SELECT j.id, j.title, p.name, j.purpose, j.state, j.reason, coalesce((SELECT max(e.at) FROM event e WHERE e.job_id = j.id), j.created_at) AS ended
 			FROM job j JOIN person p ON p.id = j.member_id
-			WHERE (j.state IN ('sent back', 'withdrawn') OR j.state = 'fetched' AND cardinality($2::text[]) > 0) AND ($1 = 0 OR j.member_id = $1)
+			WHERE (j.state IN ('sent back', 'withdrawn', 'left behind') OR j.state = 'fetched' AND cardinality($2::text[]) > 0) AND ($1 = 0 OR j.member_id = $1)
 			AND NOT EXISTS (SELECT 1 FROM unnest($2::text[]) w WHERE position(lower(w) IN lower(concat_ws(' ', j.id, j.title, p.name, j.purpose, j.wish, j.reason, j.state,
 				(SELECT string_agg(x.name, ' ') FROM piece x WHERE x.job_id = j.id)))) = 0)
 		) e ORDER BY ended DESC, id DESC LIMIT $3`, member, words, most)

@@ -26,7 +26,7 @@ func (q Q) LastLetters(ctx context.Context, member int64) (map[int64]string, err
 		JobID int64
 		Text  string
 	}](ctx, q, `SELECT DISTINCT ON (l.job_id) l.job_id, l.text FROM letter l JOIN job j ON j.id = l.job_id
-		WHERE j.member_id = $1 AND j.state NOT IN ('fetched', 'sent back', 'withdrawn') ORDER BY l.job_id, l.id DESC`, member)
+		WHERE j.member_id = $1 AND j.state NOT IN ('fetched', 'left behind', 'sent back', 'withdrawn') ORDER BY l.job_id, l.id DESC`, member)
 	out := make(map[int64]string, len(rows))
 	for _, r := range rows {
 		out[r.JobID] = r.Text

@@ -24,9 +24,12 @@ import (
 	"jobshelf/core/shape/mesh/repair"
 	"jobshelf/core/shape/problem"
 	"jobshelf/core/shape/units"
+	"jobshelf/core/shop/charge"
+	"jobshelf/core/shop/finish"
 	"jobshelf/core/shop/job"
 	"jobshelf/core/shop/revision"
 	"jobshelf/core/shop/run"
+	"jobshelf/core/shop/spool"
 	"jobshelf/core/shop/state"
 	"jobshelf/core/shop/task"
 	"jobshelf/internal/pgtest"
@@ -545,6 +548,97 @@ func TestEveryColumnComesBackAsItWent(t *testing.T) {
 	uncleared, err = s.ToClear(ctx, run.MachineID)
 	is(0, len(uncleared), err)
 
+	// A spool, with the sums of its books, which are only added to.
+	reel := full[store.Spool]()
+	reel.MaterialID, reel.Material, reel.State, reel.MachineID, reel.Nozzle, reel.Revision = materials[1].ID, materials[1].Data.Name, spool.Sealed, nil, 0, 1
+	reel.OpenedAt, reel.DriedAt, reel.LoadedAt, reel.Left, reel.Held = nil, nil, nil, 0, 0
+	reel.ReceivedAt = hence
+	reel.ID = id(s.AddSpool(ctx, reel))
+	entries := []spool.Entry{
+		{Spool: reel.ID, Material: "PLA", Kind: spool.Received, Left: 1000},
+		{Spool: reel.ID, Run: run.ID, Nozzle: 2, Material: "PLA", Kind: spool.Reserved, Held: 300},
+		{Spool: reel.ID, Run: run.ID, Nozzle: 2, Material: "PLA", Kind: spool.Used, Left: -70, Why: problem.Say("told", "so")},
+		{Run: run.ID, Nozzle: 1, Material: "PLA", Kind: spool.Reserved, Held: 5},
+	}
+	done(s.AddGrams(ctx, hence, ada.ID, entries))
+	reel.Left, reel.Held = 930, 300
+	gotReel, err := s.Spool(ctx, reel.ID)
+	is(reel, gotReel, err)
+	grams, err := s.GramsOf(ctx, reel.ID, 2)
+	require.NoError(t, err)
+	require.Len(t, grams, 2)
+	is(store.Gram{ID: grams[0].ID, At: hence, Person: ada.ID, Name: ada.Name, Spool: reel.ID, Run: run.ID, Nozzle: 2, Material: "PLA", Kind: spool.Used, Left: -70, Why: problem.Say("told", "so")}, grams[0], nil)
+	holds, err := s.Holdings(ctx)
+	is(0, len(holds), err) // the run is off the machine, and nothing is said to be promised to it
+	done(s.SetHolds(ctx, run.ID, true))
+	holds, err = s.Holdings(ctx)
+	is([]store.Holding{{Run: run.ID, Nozzle: 1, Material: "PLA", Held: 5}, {Run: run.ID, Nozzle: 2, Material: "PLA", Spool: reel.ID, Held: 300, Used: 70}}, holds, err)
+	usedBy, err := s.UsedBy(ctx, run.ID)
+	is(map[int]units.Milligrams{2: 70}, usedBy, err)
+	done(s.SetHolds(ctx, run.ID, false))
+	reel.Place, reel.Reel, reel.State, reel.MachineID, reel.Nozzle = "elsewhere", 7, spool.Loaded, &machines[0].ID, 2
+	reel.OpenedAt, reel.DriedAt, reel.LoadedAt = &hence, &hence, &hence
+	done(s.SetSpool(ctx, reel))
+	assert.ErrorIs(t, s.SetSpool(ctx, reel), store.ErrChanged)
+	reel.Revision++
+	reels, err := s.Spools(ctx, hence.Add(time.Hour))
+	is([]store.Spool{reel}, reels, err)
+	reel.State, reel.MachineID = spool.Empty, nil
+	done(s.SetSpool(ctx, reel))
+	reels, err = s.Spools(ctx, hence.Add(time.Hour))
+	is(0, len(reels), err)
+	reels, err = s.Spools(ctx, hence.Add(-time.Hour))
+	is(1, len(reels), err)
+
+	// Finishing: the house's list, the steps of a job, where it waits, and what is owed for it.
+	finishing := full[store.Finishing]()
+	done(s.SetFinishing(ctx, finishing))
+	gotFinishing, err := s.Finishing(ctx)
+	is(finishing, gotFinishing, err)
+	done(s.MakeSteps(ctx, job.ID, []finish.Step{full[finish.Step]()}))
+	done(s.MakeSteps(ctx, job.ID, []finish.Step{full[finish.Step](), {Kind: "bare"}}))
+	steps, err := s.Steps(ctx, job.ID)
+	require.NoError(t, err)
+	require.Len(t, steps, 2)
+	step := full[store.Step]()
+	madeOf := full[finish.Step]()
+	step.ID, step.JobID, step.N, step.Person, step.By, step.State = steps[0].ID, job.ID, 1, ada.ID, ada.Name, finish.Under
+	step.Kind, step.How, step.HandsMin, step.WaitMin, step.Cents = madeOf.Kind, madeOf.How, madeOf.HandsMin, madeOf.WaitMin, madeOf.Cents
+	step.BegunAt, step.EndsAt, step.DoneAt = &hence, &hence, &hence
+	done(s.SetStep(ctx, step))
+	gotStep, err := s.Step(ctx, step.ID)
+	is(step, gotStep, err)
+	is(store.Step{ID: steps[1].ID, JobID: job.ID, N: 2, Kind: "bare", State: finish.ToDo}, steps[1], nil)
+	underNow, err := s.StepsNow(ctx)
+	is(0, len(underNow), err)
+	pickup := store.Pickup{JobID: job.ID, Code: "C", Place: "P", ReadyAt: &hence, RemindedAt: &hence}
+	none, err := s.Pickup(ctx, job.ID)
+	is(store.Pickup{JobID: job.ID}, none, err)
+	done(s.SetPickup(ctx, store.Pickup{JobID: job.ID}))
+	done(s.SetPickup(ctx, pickup))
+	gotPickup, err := s.Pickup(ctx, job.ID)
+	is(pickup, gotPickup, err)
+	gotPickup, err = s.PickupBy(ctx, "C")
+	is(pickup, gotPickup, err)
+	_, err = s.PickupBy(ctx, "D")
+	assert.ErrorIs(t, err, store.ErrNotFound)
+	pickups, err := s.Pickups(ctx)
+	is(0, len(pickups), err)
+	done(s.AddCharge(ctx, hence, ada.ID, charge.Line{Member: ada.ID, Job: job.ID, Kind: charge.Charged, Cents: 70, Why: problem.Say("told", "so")}))
+	done(s.AddCharge(ctx, hence, 0, charge.Line{Member: ada.ID, Kind: charge.Paid, Cents: -30}))
+	charges, err := s.Charges(ctx, ada.ID, 9)
+	require.NoError(t, err)
+	require.Len(t, charges, 2)
+	is(store.Charge{ID: charges[0].ID, At: hence, Member: ada.ID, Kind: charge.Paid, Cents: -30}, charges[0], nil)
+	wanted := store.Charge{ID: charges[1].ID, At: hence, Person: ada.ID, By: ada.Name, Member: ada.ID, JobID: job.ID, JobTitle: job.Title, Kind: charge.Charged, Cents: 70, Why: problem.Say("told", "so")}
+	is(wanted, charges[1], nil)
+	charges, err = s.ChargesOf(ctx, job.ID)
+	is([]store.Charge{wanted}, charges, err)
+	owing, err := s.Balances(ctx)
+	is([]store.Owing{{Member: ada.ID, Name: ada.Name, Cents: 40}}, owing, err)
+	outcomes, err := s.OutcomesOf(ctx, job.ID)
+	is(1, len(outcomes), err)
+
 	// An upload is taken once, by its owner.
 	name, err := s.AddUpload(ctx, came, "file.stl", ada.ID)
 	require.NoError(t, err)
@@ -560,7 +654,7 @@ func TestEveryColumnComesBackAsItWent(t *testing.T) {
 func TestStatesAreThoseOfTheTables(t *testing.T) {
 	s := pgtest.New(t)
 	quoted := regexp.MustCompile(`'([^']*)'`)
-	for column, table := range map[string]*state.Table{"job_step_check": &job.Table, "run_state_check": &run.Table, "task_state_check": &task.Check, "slice_state_check": &task.Slice} {
+	for column, table := range map[string]*state.Table{"job_step_check": &job.Table, "run_state_check": &run.Table, "task_state_check": &task.Check, "slice_state_check": &task.Slice, "spool_state_check": &spool.Table, "step_state_check": &finish.Table} {
 		var def string
 		require.NoError(t, s.Pool.QueryRow(ctx, `SELECT pg_get_constraintdef(oid) FROM pg_constraint WHERE conname = $1`, column).Scan(&def))
 		var allowed []string

@@ -108,7 +108,7 @@ func (q Q) Run(ctx context.Context, id int64) (Run, error) {
 // RunsOffLanes lists the runs of open jobs that are off the machine.
 func (q Q) RunsOffLanes(ctx context.Context) ([]Run, error) {
 	return all[Run](ctx, q, runColumns+`WHERE r.state = 'off the machine' AND EXISTS (SELECT FROM share h JOIN job j ON j.id = h.job_id
-		WHERE h.run_id = r.id AND j.state NOT IN ('fetched', 'sent back', 'withdrawn'))`)
+		WHERE h.run_id = r.id AND j.state NOT IN ('fetched', 'left behind', 'sent back', 'withdrawn'))`)
 }
 
 // RunsOfJob lists those with a share of a job but what was stopped, failed or was cancelled: what is on a machine, then

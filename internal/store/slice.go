@@ -222,6 +222,6 @@ type Counting struct {
 func (q Q) CountingSlices(ctx context.Context, job int64) ([]Counting, error) {
 	return all[Counting](ctx, q, `SELECT s.id, s.job_id, s.machine_id, s.chosen, s.full_estimate - 'by_layer', s.overrides, s.pieces, s.made, j.purpose
 		FROM job j JOIN slice s ON s.job_id = j.id
-		WHERE s.state = 'done' AND (s.chosen OR s.overrides = '[]') AND CASE WHEN $1 = 0 THEN j.state NOT IN ('fetched', 'sent back', 'withdrawn') ELSE j.id = $1 END
+		WHERE s.state = 'done' AND (s.chosen OR s.overrides = '[]') AND CASE WHEN $1 = 0 THEN j.state NOT IN ('fetched', 'left behind', 'sent back', 'withdrawn') ELSE j.id = $1 END
 		ORDER BY s.job_id, s.id DESC`, job)
 }

@@ -41,7 +41,7 @@ func (q Q) DueDates(ctx context.Context) (map[int64]time.Time, error) {
 	rows, err := all[struct {
 		ID  int64
 		Due time.Time
-	}](ctx, q, `SELECT id, needed_by FROM job WHERE needed_by IS NOT NULL AND state NOT IN ('fetched', 'sent back', 'withdrawn')`)
+	}](ctx, q, `SELECT id, needed_by FROM job WHERE needed_by IS NOT NULL AND state NOT IN ('fetched', 'left behind', 'sent back', 'withdrawn')`)
 	out := make(map[int64]time.Time, len(rows))
 	for _, r := range rows {
 		out[r.ID] = r.Due

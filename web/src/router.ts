@@ -7,7 +7,8 @@ export const rooms = [
   { path: '/counter', name: 'Counter', key: '2' },
   { path: '/bench', name: 'Bench', key: '3' },
   { path: '/floor', name: 'Floor', key: '4' },
-  { path: '/house', name: 'House', key: '5' },
+  { path: '/stores', name: 'Stores', key: '5' },
+  { path: '/house', name: 'House', key: '6' },
 ] as const
 
 /** Those that somebody may enter. */
@@ -19,12 +20,14 @@ export function makeRouter() {
     history: createWebHistory(),
     routes: [
       { path: '/', redirect: '/shelf' },
+      { path: '/shelf/finishing', component: () => import('./rooms/FinishingRoom.vue') },
       { path: '/shelf', component: () => import('./rooms/ShelfRoom.vue') },
       { path: '/job/:id(\\d+)', component: () => import('./rooms/JobRoom.vue') },
       { path: '/counter/:id(\\d+)?', component: () => import('./rooms/CounterRoom.vue') },
       { path: '/bench/:id(\\d+)?', component: () => import('./rooms/BenchRoom.vue') },
       { path: '/floor', component: () => import('./rooms/FloorRoom.vue') },
       { path: '/machine/:id(\\d+)', component: () => import('./rooms/MachineRoom.vue') },
+      { path: '/stores', component: () => import('./rooms/StoresRoom.vue') },
       { path: '/house', component: () => import('./rooms/HouseRoom.vue') },
       { path: '/:rest(.*)', redirect: '/shelf' },
     ],

@@ -79,9 +79,14 @@ var history = texts{
 	"run back on":                         say("It still is on the machine"),
 	"sliced again for bad copies":         say("What came out bad was sliced to be made again"),
 	"not sliced again":                    say("What came out bad could not be sliced to be made again"),
-	"run wanted":                          say("Asked of its machine: %[1]s"),            // pause, go on or stop
-	"bed cleared":                         say("The bed of %[1]s is clear"),              // machine
-	"filament loaded":                     say("%[3]s is loaded on %[1]s, nozzle %[2]d"), // machine, nozzle, filament
+	"run wanted":                          say("Asked of its machine: %[1]s"),                                                         // pause, go on or stop
+	"bed cleared":                         say("The bed of %[1]s is clear"),                                                           // machine
+	"spool received":                      say("Spool %[1]d has come: %[2]s, %[3]v g"),                                                // spool, filament, grams
+	"spool told":                          say("Spool %[1]d, %[2]s, %[3]s"),                                                           // spool, filament, what
+	"spool weighed":                       say("Spool %[1]d, %[2]s, was weighed: %[3]v g are on it, %[4]v g more than the books had"), // spool, filament, grams, more
+	"spool corrected":                     say("Spool %[1]d, %[2]s, has %[3]v g more than the books had: %[4]s"),                      // spool, filament, more, why
+	"spool put":                           say("Spool %[1]d, %[2]s, is kept at %[3]s"),                                                // spool, filament, place
+	"filament loaded":                     say("%[3]s is loaded on %[1]s, nozzle %[2]d"),                                              // machine, nozzle, filament
 	"does: out":                           say("Not in service"),
 	"does: stands still":                  say("It has shut itself down: %[1]s"),         // in its words
 	"does: to be cleared":                 say("%[1]s is off; the bed is to be cleared"), // title
@@ -106,6 +111,11 @@ var history = texts{
 	"run mistaken":                        say("The last step was said by mistake"),
 	"came off":                            say("Came off the machine"),
 	"ready to be fetched":                 say("Ready to be fetched"),
+	"not fetched":                         say("It was not fetched; its member was told"),
+	"left behind":                         say("Nobody has fetched it: it is the house's"),
+	"step told":                           say("Finishing: %[1]s %[2]s"),         // step, what
+	"put at":                              say("It lies at %[1]s"),               // place
+	"charged":                             say("%[2]s, account of %[1]s: %[3]v"), // member, what, money
 	"fetched":                             say("Fetched"),
 	"moved in its lane":                   say("Moved within the lane"),
 	"to lie together":                     say("To lie on one plate with parts of others on %[1]s; it is sliced first"), // machine

@@ -12,7 +12,9 @@ var letters = texts{
 	"letter yes taken back":      say("The yes to {title} was taken back. It is looked at again."),
 	"letter withdrawn":           say("{title} was withdrawn.\n{reason}"),
 	"letter run failed":          say("{title} did not come out on {machine}: {reason}\nIt is printed again, and first in the line."),
-	"letter ready to be fetched": say("{title} is ready to be fetched.\nIt costs {price}."),
+	"letter ready to be fetched": say("{title} is ready to be fetched.\nIt lies at: {place}.\nBring this code: {code}\nIt costs {price}.\nIf it is not fetched, we write once more after {days} days, and keep it for as many again."),
+	"letter not fetched":         say("{title} still waits for you.\nIt lies at: {place}.\nBring this code: {code}\nIt costs {price}.\nAfter {days} days more it is the house's."),
+	"letter left behind":         say("Nobody has fetched {title}: it is the house's now."),
 
 	"letter is empty":          say("Write what the member is told."),
 	"letter too long":          say("This is too long: at most %[1]d bytes."),               // bytes

@@ -184,6 +184,26 @@ var refusals = texts{
 	"machine does not take it":           say("the machine did not take it: %[1]s"), // why
 	"storage holds other":                say("the machine does not hold the bytes that were sent; its storage may be full"),
 	"no picture":                         say("The camera gives no picture now."),
+	"spool is otherwise":                 say("Spool %[1]d is %[2]s now, so this cannot be done with it."), // spool, state
+	"spool changed meanwhile":            say("Spool %[1]d was changed meanwhile. Look at it again."),      // spool
+	"spool without a colour":             say("Say what colour it is."),
+	"lighter than its reel":              say("With its reel it weighs %[1]v g, and the empty reel alone %[2]v g. Weigh it again, or say what the reel weighs."),
+	"less than nothing on it":            say("Only %[1]v g are on it by the books."),
+	"no reason for a correction":         say("Say why the books are wrong."),
+	"run takes other filament":           say("%[1]s goes on with %[2]s from nozzle %[3]d, and this is %[4]s."), // title, material, nozzle, material
+	"more was on it":                     say("more was laid from it than the books had"),
+	"nothing is loaded there":            say("%[1]s has nothing loaded, and this wants %[2]s. Load it first."),                                    // machine, material
+	"spool does not last":                say("of %[1]s it takes %[2]v g, and %[3]v g will be left on spool %[4]d by then; %[5]v g lie on others"), // material, g, g, spool, g
+	"left on the machine":                say("It takes up water, and was left on %[1]s overnight. Take it off, and dry it: %[2]s"),                // machine, how
+	"more is promised than left":         say("%[1]v g of it are promised to runs, and %[2]v g are left"),
+	"not ready yet":                      say("%[1]s is not ready to be fetched yet."),   // title
+	"so many pieces":                     say("pieces: %[1]d"),                           // number
+	"no such step":                       say("Line %[1]d is of no step that there is."), // line
+	"how many steps":                     say("Say of which steps: one to %[1]d."),
+	"steps of two kinds":                 say("Only steps of one kind lie in one bath: these are to %[1]s and to %[2]s."), // kind, kind
+	"step is otherwise":                  say("To %[1]s %[2]s is %[3]s now, so this cannot be said of it."),               // kind, title, state
+	"another step comes before":          say("%[1]s is still to be finished: %[2]s comes before."),                       // title, kind
+	"no job by this code":                say("No job waits to be fetched by this code."),
 	"run is otherwise":                   say("%[1]s is %[2]s now, so this cannot be done with it."),                                // title, state
 	"does not cool by itself":            say("%[1]s does not turn its heat off by itself, so it is not warmed with nobody there."), // machine
 	"nothing comes next":                 say("Nothing comes next on %[1]s."),                                                       // machine

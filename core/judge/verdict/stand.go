@@ -13,6 +13,7 @@ import (
 	"jobshelf/core/print/toolpath"
 	"jobshelf/core/shape/heights"
 	"jobshelf/core/shape/mesh"
+	"jobshelf/core/shape/modelfile"
 	"jobshelf/core/shape/par"
 	"jobshelf/core/shape/polygon"
 	"jobshelf/core/shape/problem"
@@ -55,6 +56,22 @@ func (v *Verdict) Stands() orient.Stand {
 		return orient.Stand{}.Plain()
 	}
 	return v.Orientation.Stand.Plain()
+}
+
+// HeldUp says that something under the model hangs over as it stands, by what was measured; of one that was not it is taken
+// to be so.
+func (v *Verdict) HeldUp() bool {
+	if v == nil || v.Format == modelfile.GCode {
+		return false
+	}
+	if v.Orientation != nil {
+		for _, w := range v.Orientation.Ways {
+			if w.Turn == v.Orientation.Stand.Turn {
+				return w.SupportMM3 > 0
+			}
+		}
+	}
+	return true
 }
 
 // A model is turned only where that is worth it: by so many cents, and by such a share of what it

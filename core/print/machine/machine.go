@@ -102,6 +102,7 @@ type Machine struct {
 	Resets       bool        `json:"resets,omitempty" doc:"Its board starts anew when its serial port is opened" name:"Opening the port resets it" of:"extrusion"`
 	Camera       string      `json:"camera,omitempty" maxLength:"200" doc:"Where a picture of its bed is fetched: http://host:port/path" name:"Camera" unset:"none"`
 	Care         string      `json:"care,omitempty" maxLength:"200" doc:"What hands have to know before it is started" name:"Take care" unset:"nothing said"`
+	ChangeGrams  float64     `json:"change_grams,omitempty" minimum:"0" maximum:"200" doc:"What is pushed through a nozzle when other filament is loaded, g" name:"Lost at a change"`
 }
 
 // checkLine says what cannot be right about where it is spoken with and seen.
@@ -541,12 +542,13 @@ type Material struct {
 	Flexible      bool        `json:"flexible,omitempty" doc:"Parts of it bend without breaking" name:"Bends"`
 	CarriesLoad   bool        `json:"carries_load,omitempty" doc:"Parts of it may carry load" name:"Carries load"`
 	Care          string      `json:"care,omitempty" maxLength:"200" doc:"What hands have to know of it: gloves, fresh air, a hot chamber" name:"Take care" unset:"nothing said"`
+	TakesUpWater  bool        `json:"takes_up_water,omitempty" doc:"It is not to stay on a machine overnight, nor open for long" name:"Takes up water"`
 }
 
 // Made is what of a material goes into a part: not what is said of parts of it, nor what it costs.
 func (m *Material) Made() Material {
 	own := *m
-	own.SoftensC, own.LastsOutdoors, own.Flexible, own.CarriesLoad, own.Care = 0, false, false, false, ""
+	own.SoftensC, own.LastsOutdoors, own.Flexible, own.CarriesLoad, own.Care, own.TakesUpWater = 0, false, false, false, "", false
 	return own
 }
 

@@ -94,11 +94,21 @@ type (
 	Withdrawn    struct{}
 	SentBack     struct{}
 	// Started, CameOff and Failed are of the job's run that is next.
-	Started        struct{}
-	CameOff        struct{}
-	Failed         struct{}
-	ReadyToFetch   struct{}
-	Fetched        struct{}
+	Started      struct{}
+	CameOff      struct{}
+	Failed       struct{}
+	ReadyToFetch struct{}
+	Fetched      struct{}
+	NotFetched   struct{}
+	LeftBehind   struct{}
+	// StepTold is of a finishing step: that it begins, has ended, or was not done.
+	StepTold struct {
+		Step string `json:"step"`
+		What string `json:"what"`
+	}
+	PutAt struct {
+		Place string `json:"place"`
+	}
 	MovedInItsLane struct{}
 	// RunReady to RunBackOn are of a run of the job, as its machine tells, or somebody at it.
 	RunReady    struct{}
@@ -291,6 +301,40 @@ type (
 		Group string `json:"group"`
 	}
 	OwnPasswordChanged struct{}
+	// SpoolReceived to SpoolPut are of a spool of filament.
+	SpoolReceived struct {
+		Spool    int64   `json:"spool"`
+		Filament string  `json:"filament"`
+		Grams    float64 `json:"grams" digits:"0"`
+	}
+	SpoolTold struct {
+		Spool    int64  `json:"spool"`
+		Filament string `json:"filament"`
+		What     string `json:"what"`
+	}
+	SpoolWeighed struct {
+		Spool    int64   `json:"spool"`
+		Filament string  `json:"filament"`
+		Grams    float64 `json:"grams" digits:"1"`
+		More     float64 `json:"more" digits:"1"`
+	}
+	SpoolCorrected struct {
+		Spool    int64   `json:"spool"`
+		Filament string  `json:"filament"`
+		More     float64 `json:"more" digits:"1"`
+		Why      string  `json:"why"`
+	}
+	// Charged is a line of a member's account that somebody wrote; less below 0.
+	Charged struct {
+		Member string  `json:"member"`
+		What   string  `json:"what"`
+		Money  float64 `json:"money" digits:"2"`
+	}
+	SpoolPut struct {
+		Spool    int64  `json:"spool"`
+		Filament string `json:"filament"`
+		Place    string `json:"place"`
+	}
 )
 
 // Several are things done at once.
@@ -352,6 +396,11 @@ func (Loaded) Kind() string             { return "filament loaded" }
 func (CameOff) Kind() string            { return "came off" }
 func (Failed) Kind() string             { return "run failed" }
 func (ReadyToFetch) Kind() string       { return "ready to be fetched" }
+func (NotFetched) Kind() string         { return "not fetched" }
+func (LeftBehind) Kind() string         { return "left behind" }
+func (StepTold) Kind() string           { return "step told" }
+func (PutAt) Kind() string              { return "put at" }
+func (Charged) Kind() string            { return "charged" }
 func (Fetched) Kind() string            { return "fetched" }
 func (MovedInItsLane) Kind() string     { return "moved in its lane" }
 func (ToLieTogether) Kind() string      { return "to lie together" }
@@ -399,16 +448,22 @@ func (PasswordSet) Kind() string        { return "password set" }
 func (RoleGiven) Kind() string          { return "role given" }
 func (AccountClosed) Kind() string      { return "account closed" }
 func (OwnPasswordChanged) Kind() string { return "own password changed" }
+func (SpoolReceived) Kind() string      { return "spool received" }
+func (SpoolTold) Kind() string          { return "spool told" }
+func (SpoolWeighed) Kind() string       { return "spool weighed" }
+func (SpoolCorrected) Kind() string     { return "spool corrected" }
+func (SpoolPut) Kind() string           { return "spool put" }
 func (Several) Kind() string            { return "several" }
 
 // Kinds are all of them, as they are before anything is in them.
 var Kinds = []Event{
 	HandedIn{}, Checked{}, Unread{}, CheckedAgain{}, CheckAsked{}, CheckCancelled{}, CheckSetAside{}, Approved{}, ApprovedUpTo{}, ApprovedIf{}, LetterWritten{}, GroupGiven{}, ForWarmth{}, ForOutdoors{}, ForBending{}, ForLoad{}, ForFitting{}, ForColour{}, ForAnything{}, Asked{}, Replied{}, FindingAnswered{}, AnswerTakenBack{}, RuleWritten{}, RuleTakenAway{}, YesNotKept{}, YesTakenBack{}, Withdrawn{},
 	SentBack{}, RunReady{}, RunNotReady{}, RunSent{}, RunNotSent{}, RunLays{}, RunSeen{}, RunPaused{}, RunGoesOn{}, RunCools{}, RunRewarms{}, RunLost{}, RunFound{}, RunEnded{}, RunStopped{}, RunMistaken{}, RunBackOn{}, RunWanted{}, SlicedAgain{}, NotSlicedAgain{}, Warmed{}, HeatTurnedOff{}, BedCleared{}, Loaded{},
-	Started{}, CameOff{}, Failed{}, ReadyToFetch{}, Fetched{}, MovedInItsLane{}, ToLieTogether{}, LieTogether{}, NotTogether{}, LiesAlone{}, RepairAskedFor{}, Repaired{}, UnitLeft{}, UnitSaid{}, CopiesSaid{}, CountsAsItCame{},
+	Started{}, CameOff{}, Failed{}, ReadyToFetch{}, Fetched{}, NotFetched{}, LeftBehind{}, StepTold{}, PutAt{}, Charged{}, MovedInItsLane{}, ToLieTogether{}, LieTogether{}, NotTogether{}, LiesAlone{}, RepairAskedFor{}, Repaired{}, UnitLeft{}, UnitSaid{}, CopiesSaid{}, CountsAsItCame{},
 	StandsAsBest{}, NozzleSaid{}, NozzleOfRecipe{}, LoadSaid{}, LoadNone{}, PieceLeftOut{}, PieceBack{}, FileReplaced{}, PieceUndone{}, PieceRedone{}, Turned{}, Mirrored{}, Sized{},
 	CountsMended{}, SliceOrdered{}, SliceAgain{}, SliceCancelled{}, SliceRemoved{}, SliceNamed{}, SliceChosen{}, SliceDone{}, SliceFailed{}, SliceSetAside{}, HouseChanged{}, BedTurned{}, BedRenewed{}, MachineChanged{}, MaterialChanged{},
 	RecipeChanged{}, HouseOpened{}, PersonAdded{}, PasswordSet{}, RoleGiven{}, AccountClosed{}, OwnPasswordChanged{}, Several{},
+	SpoolReceived{}, SpoolTold{}, SpoolWeighed{}, SpoolCorrected{}, SpoolPut{},
 }
 
 var types = map[string]reflect.Type{}

@@ -24,6 +24,7 @@ const (
 	Fetched      = "fetched"
 	SentBack     = "sent back"
 	Withdrawn    = "withdrawn"
+	LeftBehind   = "left behind"
 )
 
 // What happens to one.
@@ -42,6 +43,8 @@ const (
 	BackOn    = "its run is still on the machine"
 	Ready     = "ready to be fetched"
 	Handed    = "fetched"
+	NotReady  = "a finishing step was not done"
+	IsLeft    = "is left to the house"
 )
 
 // Table is its moves.
@@ -58,8 +61,10 @@ var Table = state.Table{Of: "Job", First: Arrived, Moves: []state.Move{
 	{Event: RunFails, From: []string{InProduction, Finishing}, To: Approved, Guard: "none other has been started; a run after it is planned"},
 	{Event: BackOn, From: []string{Finishing}, To: InProduction, Guard: "the run was said to be off the machine by mistake"},
 	{Event: RunEnds, From: []string{InProduction}, To: Finishing, Guard: "it is the last"},
-	{Event: Ready, From: []string{Finishing}, To: PickUp},
-	{Event: Handed, From: []string{PickUp}, To: Fetched},
+	{Event: Ready, From: []string{Finishing}, To: PickUp, Guard: "its finishing steps are done"},
+	{Event: Handed, From: []string{PickUp}, To: Fetched, Guard: "what the yes was to is charged"},
+	{Event: NotReady, From: []string{PickUp}, To: Finishing, Guard: "said by mistake"},
+	{Event: IsLeft, From: []string{PickUp}, To: LeftBehind, Guard: "nobody has fetched it in twice the house's days, and its member was told in between"},
 }}
 
 // Shelves are the states of open jobs, in order.

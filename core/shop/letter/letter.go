@@ -17,14 +17,16 @@ type Kind struct {
 
 // The kinds.
 const (
-	Approved  = "approved"
-	Moved     = "moved"
-	Asked     = "asked"
-	SentBack  = "sent back"
-	TakenBack = "yes taken back"
-	Withdrawn = "withdrawn"
-	Failed    = "run failed"
-	Ready     = "ready to be fetched"
+	Approved   = "approved"
+	Moved      = "moved"
+	Asked      = "asked"
+	SentBack   = "sent back"
+	TakenBack  = "yes taken back"
+	Withdrawn  = "withdrawn"
+	Failed     = "run failed"
+	Ready      = "ready to be fetched"
+	NotFetched = "not fetched"
+	LeftBehind = "left behind"
 )
 
 var promised = []string{"title", "member", "who", "machine", "time", "grams", "price", "finish", "plates", "conditions", "allowed"}
@@ -38,7 +40,9 @@ var Kinds = []Kind{
 	{TakenBack, []string{"title", "member", "who"}},
 	{Withdrawn, []string{"title", "member", "who", "reason"}},
 	{Failed, []string{"title", "member", "who", "machine", "reason"}},
-	{Ready, []string{"title", "member", "who", "price"}},
+	{Ready, []string{"title", "member", "who", "price", "code", "place", "days"}},
+	{NotFetched, []string{"title", "member", "price", "code", "place", "days"}},
+	{LeftBehind, []string{"title", "member"}},
 }
 
 // Of finds a kind by its name.

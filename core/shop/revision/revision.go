@@ -67,7 +67,7 @@ func JudgedBy(choices []verdict.Choice, start units.Cents, longestS float64, fro
 		m.Address, m.Colour, m.ColourName, m.Second.ColourName = "", "", "", ""
 		m.Dialect = machine.Dialect{} // it makes programs, not verdicts
 		m.WornHours, m.SpreadWear = 0, false
-		m.Line, m.Resets, m.Camera, m.Care = "", false, "", ""
+		m.Line, m.Resets, m.Camera, m.Care, m.ChangeGrams = "", false, "", "", 0
 	}
 	return Judged{from, sum(struct {
 		Ways     []way
@@ -157,7 +157,7 @@ func Of(m *machine.Machine, r recipe.Recipe, loaded machine.Loaded, from []Ref, 
 	own.Second = machine.NozzleLoad{}
 	own.WornHours, own.SpreadWear = 0, false // as the bed's wear itself: where the next is laid
 	own.LeastMM, own.MeltsMM3PerS = 0, 0     // what is said of it, not what is laid
-	own.Line, own.Resets, own.Camera, own.Care = "", false, "", ""
+	own.Line, own.Resets, own.Camera, own.Care, own.ChangeGrams = "", false, "", "", 0
 	r = r.WithDefaults()
 	r.Name, r.Purpose, r.Machine, r.Material = "", "", "", ""
 	var materials []machine.Material

@@ -70,7 +70,7 @@ func TestEveryFieldIsOfAFacet(t *testing.T) {
 	assert.False(t, judged.Fresh(judgedBy(&m, &r, &mat, 6, 9)), "what a start costs")
 	assert.False(t, judged.Fresh(judgedBy(&m, &r, &mat, 5, 8)), "the longest run")
 	label := map[string]bool{"m.Name": true, "m.InService": true, "m.RateCents": true, "m.Material": true, "m.Address": true, "m.Colour": true, "m.ColourName": true, "m.Second.Material": true, "m.Second.ColourName": true, "m.WornHours": true, "m.LeastMM": true, "m.MeltsMM3PerS": true, "m.SpreadWear": true,
-		"m.Line": true, "m.Resets": true, "m.Camera": true, "m.Care": true, "t.Care": true,
+		"m.Line": true, "m.Resets": true, "m.Camera": true, "m.Care": true, "t.Care": true, "m.ChangeGrams": true, "t.TakesUpWater": true,
 		"r.Name": true, "r.Purpose": true, "r.Machine": true, "r.Material": true, "t.Name": true, "t.SpoolGrams": true, "t.SpoolCents": true,
 		"t.SoftensC": true, "t.LastsOutdoors": true, "t.Flexible": true, "t.CarriesLoad": true}
 	for part, code := range map[string]string{"m": "its machine", "r": "its recipe", "t": "its material"} {
@@ -87,7 +87,7 @@ func TestEveryFieldIsOfAFacet(t *testing.T) {
 			// A verdict tells names and prices; what is only shown, and what makes programs, is not of it.
 			shown := strings.HasPrefix(field, "Dialect") || strings.Contains(field, "Colour") || strings.Contains(field, "Wear") || field == "Address" || field == "WornHours" ||
 				field == "SoftensC" || field == "LastsOutdoors" || field == "Flexible" || field == "CarriesLoad" || // asked of the whole job
-				field == "Line" || field == "Resets" || field == "Camera" || field == "Care"
+				field == "Line" || field == "Resets" || field == "Camera" || field == "Care" || field == "ChangeGrams" || field == "TakesUpWater"
 			assert.Equal(t, shown, judged.Fresh(judgedBy(&m, &r, &mat, 5, 9)), "%s.%s", part, field)
 			if label[part+"."+field] {
 				assert.Empty(t, got, "%s.%s", part, field)

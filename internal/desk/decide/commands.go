@@ -20,6 +20,7 @@ import (
 	"jobshelf/core/shop/run"
 	"jobshelf/core/shop/task"
 	"jobshelf/internal/desk"
+	"jobshelf/internal/desk/finishing"
 	"jobshelf/internal/desk/floor"
 	"jobshelf/internal/desk/intake"
 	"jobshelf/internal/desk/plates"
@@ -402,36 +403,17 @@ func Advance(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, revision
 			return err
 		}
 		next := job.Can(job.Facts{State: j.State, Check: j.TaskState, Runs: states(runs)}).Next
-		what := map[string]event.Event{job.Ready: event.ReadyToFetch{}, job.Handed: event.Fetched{}}[next]
 		switch {
 		case next == "" || !job.Table.Can(j.State, next):
 			return desk.Refuse("not decided yet", id, j.State)
-		case what == nil:
-			return desk.Refuse("next at its machine", j.Title)
-		}
-		to, _ := job.Table.To(j.State, next)
-		if err := tx.SetState(ctx, id, to, ""); err != nil {
+		case next == job.Ready:
+			return finishing.Ready(ctx, d, tx, a, j, "")
+		case next == job.Handed:
+			_, err := finishing.Fetch(ctx, d, tx, a, j)
 			return err
 		}
-		desk.Touched(tx, j, a, what, problem.Phrase{})
-		if next != job.Ready {
-			return nil
-		}
-		return ready(ctx, d, tx, a, j, runs)
+		return desk.Refuse("next at its machine", j.Title)
 	})
-}
-
-// ready tells a member that a job waits to be fetched, and what it costs.
-func ready(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, j store.Job, runs []store.Run) error {
-	h, err := tx.House(ctx)
-	if err != nil {
-		return err
-	}
-	var price units.Cents
-	for i := range runs {
-		price += runs[i].Of(j.ID).PriceCents
-	}
-	return desk.Write(ctx, tx, a, d.Now(), j, letter.Ready, letter.Values{"price": desk.Sum(price, h.Currency, finding.Speak(h.Locale))})
 }
 
 func states(runs []store.Run) []string {

@@ -16,11 +16,13 @@ import (
 	"jobshelf/core/shape/modelfile"
 	"jobshelf/core/shape/problem"
 	"jobshelf/core/shape/units"
+	"jobshelf/core/shop/finish"
 	"jobshelf/core/shop/option"
 	"jobshelf/core/shop/planning"
 	"jobshelf/core/shop/price"
 	"jobshelf/core/shop/revision"
 	"jobshelf/core/shop/run"
+	"jobshelf/core/shop/spool"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/store"
 )
@@ -62,6 +64,7 @@ type LadderRow struct {
 	Why       string               `json:"why,omitempty" doc:"Why it is proposed"`
 	Way       string               `json:"way,omitempty" doc:"How its pieces would stand, where that is otherwise than they do"`
 	Turns     []Turn               `json:"turns,omitempty" doc:"Of the pieces that would stand otherwise"`
+	Short     string               `json:"short,omitempty" doc:"That the spools in it do not last for it, after all that waits there"`
 	load      *problem.Phrase      // what Load says
 	runS      []float64            // how long each of its runs takes
 	uses      []estimate.NozzleUse // of all its runs, where that is known
@@ -115,7 +118,10 @@ type State struct {
 	Materials map[string]*machine.Material // by name
 	LongestS  float64                      // the longest run that the house allows; 0: any
 	If        []recipe.Override            // what rules are held against as if it were set
-	assumed   int64                        // runs that are only reckoned with; their numbers are below 0
+	Stock     *desk.Stock
+	finishing []finish.StepRule
+	short     map[int64]string // by run: that its spools do not last
+	assumed   int64            // runs that are only reckoned with; their numbers are below 0
 }
 
 // NoJob and AnyJob say whose slices look is to read.
@@ -182,6 +188,20 @@ func Look(ctx context.Context, q store.Q, now time.Time, job int64) (*State, err
 			out.Start[m.ID] = start
 		}
 	}
+	finishing, err := q.Finishing(ctx)
+	if err != nil {
+		return nil, err
+	}
+	out.finishing = finishing.Rules
+	if out.Stock, err = desk.StockOf(ctx, q); err != nil {
+		return nil, err
+	}
+	out.short = map[int64]string{}
+	for id, lane := range out.Lanes {
+		for _, s := range out.Stock.Short(id, lane, nil) {
+			out.short[s.Need.Run] = out.lasts(s)
+		}
+	}
 	if job != NoJob {
 		rows, err := q.CountingSlices(ctx, job)
 		if err != nil {
@@ -190,6 +210,53 @@ func Look(ctx context.Context, q store.Q, now time.Time, job int64) (*State, err
 		return out, out.hold(ctx, q, rows)
 	}
 	return out, nil
+}
+
+// finished is what of a job's parts its finishing depends on. Before they are sliced, what hangs over is taken to be held up:
+// a yes is to no less than comes out.
+func (h *State) finished(r *LadderRow, pieces []store.Piece, full *price.Full) finish.Facts {
+	f := finish.Facts{Materials: []string{r.Material}}
+	if k := slices.IndexFunc(h.Recipes, func(x store.Recipe) bool { return x.MachineID == r.MachineID && x.Data.Name == r.Recipe }); k >= 0 {
+		f.Purpose = string(h.Recipes[k].Data.Purpose)
+		f.Materials = []string{h.Recipes[k].Data.Material}
+	}
+	for _, p := range pieces {
+		f.Copies += p.Copies
+		f.Supported = f.Supported || full == nil && p.Verdict.HeldUp()
+	}
+	if full == nil {
+		if m := h.Machine(r.MachineID); m != nil && f.Supported && len(m.Data.NozzlesMM) > 1 {
+			f.Materials = append(f.Materials, m.Data.Second.Material)
+		}
+		return f
+	}
+	f.Supported = full.GramsSupport > 0
+	for _, n := range full.Nozzles {
+		f.Materials = append(f.Materials, n.Material)
+	}
+	return f
+}
+
+// lasts says that a spool does not last, in words.
+func (h *State) lasts(s spool.Short) string {
+	return h.Words.Say(problem.Say("spool does not last", s.Need.Material, problem.Fixed(s.Need.MG.Grams(), 0), problem.Fixed(s.Left.Grams(), 0), s.Spool, problem.Fixed(s.Others.Grams(), 0)))
+}
+
+// enough says that what is loaded in a machine does not last for what a row takes; empty where it does, or nobody knows.
+func (h *State) enough(r *LadderRow) string {
+	var needs []spool.Need
+	for _, u := range r.uses {
+		needs = append(needs, spool.Need{Nozzle: u.Nozzle, Material: u.Material, MG: units.MilligramsOf(u.Grams)})
+	}
+	if len(r.uses) == 0 {
+		needs = []spool.Need{{Nozzle: 1, Material: r.Material, MG: units.MilligramsOf(r.Grams)}}
+	}
+	for _, s := range h.Stock.Short(r.MachineID, h.Lanes[r.MachineID], needs) {
+		if s.Need.Run == 0 {
+			return h.lasts(s)
+		}
+	}
+	return ""
 }
 
 // hold holds the slices that may count against how the house makes things today.
@@ -415,6 +482,9 @@ func (r *LadderRow) fill(h *State, m *store.Machine, pieces []store.Piece, parts
 	}
 	r.Seconds, r.WarmUp, r.Grams, r.Metres, r.Layers = q.WholeSeconds(), q.WarmUpSeconds, q.Grams, q.FilamentMM/1000, q.Layers
 	r.Price, r.Lines = q.Cents, q.Price.Lines
+	for _, l := range finish.Price(finish.Steps(h.finishing, h.finished(r, pieces, full))) {
+		r.Price, r.Lines = r.Price+l.Cents, append(slices.Clone(r.Lines), l)
+	}
 	r.Full = full != nil || programs(pieces)
 	if !r.Takes {
 		return
@@ -431,6 +501,7 @@ func (r *LadderRow) fill(h *State, m *store.Machine, pieces []store.Piece, parts
 	if full != nil {
 		r.uses, r.pausesS = full.Nozzles, full.PausesS
 	}
+	r.Short = h.enough(r)
 	o := planning.Option{Machine: r.Name, Free: h.Free[m.ID]}
 	for _, s := range v.Runs {
 		o.Runs = append(o.Runs, seconds(s))

@@ -60,6 +60,7 @@ type RunView struct {
 	Late        bool        `json:"late" doc:"Finishes after the day it is needed"`
 	Plate       int         `json:"plate,omitempty" doc:"Which plate of its slice"`
 	Plates      int         `json:"plates,omitempty" doc:"Of how many"`
+	Short       string      `json:"short,omitempty" doc:"That the spools in the machine do not last for it, after all that is before it"`
 	Unsliced    bool        `json:"unsliced,omitempty" doc:"It has no program: it is to be sliced before the start"`
 	Shares      []ShareView `json:"shares,omitempty" doc:"Whose parts lie on its plate, where those of several jobs do"`
 }
@@ -79,7 +80,7 @@ type ShareView struct {
 // RunView is a run as the floor shows it.
 func (h *State) RunView(r store.Run) RunView {
 	v := h.runView(&r, r.Shares[0])
-	v.Seconds, v.Grams = r.Seconds, r.Grams
+	v.Seconds, v.Grams, v.Short = r.Seconds, r.Grams, h.short[r.ID]
 	if len(r.Shares) < 2 {
 		return v
 	}

@@ -20,8 +20,10 @@ import (
 	"jobshelf/core/shop/letter"
 	"jobshelf/core/shop/run"
 	"jobshelf/internal/desk"
+	"jobshelf/internal/desk/finishing"
 	"jobshelf/internal/desk/floor"
 	"jobshelf/internal/desk/plates"
+	"jobshelf/internal/desk/stores"
 	"jobshelf/internal/store"
 )
 
@@ -81,6 +83,12 @@ func move(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, r store
 	if err != nil {
 		return err
 	}
+	lost := s.event == run.Stops || s.event == run.Fails
+	if lost || s.event == run.ComesOff {
+		if err := stores.Ended(ctx, d, tx, a, &r, r.State == run.Cooling); err != nil {
+			return err
+		}
+	}
 	if err := tx.SetRunState(ctx, r.ID, to, d.Now(), s.reason); err != nil {
 		return err
 	}
@@ -95,7 +103,6 @@ func move(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, r store
 	if err := tx.SetRunCourse(ctx, now); err != nil {
 		return err
 	}
-	lost := s.event == run.Stops || s.event == run.Fails
 	if lost || s.event == run.ComesOff {
 		if err := wear(ctx, tx, r, lost, d.Now()); err != nil {
 			return err
@@ -167,7 +174,16 @@ func follow(ctx context.Context, tx *store.Tx, j store.Job) error {
 		states[i] = r.State
 	}
 	if step := job.Follow(states); step != j.State {
-		return tx.SetState(ctx, j.ID, step, "")
+		if err := tx.SetState(ctx, j.ID, step, ""); err != nil {
+			return err
+		}
+		switch {
+		case step == job.Finishing:
+			return finishing.Enter(ctx, tx, j)
+		case j.State == job.Finishing:
+			return finishing.Leave(ctx, tx, j)
+		}
+		return nil
 	}
 	return tx.SetState(ctx, j.ID, j.State, j.Reason) // its revision counts on all the same
 }
@@ -237,8 +253,8 @@ func Check(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, said []str
 		if err != nil {
 			return err
 		}
-		if m.Data.Material != r.Material {
-			return desk.Refuse("other filament is loaded", m.Data.Name, m.Data.Material, r.Material)
+		if err := loaded(m, r.Material); err != nil {
+			return err
 		}
 		c := &store.Checked{Person: a.ID, Name: a.Name, At: d.Now()}
 		for _, p := range all {
@@ -252,6 +268,17 @@ func Check(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, said []str
 		}
 		return move(ctx, d, tx, a, r, step{event: run.Checks, course: func(r *store.Run) { r.Checked = c }})
 	})
+}
+
+// loaded refuses a start with nothing, or other filament, in the machine.
+func loaded(m *store.Machine, wants string) error {
+	switch m.Data.Material {
+	case wants:
+		return nil
+	case "":
+		return desk.Refuse("nothing is loaded there", m.Data.Name, wants)
+	}
+	return desk.Refuse("other filament is loaded", m.Data.Name, m.Data.Material, wants)
 }
 
 // Uncheck says that something of a checklist is no longer so.
@@ -272,8 +299,8 @@ func Start(ctx context.Context, d *desk.Desk, a desk.Actor, id int64) error {
 		if err != nil {
 			return err
 		}
-		if m.Data.Material != r.Material {
-			return desk.Refuse("other filament is loaded", m.Data.Name, m.Data.Material, r.Material)
+		if err := loaded(m, r.Material); err != nil {
+			return err
 		}
 		s := step{event: run.Warms, course: func(r *store.Run) { r.Watcher, r.Seen, r.Layer, r.DoneShare, r.Heats = a.ID, 0, 0, 0, nil }}
 		if m.Data.Line != "" {
@@ -480,6 +507,7 @@ type Filament struct {
 	Material   string `json:"material" maxLength:"60"`
 	Colour     string `json:"colour" pattern:"^#[0-9A-Fa-f]{6}$" doc:"As it is shown"`
 	ColourName string `json:"colour_name" maxLength:"40"`
+	SpoolID    int64  `json:"spool_id,omitempty" doc:"The spool it is on, which says the rest; 0: none that is known"`
 }
 
 // Load says that other filament is in a nozzle.
@@ -489,13 +517,31 @@ func Load(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, f Filament)
 		if err != nil {
 			return err
 		}
-		if !slices.ContainsFunc(materials, func(t store.Material) bool { return t.Data.Name == f.Material }) {
+		if f.SpoolID == 0 && !slices.ContainsFunc(materials, func(t store.Material) bool { return t.Data.Name == f.Material }) {
 			return desk.Wrong("material", "no such material loaded", f.Material)
 		}
 		if f.Nozzle > max(1, len(m.Data.NozzlesMM)) {
 			return desk.Wrong("nozzle", "no such nozzle there", f.Nozzle, m.Data.Name)
 		}
 		if err := idle(ctx, tx, m); err != nil {
+			return err
+		}
+		f.Nozzle = max(1, f.Nozzle)
+		if f.SpoolID == 0 {
+			if err := stores.Unloading(ctx, d, tx, a, id, f.Nozzle); err != nil {
+				return err
+			}
+		} else {
+			s, err := stores.Loading(ctx, d, tx, a, id, f.Nozzle, m.Data.ChangeGrams, f.SpoolID)
+			if err != nil {
+				return err
+			}
+			f.Material, f.Colour, f.ColourName = s.Material, s.Colour, s.ColourName
+		}
+		if err := goesOnWith(ctx, tx, id, f); err != nil {
+			return err
+		}
+		if m, err = floor.MachineOf(ctx, tx.Q, id); err != nil { // as it is without what was in it
 			return err
 		}
 		if f.Nozzle == 2 {
@@ -512,6 +558,27 @@ func Load(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, f Filament)
 		desk.Tell(tx, store.OfHouse, a.ID, event.Loaded{Machine: m.Data.Name, Nozzle: f.Nozzle, Filament: strings.TrimSpace(f.ColourName + " " + f.Material)})
 		return desk.LanesChanged(ctx, d, tx)
 	})
+}
+
+// goesOnWith refuses filament that what waits on a machine was not sliced for.
+func goesOnWith(ctx context.Context, tx *store.Tx, machine int64, f Filament) error {
+	r, err := tx.RunOn(ctx, machine)
+	if errors.Is(err, store.ErrNotFound) || err == nil && r.State == run.Cooling {
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	stock, err := desk.StockOf(ctx, tx.Q)
+	if err != nil {
+		return err
+	}
+	for _, n := range stock.Needs(&r) {
+		if n.Nozzle == f.Nozzle && n.Material != f.Material {
+			return desk.Refuse("run takes other filament", r.Title(), n.Material, n.Nozzle, f.Material)
+		}
+	}
+	return nil
 }
 
 // What a machine can be warmed for with nothing on it.

@@ -1,6 +1,7 @@
 package runs
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -10,6 +11,7 @@ import (
 	"jobshelf/core/print/machine"
 	"jobshelf/core/shape/problem"
 	"jobshelf/core/shop/run"
+	"jobshelf/core/shop/spool"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/desk/floor"
 	"jobshelf/internal/store"
@@ -94,6 +96,27 @@ type LoadingWay struct {
 	Material string `json:"material"`
 }
 
+// SpoolBrief is a spool that is in a nozzle, or could be.
+type SpoolBrief struct {
+	ID     int64   `json:"id"`
+	Says   string  `json:"says" doc:"Its colour and material"`
+	Colour string  `json:"colour"`
+	State  string  `json:"state" enum:"sealed,open,loaded"`
+	Place  string  `json:"place,omitempty"`
+	Left   float64 `json:"left_grams"`
+}
+
+// NozzleNow is what is in a nozzle that the run on a machine, or the next there, uses, and what else could be.
+type NozzleNow struct {
+	Nozzle   int          `json:"nozzle" doc:"Counted from 1"`
+	Material string       `json:"material" doc:"That the run takes from it"`
+	Takes    float64      `json:"takes_grams" doc:"That it still takes"`
+	In       *SpoolBrief  `json:"in,omitempty" doc:"The spool in it, where one is known"`
+	Short    bool         `json:"short" doc:"That does not last for it"`
+	Others   []SpoolBrief `json:"others" doc:"Of the material, not loaded anywhere; what lasts first, of that what is open and least"`
+	Change   bool         `json:"change" doc:"It can be changed now"`
+}
+
 // MachineNow is a machine, opened.
 type MachineNow struct {
 	MachineBrief
@@ -106,6 +129,7 @@ type MachineNow struct {
 	Last    *RunCourse     `json:"last,omitempty" doc:"That came off it, and whose bed was not said to be clear"`
 	Clear   []string       `json:"to_clear" doc:"What lay on its bed since that was clear"`
 	Loading *LoadingWay    `json:"loading,omitempty"`
+	Nozzles []NozzleNow    `json:"nozzles" doc:"Those that the run on it uses, or the next"`
 	Curve   *HeatCurve     `json:"curve,omitempty"`
 	Warm    []string       `json:"warm" enum:"what comes next,other filament,nothing" doc:"What it can be warmed for now, with nothing on it; nothing: its heat off"`
 	IdleOff bool           `json:"idle_off" doc:"It turns its heat off by itself if nobody comes"`
@@ -247,7 +271,7 @@ func Machine(ctx context.Context, d *desk.Desk, id int64) (MachineNow, error) {
 	if m == nil {
 		return MachineNow{}, store.ErrNotFound
 	}
-	v := MachineNow{MachineBrief: s.brief(m), Volume: m.Data.Volume, Camera: m.Data.Camera != "", Address: m.Data.Address, Clear: []string{}, Warm: []string{},
+	v := MachineNow{MachineBrief: s.brief(m), Volume: m.Data.Volume, Camera: m.Data.Camera != "", Address: m.Data.Address, Clear: []string{}, Warm: []string{}, Nozzles: []NozzleNow{},
 		Loaded: strings.TrimSpace(m.Data.ColourName + " " + m.Data.Material), IdleOff: m.Data.IdleOffS > 0}
 	if k, ok := s.said[id]; ok && v.Line {
 		v.Curve = &k.Curve
@@ -269,6 +293,12 @@ func Machine(ctx context.Context, d *desk.Desk, id int64) (MachineNow, error) {
 			v.Next.May.Check, v.Next.May.Why = s.mayCheck(ctx, d, m, next)
 			v.Loading = s.loading(m, next)
 		}
+	}
+	switch {
+	case now != nil:
+		v.Nozzles = s.nozzles(m, now, now.State == run.Paused || now.State == run.PausedCold)
+	case next != nil:
+		v.Nozzles = s.nozzles(m, next, true)
 	}
 	if now == nil && v.Said != nil && v.Said.Link == Heard {
 		v.Warm = s.warm(m, next, v.Said, v.Loading != nil)
@@ -301,8 +331,8 @@ func (s *state) mayCheck(ctx context.Context, d *desk.Desk, m *store.Machine, r 
 		return false, ""
 	}
 	err := d.Store.InTx(ctx, func(tx *store.Tx) error { return mayStart(ctx, tx, *r) })
-	if err == nil && m.Data.Material != r.Material {
-		err = desk.Refuse("other filament is loaded", m.Data.Name, m.Data.Material, r.Material)
+	if err == nil {
+		err = loaded(m, r.Material)
 	}
 	var no *desk.Conflict
 	if errors.As(err, &no) {
@@ -319,6 +349,41 @@ func (s *state) loading(m *store.Machine, r *store.Run) *LoadingWay {
 	}
 	l := run.Load(&m.Data, s.Materials[m.Data.Material], is)
 	return &LoadingWay{Was: strings.TrimSpace(m.Data.ColourName + " " + m.Data.Material), Is: r.Material, HotC: l.HotC, ThenC: l.ThenC, Care: append([]string{}, l.Care...), Material: r.Material}
+}
+
+// nozzles are those that a run uses, with what is in them and what else could be.
+func (s *state) nozzles(m *store.Machine, r *store.Run, change bool) []NozzleNow {
+	out := []NozzleNow{}
+	brief := func(x store.Spool) SpoolBrief {
+		return SpoolBrief{x.ID, strings.TrimSpace(x.ColourName + " " + x.Material), x.Colour, x.State, x.Place, x.Left.Grams()}
+	}
+	for _, n := range s.Stock.Needs(r) {
+		v := NozzleNow{Nozzle: n.Nozzle, Material: n.Material, Takes: n.MG.Grams(), Others: []SpoolBrief{}, Change: change}
+		if in := s.Stock.In(m.ID, n.Nozzle); in != nil {
+			v.In = new(brief(*in))
+			v.Short = in.Material == n.Material && in.Left < n.MG
+		}
+		var others []store.Spool
+		for _, x := range s.Stock.Spools {
+			if x.Material == n.Material && (x.State == spool.Open || x.State == spool.Sealed) {
+				others = append(others, x)
+			}
+		}
+		slices.SortStableFunc(others, func(a, b store.Spool) int {
+			first := func(x bool) int {
+				if x {
+					return 0
+				}
+				return 1
+			}
+			return cmp.Or(cmp.Compare(first(a.Left >= n.MG), first(b.Left >= n.MG)), cmp.Compare(first(a.State == spool.Open), first(b.State == spool.Open)), cmp.Compare(a.Left, b.Left))
+		})
+		for _, x := range others {
+			v.Others = append(v.Others, brief(x))
+		}
+		out = append(out, v)
+	}
+	return out
 }
 
 // course is a run as the machine shows it.

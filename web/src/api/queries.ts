@@ -13,7 +13,11 @@ import {
   type JobView,
   type LadderRow,
   type PieceChange,
+  type Delivery,
+  type HouseFinishing,
   type MachineNow,
+  type PartView,
+  type SpoolView,
   type RoutineJob,
   type RunCourse,
   type Slip,
@@ -43,6 +47,12 @@ export const useFloor = () =>
 
 export const useHouse = (enabled: MaybeRefOrGetter<boolean> = true) =>
   useQuery({ queryKey: ['house'], queryFn: () => take(api.GET('/house')), enabled: () => toValue(enabled) })
+
+/** The house's materials. */
+export function useMaterialsOf() {
+  const house = useHouse()
+  return computed(() => house.data.value?.materials ?? [])
+}
 
 /** Jobs that were sent back or withdrawn; with words, all that ever ended. */
 export const useEnded = (search: () => string) =>
@@ -137,8 +147,8 @@ export function useJob(id: MaybeRefOrGetter<number | undefined>) {
 
 type Keys = readonly (readonly unknown[])[]
 
-interface Deed<V> {
-  run: (v: V) => Promise<unknown>
+interface Deed<V, O> {
+  run: (v: V) => Promise<O>
   /** What is said when it is done. */
   done?: (v: V) => string
   /** Undoes it, for ten seconds. */
@@ -148,7 +158,7 @@ interface Deed<V> {
 }
 
 /** A deed: runs, loads anew what it may have changed, and says so when refused. */
-function useDeed<V>({ run, done, undo, touches }: Deed<V>) {
+function useDeed<V, O = unknown>({ run, done, undo, touches }: Deed<V, O>) {
   const client = useQueryClient()
   return useMutation({
     mutationFn: run,
@@ -168,6 +178,26 @@ function useDeed<V>({ run, done, undo, touches }: Deed<V>) {
       for (const queryKey of [['shelf'], ['floor'], ...(touches?.(v) ?? [])])
         void client.invalidateQueries({ queryKey })
     },
+  })
+}
+
+/** A deed that says what has come of it. */
+function useDeedTelling<V, O>({
+  run,
+  done,
+  touches,
+}: {
+  run: (v: V) => Promise<O>
+  done: (o: O) => string
+  touches: () => Keys
+}) {
+  return useDeed<V>({
+    run: async (v) => {
+      const o = await run(v)
+      say(done(o), 'done')
+      return o
+    },
+    touches,
   })
 }
 
@@ -680,9 +710,97 @@ export const useClearBed = () =>
     touches: (v) => ofRun({ id: 0, machine: v.machine }),
   })
 export const useLoad = () =>
-  useDeed<{ machine: number; nozzle: number; material: string; colour: string; colour_name: string }>({
+  useDeed<{
+    machine: number
+    nozzle: number
+    material: string
+    colour: string
+    colour_name: string
+    spool_id?: number
+  }>({
     run: ({ machine, ...body }) => take(api.POST('/machines/{id}/loaded', { params: { path: { id: machine } }, body })),
-    touches: (v) => [...ofRun({ id: 0, machine: v.machine }), ['house']],
+    touches: (v) => [...ofRun({ id: 0, machine: v.machine }), ['house'], ['stores'], ['lines']],
+  })
+export const useFinishing = () =>
+  useQuery({ queryKey: ['finishing'], queryFn: () => take(api.GET('/finishing')), refetchInterval: 60_000 })
+export const useTellSteps = () =>
+  useDeed<{ steps: number[]; what: PartView['steps'][number]['may'][number]; place?: string }>({
+    run: (body) => take(api.POST('/steps', { body })),
+    touches: () => [['finishing'], ['job']],
+  })
+export const usePutAt = () =>
+  useDeed<{ id: number; place: string }>({
+    run: ({ id, ...body }) => take(api.POST('/jobs/{id}/place', { params: { path: { id } }, body })),
+    touches: () => [['finishing'], ['job']],
+  })
+export const useFetchBy = () =>
+  useDeedTelling<{ code: string }, { title: string; member: string; cents: number }>({
+    run: (body) => take(api.POST('/fetched', { body })),
+    done: (o) => `${o.title} is handed over to ${o.member}.`,
+    touches: () => [['finishing'], ['job'], ['accounts'], ['account']],
+  })
+export const useHouseFinishing = () =>
+  useQuery({ queryKey: ['house', 'finishing'], queryFn: () => take(api.GET('/house/finishing')) })
+export function useSetHouseFinishing() {
+  const client = useQueryClient()
+  return async (body: HouseFinishing) => {
+    await take(api.PUT('/house/finishing', { body }))
+    await client.invalidateQueries({ queryKey: ['house', 'finishing'] })
+  }
+}
+export const useAccounts = () => useQuery({ queryKey: ['accounts'], queryFn: () => take(api.GET('/accounts')) })
+export const useAccount = (id: MaybeRefOrGetter<number>) =>
+  useQuery({
+    queryKey: computed(() => ['account', toValue(id)]),
+    queryFn: () => take(api.GET('/accounts/{id}', { params: { path: { id: toValue(id) } } })),
+  })
+const ofAccounts = (): Keys => [['accounts'], ['account']]
+export const usePay = () =>
+  useDeed<{ member: number; cents: number }>({
+    run: (v) => take(api.POST('/accounts/{id}/paid', { params: { path: { id: v.member } }, body: { cents: v.cents } })),
+    touches: ofAccounts,
+  })
+export const useCorrectAccount = () =>
+  useDeed<{ member: number; cents: number; why: string }>({
+    run: ({ member, ...body }) =>
+      take(api.POST('/accounts/{id}/corrected', { params: { path: { id: member } }, body })),
+    touches: ofAccounts,
+  })
+export const useStores = () =>
+  useQuery({ queryKey: ['stores'], queryFn: () => take(api.GET('/spools')), refetchInterval: 60_000 })
+export const useSpoolLines = (id: MaybeRefOrGetter<number>) =>
+  useQuery({
+    queryKey: computed(() => ['lines', toValue(id)]),
+    queryFn: () => take(api.GET('/spools/{id}/lines', { params: { path: { id: toValue(id) } } })),
+  })
+const ofSpools = (): Keys => [['stores'], ['lines'], ['machines'], ['machine']]
+const atSpool = (id: number) => ({ params: { path: { id } } })
+export const useReceiveSpools = () =>
+  useDeed<Delivery, number[]>({
+    run: (body) => take(api.POST('/spools', { body })),
+    done: (v) => (v.spools === 1 ? 'A spool is in the books.' : `${v.spools} spools are in the books.`),
+    touches: ofSpools,
+  })
+export const useTurnSpool = () =>
+  useDeed<At & { what: SpoolView['may'][number] }>({
+    run: ({ id, ...body }) => take(api.POST('/spools/{id}/told', { ...atSpool(id), body })),
+    touches: ofSpools,
+  })
+export const useWeighSpool = () =>
+  useDeed<At & { grams: number; reel_grams?: number }>({
+    run: ({ id, ...body }) => take(api.POST('/spools/{id}/weighed', { ...atSpool(id), body })),
+    done: () => 'What it weighs is in the books.',
+    touches: ofSpools,
+  })
+export const useCorrectSpool = () =>
+  useDeed<At & { grams: number; why: string }>({
+    run: ({ id, ...body }) => take(api.POST('/spools/{id}/corrected', { ...atSpool(id), body })),
+    touches: ofSpools,
+  })
+export const usePutSpool = () =>
+  useDeed<At & { place: string }>({
+    run: ({ id, ...body }) => take(api.POST('/spools/{id}/place', { ...atSpool(id), body })),
+    touches: ofSpools,
   })
 export const useWarm = () =>
   useDeed<{ machine: number; what: MachineNow['warm'][number] }>({

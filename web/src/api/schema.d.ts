@@ -4,6 +4,74 @@
  */
 
 export interface paths {
+    "/accounts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What members owe */
+        get: operations["accounts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/accounts/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a member owes, and why */
+        get: operations["account"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/accounts/{id}/corrected": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A member owes more, or less, with a reason */
+        post: operations["correct-account"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/accounts/{id}/paid": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A member has paid */
+        post: operations["pay"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/ended": {
         parameters: {
             query?: never;
@@ -30,6 +98,40 @@ export interface paths {
         };
         /** Changes and progress, as they happen */
         get: operations["events"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/fetched": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Hand a job over to who brings its code, and charge it */
+        post: operations["fetch-by"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/finishing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Parts after the machine: what is done with them, and where they wait to be fetched */
+        get: operations["finishing"];
         put?: never;
         post?: never;
         delete?: never;
@@ -66,6 +168,24 @@ export interface paths {
         get: operations["house"];
         /** Change name, hours and fees */
         put: operations["set-house"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/house/finishing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How the house finishes parts, and how long they wait */
+        get: operations["house-finishing"];
+        /** Write how the house finishes parts, and how long they wait */
+        put: operations["set-house-finishing"];
         post?: never;
         delete?: never;
         options?: never;
@@ -189,6 +309,40 @@ export interface paths {
         post: operations["check-again"];
         /** Stop a check */
         delete: operations["cancel-check"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/jobs/{id}/label": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The label of a job's parts, to be printed */
+        get: operations["label"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/jobs/{id}/place": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Where a job's parts lie */
+        post: operations["put-at"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -1225,6 +1379,126 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/spools": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What filament there is, and what of it is promised */
+        get: operations["stores"];
+        put?: never;
+        /** Spools have come */
+        post: operations["receive-spools"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/spools/{id}/corrected": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** More or less is on a spool than the books have */
+        post: operations["correct-spool"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/spools/{id}/lines": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The books of a spool, the newest line first */
+        get: operations["spool-lines"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/spools/{id}/place": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Where a spool is kept */
+        post: operations["put-spool"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/spools/{id}/told": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Something has happened to a spool */
+        post: operations["turn-spool"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/spools/{id}/weighed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a spool weighs, with its reel */
+        post: operations["weigh-spool"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/steps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Finishing steps begin, have ended, or were not done: one, or several of a kind in one bath */
+        post: operations["tell-steps"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/storage": {
         parameters: {
             query?: never;
@@ -1280,6 +1554,18 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        Account: {
+            /**
+             * Format: int64
+             * @description Owed; below 0 the house owes
+             */
+            cents: number;
+            /** @description The newest first; none where all members are listed */
+            lines: components["schemas"]["ChargeLine"][];
+            member: string;
+            /** Format: int64 */
+            member_id: number;
+        };
         Actor: {
             /** Format: int64 */
             id: number;
@@ -1372,6 +1658,10 @@ export interface components {
             /** Format: int64 */
             run_id: number;
         };
+        "ByIDCents \"json:\\\"cents\\\" minimum:\\\"1\\\" maximum:\\\"100000000\\\"\" }Body": {
+            /** Format: int64 */
+            cents: number;
+        };
         "ByIDStruct { Bad ListInt \"json:\\\"bad\\\" maxItems:\\\"1000\\\" doc:\\\"Which copies counted from 0 as they lie on the plate\\\"\"; Reason string \"json:\\\"reasonOmitempty\\\" maxLength:\\\"1000\\\"\" }Body": {
             /** @description Which copies, counted from 0 as they lie on the plate */
             bad: number[];
@@ -1380,6 +1670,22 @@ export interface components {
         "ByIDStruct { For string \"json:\\\"for\\\" enum:\\\"what comes nextOther filamentNothing\\\"\" }Body": {
             /** @enum {string} */
             for: "what comes next" | "other filament" | "nothing";
+        };
+        "ByIDStruct { JobID int64 \"json:\\\"job_idCents \"json:\\\"cents\\\" minimum:\\\"-100000000\\\" maximum:\\\"100000000\\\" doc:\\\"So much more; less below 0\\\"\"; Why string \"json:\\\"why\\\" maxLength:\\\"400\\\"\" }Body": {
+            /**
+             * Format: int64
+             * @description So much more; less below 0
+             */
+            cents: number;
+            /**
+             * Format: int64
+             * @description What it is of; 0: of no job
+             */
+            job_id?: number;
+            why: string;
+        };
+        "ByIDStruct { Place string \"json:\\\"place\\\" maxLength:\\\"60\\\"\" }Body": {
+            place: string;
         };
         "ByIDStruct { Points ListString \"json:\\\"points\\\" maxItems:\\\"40\\\" doc:\\\"The keys of those that are so\\\"\" }Body": {
             /** @description The keys of those that are so */
@@ -1397,6 +1703,53 @@ export interface components {
             /** @enum {string} */
             what: "pause" | "go on" | "stop";
         };
+        "ByIDVersioned; Grams float64 \"json:\\\"grams\\\" minimum:\\\"-20000\\\" maximum:\\\"20000\\\" doc:\\\"So much more; less below 0\\\"\"; Why string \"json:\\\"why\\\" maxLength:\\\"400\\\"\" }Body": {
+            /**
+             * Format: double
+             * @description So much more; less below 0
+             */
+            grams: number;
+            /**
+             * Format: int64
+             * @description The revision of the job that was seen
+             */
+            revision: number;
+            why: string;
+        };
+        "ByIDVersioned; Grams float64 \"json:\\\"grams\\\" minimum:\\\"0\\\" maximum:\\\"30000\\\" doc:\\\"As the scale says\\\"\"; Reel float64 \"json:\\\"reel_gramsOmitempty\\\" minimum:\\\"0\\\" maximum:\\\"5000\\\" doc:\\\"What the empty reel weighs; 0: as was known\\\"\" }Body": {
+            /**
+             * Format: double
+             * @description As the scale says
+             */
+            grams: number;
+            /**
+             * Format: double
+             * @description What the empty reel weighs; 0: as was known
+             */
+            reel_grams?: number;
+            /**
+             * Format: int64
+             * @description The revision of the job that was seen
+             */
+            revision: number;
+        };
+        "ByIDVersioned; Place string \"json:\\\"place\\\" maxLength:\\\"60\\\"\" }Body": {
+            place: string;
+            /**
+             * Format: int64
+             * @description The revision of the job that was seen
+             */
+            revision: number;
+        };
+        "ByIDVersioned; What string \"json:\\\"what\\\" enum:\\\"is openedBegins to dryIs dryIs unloadedRuns outIs retired\\\"\" }Body": {
+            /**
+             * Format: int64
+             * @description The revision of the job that was seen
+             */
+            revision: number;
+            /** @enum {string} */
+            what: "is opened" | "begins to dry" | "is dry" | "is unloaded" | "runs out" | "is retired";
+        };
         Ceiling: {
             /** Format: double */
             grams: number;
@@ -1411,6 +1764,21 @@ export interface components {
             /** @enum {string} */
             kind: "job" | "lanes" | "house";
             lanes?: boolean;
+        };
+        ChargeLine: {
+            /** Format: date-time */
+            at: string;
+            by?: string;
+            /** Format: int64 */
+            cents: number;
+            /** Format: int64 */
+            id: number;
+            /** Format: int64 */
+            job_id?: number;
+            /** @enum {string} */
+            kind: "charged" | "corrected" | "paid";
+            title?: string;
+            why?: string;
         };
         Check: {
             doing?: string;
@@ -1483,6 +1851,28 @@ export interface components {
             /** Format: double */
             minutes: number;
             title: string;
+        };
+        Delivery: {
+            /** @description As it is shown */
+            colour: string;
+            colour_name: string;
+            /**
+             * Format: double
+             * @description On each, without the reel
+             */
+            grams: number;
+            lot: string;
+            /** Format: int64 */
+            material_id: number;
+            /** @description Where it is kept */
+            place: string;
+            /**
+             * Format: double
+             * @description That an empty reel weighs
+             */
+            reel_grams: number;
+            /** Format: int64 */
+            spools: number;
         };
         Dialect: {
             /** @description Counts filament from the start (M82), not from move to move (M83) */
@@ -1587,6 +1977,21 @@ export interface components {
             ops: string[];
             unit?: string;
         };
+        "Fetch-byRequest": {
+            code: string;
+        };
+        Fetched: {
+            /**
+             * Format: int64
+             * @description That are charged
+             */
+            cents: number;
+            /** Format: int64 */
+            job_id: number;
+            member: string;
+            place?: string;
+            title: string;
+        };
         Filament: {
             /** @description As it is shown */
             colour: string;
@@ -1594,6 +1999,11 @@ export interface components {
             material: string;
             /** Format: int64 */
             nozzle: number;
+            /**
+             * Format: int64
+             * @description The spool it is on, which says the rest; 0: none that is known
+             */
+            spool_id?: number;
         };
         FindingView: {
             /** @description What was said to it */
@@ -1759,6 +2169,16 @@ export interface components {
             time_zone: string;
             /** @description Opening hours, Sunday first */
             week: components["schemas"]["Span"][][];
+        };
+        HouseFinishing: {
+            /**
+             * Format: int64
+             * @description After so many its member is told that a job was not fetched, and after as many again it is the house's; 0: never
+             */
+            fetch_days: number;
+            /** @description A failed run of a program that a member sliced is paid by the member, as far as it came */
+            own_failures: boolean;
+            rules: components["schemas"]["StepRule"][];
         };
         HouseView: {
             house: components["schemas"]["House"];
@@ -1948,6 +2368,8 @@ export interface components {
             seconds?: number;
             /** @enum {string} */
             shape: "rectangle" | "round";
+            /** @description That the spools in it do not last for it, after all that waits there */
+            short?: string;
             /**
              * Format: int64
              * @description The slice that the figures are of
@@ -2042,6 +2464,11 @@ export interface components {
             camera?: string;
             /** @description What hands have to know before it is started */
             care?: string;
+            /**
+             * Format: double
+             * @description What is pushed through a nozzle when other filament is loaded, g
+             */
+            change_grams?: number;
             /**
              * Format: double
              * @description How long a change of nozzle takes, s
@@ -2145,6 +2572,8 @@ export interface components {
             name: string;
             /** @description First in its lane */
             next?: components["schemas"]["RunCourse"];
+            /** @description Those that the run on it uses, or the next */
+            nozzles: components["schemas"]["NozzleNow"][];
             /** @description On it */
             run?: components["schemas"]["RunCourse"];
             /**
@@ -2264,6 +2693,20 @@ export interface components {
              * @description What a full spool or bottle holds, g
              */
             spool_grams: number;
+            /** @description It is not to stay on a machine overnight, nor open for long */
+            takes_up_water?: boolean;
+        };
+        MaterialStock: {
+            /** Format: double */
+            left_grams: number;
+            material: string;
+            /**
+             * Format: double
+             * @description To runs that wait or are under way, whichever spool it comes from
+             */
+            promised_grams: number;
+            /** Format: int64 */
+            spools: number;
         };
         MaterialView: {
             data: components["schemas"]["Material"];
@@ -2357,6 +2800,28 @@ export interface components {
             colour_name: string;
             material: string;
         };
+        NozzleNow: {
+            /** @description It can be changed now */
+            change: boolean;
+            /** @description The spool in it, where one is known */
+            in?: components["schemas"]["SpoolBrief"];
+            /** @description That the run takes from it */
+            material: string;
+            /**
+             * Format: int64
+             * @description Counted from 1
+             */
+            nozzle: number;
+            /** @description Of the material, not loaded anywhere; what lasts first, of that what is open and least */
+            others: components["schemas"]["SpoolBrief"][];
+            /** @description That does not last for it */
+            short: boolean;
+            /**
+             * Format: double
+             * @description That it still takes
+             */
+            takes_grams: number;
+        };
         NozzleUse: {
             /** Format: double */
             filament_mm: number;
@@ -2432,6 +2897,29 @@ export interface components {
             was?: string;
             who?: string;
             why: string;
+        };
+        PartView: {
+            /**
+             * Format: int64
+             * @description What it costs
+             */
+            cents: number;
+            code?: string;
+            /** Format: int64 */
+            job_id: number;
+            member: string;
+            place?: string;
+            /** Format: date-time */
+            ready?: string;
+            /**
+             * Format: date-time
+             * @description Its member was told that it was not fetched
+             */
+            said?: string;
+            /** @enum {string} */
+            state: "finishing" | "pick-up";
+            steps: components["schemas"]["StepView"][];
+            title: string;
         };
         PastJob: {
             /** Format: int64 */
@@ -3080,6 +3568,8 @@ export interface components {
             share: number;
             /** @description Whose parts lie on its plate, where those of several jobs do */
             shares?: components["schemas"]["ShareView"][];
+            /** @description That the spools in the machine do not last for it, after all that is before it */
+            short?: string;
             /**
              * Format: int64
              * @description Whose layers are its plate's
@@ -3163,6 +3653,8 @@ export interface components {
             seconds: number;
             /** @description Whose parts lie on its plate, where those of several jobs do */
             shares?: components["schemas"]["ShareView"][];
+            /** @description That the spools in the machine do not last for it, after all that is before it */
+            short?: string;
             /** Format: date-time */
             start?: string;
             /** @enum {string} */
@@ -3397,6 +3889,99 @@ export interface components {
              */
             to: number;
         };
+        SpoolBrief: {
+            colour: string;
+            /** Format: int64 */
+            id: number;
+            /** Format: double */
+            left_grams: number;
+            place?: string;
+            /** @description Its colour and material */
+            says: string;
+            /** @enum {string} */
+            state: "sealed" | "open" | "loaded";
+        };
+        SpoolLine: {
+            /** Format: date-time */
+            at: string;
+            by?: string;
+            /**
+             * Format: double
+             * @description By how much more is promised
+             */
+            held_grams: number;
+            /** Format: int64 */
+            id: number;
+            /** @enum {string} */
+            kind: "received" | "reserved" | "released" | "used" | "weighed" | "lost" | "corrected" | "written off";
+            /**
+             * Format: double
+             * @description By how much more is left
+             */
+            left_grams: number;
+            /** Format: int64 */
+            run_id?: number;
+            /**
+             * Format: double
+             * @description What is left after it
+             */
+            stands_grams: number;
+            why?: string;
+        };
+        SpoolView: {
+            colour: string;
+            colour_name: string;
+            /**
+             * Format: date-time
+             * @description It came out of drying, or the drying that is under way began
+             */
+            dried?: string;
+            /** @description How it is dried */
+            drying?: string;
+            /**
+             * Format: double
+             * @description On it when it came
+             */
+            full_grams: number;
+            /**
+             * Format: double
+             * @description Promised to runs that are ready or under way
+             */
+            held_grams: number;
+            /** Format: int64 */
+            id: number;
+            /**
+             * Format: double
+             * @description By the books, less what has been laid of a run that is under way
+             */
+            left_grams: number;
+            /** Format: date-time */
+            loaded?: string;
+            lot?: string;
+            /** @description It is loaded on */
+            machine?: string;
+            /** Format: int64 */
+            machine_id?: number;
+            material: string;
+            /** Format: int64 */
+            material_id: number;
+            may: ("is opened" | "begins to dry" | "is dry" | "is unloaded" | "runs out" | "is retired")[];
+            /** @description What to see to */
+            notes: string[];
+            /** Format: int64 */
+            nozzle?: number;
+            /** Format: date-time */
+            opened?: string;
+            place?: string;
+            /** Format: date-time */
+            received: string;
+            /** Format: double */
+            reel_grams: number;
+            /** Format: int64 */
+            revision: number;
+            /** @enum {string} */
+            state: "sealed" | "open" | "drying" | "loaded" | "empty" | "retired";
+        };
         SpotView: {
             /** Format: int64 */
             copy: number;
@@ -3439,6 +4024,77 @@ export interface components {
             /** Format: double */
             volume: number;
         };
+        StepRule: {
+            /**
+             * Format: int64
+             * @description In all
+             */
+            cents?: number;
+            /**
+             * Format: int64
+             * @description And for each copy
+             */
+            copy_cents?: number;
+            /**
+             * Format: double
+             * @description Of a person, in all
+             */
+            hands_min?: number;
+            /** @description What hands have to know */
+            how?: string;
+            /** @enum {string} */
+            kind: "take support off" | "soak" | "wash" | "cure" | "sand";
+            /** @description Of which something is laid; empty: any */
+            material?: string;
+            /**
+             * Format: double
+             * @description And for each copy
+             */
+            per_copy_min?: number;
+            /**
+             * @description What the job is for; empty: anything
+             * @enum {string}
+             */
+            purpose?: "quick look" | "everyday" | "working part";
+            /** @description It is not done with them */
+            skip?: boolean;
+            /** @description Only where support is laid */
+            supported?: boolean;
+            /**
+             * Format: double
+             * @description That it takes by itself
+             */
+            wait_min?: number;
+        };
+        StepView: {
+            /**
+             * Format: int64
+             * @description The same of all that lie in one bath
+             */
+            bath?: number;
+            /** Format: date-time */
+            begun?: string;
+            by?: string;
+            /**
+             * Format: date-time
+             * @description When it ends by itself
+             */
+            ends?: string;
+            /** Format: double */
+            hands_min: number;
+            how?: string;
+            /** Format: int64 */
+            id: number;
+            /** @enum {string} */
+            kind: "take support off" | "soak" | "wash" | "cure" | "sand";
+            may: ("begins" | "ends" | "was not done")[];
+            /** @description Steps of the same kind of other jobs that come next too: they could lie in the same bath */
+            others: number[];
+            /** @enum {string} */
+            state: "to do" | "under way" | "done";
+            /** Format: double */
+            wait_min: number;
+        };
         StorageView: {
             /** Format: int64 */
             house_limit_bytes?: number;
@@ -3457,6 +4113,10 @@ export interface components {
              * @description By the own files
              */
             used_bytes: number;
+        };
+        StoresView: {
+            materials: components["schemas"]["MaterialStock"][];
+            spools: components["schemas"]["SpoolView"][];
         };
         SupportMark: {
             corners_mm: number[][];
@@ -3491,6 +4151,13 @@ export interface components {
         TakingOut: {
             /** Format: int64 */
             job_id: number;
+        };
+        "Tell-stepsRequest": {
+            /** @description Where the parts lie then, of the last step */
+            place?: string;
+            steps: number[];
+            /** @enum {string} */
+            what: "begins" | "ends" | "was not done";
         };
         TemplateView: {
             /** @description What its template may hold, in braces */
@@ -3722,6 +4389,231 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    accounts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Account"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    account: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Account"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "correct-account": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ByIDStruct { JobID int64 \"json:\\\"job_idCents \"json:\\\"cents\\\" minimum:\\\"-100000000\\\" maximum:\\\"100000000\\\" doc:\\\"So much more; less below 0\\\"\"; Why string \"json:\\\"why\\\" maxLength:\\\"400\\\"\" }Body"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    pay: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ByIDCents \"json:\\\"cents\\\" minimum:\\\"1\\\" maximum:\\\"100000000\\\"\" }Body"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     ended: {
         parameters: {
             query?: {
@@ -3886,6 +4778,113 @@ export interface operations {
             };
         };
     };
+    "fetch-by": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Fetch-byRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Fetched"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    finishing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartView"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     floor: {
         parameters: {
             query?: never;
@@ -4009,6 +5008,111 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["House"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "house-finishing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HouseFinishing"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "set-house-finishing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HouseFinishing"];
             };
         };
         responses: {
@@ -4557,6 +5661,124 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    label: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The label of a job's parts, to be printed */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": unknown;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "put-at": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ByIDStruct { Place string \"json:\\\"place\\\" maxLength:\\\"60\\\"\" }Body"];
+            };
+        };
         responses: {
             /** @description No Content */
             204: {
@@ -8638,6 +9860,469 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Ordered"];
                 };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    stores: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StoresView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "receive-spools": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Delivery"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": number[];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "correct-spool": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ByIDVersioned; Grams float64 \"json:\\\"grams\\\" minimum:\\\"-20000\\\" maximum:\\\"20000\\\" doc:\\\"So much more; less below 0\\\"\"; Why string \"json:\\\"why\\\" maxLength:\\\"400\\\"\" }Body"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "spool-lines": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SpoolLine"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "put-spool": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ByIDVersioned; Place string \"json:\\\"place\\\" maxLength:\\\"60\\\"\" }Body"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "turn-spool": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ByIDVersioned; What string \"json:\\\"what\\\" enum:\\\"is openedBegins to dryIs dryIs unloadedRuns outIs retired\\\"\" }Body"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "weigh-spool": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ByIDVersioned; Grams float64 \"json:\\\"grams\\\" minimum:\\\"0\\\" maximum:\\\"30000\\\" doc:\\\"As the scale says\\\"\"; Reel float64 \"json:\\\"reel_gramsOmitempty\\\" minimum:\\\"0\\\" maximum:\\\"5000\\\" doc:\\\"What the empty reel weighs; 0: as was known\\\"\" }Body"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "tell-steps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Tell-stepsRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Unauthorized */
             401: {

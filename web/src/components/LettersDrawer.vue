@@ -18,6 +18,8 @@ const occasions: Record<string, string> = {
   withdrawn: 'The desk withdraws it',
   'run failed': 'A run fails',
   'ready to be fetched': 'Ready to be fetched',
+  'not fetched': 'Nobody has come',
+  'left behind': 'It is the house’s',
 }
 const chosen = ref('approved')
 const text = ref('')

@@ -59,6 +59,7 @@ function choose(r: LadderRow) {
             <strong>{{ r.name }}</strong>
           </label>
           <div v-if="r.load" class="small load">▲ {{ r.load }}</div>
+          <div v-if="r.short" class="small load">▲ {{ r.short }}</div>
           <div v-else-if="r.nozzles.length" class="small quiet">
             <div v-for="(n, i) in r.nozzles" :key="i" class="loaded">
               <span

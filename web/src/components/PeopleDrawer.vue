@@ -1,13 +1,16 @@
 <script setup lang="ts">
-import { computed } from 'vue'
+import { computed, ref } from 'vue'
 import type { PersonView } from '../api/client'
 import { usePeople, useSetGroup } from '../api/queries'
+import AccountPanel from './AccountPanel.vue'
+import OwedSum from './OwedSum.vue'
 import RoomState from './RoomState.vue'
 
 /** Everybody of the house, and the group of each, of whom rules may ask. */
 defineProps<{ editable: boolean }>()
 const people = usePeople(true)
 const set = useSetGroup()
+const chosen = ref<number>()
 const groups = computed(() => [...new Set(people.data.value?.map((p) => p.group ?? '').filter(Boolean))].sort())
 function write(p: PersonView, e: Event) {
   const group = (e.target as HTMLInputElement).value.trim()
@@ -29,6 +32,7 @@ function write(p: PersonView, e: Event) {
           <th>Name</th>
           <th>Role</th>
           <th>Group</th>
+          <th class="right">Owes</th>
         </tr>
       </thead>
       <tbody>
@@ -47,9 +51,15 @@ function write(p: PersonView, e: Event) {
             />
             <template v-else>{{ p.group || '–' }}</template>
           </td>
+          <td class="right">
+            <button type="button" class="num owes" :aria-pressed="chosen === p.id" @click="chosen = p.id">
+              <OwedSum :member="p.id" />
+            </button>
+          </td>
         </tr>
       </tbody>
     </table>
+    <AccountPanel v-if="chosen" :key="chosen" :member="chosen" :steward="editable" />
   </RoomState>
 </template>
 
@@ -74,5 +84,11 @@ input {
   padding: 2px 6px;
   background: var(--card);
   color: var(--ink);
+}
+.right {
+  text-align: right;
+}
+.owes {
+  text-decoration: underline dotted;
 }
 </style>

@@ -28,6 +28,7 @@ defineExpose({
           <span id="run-finish">{{ f.moment(run.finish) }}</span> · {{ f.duration(run.seconds) }} ·
           {{ f.grams(run.grams) }} · {{ f.money(run.price_cents) }}</span
         >
+        <span v-if="run.short" class="lateword"> · ▲ {{ run.short }}</span>
         <span v-if="run.unsliced" class="lateword"> · to be sliced before the start</span>
         <span v-if="run.needed_by && !run.shares" :class="{ lateword: run.late }">
           · needed by {{ f.day(run.needed_by) }}{{ run.late ? ', late' : '' }}</span

@@ -89,6 +89,7 @@ useKeys('Orientations', [
             <strong>{{ r.name }}</strong>
             <div class="small quiet">{{ r.way }}</div>
             <div v-if="r.load" class="small load">▲ {{ r.load }}</div>
+            <div v-if="r.short" class="small load">▲ {{ r.short }}</div>
             <button v-if="keyOf(r) === at && r.takes && !locked" type="button" class="link" @click.stop="choose(r)">
               stand it so <kbd>Shift + T</kbd>
             </button>

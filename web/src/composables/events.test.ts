@@ -62,6 +62,7 @@ describe('what the server tells', () => {
         'beside',
         'evidence/70',
         'evidence/71',
+        'finishing',
         'floor',
         'job/7',
         'machine',
@@ -71,20 +72,34 @@ describe('what the server tells', () => {
         'slices/71',
       ],
     ],
-    [{ kind: 'job', job: 8 }, ['beside', 'floor', 'job/8', 'machine', 'machines', 'shelf']],
-    [{ kind: 'lanes' }, ['bed', 'beside', 'floor', 'job', 'machine', 'machines', 'shelf']],
-    [{ kind: 'job', job: 8, lanes: true }, ['bed', 'beside', 'floor', 'job', 'job/8', 'machine', 'machines', 'shelf']],
-    [{ kind: 'house' }, ['bed', 'beside', 'floor', 'house', 'job', 'machine', 'machines', 'shelf', 'slices']],
+    [{ kind: 'job', job: 8 }, ['beside', 'finishing', 'floor', 'job/8', 'machine', 'machines', 'shelf']],
+    [{ kind: 'lanes' }, ['bed', 'beside', 'floor', 'job', 'lines', 'machine', 'machines', 'shelf', 'stores']],
+    [
+      { kind: 'job', job: 8, lanes: true },
+      ['bed', 'beside', 'finishing', 'floor', 'job', 'job/8', 'lines', 'machine', 'machines', 'shelf', 'stores'],
+    ],
+    [
+      { kind: 'house' },
+      ['bed', 'beside', 'floor', 'house', 'job', 'lines', 'machine', 'machines', 'shelf', 'slices', 'stores'],
+    ],
   ])('%o makes what shows it load anew', (event, keys) => {
     newest().say('changed', event)
     expect(told()).toEqual(keys)
   })
   it('gathers flocks, each thing once', () => {
     for (let i = 0; i < 20; i++) newest().say('changed', { kind: 'job', job: 1 + (i % 2) })
-    expect(told()).toEqual(['beside', 'floor', 'job/1', 'job/2', 'machine', 'machines', 'shelf'])
+    expect(told()).toEqual(['beside', 'finishing', 'floor', 'job/1', 'job/2', 'machine', 'machines', 'shelf'])
     refresh.mockClear()
     newest().say('changed', { kind: 'job', job: 9 })
-    expect(told(), 'and the next flock').toEqual(['beside', 'floor', 'job/9', 'machine', 'machines', 'shelf'])
+    expect(told(), 'and the next flock').toEqual([
+      'beside',
+      'finishing',
+      'floor',
+      'job/9',
+      'machine',
+      'machines',
+      'shelf',
+    ])
   })
   it('keeps how far a check is until it is over', () => {
     newest().say('progress', { of: 'check', job: 3, fraction: 0.4, doing: 'cutting' })

@@ -115,7 +115,7 @@ export function useEvents() {
   }
   /** A job, and of its pieces that have been looked at, the slices and what findings are drawn with. */
   function touchJob(id: number) {
-    touch('shelf', 'floor', 'machines', 'machine', 'beside', `job/${id}`)
+    touch('shelf', 'floor', 'machines', 'machine', 'finishing', 'beside', `job/${id}`)
     for (const p of queries.getQueryData<JobView>(['job', id])?.piece_set ?? [])
       touch(`slices/${p.id}`, `evidence/${p.id}`)
   }
@@ -157,8 +157,10 @@ export function useEvents() {
       heard(e)
       const c: Changed = JSON.parse((e as MessageEvent).data)
       if (c.job) running.delete(c.job)
-      if (c.kind === 'house') touch('shelf', 'floor', 'machines', 'machine', 'house', 'job', 'slices', 'bed', 'beside')
-      if (c.kind === 'lanes' || c.lanes) touch('shelf', 'floor', 'machines', 'machine', 'job', 'bed', 'beside')
+      if (c.kind === 'house')
+        touch('shelf', 'floor', 'machines', 'machine', 'stores', 'lines', 'house', 'job', 'slices', 'bed', 'beside')
+      if (c.kind === 'lanes' || c.lanes)
+        touch('shelf', 'floor', 'machines', 'machine', 'stores', 'lines', 'job', 'bed', 'beside')
       if (c.kind === 'job' && c.job) touchJob(c.job)
     })
   }

@@ -6,6 +6,7 @@ import BedMap from '../components/BedMap.vue'
 import EntryForm from '../components/EntryForm.vue'
 import EntryTable, { type Column } from '../components/EntryTable.vue'
 import HouseForm from '../components/HouseForm.vue'
+import FinishingDrawer from '../components/FinishingDrawer.vue'
 import LettersDrawer from '../components/LettersDrawer.vue'
 import PeopleDrawer from '../components/PeopleDrawer.vue'
 import RoomState from '../components/RoomState.vue'
@@ -24,8 +25,18 @@ const set = useSetHouse()
 const settings = useSettings()
 const editable = computed(() => who.data.value?.role === 'steward')
 
-const all = ['Machines', 'Materials', 'Recipes', 'Rules', 'Messages', 'People', 'Hours and fees', 'Workers'] as const
-const ofDesk: readonly string[] = ['Rules', 'Messages', 'People', 'Workers']
+const all = [
+  'Machines',
+  'Materials',
+  'Recipes',
+  'Rules',
+  'Finishing',
+  'Messages',
+  'People',
+  'Hours and fees',
+  'Workers',
+] as const
+const ofDesk: readonly string[] = ['Rules', 'Finishing', 'Messages', 'People', 'Workers']
 /** Who works is for the desk. */
 const drawers = computed(() => all.filter((d) => !ofDesk.includes(d) || who.data.value?.role !== 'member'))
 const drawer = ref<(typeof all)[number]>('Machines')
@@ -189,6 +200,7 @@ useKeys('House', [
           </div>
         </template>
         <template v-else-if="drawer === 'Rules'"><RulesDrawer :editable="editable" /></template>
+        <template v-else-if="drawer === 'Finishing'"><FinishingDrawer :editable="editable" /></template>
         <template v-else-if="drawer === 'Messages'"><LettersDrawer :editable="editable" /></template>
         <template v-else-if="drawer === 'People'"><PeopleDrawer :editable="editable" /></template>
         <template v-else-if="drawer === 'Hours and fees'">

@@ -68,6 +68,8 @@ const where = computed(() => {
       return 'It is ready to be fetched.'
     case 'fetched':
       return 'It has been fetched.'
+    case 'left behind':
+      return 'Nobody has fetched it: it is the house’s.'
     case 'sent back':
       return 'It was sent back to you. Hand it in again when it is changed.'
     case 'withdrawn':

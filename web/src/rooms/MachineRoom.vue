@@ -20,6 +20,7 @@ import {
 } from '../api/queries'
 import BedNow from '../components/BedNow.vue'
 import CameraView from '../components/CameraView.vue'
+import NozzleTable from '../components/NozzleTable.vue'
 import HeatCurve from '../components/HeatCurve.vue'
 import RoomState from '../components/RoomState.vue'
 import { useFormats } from '../composables/format'
@@ -255,6 +256,8 @@ useKeys('Machine', [
                 </li>
               </ol>
               <p v-for="c in m.loading.care" :key="c" class="care">{{ c }}</p>
+              <NozzleTable :machine="id" :nozzles="m.nozzles" />
+              <p v-if="m.nozzles[0]?.others.length" class="quiet small">Of no spool that the stores know:</p>
               <v-text-field
                 v-model="colourName"
                 label="Colour of what is in it now"
@@ -272,6 +275,7 @@ useKeys('Machine', [
             </template>
             <template v-else-if="may?.check">
               <h3>Before it starts</h3>
+              <NozzleTable :machine="id" :nozzles="m.nozzles" />
               <ul class="points">
                 <li v-for="p in run.points" :key="p.key">
                   <label><input v-model="said" type="checkbox" :value="p.key" /> {{ p.says }}</label>
@@ -321,6 +325,7 @@ useKeys('Machine', [
               >
             </template>
             <template v-if="waiting">
+              <NozzleTable :machine="id" :nozzles="m.nozzles" />
               <p>Do what it waits for, then let it go on:</p>
               <ol class="steps">
                 <li v-for="(s, k) in waitSteps" :key="k" :class="{ done: k < waitDone }">

@@ -99,6 +99,12 @@ function walk(dx: number, dy: number) {
 
 useKeys('Shelf', [
   { key: 'n', does: 'Do what comes next', run: goNext, when: () => !!next.value },
+  {
+    key: 'f',
+    does: 'Finishing and fetching',
+    run: () => void router.push('/shelf/finishing'),
+    when: () => !member.value,
+  },
   { key: '/', does: 'Search', run: () => searchField.value?.focus() },
   { key: 'ArrowRight', does: 'Next slip', run: () => walk(1, 0) },
   { key: 'ArrowLeft', does: 'Slip before', run: () => walk(-1, 0) },
@@ -117,6 +123,7 @@ useKeys('Shelf', [
       <p v-else-if="shelf.data.value && !shelf.data.value.slips.length" class="next">
         Nothing is on the shelf. Hand in a model with <kbd>H</kbd>, or drop one anywhere.
       </p>
+      <RouterLink v-if="!member" to="/shelf/finishing" class="finish">Finishing and fetching <kbd>F</kbd></RouterLink>
       <v-text-field
         ref="searchField"
         v-model="search"

@@ -85,6 +85,7 @@ const machine = (more: Partial<MachineNow>): MachineNow => ({
   to_clear: [],
   idle_off: true,
   warm: [],
+  nozzles: [],
   ...more,
 })
 
@@ -155,6 +156,37 @@ describe('a machine', () => {
     expect(server.asked).toEqual([
       ['/machines/1/loaded', { nozzle: 1, material: 'PLA', colour: '#2244aa', colour_name: 'Harbour blue' }],
     ])
+  })
+  it('says what spool is in a nozzle, that it is not enough, and takes another', async () => {
+    const other = (id: number, left_grams: number, state: 'open' | 'sealed') => ({
+      id,
+      says: 'Tar PLA',
+      colour: '#111111',
+      state,
+      place: 'rack',
+      left_grams,
+    })
+    const nozzle = {
+      nozzle: 1,
+      material: 'PLA',
+      takes_grams: 90,
+      in: { id: 3, says: 'Blue PLA', colour: '#2244aa', state: 'loaded' as const, left_grams: 40 },
+      short: true,
+      others: [other(8, 300, 'open'), other(5, 20, 'open')],
+      change: true,
+    }
+    const w = await room(machine({ next: run('planned', { check: true }), nozzles: [nozzle] }))
+    expect(w.find('.nozzles').text().replace(/\s+/g, ' ')).toContain('no. 3, 40.0 g on it. It takes 90.0 g of PLA.')
+    expect(w.find('.nozzles .short').text()).toContain('not enough')
+    expect(w.findAll('.nozzles option').map((o) => o.text().includes('(not enough)'))).toEqual([false, true])
+    await w.find('.other').trigger('submit')
+    await w.find('.nozzles select').setValue('5')
+    await w.find('.other').trigger('submit')
+    await flushPromises()
+    expect(server.asked.map((a) => (a as [string, { spool_id: number }])[1].spool_id)).toEqual([8, 5])
+    w.unmount()
+    const busy = await room(machine({ run: run('printing'), nozzles: [{ ...nozzle, change: false }] }))
+    expect(busy.find('.nozzles .other').exists(), 'not in the middle of it').toBe(false)
   })
   it('has its first layers seen, pauses, goes on, and is stopped for a reason', async () => {
     await room(

@@ -179,10 +179,12 @@ async function room(what: Component, at = '/') {
   const to = { template: '<i />' }
   const router = createRouter({
     history: createMemoryHistory(),
-    routes: ['/', '/job/:id?', '/counter/:id?', '/bench/:id?', '/floor', '/machine/:id'].map((path) => ({
-      path,
-      component: to,
-    })),
+    routes: ['/', '/shelf/finishing', '/job/:id?', '/counter/:id?', '/bench/:id?', '/floor', '/machine/:id'].map(
+      (path) => ({
+        path,
+        component: to,
+      }),
+    ),
   })
   await router.push(at)
   const queryClient = new QueryClient({ defaultOptions: { queries: { retry: false, staleTime: Infinity } } })
@@ -2000,7 +2002,7 @@ describe('the house', () => {
     expect(cells()[0]).toMatch(/^Bowline quick/)
     await w.findAll('.entries th')[4]!.trigger('click')
     expect(cells()[0]).toMatch(/^Bowline everyday/)
-    for (let k = 0; k < 4; k++) await press('d') // rules, messages, people
+    for (let k = 0; k < 5; k++) await press('d') // rules, finishing, messages, people
     const field = (label: string) =>
       w.findAllComponents({ name: 'VTextField' }).find((x) => x.props('label') === label)!
     expect(field('Monday').props('modelValue')).toBe('10:00–18:00')
