@@ -162,6 +162,18 @@ func (c *client) post(path string, in, out any) {
 	c.into(r, out)
 }
 
+func (c *client) put(path string, in any) {
+	c.t.Helper()
+	b, err := json.Marshal(in)
+	require.NoError(c.t, err)
+	q, err := http.NewRequestWithContext(ctx, http.MethodPut, c.base+path, bytes.NewReader(b))
+	require.NoError(c.t, err)
+	q.Header.Set("Content-Type", "application/json")
+	r, err := c.http.Do(q)
+	require.NoError(c.t, err)
+	c.into(r, nil)
+}
+
 func (c *client) get(path string, out any) {
 	c.t.Helper()
 	r, err := c.http.Get(c.base + path)

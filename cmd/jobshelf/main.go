@@ -16,7 +16,8 @@ import (
 const usage = `jobshelf: the desk of a 3D-print service
 
   jobshelf serve     serve the app and work on checks    [--listen 127.0.0.1:8080] [--database URL] [--no-work] [--no-devices] [--https]
-                     [--proxies ADDRESS,…] [--member-mb 2000] [--all-gb 0] [--sign-ins-per-minute 10] [--grace 20s], and as work
+                     [--proxies ADDRESS,…] [--member-mb 2000] [--all-gb 0] [--sign-ins-per-minute 10] [--grace 20s]
+                     [--metrics 127.0.0.1:9180] [--keep-variants 2160h] [--keep-tried 1440h], and as work
   jobshelf work      only work on models, beside a server  [--database URL] [--parallel 2] [--memory MB] [--queues counter,bench,night] [--upload-mb 300]
                      [--most-triangles N] [--most-vertices N] [--most-unpacked-bytes N]
   jobshelf devices   only drive machines on a line, beside a server with --no-devices  [--database URL] [--name NAME] [--lease 15s] [--lost-after 90s]
@@ -26,6 +27,7 @@ const usage = `jobshelf: the desk of a 3D-print service
   jobshelf person role LOGIN ROLE | close LOGIN          [--database URL]
   jobshelf demo      serve the demo house on a private database  [--listen 127.0.0.1:8080] [--dir DIR] [--speed 1]
   jobshelf migrate   bring the database up to date       [--database URL]
+  jobshelf restored  say that this database is a copy that was put back: nothing is said to a machine before all were looked at  [--database URL]
   jobshelf check FILE…       judge models        [--machine NAME] [--recipe NAME] [--orientation best|as-is]
                      [--for warm=°C,outdoors,bends,load,fits,colour=NAME] [--json]
   jobshelf repair FILE -o OUT  mend a model      [--steps weld,flat,duplicates,stitch,orient,holes,turn,unite] [--json]
@@ -61,7 +63,7 @@ func run(ctx context.Context, args []string, out, errOut io.Writer) int {
 		return 2
 	}
 	commands := map[string]func(context.Context, []string, io.Writer, io.Writer) (int, error){
-		"serve": serve, "work": workOnly, "devices": devices, "demo": demoHouse, "migrate": migrate, "house": house, "person": person,
+		"serve": serve, "work": workOnly, "devices": devices, "demo": demoHouse, "migrate": migrate, "restored": restored, "house": house, "person": person,
 		"check": check, "repair": mend, "slice": slice, "orient": orientFile, "plate": plateFiles, "sections": sections, "parts": parts, "openapi": openAPI, "rules": rules, "printer": printer,
 	}
 	f, ok := commands[args[0]]

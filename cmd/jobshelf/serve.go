@@ -1,6 +1,7 @@
 package main
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -25,6 +26,7 @@ import (
 	"jobshelf/internal/device"
 	"jobshelf/internal/drive"
 	"jobshelf/internal/httpapi"
+	"jobshelf/internal/metrics"
 	"jobshelf/internal/pgcluster"
 	"jobshelf/internal/store"
 	"jobshelf/internal/work"
@@ -48,6 +50,9 @@ type serveOptions struct {
 	parallel         int
 	memoryMB         int64
 	grace            time.Duration
+	metrics          string        // a loopback address for scrapes; empty: none
+	keepVariants     time.Duration // what nobody chose, once its job is over; 0: as usual
+	keepTried        time.Duration
 }
 
 func flags(name string, errOut io.Writer) *flag.FlagSet {
@@ -95,6 +100,9 @@ func serve(ctx context.Context, args []string, out, errOut io.Writer) (int, erro
 	f.Int64Var(&o.memberMB, "member-mb", 2000, "")
 	f.Int64Var(&o.allGB, "all-gb", 0, "")
 	f.DurationVar(&o.grace, "grace", 20*time.Second, "")
+	f.StringVar(&o.metrics, "metrics", "", "")
+	f.DurationVar(&o.keepVariants, "keep-variants", variantsKept, "")
+	f.DurationVar(&o.keepTried, "keep-tried", triedKept, "")
 	if f.Parse(args) != nil || !o.sound() || f.NArg() > 0 {
 		return 2, errUsage
 	}
@@ -143,6 +151,13 @@ func serveHouse(ctx context.Context, o serveOptions, logTo io.Writer, ready func
 	if err := s.Migrate(ctx); err != nil {
 		return err
 	}
+	restored, err := s.NoticePlace(ctx, false)
+	if err != nil {
+		return err
+	}
+	if restored {
+		log.Warn("this house was restored from a copy: nothing is said to a machine before somebody says, in the browser, that all were looked at")
+	}
 	q, err := work.NewQueue(s)
 	if err != nil {
 		return err
@@ -173,7 +188,17 @@ func serveHouse(ctx context.Context, o serveOptions, logTo io.Writer, ready func
 		return fmt.Errorf("listen: %w", err)
 	}
 	// Requests outlive the signal to stop: Shutdown lets them end.
-	server := &http.Server{Handler: api, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute,
+	var handler http.Handler = api
+	if o.metrics != "" {
+		m := metrics.New(s)
+		handler = m.Time(api)
+		end, err := scraped(ctx, o.metrics, m.Handler())
+		if err != nil {
+			return err
+		}
+		defer end()
+	}
+	server := &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute,
 		BaseContext: func(net.Listener) context.Context { return context.WithoutCancel(ctx) }}
 	server.RegisterOnShutdown(api.EndStreams)
 	failed := make(chan error, 1)
@@ -182,7 +207,7 @@ func serveHouse(ctx context.Context, o serveOptions, logTo io.Writer, ready func
 	running, stop := context.WithCancel(context.WithoutCancel(ctx)) // events flow until the last request has ended
 	defer stop()
 	go api.Run(running, func() { close(listening) })
-	go sweep(ctx, s, log)
+	go sweep(ctx, s, o, log)
 	go waits(ctx, d, log)
 	select {
 	case <-listening:
@@ -214,9 +239,10 @@ const variantsKept = 90 * 24 * time.Hour
 const triedKept = 60 * 24 * time.Hour
 
 // sweep clears away broken-off uploads, old variants and old sessions, once an hour.
-func sweep(ctx context.Context, s *store.Store, log *slog.Logger) {
+func sweep(ctx context.Context, s *store.Store, o serveOptions, log *slog.Logger) {
+	variants, tried := cmp.Or(o.keepVariants, variantsKept), cmp.Or(o.keepTried, triedKept)
 	for {
-		err := errors.Join(s.DropVariants(ctx, variantsKept), s.SweepBlobs(ctx, 24*time.Hour), s.SweepTried(ctx, triedKept), s.SweepSessions(ctx))
+		err := errors.Join(s.DropVariants(ctx, variants), s.SweepBlobs(ctx, 24*time.Hour), s.SweepTried(ctx, tried), s.SweepSessions(ctx))
 		if err != nil && ctx.Err() == nil {
 			log.Error("sweep", "err", err)
 		}
@@ -226,6 +252,21 @@ func sweep(ctx context.Context, s *store.Store, log *slog.Logger) {
 		case <-time.After(time.Hour):
 		}
 	}
+}
+
+// scraped answers scrapes on a loopback address of its own: what it tells is not for who comes from outside.
+func scraped(ctx context.Context, address string, h http.Handler) (end func(), err error) {
+	at, err := netip.ParseAddrPort(address)
+	if err != nil || !at.Addr().IsLoopback() {
+		return nil, fmt.Errorf("metrics: %q is no loopback address with a port, as 127.0.0.1:9180", address)
+	}
+	l, err := new(net.ListenConfig).Listen(ctx, "tcp", address)
+	if err != nil {
+		return nil, fmt.Errorf("metrics: %w", err)
+	}
+	server := &http.Server{Handler: h, ReadHeaderTimeout: 10 * time.Second}
+	go func() { _ = server.Serve(l) }()
+	return func() { _ = server.Close() }, nil
 }
 
 // waits tells of what was not fetched, four times an hour: the house's clock may run fast.
@@ -246,6 +287,10 @@ func waits(ctx context.Context, d *desk.Desk, log *slog.Logger) {
 func beside(ctx context.Context, database string, errOut io.Writer) (*desk.Desk, *slog.Logger, error) {
 	s, err := store.Open(ctx, database)
 	if err != nil {
+		return nil, nil, err
+	}
+	if _, err := s.NoticePlace(ctx, false); err != nil {
+		s.Close()
 		return nil, nil, err
 	}
 	q, err := work.NewQueue(s)
@@ -302,6 +347,27 @@ func devices(ctx context.Context, args []string, out, errOut io.Writer) (int, er
 	fmt.Fprintln(out, "Driving machines.")
 	<-ctx.Done()
 	x.Stop()
+	return 0, nil
+}
+
+func restored(ctx context.Context, args []string, out, errOut io.Writer) (int, error) {
+	f := flags("restored", errOut)
+	database := f.String("database", os.Getenv("JOBSHELF_DATABASE"), "")
+	if f.Parse(args) != nil || *database == "" || f.NArg() > 0 {
+		return 2, errUsage
+	}
+	s, err := store.Open(ctx, *database)
+	if err != nil {
+		return 1, err
+	}
+	defer s.Close()
+	if err := s.Migrate(ctx); err != nil {
+		return 1, err
+	}
+	if _, err := s.NoticePlace(ctx, true); err != nil {
+		return 1, err
+	}
+	fmt.Fprintln(out, "It begins another epoch. Look at every machine, and say so in the browser.")
 	return 0, nil
 }
 

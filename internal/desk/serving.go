@@ -67,6 +67,12 @@ func (d *Desk) ChangesAfter(ctx context.Context, id int64, most int) ([]Change, 
 	return d.Store.ChangesAfter(ctx, id, most)
 }
 
+// Epoch is which life of the house this is.
+func (d *Desk) Epoch(ctx context.Context) (int64, error) {
+	e, err := d.Store.Epoch(ctx)
+	return e.N, err
+}
+
 // LastEvent is the number of the latest event.
 func (d *Desk) LastEvent(ctx context.Context) (int64, error) { return d.Store.LastEvent(ctx) }
 

@@ -125,7 +125,8 @@ type MachineSays struct {
 
 // Alive is sent now and then so that a dead connection is noticed.
 type Alive struct {
-	At time.Time `json:"at"`
+	At    time.Time `json:"at"`
+	Epoch int64     `json:"epoch" doc:"Another than before: the house was restored from a copy, and a page of before is of another house"`
 }
 
 const aliveEvery = 5 * time.Second
@@ -170,20 +171,25 @@ func (s *Server) events() {
 
 // stream is what one browser is told.
 type stream struct {
-	ctx  context.Context
-	s    *Server
-	l    *listener
-	who  desk.Actor
-	send sse.Sender
-	at   int64 // the last event that it was told of, or need not hear of
+	ctx   context.Context
+	s     *Server
+	l     *listener
+	who   desk.Actor
+	send  sse.Sender
+	epoch int64
+	at    int64 // the last event that it was told of, or need not hear of
 }
 
 // begin says where the browser stands, and what came while it was away.
 func (b *stream) begin() error {
 	last, err := b.s.Desk.LastEvent(b.ctx)
-	switch {
-	case err != nil:
+	if err != nil {
 		return err
+	}
+	if b.epoch, err = b.s.Desk.Epoch(b.ctx); err != nil {
+		return err
+	}
+	switch {
 	case b.at == 0:
 		b.at = last
 	case b.at > last: // of another house, or of one that was since restored from a copy
@@ -198,7 +204,7 @@ func (b *stream) begin() error {
 	return b.alive()
 }
 
-func (b *stream) alive() error { return b.say(Alive{time.Now()}) }
+func (b *stream) alive() error { return b.say(Alive{time.Now(), b.epoch}) }
 
 // say sends something with the number of the last event, from which the browser goes on.
 func (b *stream) say(data any) error { return b.send(sse.Message{ID: int(b.at), Data: data}) }

@@ -244,6 +244,10 @@ var table = []route{
 		}) (finishing.Fetched, error) {
 			return finishing.FetchBy(ctx, d, a, in.Body.Code)
 		})),
+	on(desk.Coordinator, "looked", "POST /house/looked", "Of a house that was restored from a copy: all machines were looked at",
+		does(func(ctx context.Context, d *desk.Desk, a desk.Actor, _ *none) error {
+			return house.Looked(ctx, d, a)
+		})),
 	on(desk.Coordinator, "house-finishing", "GET /house/finishing", "How the house finishes parts, and how long they wait",
 		gives(func(ctx context.Context, d *desk.Desk, _ desk.Actor, _ *none) (finishing.HouseFinishing, error) {
 			return finishing.House(ctx, d)

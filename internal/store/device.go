@@ -24,10 +24,10 @@ func (q Q) Devices(ctx context.Context) ([]Device, error) {
 }
 
 // Lease takes the machine for an owner for a time, or holds it for as long again; false where another has it. The number
-// counts up when it was not this owner's before.
+// counts up when it was not this owner's before. Of a house that was restored nobody has any before somebody has looked.
 func (q Q) Lease(ctx context.Context, machine int64, owner string, d time.Duration) (fence int64, ok bool, err error) {
 	type row struct{ Fence int64 }
-	rows, err := all[row](ctx, q, `INSERT INTO device (machine_id, owner, fence, until) VALUES ($1, $2, 1, now() + make_interval(secs => $3))
+	rows, err := all[row](ctx, q, `INSERT INTO device (machine_id, owner, fence, until) SELECT $1, $2, 1, now() + make_interval(secs => $3) FROM epoch WHERE looked_at IS NOT NULL
 		ON CONFLICT (machine_id) DO UPDATE SET owner = $2, until = now() + make_interval(secs => $3),
 			fence = device.fence + CASE WHEN device.owner = $2 AND device.until > now() THEN 0 ELSE 1 END
 		WHERE device.owner = $2 OR device.until < now() RETURNING fence`, machine, owner, d.Seconds())

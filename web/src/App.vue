@@ -8,6 +8,7 @@ import { useWho } from './api/queries'
 import HandInPanel from './components/HandInPanel.vue'
 import HouseKeys from './components/HouseKeys.vue'
 import LeaveDialog from './components/LeaveDialog.vue'
+import RestoredBand from './components/RestoredBand.vue'
 import NoticeList from './components/NoticeList.vue'
 import ServerAway from './components/ServerAway.vue'
 import SignIn from './components/SignIn.vue'
@@ -94,7 +95,7 @@ watch(handIn, (open) => {
       />
       <HouseKeys v-model="keysOpen" :who="who" @hand-in="handIn = true" @theme="turnTheme" />
       <HandInPanel :key="`hand-in-${who.id}`" v-model="handIn" :who="who" :dropped="dropped" />
-      <v-main><router-view :key="`of-${who.id}`" /></v-main>
+      <v-main><RestoredBand v-if="who.role !== 'member'" /><router-view :key="`of-${who.id}`" /></v-main>
       <div v-if="isOverDropZone" class="hatch">Drop to hand in</div>
       <v-dialog :model-value="again" persistent width="380" aria-label="Sign in again">
         <SignIn again @signed-in="signedIn" />

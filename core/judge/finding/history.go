@@ -79,8 +79,9 @@ var history = texts{
 	"run back on":                         say("It still is on the machine"),
 	"sliced again for bad copies":         say("What came out bad was sliced to be made again"),
 	"not sliced again":                    say("What came out bad could not be sliced to be made again"),
-	"run wanted":                          say("Asked of its machine: %[1]s"),                                                         // pause, go on or stop
-	"bed cleared":                         say("The bed of %[1]s is clear"),                                                           // machine
+	"run wanted":                          say("Asked of its machine: %[1]s"), // pause, go on or stop
+	"bed cleared":                         say("The bed of %[1]s is clear"),   // machine
+	"machines looked at":                  say("The house was restored from a copy, and all machines were looked at"),
 	"spool received":                      say("Spool %[1]d has come: %[2]s, %[3]v g"),                                                // spool, filament, grams
 	"spool told":                          say("Spool %[1]d, %[2]s, %[3]s"),                                                           // spool, filament, what
 	"spool weighed":                       say("Spool %[1]d, %[2]s, was weighed: %[3]v g are on it, %[4]v g more than the books had"), // spool, filament, grams, more

@@ -301,6 +301,8 @@ type (
 		Group string `json:"group"`
 	}
 	OwnPasswordChanged struct{}
+	// MachinesLookedAt is of a house that was restored from a copy.
+	MachinesLookedAt struct{}
 	// SpoolReceived to SpoolPut are of a spool of filament.
 	SpoolReceived struct {
 		Spool    int64   `json:"spool"`
@@ -448,6 +450,7 @@ func (PasswordSet) Kind() string        { return "password set" }
 func (RoleGiven) Kind() string          { return "role given" }
 func (AccountClosed) Kind() string      { return "account closed" }
 func (OwnPasswordChanged) Kind() string { return "own password changed" }
+func (MachinesLookedAt) Kind() string   { return "machines looked at" }
 func (SpoolReceived) Kind() string      { return "spool received" }
 func (SpoolTold) Kind() string          { return "spool told" }
 func (SpoolWeighed) Kind() string       { return "spool weighed" }
@@ -463,7 +466,7 @@ var Kinds = []Event{
 	StandsAsBest{}, NozzleSaid{}, NozzleOfRecipe{}, LoadSaid{}, LoadNone{}, PieceLeftOut{}, PieceBack{}, FileReplaced{}, PieceUndone{}, PieceRedone{}, Turned{}, Mirrored{}, Sized{},
 	CountsMended{}, SliceOrdered{}, SliceAgain{}, SliceCancelled{}, SliceRemoved{}, SliceNamed{}, SliceChosen{}, SliceDone{}, SliceFailed{}, SliceSetAside{}, HouseChanged{}, BedTurned{}, BedRenewed{}, MachineChanged{}, MaterialChanged{},
 	RecipeChanged{}, HouseOpened{}, PersonAdded{}, PasswordSet{}, RoleGiven{}, AccountClosed{}, OwnPasswordChanged{}, Several{},
-	SpoolReceived{}, SpoolTold{}, SpoolWeighed{}, SpoolCorrected{}, SpoolPut{},
+	MachinesLookedAt{}, SpoolReceived{}, SpoolTold{}, SpoolWeighed{}, SpoolCorrected{}, SpoolPut{},
 }
 
 var types = map[string]reflect.Type{}

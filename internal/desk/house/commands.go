@@ -182,3 +182,14 @@ func change(ctx context.Context, d *desk.Desk, a desk.Actor, f func(*store.Tx) (
 		return intake.Rejudge(ctx, d, tx, a, event.Phrase(what))
 	})
 }
+
+// Looked says, of a house that was restored from a copy, that somebody has looked at all machines: they are spoken with again.
+func Looked(ctx context.Context, d *desk.Desk, a desk.Actor) error {
+	return d.Store.InTx(ctx, func(tx *store.Tx) error {
+		if err := tx.Looked(ctx, a.ID); err != nil {
+			return err
+		}
+		desk.Tell(tx, store.OfHouse, a.ID, event.MachinesLookedAt{})
+		return nil
+	})
+}

@@ -23,6 +23,7 @@ type HouseView struct {
 	Materials []MaterialView `json:"materials"`
 	Recipes   []RecipeView   `json:"recipes"`
 	Texts     Texts          `json:"texts"`
+	Restored  *time.Time     `json:"restored,omitempty" doc:"It was restored from a copy, and nobody has looked at its machines since: nothing is said to any"`
 }
 
 // WorkerView is a process that works in the house.
@@ -118,8 +119,15 @@ func Read(ctx context.Context, d *desk.Desk) (HouseView, error) {
 	if err != nil {
 		return HouseView{}, err
 	}
+	epoch, err := d.Store.Epoch(ctx)
+	if err != nil {
+		return HouseView{}, err
+	}
 	v := HouseView{House: House(h), Machines: []MachineView{}, Materials: []MaterialView{}, Recipes: []RecipeView{},
 		Texts: Texts{FilePattern: naming.FilePattern, FileNames: naming.FileNames, LineKinds: toolpath.Kinds[:]}}
+	if !epoch.Looked {
+		v.Restored = epoch.RestoredAt
+	}
 	for _, s := range repair.Steps {
 		v.Texts.RepairSteps = append(v.Texts.RepairSteps, Word{string(s), repair.Does[s]})
 	}

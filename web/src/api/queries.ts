@@ -346,8 +346,7 @@ export const useAdvance = () =>
   useDeed<At>({
     run: (v) =>
       take(api.POST('/jobs/{id}/advance', { params: { path: { id: v.id } }, body: { revision: v.revision } })),
-
-    touches: ofJob,
+    touches: (v) => [...ofJob(v), ['finishing'], ['accounts'], ['account']],
   })
 
 export const useCheckAgain = () =>
@@ -720,6 +719,11 @@ export const useLoad = () =>
   }>({
     run: ({ machine, ...body }) => take(api.POST('/machines/{id}/loaded', { params: { path: { id: machine } }, body })),
     touches: (v) => [...ofRun({ id: 0, machine: v.machine }), ['house'], ['stores'], ['lines']],
+  })
+export const useLooked = () =>
+  useDeed<undefined>({
+    run: () => take(api.POST('/house/looked')),
+    touches: () => [['house'], ['machines'], ['machine']],
   })
 export const useFinishing = () =>
   useQuery({ queryKey: ['finishing'], queryFn: () => take(api.GET('/finishing')), refetchInterval: 60_000 })

@@ -193,6 +193,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/house/looked": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Of a house that was restored from a copy: all machines were looked at */
+        post: operations["looked"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/jobs": {
         parameters: {
             query?: never;
@@ -1576,6 +1593,11 @@ export interface components {
         Alive: {
             /** Format: date-time */
             at: string;
+            /**
+             * Format: int64
+             * @description Another than before: the house was restored from a copy, and a page of before is of another house
+             */
+            epoch: number;
         };
         AnswerView: {
             /** Format: date-time */
@@ -2185,6 +2207,11 @@ export interface components {
             machines: components["schemas"]["MachineView"][];
             materials: components["schemas"]["MaterialView"][];
             recipes: components["schemas"]["RecipeView"][];
+            /**
+             * Format: date-time
+             * @description It was restored from a copy, and nobody has looked at its machines since: nothing is said to any
+             */
+            restored?: string;
             texts: components["schemas"]["Texts"];
         };
         JobFinding: {
@@ -5143,6 +5170,51 @@ export interface operations {
             };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    looked: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };

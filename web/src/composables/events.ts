@@ -94,6 +94,7 @@ export function useEvents() {
   let unheard = true
   let heardAt = 0
   let tries = 0
+  let epoch: number | undefined
   let gone = false
 
   // Changes come in flocks (a recipe changed checks twenty jobs); gather them.
@@ -138,7 +139,13 @@ export function useEvents() {
       unheard = false
     })
     mine.addEventListener('error', () => mine === source && void lose('unreachable'))
-    mine.addEventListener('alive', heard)
+    mine.addEventListener('alive', (e) => {
+      heard(e)
+      const { epoch: now } = JSON.parse((e as MessageEvent).data) as { epoch?: number }
+      // A house that was restored from a copy is another: nothing of this page is of it.
+      if (epoch && now && now !== epoch) location.reload()
+      epoch = now ?? epoch
+    })
     mine.addEventListener('progress', (e) => {
       heard(e)
       const p: Progress = JSON.parse((e as MessageEvent).data)

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, reactive, ref } from 'vue'
 import type { PartView } from '../api/client'
-import { useFetchBy, useFinishing, usePutAt, useTellSteps } from '../api/queries'
+import { useAdvance, useFetchBy, useFinishing, usePutAt, useTellSteps } from '../api/queries'
 import RoomState from '../components/RoomState.vue'
 import { useFormats } from '../composables/format'
 import { useKeys } from '../composables/keys'
@@ -16,6 +16,7 @@ const waiting = computed(() => parts.value.filter((p) => p.state === 'pick-up'))
 const tell = useTellSteps()
 const put = usePutAt()
 const fetch = useFetchBy()
+const ready = useAdvance()
 const busy = computed(() => tell.isPending.value || fetch.isPending.value)
 
 type Step = PartView['steps'][number]
@@ -114,8 +115,11 @@ useKeys('Finishing', [
               <RouterLink :to="`/bench/${p.job_id}`">{{ p.title }}</RouterLink>
               <span class="quiet small">{{ p.member }}</span>
             </h3>
-            <p v-if="!p.steps.length" class="quiet small">
-              No step is on the house's list for it: it is ready as soon as somebody says so on the bench.
+            <p v-if="!p.steps.length" class="none">
+              <span class="quiet small">No step is on the house's list for it.</span>
+              <v-btn size="small" class="ready" :disabled="busy" @click="ready.mutate({ id: p.job_id, revision: 0 })"
+                >It is ready</v-btn
+              >
             </p>
             <ol>
               <li v-for="s in p.steps" :key="s.id" :class="{ done: s.state === 'done' }">
@@ -277,8 +281,17 @@ li {
   align-items: flex-start;
   padding: 6px 0 2px;
 }
+.part h3 {
+  display: flex;
+  gap: 10px;
+  align-items: baseline;
+}
 li.done {
   color: var(--quiet);
+}
+.none {
+  display: flex;
+  justify-content: space-between;
 }
 .mark {
   font-size: 1.1rem;
