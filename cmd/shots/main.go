@@ -51,13 +51,6 @@ var shots = []shot{
 		`document.querySelectorAll('.saves .take').length >= 4 && document.querySelector('.strip') && document.querySelector('.view[data-state=shown]')`,
 	},
 	{
-		"bench-nozzles",
-		"/bench/1",
-		"cato",
-		`[...document.querySelectorAll('.ways button')].find((b) => b.textContent.includes('As it came')).click(); setTimeout(() => [...document.querySelectorAll('.ladder tr')].find((r) => r.textContent.includes('Fairlead')).click(), 5000); setTimeout(() => document.querySelector('#slice').click(), 6000); setTimeout(() => { document.querySelector('.hangs .place')?.click(); document.querySelector('.hangs')?.scrollIntoView({ block: 'center' }) }, 14000)`,
-		`document.querySelector('.hangs .place') && document.querySelector('.view[data-pins="1"]')`,
-	},
-	{
 		"bench-beside",
 		"/bench/2",
 		"cato",
@@ -73,6 +66,8 @@ var shots = []shot{
 	},
 	{"floor", "/floor", "cato", `document.querySelectorAll('.run:not(.begun)')[1].focus()`, `document.querySelector('.run')`},
 	{"machine", "/machine/1", "cato", "", `document.querySelector('.heat path') && document.querySelector('.laid')`},
+	{"stores", "/stores", "cato", `document.querySelector('#spool-4').click()`, `document.querySelectorAll('.one .ledger tbody tr').length > 2`},
+	{"finishing", "/shelf/finishing", "cato", "", `document.querySelectorAll('.part').length && document.querySelector('.label')`},
 	{"house", "/house", "tess", "", `document.querySelector('.bed svg')`},
 	{
 		"house-recipe",
@@ -82,13 +77,6 @@ var shots = []shot{
 		`document.querySelectorAll('.rows .line').length > 40`,
 	},
 	{"hand-in", "/shelf", "cato", `document.querySelector('#hand-in').click()`, `document.querySelector('.side-panel #file-input')`},
-	{
-		"counter-versions",
-		"/counter/8",
-		"cato",
-		`setTimeout(() => document.querySelector('#repair').click(), 1500); setTimeout(() => document.querySelector('#repair-go').click(), 2000)`,
-		`document.querySelectorAll('.views .view[data-state=shown]').length === 2`,
-	},
 	{
 		"job",
 		"/job/9",
