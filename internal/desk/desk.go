@@ -12,6 +12,7 @@ package desk
 import (
 	"context"
 	"encoding/json"
+	"io"
 	"time"
 
 	"jobshelf/core/judge/finding"
@@ -84,6 +85,8 @@ type Desk struct {
 	Queue Queue
 	Now   func() time.Time
 	Quota Quota
+	// Random is what codes by which jobs are fetched are drawn from; nil is the system's own. Tests give another.
+	Random io.Reader
 
 	briefs briefs
 }

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 	"log/slog"
+	"math/rand/v2"
 	"net/http"
 	"net/http/httptest"
 	"runtime"
@@ -64,7 +65,7 @@ func idle(t *testing.T) *home {
 	require.NoError(t, err)
 	// A Tuesday at noon: the demo house is open.
 	noon := time.Date(2026, 11, 24, 11, 0, 0, 0, time.UTC)
-	d := &desk.Desk{Store: s, Queue: q, Now: func() time.Time { return noon }}
+	d := &desk.Desk{Store: s, Queue: q, Now: func() time.Time { return noon }, Random: rand.NewChaCha8([32]byte{})} // codes are the same each time
 	h := &home{t: t, desk: d, jar: map[string]*http.Cookie{}}
 	h.serve(httpapi.Config{})
 	return h

@@ -213,7 +213,7 @@ func Ready(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, j stor
 		p.Place = place
 	}
 	if p.Code == "" {
-		if p.Code, err = newCode(ctx, tx.Q); err != nil {
+		if p.Code, err = newCode(ctx, d, tx.Q); err != nil {
 			return err
 		}
 	}
@@ -252,11 +252,15 @@ const codeLetters = "23456789BCDFGHJKMNPQRSTVWXZ"
 // codeLength makes 27^6 codes, of which a house has a few dozen at a time.
 const codeLength = 6
 
-func newCode(ctx context.Context, q store.Q) (string, error) {
+func newCode(ctx context.Context, d *desk.Desk, q store.Q) (string, error) {
+	from := d.Random
+	if from == nil {
+		from = rand.Reader
+	}
 	for {
 		var b strings.Builder
 		for range codeLength {
-			n, err := rand.Int(rand.Reader, big.NewInt(int64(len(codeLetters))))
+			n, err := rand.Int(from, big.NewInt(int64(len(codeLetters))))
 			if err != nil {
 				return "", err
 			}
