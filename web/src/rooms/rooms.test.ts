@@ -2509,12 +2509,21 @@ describe('a hurry', () => {
       Element.prototype.scrollIntoView = () => undefined
       const router = createRouter({
         history: createMemoryHistory(),
-        routes: ['/', '/job/:id?', '/counter/:id?', '/bench/:id?', '/floor', '/machine/:id', '/shelf', '/house'].map(
-          (path) => ({
-            path,
-            component: { template: '<i />' },
-          }),
-        ),
+        routes: [
+          '/',
+          '/job/:id?',
+          '/counter/:id?',
+          '/bench/:id?',
+          '/floor',
+          '/machine/:id',
+          '/shelf',
+          '/shelf/finishing',
+          '/stores',
+          '/house',
+        ].map((path) => ({
+          path,
+          component: { template: '<i />' },
+        })),
       })
       await router.push(at)
       const queryClient = new QueryClient({ defaultOptions: { queries: { retry: false, staleTime: Infinity } } })
