@@ -114,7 +114,7 @@ func TestKeysAlone(t *testing.T) {
 	ok(p.Wait(`document.querySelector('#layer-number').innerText === '2'`))
 
 	// A machine's hour costs another price.
-	press("5")
+	press("6")
 	ok(p.Wait(`document.querySelector('.form')`))
 	tabTo(t, p, `document.activeElement?.closest('.v-input')?.innerText.includes('Price of an hour')`)
 	ok(p.Key("a", 2)) // all of it

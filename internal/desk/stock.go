@@ -5,6 +5,7 @@ import (
 	"slices"
 	"time"
 
+	"jobshelf/core/print/estimate"
 	"jobshelf/core/shape/units"
 	"jobshelf/core/shop/run"
 	"jobshelf/core/shop/spool"
@@ -14,7 +15,7 @@ import (
 // Stock is what runs take, and what is on the spools that are in use.
 type Stock struct {
 	Spools  []store.Spool
-	nozzles map[int64][]store.PlateNozzle
+	nozzles map[int64][]estimate.NozzleUse
 	used    map[[2]int64]units.Milligrams // by run and nozzle
 	held    []spool.Hold
 }
@@ -24,7 +25,7 @@ var never = time.Date(9999, 1, 1, 0, 0, 0, 0, time.UTC)
 
 // StockOf reads it.
 func StockOf(ctx context.Context, q store.Q) (*Stock, error) {
-	s := &Stock{nozzles: map[int64][]store.PlateNozzle{}, used: map[[2]int64]units.Milligrams{}}
+	s := &Stock{nozzles: map[int64][]estimate.NozzleUse{}, used: map[[2]int64]units.Milligrams{}}
 	var err error
 	if s.Spools, err = q.Spools(ctx, never); err != nil {
 		return nil, err
@@ -50,7 +51,7 @@ func StockOf(ctx context.Context, q store.Q) (*Stock, error) {
 func (s *Stock) Needs(r *store.Run) []spool.Need {
 	all := s.nozzles[r.ID]
 	if len(all) == 0 {
-		all = []store.PlateNozzle{{Nozzle: 1, Material: r.Material, Grams: r.Grams}}
+		all = []estimate.NozzleUse{{Nozzle: 1, Material: r.Material, Grams: r.Grams}}
 	}
 	var out []spool.Need
 	for _, n := range all {

@@ -4,6 +4,7 @@ import (
 	"context"
 	"time"
 
+	"jobshelf/core/print/estimate"
 	"jobshelf/core/shape/problem"
 	"jobshelf/core/shape/units"
 	"jobshelf/core/shop/spool"
@@ -130,14 +131,7 @@ func (q Q) SetHolds(ctx context.Context, run int64, holds bool) error {
 // PlateNozzles is what each nozzle lays on the plate of a run, of those that wait or are on a machine.
 type PlateNozzles struct {
 	Run     int64
-	Nozzles []PlateNozzle
-}
-
-// PlateNozzle is what one lays.
-type PlateNozzle struct {
-	Nozzle   int     `json:"nozzle"`
-	Material string  `json:"material"`
-	Grams    float64 `json:"grams"`
+	Nozzles []estimate.NozzleUse
 }
 
 // NozzlesInLanes finds them.

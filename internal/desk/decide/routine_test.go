@@ -156,7 +156,7 @@ func TestMembersAreTold(t *testing.T) {
 	for h.Job(id).State != job.PickUp {
 		require.NoError(t, demo.ByHand(ctx, h.Desk, h.Cato, id))
 	}
-	assert.Regexp(t, `ready to be fetched\.\nIt costs \d+\.\d\d EUR\.$`, last(id))
+	assert.Regexp(t, `ready to be fetched\.\nBring this code: [0-9A-Z]{6}\nIt costs \d+\.\d\d EUR\.$`, last(id))
 	id, _ = h.ToDecide()
 	require.NoError(t, decide.Withdraw(ctx, h.Desk, h.Cato, id, 0, "The member asked by telephone."))
 	assert.Contains(t, last(id), "was withdrawn.\nThe member asked")

@@ -218,7 +218,7 @@ func TestASpoolRunsOut(t *testing.T) {
 			}
 		}
 	}
-	assert.Contains(t, short, "it takes 100 g, and 50 g will be left on spool", "told on the floor before the start")
+	assert.Contains(t, short, "it takes 100 g, and spool 1 has 50 g left by then", "told on the floor before the start")
 	b.ready(r)
 	b.lies(r, 4)
 	require.Error(t, stores.Turn(ctx, b.Desk, b.Cato, one, 0, spool.RunsOut), "it lays")

@@ -77,7 +77,7 @@ const columns: [Figure, string][] = [
             <th class="right">price</th>
             <th class="right">a copy</th>
             <th>What hands have to know</th>
-            <th />
+            <td />
           </tr>
         </thead>
         <tbody>

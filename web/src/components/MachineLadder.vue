@@ -59,7 +59,6 @@ function choose(r: LadderRow) {
             <strong>{{ r.name }}</strong>
           </label>
           <div v-if="r.load" class="small load">▲ {{ r.load }}</div>
-          <div v-if="r.short" class="small load">▲ {{ r.short }}</div>
           <div v-else-if="r.nozzles.length" class="small quiet">
             <div v-for="(n, i) in r.nozzles" :key="i" class="loaded">
               <span
@@ -73,6 +72,7 @@ function choose(r: LadderRow) {
           <div v-else class="small quiet loaded">
             <span class="dot" :style="{ background: r.colour }" />{{ r.loaded }}
           </div>
+          <div v-if="r.short" class="small load">▲ {{ r.short }}</div>
         </td>
         <template v-if="r.takes">
           <td class="right num" :title="`${f.duration(r.warm_up_seconds)} of it warm-up`">

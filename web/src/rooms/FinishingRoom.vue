@@ -193,7 +193,7 @@ useKeys('Finishing', [
                 <th>Lies at</th>
                 <th>Since</th>
                 <th class="right">Costs</th>
-                <th />
+                <td />
               </tr>
             </thead>
             <tbody>
