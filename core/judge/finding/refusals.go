@@ -192,9 +192,9 @@ var refusals = texts{
 	"no reason for a correction":         say("Say why the books are wrong."),
 	"run takes other filament":           say("%[1]s goes on with %[2]s from nozzle %[3]d, and this is %[4]s."), // title, material, nozzle, material
 	"more was on it":                     say("more was laid from it than the books had"),
-	"nothing is loaded there":            say("%[1]s has nothing loaded, and this wants %[2]s. Load it first."),                                    // machine, material
+	"nothing is loaded there":            say("%[1]s has nothing loaded, and this wants %[2]s. Load it first."),                                      // machine, material
 	"spool does not last":                say("not enough %[1]s: it takes %[2]v g, and spool %[4]d has %[3]v g left by then; %[5]v g lie on others"), // material, g, g, spool, g
-	"left on the machine":                say("It takes up water, and was left on %[1]s overnight. Take it off, and dry it: %[2]s"),                // machine, how
+	"left on the machine":                say("It takes up water, and was left on %[1]s overnight. Take it off, and dry it: %[2]s"),                  // machine, how
 	"more is promised than left":         say("%[1]v g of it are promised to runs, and %[2]v g are left"),
 	"not ready yet":                      say("%[1]s is not ready to be fetched yet."),   // title
 	"so many pieces":                     say("pieces: %[1]d"),                           // number
