@@ -5,6 +5,8 @@ package label
 import (
 	"fmt"
 	"io"
+	"strings"
+	"unicode"
 
 	"github.com/go-pdf/fpdf"
 	"golang.org/x/image/font/gofont/gobold"
@@ -67,7 +69,7 @@ func (l Label) Write(w io.Writer) error {
 	y := margin
 	line := func(style string, size, height float64, text string, most int) {
 		p.SetFont("text", style, size)
-		for _, s := range fit(p, text, wide-squareMM-3*margin, most) {
+		for _, s := range fit(p, shown(text), wide-squareMM-3*margin, most) {
 			p.SetXY(margin, y)
 			p.CellFormat(wide-squareMM-3*margin, height, s, "", 0, "L", false, 0, "")
 			y += height
@@ -86,6 +88,20 @@ func (l Label) Write(w io.Writer) error {
 		return fmt.Errorf("label: %w", err)
 	}
 	return nil
+}
+
+// shown is a text without what no page shows: the writer of pages knows no letters beyond the first 65536, and would go on
+// none the wiser past the end of its table.
+func shown(text string) string {
+	return strings.Map(func(r rune) rune {
+		switch {
+		case unicode.IsControl(r):
+			return ' '
+		case r > 0xFFFF:
+			return '?'
+		}
+		return r
+	}, text)
 }
 
 // spaced is a code in two halves, to be read out.
