@@ -350,8 +350,9 @@ func devices(ctx context.Context, args []string, out, errOut io.Writer) (int, er
 	return 0, nil
 }
 
-func restored(ctx context.Context, args []string, out, errOut io.Writer) (int, error) {
-	f := flags("restored", errOut)
+// upToDate brings a database up to date, and does something with it.
+func upToDate(ctx context.Context, name string, args []string, errOut io.Writer, then func(*store.Store) error) (int, error) {
+	f := flags(name, errOut)
 	database := f.String("database", os.Getenv("JOBSHELF_DATABASE"), "")
 	if f.Parse(args) != nil || *database == "" || f.NArg() > 0 {
 		return 2, errUsage
@@ -362,27 +363,23 @@ func restored(ctx context.Context, args []string, out, errOut io.Writer) (int, e
 	}
 	defer s.Close()
 	if err := s.Migrate(ctx); err != nil {
-		return 1, err
+		return 0, err
 	}
-	if _, err := s.NoticePlace(ctx, true); err != nil {
-		return 1, err
-	}
-	fmt.Fprintln(out, "It begins another epoch. Look at every machine, and say so in the browser.")
-	return 0, nil
+	return 0, then(s)
 }
 
-func migrate(ctx context.Context, args []string, out, errOut io.Writer) (int, error) {
-	f := flags("migrate", errOut)
-	database := f.String("database", os.Getenv("JOBSHELF_DATABASE"), "")
-	if f.Parse(args) != nil || *database == "" || f.NArg() > 0 {
-		return 2, errUsage
-	}
-	s, err := store.Open(ctx, *database)
-	if err != nil {
-		return 1, err
-	}
-	defer s.Close()
-	return 0, s.Migrate(ctx)
+func migrate(ctx context.Context, args []string, _, errOut io.Writer) (int, error) {
+	return upToDate(ctx, "migrate", args, errOut, func(*store.Store) error { return nil })
+}
+
+func restored(ctx context.Context, args []string, out, errOut io.Writer) (int, error) {
+	return upToDate(ctx, "restored", args, errOut, func(s *store.Store) error {
+		if _, err := s.NoticePlace(ctx, true); err != nil {
+			return err
+		}
+		fmt.Fprintln(out, "It begins another epoch. Look at every machine, and say so in the browser.")
+		return nil
+	})
 }
 
 // demoDir is where the demo's database lives: a place that PostgreSQL's user can

@@ -178,7 +178,8 @@ func tell(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, j store
 	_, left = finish.Next(states)
 	switch {
 	case undo && j.State == job.PickUp: // it is not ready after all
-		return tx.SetState(ctx, j.ID, job.Finishing, "")
+		back, _ := job.Table.To(j.State, job.NotReady)
+		return tx.SetState(ctx, j.ID, back, "")
 	case left:
 		return tx.SetState(ctx, j.ID, j.State, j.Reason) // its revision counts on
 	}

@@ -11,6 +11,7 @@ import {
 } from '../api/queries'
 import { useFormats } from '../composables/format'
 import { useUnsaved } from '../composables/unsaved'
+import { spoolMark as mark } from './spools'
 
 /** One spool: what to see to, what can be said of it, and its books. */
 const props = defineProps<{ spool: SpoolView }>()
@@ -32,7 +33,6 @@ const words: Record<What, string> = {
   'runs out': 'It has run out',
   'is retired': 'Take it out of the books',
 }
-const mark = { sealed: '□', open: '○', drying: '△', loaded: '●', empty: '×', retired: '×' }
 
 const asks = ref<'' | 'weigh' | 'correct' | 'place' | 'retire'>('')
 const grams = ref('')

@@ -11,6 +11,7 @@ import { useFormats } from '../composables/format'
 import { useKeys } from '../composables/keys'
 import { usePanel } from '../composables/panels'
 import { useRoomTitle } from '../composables/title'
+import { spoolMark as mark } from '../components/spools'
 
 const f = useFormats()
 const query = useStores()
@@ -57,7 +58,6 @@ function step(by: number) {
   const k = inOrder.value.findIndex((s) => s.id === chosen.value?.id)
   id.value = inOrder.value[Math.max(0, Math.min(inOrder.value.length - 1, k + by))]?.id
 }
-const mark = { sealed: '□', open: '○', drying: '△', loaded: '●', empty: '×', retired: '×' }
 const where = (s: SpoolView) =>
   s.machine ? `on ${s.machine}${(s.nozzle ?? 1) > 1 ? `, nozzle ${s.nozzle}` : ''}` : s.place || s.state
 function came(ids: number[]) {
