@@ -5,6 +5,7 @@ import (
 	"math"
 	"runtime"
 	"slices"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -217,12 +218,18 @@ func TestNothingVanishesUnsaid(t *testing.T) {
 	assert.InDelta(t, 30*(1-LeastShare*0.45/2/4), top, 0.25)
 	require.Len(t, p.Notes, 1)
 	assert.Contains(t, p.Notes[0], fmt.Sprintf("%.2f mm of height", 30-top))
-	for _, part := range solid.Parts() {
-		if part.Fault == "" {
-			p, err := slice(part.Mesh)
-			require.NoError(t, err)
-			t.Log(part.Name, p.Notes)
-		}
+	// Two sheets that are too thin, side by side, are two places; one that ends and begins anew
+	// above is two as well.
+	block := solid.Box(10, 10, 12)
+	for _, at := range []mesh.Vec3{{X: 15}, {X: 30}, {X: 15, Z: 8}} {
+		block.Append(solid.Box(8, 0.12, 4).Transformed(1, at))
+	}
+	p, err = slice(block)
+	require.NoError(t, err)
+	require.Len(t, p.Notes, 3)
+	for k, from := range []string{"from 0.00 mm up", "from 0.00 mm up", "from 8.00 mm up"} {
+		assert.Contains(t, p.Notes[k], "4.00 mm of height", p.Notes)
+		assert.Contains(t, strings.Join(p.Notes, " "), from)
 	}
 }
 

@@ -1,6 +1,7 @@
 package toolpath
 
 import (
+	"maps"
 	"math"
 	"slices"
 	"strings"
@@ -262,4 +263,81 @@ func TestThePurgeTowerFindsRoom(t *testing.T) {
 		full := r.WithDefaults()
 		assert.InDelta(t, TowerSideMM(&full, m.FilamentMM, top)-r.LineMM, float64(purged[1].X-purged[0].X)/1000, 0.01, name)
 	}
+}
+
+// On a round plate there is most room for the tower where the plate is widest, on whichever side
+// of it the part stands: not beside the part's middle, which is nearer the rim.
+func TestATowerStandsWhereARoundPlateIsWidest(t *testing.T) {
+	l := layout{room: machine.Volume{Shape: machine.Round, XMM: 100, YMM: 100, ZMM: 60}, r: recipe.Recipe{LineMM: 0.45}}
+	for name, c := range map[string]struct {
+		low, high polygon.Point // of the part, um
+		middle    polygon.Point // where that of a tower of 16 mm has to lie
+	}{
+		"right":    {polygon.Point{X: -40000, Y: -40000}, polygon.Point{X: 29500, Y: 30000}, polygon.Point{X: 40500}},
+		"left":     {polygon.Point{X: -29500, Y: -40000}, polygon.Point{X: 40000, Y: 30000}, polygon.Point{X: -40500}},
+		"behind":   {polygon.Point{X: -40000, Y: -40000}, polygon.Point{X: 30000, Y: 29500}, polygon.Point{Y: 40500}},
+		"in front": {polygon.Point{X: -40000, Y: -29500}, polygon.Point{X: 30000, Y: 40000}, polygon.Point{Y: -40500}},
+		"nowhere":  {polygon.Point{X: -30000, Y: -30000}, polygon.Point{X: 30000, Y: 30000}, polygon.Point{}},
+	} {
+		box := polygon.Path{c.low, {X: c.high.X, Y: c.low.Y}, c.high, {X: c.low.X, Y: c.high.Y}}
+		l.places, l.parts = []Place{{}}, []*Part{{s: &slicer{outline: [][]polygon.Path{{box}}}}}
+		at, ok := l.towerPlace(16)
+		require.Equal(t, name != "nowhere", ok, name)
+		if ok {
+			assert.Equal(t, c.middle, polygon.Point{X: at.X + 8000, Y: at.Y + 8000}, name)
+		}
+	}
+}
+
+// What holds the first layer down and the purge tower are of no copy of the part; all else of a
+// single part is of the first.
+func TestLinesAreOfTheirCopy(t *testing.T) {
+	r := drawn.Plain(func(r *recipe.Recipe) {
+		r.Support, r.SupportNozzle, r.SupportPercent, r.SupportHorizontalGapMM, r.SupportVerticalGapMM = recipe.SupportEverywhere, 2, 60, new(0.0), new(0.0)
+		r.Adhesion = recipe.AdhesionSkirt
+	})
+	mach := &machine.Machine{FilamentMM: 1.75, NozzlesMM: []float64{0.4, 0.4}, ChangeS: 5}
+	part := drawn.Stool(10)
+	p, err := Slice(ctx, part, mesh.TopologyOf(part), 1, r, Options{Machine: mach}, nil)
+	require.NoError(t, err)
+	seen := map[Kind]bool{}
+	for i := range p.Layers {
+		for at, x := range p.Laid(i) {
+			seen[x.Kind] = true
+			want := 1
+			if x.Kind == Adhesion || x.Kind == Purge {
+				want = 0
+			}
+			assert.Equal(t, want, at.Place, "%v in layer %d", x.Kind, i)
+		}
+	}
+	assert.Subset(t, slices.Collect(maps.Keys(seen)), []Kind{Adhesion, Purge, Outer, Infill, Support})
+}
+
+// However large the plate and dense the gyroid, a layer of it is bounded; it is as fine wherever
+// it lies, and so dense that cells cannot be told it is rows.
+func TestGyroidIsBoundedWhereverItLies(t *testing.T) {
+	points := func(x, y, w, d int64, pitch float64) (n, lines int) {
+		box := polygon.Path{{X: x, Y: y}, {X: x + w, Y: y}, {X: x + w, Y: y + d}, {X: x, Y: y + d}}
+		all := gyroid([]polygon.Path{box}, pitch, 700)
+		for _, l := range all {
+			n += len(l)
+		}
+		return n, len(all)
+	}
+	fine, _ := points(0, 0, 200e3, 40e3, 2000)
+	for _, at := range [][2]int64{{3e6, 5e6}, {-4e6, -2e6}, {0, 7e6}, {9e6, 0}} {
+		n, _ := points(at[0], at[1], 200e3, 40e3, 2000)
+		assert.InEpsilon(t, fine, n, 0.03, "%v", at)
+		n, _ = points(at[0], at[1], 40e3, 200e3, 2000)
+		assert.InEpsilon(t, fine, n, 0.03, "%v", at)
+	}
+	// Twelve steps to a period give a million cells at 150 mm of this pitch; at 400 mm four do.
+	n, lines := points(0, 0, 400e3, 300e3, 450)
+	assert.Less(t, n, int(1.3*gyroidCells))
+	assert.Greater(t, n, int(1.1*gyroidCells)) // three would give half as many
+	assert.Greater(t, n, 3*lines)
+	n, lines = points(0, 0, 1200e3, 900e3, 450)
+	assert.Equal(t, 2*lines, n)
+	assert.Equal(t, 2000, lines)
 }
