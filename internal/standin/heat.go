@@ -1,5 +1,7 @@
 package standin
 
+import "math"
+
 // roomC is how warm it is around the machine, °C.
 const roomC = 20
 
@@ -15,12 +17,24 @@ type heater struct {
 	lowestC float64
 }
 
+// pass lets time pass, step by step; false where step says so.
+func (h *heater) pass(s float64) bool {
+	if h.to <= 0 { // it cools by the formula, however long
+		h.on, h.c = false, roomC+(h.c-roomC)*math.Exp(-h.loss*s)
+		h.stuckS, h.lowestC = 0, h.c
+		return true
+	}
+	for ; s > leapS; s -= leapS {
+		if !h.step(leapS) {
+			return false
+		}
+	}
+	return h.step(s)
+}
+
 // step moves on by a small step of time; false where it is on, does not get warmer, and has to be shut down (thermal runaway).
-func (h *heater) step() bool {
-	const s = stepS
+func (h *heater) step(s float64) bool {
 	switch {
-	case h.to <= 0:
-		h.on = false
 	case h.c < h.to-0.2:
 		h.on = true
 	case h.c >= h.to:
@@ -31,7 +45,7 @@ func (h *heater) step() bool {
 		power = h.rate
 	}
 	h.c += s * (power - h.loss*(h.c-roomC))
-	if h.to <= 0 || h.c >= h.to-runawayC {
+	if h.c >= h.to-runawayC {
 		h.stuckS, h.lowestC = 0, h.c
 		return true
 	}

@@ -116,10 +116,7 @@ func (m *mover) step() {
 	left := stepS
 	for left > 1e-12 && len(m.queue) > 0 {
 		b := &m.queue[0]
-		leave := 0.0
-		if len(m.queue) > 1 {
-			leave = m.queue[1].planned
-		}
+		leave := m.leave()
 		rest := b.long - m.done
 		// As fast as it may be and still slow down to what it is left at in what rests after this step:
 		// v² + a·t·v + a·t·u − w² − 2·a·rest = 0.
@@ -142,12 +139,49 @@ func (m *mover) step() {
 		}
 		left -= rest / mean
 		m.speed = math.Min(v, math.Max(leave, 0))
-		m.place(b, 1)
-		m.done = 0
-		m.queue = m.queue[1:]
-		if len(m.queue) == 0 || m.queue[0].unit == [3]float64{} {
-			m.speed = 0
-		}
+		m.next()
+	}
+}
+
+// lastsS is how long what rests of the first move takes, from the speed it has to that at which it is left: a trapezoid.
+func (m *mover) lastsS() float64 {
+	b, v, leave := &m.queue[0], m.speed, m.reached()
+	rest := b.long - m.done
+	peak := math.Max(math.Max(v, leave), math.Min(b.cruise, math.Sqrt(b.accel*rest+(v*v+leave*leave)/2)))
+	up, down := (peak*peak-v*v)/(2*b.accel), (peak*peak-leave*leave)/(2*b.accel)
+	return (2*peak-v-leave)/b.accel + math.Max(0, rest-up-down)/peak
+}
+
+// leave is at what the first move is to be left.
+func (m *mover) leave() float64 {
+	if len(m.queue) > 1 {
+		return m.queue[1].planned
+	}
+	return 0
+}
+
+// reached is at what it is left: as is planned, unless it is too short to get that fast.
+func (m *mover) reached() float64 {
+	b := &m.queue[0]
+	return math.Min(m.leave(), math.Sqrt(m.speed*m.speed+2*b.accel*(b.long-m.done)))
+}
+
+// finish ends the first move.
+func (m *mover) finish() {
+	if len(m.queue) == 0 {
+		return
+	}
+	m.speed = m.reached()
+	m.next()
+}
+
+// next is the move after the first, which is over.
+func (m *mover) next() {
+	m.place(&m.queue[0], 1)
+	m.done = 0
+	m.queue = m.queue[1:]
+	if len(m.queue) == 0 || m.queue[0].unit == [3]float64{} {
+		m.speed = 0
 	}
 }
 

@@ -71,6 +71,9 @@ type Printer struct {
 	// What it waits for somebody for, in a file, and how long ago it has said so: whoever comes later hears it, too.
 	waitsFor string
 	saidS    float64
+	// Time passes by whole moves, and has passed by so much more than it was to.
+	whole bool
+	overS float64
 }
 
 // job is a file that is printed.
@@ -218,22 +221,46 @@ func (p *Printer) halt(why string) {
 // Run lets time pass, s by its own clock.
 func (p *Printer) Run(s float64) {
 	for range int(math.Round(s / stepS)) {
-		p.tick()
+		p.pass(stepS)
 	}
 }
 
-func (p *Printer) tick() {
-	p.ClockS += stepS
+// leapS is how far apart heaters are looked at between whole moves.
+const leapS = 0.25
+
+// Leap lets time pass as Run does, but by whole moves: a month goes by in minutes. The move that is under way when the
+// time is over is finished; what that takes is taken off the next time.
+func (p *Printer) Leap(s float64) {
+	left := s - p.overS
+	for left > 0 {
+		d := leapS
+		switch {
+		case !p.mover.idle():
+			d = p.mover.lastsS()
+		case p.dwellS > 0:
+			d = min(d, p.dwellS)
+		}
+		p.whole = true
+		p.pass(d)
+		p.whole = false
+		left -= d
+	}
+	p.overS = -left
+}
+
+// pass lets so much time pass: a small step, or as long as the next move takes.
+func (p *Printer) pass(s float64) {
+	p.ClockS += s
 	for k := range p.nozzles {
-		if !p.nozzles[k].step() && p.halted == "" {
+		if !p.nozzles[k].pass(s) && p.halted == "" {
 			p.halt("thermal runaway at a nozzle")
 		}
 	}
-	if !p.bed.step() && p.halted == "" {
+	if !p.bed.pass(s) && p.halted == "" {
 		p.halt("thermal runaway at the bed")
 	}
 	if p.reportS > 0 {
-		if p.sinceS += stepS; p.sinceS >= p.reportS {
+		if p.sinceS += s; p.sinceS >= p.reportS {
 			p.sinceS = 0
 			p.say(" %s", p.temperatures())
 		}
@@ -241,11 +268,16 @@ func (p *Printer) tick() {
 	if p.halted != "" {
 		return
 	}
-	p.rest()
-	p.sayAgain()
+	p.rest(s)
+	p.sayAgain(s)
 	was := p.mover.at
+	if p.whole {
+		p.mover.finish()
+	}
 	p.feedIn()
-	p.mover.step()
+	if !p.whole {
+		p.mover.step()
+	}
 	if used := p.mover.at[3] - was[3]; used != 0 {
 		p.UsedMM += used
 		if used > 0 && (was[0] != p.mover.at[0] || was[1] != p.mover.at[1]) {
@@ -256,13 +288,13 @@ func (p *Printer) tick() {
 		}
 	}
 	if p.dwellS > 0 {
-		p.dwellS -= stepS
+		p.dwellS -= s
 	}
 	if p.waiting != nil {
 		if p.printing != nil && p.warming && !p.moving() {
-			p.WaitedS += stepS
+			p.WaitedS += s
 		}
-		if p.busyS += stepS; p.busyS >= 2 {
+		if p.busyS += s; p.busyS >= 2 {
 			p.busyS = 0
 			p.say("echo:busy: processing")
 		}
@@ -280,11 +312,11 @@ func (p *Printer) tick() {
 }
 
 // rest turns the heat off where nothing has been done for long: no file goes on, and nobody asks for a move or for heat.
-func (p *Printer) rest() {
+func (p *Printer) rest(s float64) {
 	if p.printing != nil && !p.paused || p.waiting != nil || p.moving() || p.writing != "" {
 		p.idleS = 0
 	}
-	if p.idleS += stepS; p.idleOffS <= 0 || p.idleS < p.idleOffS || !p.hot() {
+	if p.idleS += s; p.idleOffS <= 0 || p.idleS < p.idleOffS || !p.hot() {
 		return
 	}
 	for k := range p.nozzles {
@@ -301,12 +333,12 @@ func (p *Printer) waitFor(what string) {
 }
 
 // sayAgain is every so often, for as long as it waits.
-func (p *Printer) sayAgain() {
+func (p *Printer) sayAgain(s float64) {
 	const every = 5
 	if !p.paused || p.printing == nil {
 		p.waitsFor = ""
 	}
-	if p.saidS += stepS; p.waitsFor != "" && p.saidS >= every {
+	if p.saidS += s; p.waitsFor != "" && p.saidS >= every {
 		p.waitFor(p.waitsFor)
 	}
 }

@@ -139,6 +139,15 @@ func TestPrintsTakeAsLongAsEstimated(t *testing.T) {
 			for _, h := range append(d.p.nozzles, d.p.bed) {
 				assert.Zero(t, h.to, "no heater is left on")
 			}
+			leaps := New(c.Machine, Options{})
+			leaps.Begin("RUN1.GCO", []byte(program), 0)
+			for leaps.printing != nil {
+				leaps.Leap(2)
+				require.Less(t, leaps.ClockS, 2*full.WholeSeconds()+1000)
+			}
+			assert.InEpsilon(t, full.Seconds, leaps.ClockS-leaps.WaitedS, 0.002, "by whole moves")
+			assert.InDelta(t, d.p.WaitedS, leaps.WaitedS, 2, "by whole moves")
+			assert.InEpsilon(t, d.p.UsedMM, leaps.UsedMM, 1e-6, "by whole moves")
 		})
 	}
 }
@@ -249,7 +258,7 @@ func TestHeatersWarmByTheFormula(t *testing.T) {
 		h.to = c.to
 		s := 0.0
 		for ; !h.there(); s += stepS {
-			require.True(t, h.step())
+			require.True(t, h.step(stepS))
 		}
 		want := (c.to - 1 - roomC) / c.rate
 		if c.loss > 0 {
@@ -257,7 +266,7 @@ func TestHeatersWarmByTheFormula(t *testing.T) {
 		}
 		assert.InDelta(t, want, s, 0.01+want/1000, "%+v", c)
 		for range int(60 / stepS) {
-			require.True(t, h.step())
+			require.True(t, h.step(stepS))
 			require.InDelta(t, c.to, h.c, 2)
 		}
 	}
