@@ -75,6 +75,7 @@ type Line struct {
 	storing  bool
 	changed  chan struct{} // closed and made anew with every change
 	closed   chan struct{}
+	wake     chan struct{} // something waits to be said
 }
 
 // waiter waits until so many more commands were taken.
@@ -107,7 +108,7 @@ func Open(conn io.ReadWriteCloser, p Patience, may func() error) *Line {
 	if may == nil {
 		may = func() error { return nil }
 	}
-	l := &Line{conn: conn, patience: p, may: may, turn: make(chan struct{}, 1), changed: make(chan struct{}), closed: make(chan struct{})}
+	l := &Line{conn: conn, patience: p, may: may, turn: make(chan struct{}, 1), changed: make(chan struct{}), closed: make(chan struct{}), wake: make(chan struct{}, 1)}
 	l.state.HeardAt = time.Now()
 	heard := make(chan []byte)
 	go l.read(heard)
@@ -151,6 +152,7 @@ func (l *Line) run(heard <-chan []byte) {
 			return
 		case b := <-heard:
 			l.hear(b)
+		case <-l.wake:
 		case <-tick.C:
 		}
 		l.mu.Lock()
@@ -326,6 +328,10 @@ func (l *Line) do(ctx context.Context, commands ...string) ([]wire.Event, error)
 	w := &waiter{left: len(commands), done: make(chan error, 1)}
 	l.waiters = append(l.waiters, w)
 	l.mu.Unlock()
+	select {
+	case l.wake <- struct{}{}:
+	default: // it is awake
+	}
 	select {
 	case err := <-w.done:
 		return w.seen, err

@@ -105,6 +105,15 @@ func TestProgramsArePrintedFromStorage(t *testing.T) {
 	}
 }
 
+// What is to be said is said at once, not when it is next looked whether something is: pieces of a file that is sent wait
+// for nothing but the machine.
+func TestALineSpeaksAtOnce(t *testing.T) {
+	_, l := serve(t, Patience{Silent: 24 * time.Hour, Lost: 24 * time.Hour, Poll: 24 * time.Hour})
+	_, err := l.Do(t.Context(), "M115")
+	require.NoError(t, err)
+	require.NoError(t, l.Store(t.Context(), "R1.GCO", slices.Repeat([]string{"G1 X1"}, 2*atOnce+1), nil))
+}
+
 // What the machine does meanwhile is told: a start, a fault, and that nothing is heard any more.
 func TestWhatBecomesOfALine(t *testing.T) {
 	t.Run("a start in the middle of sending", func(t *testing.T) {
