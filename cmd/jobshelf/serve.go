@@ -436,6 +436,9 @@ func demoHouse(ctx context.Context, args []string, out, errOut io.Writer) (int, 
 			if err := demo.Spools(ctx, d); err != nil {
 				return err
 			}
+			if err := demo.Parts(ctx, d); err != nil {
+				return err
+			}
 			if err := demo.Jobs(ctx, d); err != nil {
 				return err
 			}

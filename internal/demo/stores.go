@@ -7,6 +7,7 @@ import (
 	"jobshelf/core/print/recipe"
 	"jobshelf/core/shop/finish"
 	"jobshelf/core/shop/spool"
+	"jobshelf/core/shop/wear"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/desk/finishing"
 	"jobshelf/internal/desk/runs"
@@ -104,6 +105,41 @@ func Spools(ctx context.Context, d *desk.Desk) error {
 		}
 		if r.dries {
 			if err := stores.Turn(ctx, d, who, id, 0, spool.Dries); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// Parts are what wears out on the demo's machines. All of it is invented.
+func Parts(ctx context.Context, d *desk.Desk) error {
+	tess, err := d.Store.PersonByLogin(ctx, "tess")
+	if err != nil {
+		return err
+	}
+	then := &desk.Desk{Store: d.Store, Queue: d.Queue, Quota: d.Quota, Now: func() time.Time { return d.Now().AddDate(0, -4, 0) }}
+	machines, err := d.Store.Machines(ctx)
+	if err != nil {
+		return err
+	}
+	for _, m := range machines {
+		for _, p := range []struct {
+			on string
+			stores.NewPart
+		}{
+			{"Bowline", stores.NewPart{Part: wear.Part{Name: "Nozzle, brass", Nozzle: 1, LimitHours: 600, LimitGrams: 6000}, Hours: 322, Grams: 4110}},
+			{"Capstan", stores.NewPart{Part: wear.Part{Name: "Nozzle, hardened", Nozzle: 1, LimitGrams: 20000}, Hours: 410, Grams: 7900}},
+			{"Capstan", stores.NewPart{Part: wear.Part{Name: "Belts", LimitHours: 1500}, Hours: 1402, Grams: 26500}},
+			{"Fairlead", stores.NewPart{Part: wear.Part{Name: "Nozzle, brass", Nozzle: 1, LimitHours: 600, LimitGrams: 6000}, Hours: 96, Grams: 1240}},
+			{"Fairlead", stores.NewPart{Part: wear.Part{Name: "Nozzle, brass", Nozzle: 2, LimitHours: 600, LimitGrams: 6000}, Hours: 31, Grams: 260}},
+			{"Halyard", stores.NewPart{Part: wear.Part{Name: "Nozzle, brass", Nozzle: 1, LimitHours: 600, LimitGrams: 6000}, Hours: 611, Grams: 5230}},
+		} {
+			if p.on != m.Data.Name {
+				continue
+			}
+			p.MachineID = m.ID
+			if _, err := stores.AddPart(ctx, then, desk.ActorOf(tess), p.NewPart); err != nil {
 				return err
 			}
 		}

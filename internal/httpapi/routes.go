@@ -19,6 +19,7 @@ import (
 	"jobshelf/core/judge/rule"
 	"jobshelf/core/print/recipe"
 	"jobshelf/core/shape/units"
+	"jobshelf/core/shop/wear"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/desk/decide"
 	"jobshelf/internal/desk/finishing"
@@ -310,6 +311,21 @@ var table = []route{
 		Place string `json:"place" maxLength:"60"`
 	}]) error {
 		return stores.Put(ctx, d, a, in.ID, in.Body.Revision, in.Body.Place)
+	})),
+	on(desk.Coordinator, "add-part", "POST /wear-parts", "Count what a part of a machine does", makes(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *struct{ Body stores.NewPart }) (int64, error) {
+		return stores.AddPart(ctx, d, a, in.Body)
+	})),
+	on(desk.Coordinator, "set-part", "PUT /wear-parts/{id}", "What a part is, and what it is good for", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[struct {
+		Versioned
+		wear.Part
+	}]) error {
+		return stores.SetPart(ctx, d, a, in.ID, in.Body.Revision, in.Body.Part)
+	})),
+	on(desk.Coordinator, "renew-part", "POST /wear-parts/{id}/renew", "A part is new: its count begins anew", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[Versioned]) error {
+		return stores.RenewPart(ctx, d, a, in.ID, in.Body.Revision)
+	})),
+	on(desk.Coordinator, "remove-part", "POST /wear-parts/{id}/remove", "A part is counted no longer", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[Versioned]) error {
+		return stores.RemovePart(ctx, d, a, in.ID, in.Body.Revision)
 	})),
 	on(desk.Coordinator, "check-run", "POST /runs/{id}/check", "Yes to each point of its checklist", does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[struct {
 		Points []string `json:"points" maxItems:"40" doc:"The keys of those that are so"`

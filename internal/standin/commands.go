@@ -89,7 +89,11 @@ func init() {
 			p.say("File opened: %s Size: %d", name, len(text))
 			p.say("File selected")
 		},
-		"M24":  func(p *Printer, _ map[byte]float64, _ string, _ int) { p.paused = false },
+		"M24": func(p *Printer, _ map[byte]float64, _ string, _ int) {
+			if p.paused = false; p.printing != nil && p.printing.at == 0 {
+				p.Printed = append(p.Printed, p.printing.name)
+			}
+		},
 		"M25":  func(p *Printer, _ map[byte]float64, _ string, _ int) { p.paused = true },
 		"M524": func(p *Printer, _ map[byte]float64, _ string, _ int) { p.printing = nil },
 		"M27": func(p *Printer, _ map[byte]float64, rest string, _ int) {

@@ -54,10 +54,11 @@ type Printer struct {
 	busyS    float64
 	// What it has gone through, by its own clock.
 	ClockS  float64
-	WaitedS float64 // for heat and homing, within a file
-	UsedMM  float64 // filament that went through nozzles forwards, less what was drawn back
-	withOK  string  // goes with the next ok
-	warming bool    // what is waited for is heat or homing
+	WaitedS float64  // for heat and homing, within a file
+	UsedMM  float64  // filament that went through nozzles forwards, less what was drawn back
+	Printed []string // files that were started from their beginning
+	withOK  string   // goes with the next ok
+	warming bool     // what is waited for is heat or homing
 	pending []pending
 	camera  *camera
 	// What goes wrong: it says nothing, late, between bytes of a bad line, or wants each line twice.
@@ -228,6 +229,9 @@ func (p *Printer) Run(s float64) {
 // leapS is how far apart heaters are looked at between whole moves.
 const leapS = 0.25
 
+// restS is how far apart a machine is looked at that is cold and does nothing.
+const restS = 5
+
 // Leap lets time pass as Run does, but by whole moves: a month goes by in minutes. The move that is under way when the
 // time is over is finished; what that takes is taken off the next time.
 func (p *Printer) Leap(s float64) {
@@ -239,6 +243,8 @@ func (p *Printer) Leap(s float64) {
 			d = p.mover.lastsS()
 		case p.dwellS > 0:
 			d = min(d, p.dwellS)
+		case !p.hot() && p.waiting == nil && (p.printing == nil || p.paused):
+			d = restS // nothing changes but what cools
 		}
 		p.whole = true
 		p.pass(d)
@@ -468,6 +474,23 @@ func (p *Printer) Begin(name string, program []byte, at int) {
 	}
 	_ = p.Said()
 }
+
+// Prints is the file that it prints or waits in; empty: none.
+func (p *Printer) Prints() string {
+	if p.printing == nil {
+		return ""
+	}
+	return p.printing.name
+}
+
+// Mend puts right all that has gone wrong: it is switched on anew.
+func (p *Printer) Mend() {
+	p.mute, p.lateS, p.garbles, p.resends = false, 0, false, false
+	p.SwitchOn()
+}
+
+// Halted says that it has shut itself down.
+func (p *Printer) Halted() bool { return p.halted != "" }
 
 // Writes says that a file is being sent to it.
 func (p *Printer) Writes() bool { return p.writing != "" }

@@ -32,6 +32,7 @@ import (
 	"jobshelf/core/shop/spool"
 	"jobshelf/core/shop/state"
 	"jobshelf/core/shop/task"
+	"jobshelf/core/shop/wear"
 	"jobshelf/internal/pgtest"
 	"jobshelf/internal/store"
 )
@@ -589,6 +590,32 @@ func TestEveryColumnComesBackAsItWent(t *testing.T) {
 	is(0, len(reels), err)
 	reels, err = s.Spools(ctx, hence.Add(-time.Hour))
 	is(1, len(reels), err)
+
+	// A part that wears out; what a run did to its machine is counted once.
+	part := full[store.WearPart]()
+	part.MachineID, part.Revision, part.Since = machines[0].ID, 1, hence
+	part.ID = id(s.AddWearPart(ctx, part))
+	gotPart, err := s.WearPart(ctx, part.ID)
+	is(part, gotPart, err)
+	assert.Equal(t, wear.Part{Name: part.Name, Nozzle: part.Nozzle, LimitHours: part.LimitHours, LimitGrams: part.LimitGrams}, part.Part())
+	assert.Equal(t, wear.Done{Seconds: part.Seconds, MG: part.MG, Runs: part.Runs}, part.Done())
+	part.Name, part.Nozzle, part.LimitHours, part.LimitGrams, part.Seconds, part.MG, part.Runs, part.Since = "other", 2, 3, 4, 5, 6, 7, hence.Add(time.Hour)
+	done(s.SetWearPart(ctx, part))
+	assert.ErrorIs(t, s.SetWearPart(ctx, part), store.ErrChanged)
+	part.Revision++
+	for _, of := range []int64{0, machines[0].ID} {
+		parts, err := s.WearParts(ctx, of)
+		is([]store.WearPart{part}, parts, err)
+	}
+	parts, err := s.WearParts(ctx, machines[1].ID)
+	is(0, len(parts), err)
+	done(s.RemoveWearPart(ctx, part.ID))
+	parts, err = s.WearParts(ctx, 0)
+	is(0, len(parts), err)
+	for _, first := range []bool{true, false, false} {
+		counts, err := s.Wears(ctx, run.ID)
+		is(first, counts, err)
+	}
 
 	// Finishing: the house's list, the steps of a job, where it waits, and what is owed for it.
 	finishing := full[store.Finishing]()

@@ -86,6 +86,7 @@ var history = texts{
 	"spool told":                          say("Spool %[1]d, %[2]s, %[3]s"),                                                           // spool, filament, what
 	"spool weighed":                       say("Spool %[1]d, %[2]s, was weighed: %[3]v g are on it, %[4]v g more than the books had"), // spool, filament, grams, more
 	"spool corrected":                     say("Spool %[1]d, %[2]s, has %[3]v g more than the books had: %[4]s"),                      // spool, filament, more, why
+	"part told":                           say("%[2]s of %[1]s %[3]s, after %[4]v h and %[5]v g"),                                     // machine, part, what, hours, grams
 	"spool put":                           say("Spool %[1]d, %[2]s, is kept at %[3]s"),                                                // spool, filament, place
 	"filament loaded":                     say("%[3]s is loaded on %[1]s, nozzle %[2]d"),                                              // machine, nozzle, filament
 	"does: out":                           say("Not in service"),

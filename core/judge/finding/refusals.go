@@ -170,7 +170,10 @@ var refusals = texts{
 	"no such camera":                     say("\"%[1]s\" is no camera: write http://host:port/path, without a name or password in it."), // as it was written
 	"check bed":                          say("The bed of %[1]s is clear"),                                                              // machine
 	"check loaded":                       say("Nozzle %[1]d has %[2]s in it, %[3]s"),                                                    // nozzle, material, colour
-	"check loaded alone":                 say("%[1]s is loaded, %[2]s"),                                                                 // material, colour
+	"check worn":                         say("%[1]s was looked at, and is good for it: it has done %[2]v %% of what it is good for"),   // part, percent
+	"part without a name":                say("A part has a name, as it is called in the house."),
+	"part changed meanwhile":             say("%[1]s has changed meanwhile. Look again, then say it."), // part
+	"check loaded alone":                 say("%[1]s is loaded, %[2]s"),                                // material, colour
 	"prints another file":                say("the machine prints a file that is none of this house's runs"),
 	"prints nothing any more":            say("the machine prints nothing any more, and has not said that it came to the end. Look whether the part is whole"),
 	"line stays shut":                    say("the server was away, and opening the line would reset the machine. Look at it, and say when it has come to its end"),

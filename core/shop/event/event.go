@@ -337,6 +337,14 @@ type (
 		Filament string `json:"filament"`
 		Place    string `json:"place"`
 	}
+	// PartTold is of a part of a machine that wears out, and what it had done by then.
+	PartTold struct {
+		Machine string  `json:"machine"`
+		Part    string  `json:"part"`
+		What    string  `json:"what"`
+		Hours   float64 `json:"hours" digits:"0"`
+		Grams   float64 `json:"grams" digits:"0"`
+	}
 )
 
 // Several are things done at once.
@@ -456,6 +464,7 @@ func (SpoolTold) Kind() string          { return "spool told" }
 func (SpoolWeighed) Kind() string       { return "spool weighed" }
 func (SpoolCorrected) Kind() string     { return "spool corrected" }
 func (SpoolPut) Kind() string           { return "spool put" }
+func (PartTold) Kind() string           { return "part told" }
 func (Several) Kind() string            { return "several" }
 
 // Kinds are all of them, as they are before anything is in them.
@@ -466,7 +475,7 @@ var Kinds = []Event{
 	StandsAsBest{}, NozzleSaid{}, NozzleOfRecipe{}, LoadSaid{}, LoadNone{}, PieceLeftOut{}, PieceBack{}, FileReplaced{}, PieceUndone{}, PieceRedone{}, Turned{}, Mirrored{}, Sized{},
 	CountsMended{}, SliceOrdered{}, SliceAgain{}, SliceCancelled{}, SliceRemoved{}, SliceNamed{}, SliceChosen{}, SliceDone{}, SliceFailed{}, SliceSetAside{}, HouseChanged{}, BedTurned{}, BedRenewed{}, MachineChanged{}, MaterialChanged{},
 	RecipeChanged{}, HouseOpened{}, PersonAdded{}, PasswordSet{}, RoleGiven{}, AccountClosed{}, OwnPasswordChanged{}, Several{},
-	MachinesLookedAt{}, SpoolReceived{}, SpoolTold{}, SpoolWeighed{}, SpoolCorrected{}, SpoolPut{},
+	MachinesLookedAt{}, SpoolReceived{}, SpoolTold{}, SpoolWeighed{}, SpoolCorrected{}, SpoolPut{}, PartTold{},
 }
 
 var types = map[string]reflect.Type{}
@@ -563,3 +572,11 @@ func Read(kind string, data []byte) (Event, error) {
 	}
 	return v.Elem().Interface().(Event), nil //nolint:forcetypeassert // types are of Kinds
 }
+
+// What happens to a part that wears out.
+const (
+	PartCounted = "is counted"
+	PartChanged = "is good for something else"
+	PartRenewed = "is new"
+	PartLeft    = "is counted no longer"
+)

@@ -14,9 +14,16 @@ type Point struct {
 	Says problem.Phrase
 }
 
+// WornPart is one of the machine that has done what it is good for: Share times that.
+type WornPart struct {
+	ID    int64
+	Name  string
+	Share float64
+}
+
 // Checklist is what has to be so before anything is started on a machine: its bed, what is in each nozzle that is used,
-// and what hands have to know of the material and the machine. Used are the nozzles, counted from 0.
-func Checklist(m *machine.Machine, of map[string]*machine.Material, used []int) []Point {
+// what of it is worn, and what hands have to know of the material and the machine. Used are the nozzles, counted from 0.
+func Checklist(m *machine.Machine, of map[string]*machine.Material, used []int, worn []WornPart) []Point {
 	out := []Point{{"bed", problem.Say("check bed", m.Name)}}
 	told := map[string]bool{}
 	care := func(key, text string) {
@@ -38,6 +45,9 @@ func Checklist(m *machine.Machine, of map[string]*machine.Material, used []int) 
 		if x := of[material]; x != nil {
 			care(fmt.Sprintf("care %d", n+1), x.Care)
 		}
+	}
+	for _, w := range worn {
+		out = append(out, Point{fmt.Sprintf("worn %d", w.ID), problem.Say("check worn", w.Name, problem.Fixed(100*w.Share, 0))})
 	}
 	care("machine", m.Care)
 	return out

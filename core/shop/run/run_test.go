@@ -10,6 +10,7 @@ import (
 	"pgregory.net/rapid"
 
 	"jobshelf/core/print/machine"
+	"jobshelf/core/shape/problem"
 	"jobshelf/core/shop/run"
 )
 
@@ -140,7 +141,7 @@ func TestAChecklist(t *testing.T) {
 	m := &machine.Machine{Name: "Bowline", NozzlesMM: []float64{0.4, 0.4}, Material: "PLA", ColourName: "blue", Second: machine.NozzleLoad{Material: "Soluble", ColourName: "clear"}, Care: "Wear gloves.", NozzleMaxC: 250}
 	of := map[string]*machine.Material{"PLA": {Name: "PLA", NozzleC: 210}, "Soluble": {Name: "Soluble", NozzleC: 215, Care: "Wear gloves."}, "ABS": {Name: "ABS", NozzleC: 260, Care: "Open a window."}}
 	keys := func(used ...int) (out []string) {
-		for _, p := range run.Checklist(m, of, used) {
+		for _, p := range run.Checklist(m, of, used, nil) {
 			out = append(out, p.Key)
 		}
 		return out
@@ -150,7 +151,14 @@ func TestAChecklist(t *testing.T) {
 	m.Care = ""
 	assert.Equal(t, []string{"bed", "nozzle 2", "care 2"}, keys(1))
 	m.NozzlesMM = m.NozzlesMM[:1]
-	assert.Equal(t, "check loaded alone", run.Checklist(m, of, []int{0})[1].Says.Code)
+	assert.Equal(t, "check loaded alone", run.Checklist(m, of, []int{0}, nil)[1].Says.Code)
+
+	// What is worn is looked at by name, before what hands have to know.
+	m.Care = "Wear gloves."
+	list := run.Checklist(m, of, []int{0}, []run.WornPart{{ID: 7, Name: "Nozzle", Share: 1.25}})
+	assert.Equal(t, run.Point{Key: "worn 7", Says: problem.Say("check worn", "Nozzle", problem.Fixed(125, 0))}, list[2])
+	assert.Equal(t, "machine", list[3].Key)
+	m.Care = ""
 
 	// Other filament goes in at the hotter of the two, never hotter than the machine may be.
 	assert.Equal(t, run.Loading{HotC: 215, ThenC: 210}, run.Load(m, of["Soluble"], of["PLA"]))

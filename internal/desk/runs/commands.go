@@ -135,14 +135,21 @@ func move(ctx context.Context, d *desk.Desk, tx *store.Tx, a desk.Actor, r store
 	return desk.LanesChanged(ctx, d, tx)
 }
 
-// wear lets what lay on the bed wear it; of what came to no end, for as long as it was on.
+// wear lets what lay on the bed wear it, and the machine's parts; of what came to no end, for as long as it was on. Put back
+// by mistake and taken off again, it did so once.
 func wear(ctx context.Context, tx *store.Tx, r store.Run, lost bool, now time.Time) error {
 	if r.StartedAt == nil {
 		return nil
 	}
+	if first, err := tx.Wears(ctx, r.ID); err != nil || !first {
+		return err
+	}
 	lay := r.Seconds
 	if lost {
 		lay = min(lay, max(0, now.Sub(*r.StartedAt).Seconds()))
+	}
+	if err := stores.Wear(ctx, tx, &r, lay); err != nil {
+		return err
 	}
 	return floor.LieOn(ctx, tx, r, lay, now)
 }
@@ -237,7 +244,18 @@ func points(ctx context.Context, q store.Q, r store.Run) ([]run.Point, *store.Ma
 			}
 		}
 	}
-	return run.Checklist(&m.Data, of, used), m, nil
+	parts, err := q.WearParts(ctx, r.MachineID)
+	if err != nil {
+		return nil, nil, err
+	}
+	var worn []run.WornPart
+	for i := range parts {
+		w := &parts[i]
+		if p := w.Part(); p.Worn(w.Done()) && (w.Nozzle == 0 || slices.Contains(used, w.Nozzle-1)) {
+			worn = append(worn, run.WornPart{ID: w.ID, Name: w.Name, Share: p.Share(w.Done())})
+		}
+	}
+	return run.Checklist(&m.Data, of, used, worn), m, nil
 }
 
 // Check says that all is so as it has to be before a run is started, each point by its key.

@@ -55,6 +55,8 @@ type MaterialStock struct {
 type StoresView struct {
 	Spools    []SpoolView     `json:"spools"`
 	Materials []MaterialStock `json:"materials"`
+	Parts     []WearView      `json:"parts" doc:"What wears out on machines, the most worn first"`
+	Beds      []BedBrief      `json:"beds" doc:"That something has lain on"`
 }
 
 // shownEmpty is how long an empty spool is still shown: it may be found that something is on it.
@@ -62,7 +64,7 @@ const shownEmpty = 7 * 24 * time.Hour
 
 // Look shows the stores.
 func Look(ctx context.Context, d *desk.Desk) (StoresView, error) {
-	out := StoresView{Spools: []SpoolView{}, Materials: []MaterialStock{}}
+	out := StoresView{Spools: []SpoolView{}, Materials: []MaterialStock{}, Parts: []WearView{}, Beds: []BedBrief{}}
 	err := d.Store.InTx(ctx, func(tx *store.Tx) error {
 		now := d.Now()
 		out.Spools, out.Materials = out.Spools[:0], out.Materials[:0]
@@ -123,6 +125,9 @@ func Look(ctx context.Context, d *desk.Desk) (StoresView, error) {
 		}
 		for _, m := range by {
 			out.Materials = append(out.Materials, *m)
+		}
+		if out.Parts, out.Beds, err = worn(ctx, tx.Q, machines); err != nil {
+			return err
 		}
 		slices.SortFunc(out.Materials, func(a, b MaterialStock) int { return cmp.Compare(a.Material, b.Material) })
 		return nil

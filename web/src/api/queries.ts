@@ -17,7 +17,9 @@ import {
   type HouseFinishing,
   type MachineNow,
   type PartView,
+  type NewPart,
   type SpoolView,
+  type WearView,
   type RoutineJob,
   type RunCourse,
   type Slip,
@@ -804,6 +806,31 @@ export const useCorrectSpool = () =>
 export const usePutSpool = () =>
   useDeed<At & { place: string }>({
     run: ({ id, ...body }) => take(api.POST('/spools/{id}/place', { ...atSpool(id), body })),
+    touches: ofSpools,
+  })
+export const useAddPart = () =>
+  useDeed<NewPart>({
+    run: (body) => take(api.POST('/wear-parts', { body })),
+    done: (v) => `What ${v.name} does is counted.`,
+    touches: ofSpools,
+  })
+type PartOf = { part: WearView }
+const atPart = (v: PartOf) => ({ params: { path: { id: v.part.id } } })
+export const useSetPart = () =>
+  useDeed<PartOf & Pick<WearView, 'name' | 'nozzle' | 'limit_hours' | 'limit_grams'>>({
+    run: ({ part, ...is }) =>
+      take(api.PUT('/wear-parts/{id}', { ...atPart({ part }), body: { revision: part.revision, ...is } })),
+    touches: ofSpools,
+  })
+export const useRenewPart = () =>
+  useDeed<PartOf>({
+    run: (v) => take(api.POST('/wear-parts/{id}/renew', { ...atPart(v), body: { revision: v.part.revision } })),
+    done: (v) => `${v.part.name} of ${v.part.machine} counts anew.`,
+    touches: ofSpools,
+  })
+export const useRemovePart = () =>
+  useDeed<PartOf>({
+    run: (v) => take(api.POST('/wear-parts/{id}/remove', { ...atPart(v), body: { revision: v.part.revision } })),
     touches: ofSpools,
   })
 export const useWarm = () =>

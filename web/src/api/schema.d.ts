@@ -1550,6 +1550,74 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/wear-parts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Count what a part of a machine does */
+        post: operations["add-part"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/wear-parts/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** What a part is, and what it is good for */
+        put: operations["set-part"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/wear-parts/{id}/remove": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A part is counted no longer */
+        post: operations["remove-part"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/wear-parts/{id}/renew": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A part is new: its count begins anew */
+        post: operations["renew-part"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/workers": {
         parameters: {
             query?: never;
@@ -1640,6 +1708,30 @@ export interface components {
             size: number;
             upload_id: string;
         };
+        BedBrief: {
+            /**
+             * Format: double
+             * @description Something lay on the spot on which it lay longest
+             */
+            hours: number;
+            /**
+             * Format: double
+             * @description Share of its spots that is kept free for that
+             */
+            kept: number;
+            /**
+             * Format: double
+             * @description From how much on a spot is kept free
+             */
+            limit_hours?: number;
+            machine: string;
+            /** Format: int64 */
+            machine_id: number;
+            /** Format: int64 */
+            runs: number;
+            /** Format: date-time */
+            since: string;
+        };
         BedView: {
             /** Format: double */
             cell_mm: number;
@@ -1683,6 +1775,29 @@ export interface components {
         "ByIDCents \"json:\\\"cents\\\" minimum:\\\"1\\\" maximum:\\\"100000000\\\"\" }Body": {
             /** Format: int64 */
             cents: number;
+        };
+        "ByIDPart }Body": {
+            /**
+             * Format: double
+             * @description And g laid; 0: no limit
+             */
+            limit_grams: number;
+            /**
+             * Format: double
+             * @description What it is good for, h of laying; 0: no limit
+             */
+            limit_hours: number;
+            name: string;
+            /**
+             * Format: int64
+             * @description The nozzle that it is, or feeds, counted from 1: what goes through that counts; 0: the whole machine's
+             */
+            nozzle: number;
+            /**
+             * Format: int64
+             * @description The revision of the job that was seen
+             */
+            revision: number;
         };
         "ByIDStruct { Bad ListInt \"json:\\\"bad\\\" maxItems:\\\"1000\\\" doc:\\\"Which copies counted from 0 as they lie on the plate\\\"\"; Reason string \"json:\\\"reasonOmitempty\\\" maxLength:\\\"1000\\\"\" }Body": {
             /** @description Which copies, counted from 0 as they lie on the plate */
@@ -2811,6 +2926,33 @@ export interface components {
              * @description Among the queued runs, from 0
              */
             place: number;
+        };
+        NewPart: {
+            /** Format: double */
+            grams?: number;
+            /**
+             * Format: double
+             * @description That it has done already
+             */
+            hours?: number;
+            /**
+             * Format: double
+             * @description And g laid; 0: no limit
+             */
+            limit_grams: number;
+            /**
+             * Format: double
+             * @description What it is good for, h of laying; 0: no limit
+             */
+            limit_hours: number;
+            /** Format: int64 */
+            machine_id: number;
+            name: string;
+            /**
+             * Format: int64
+             * @description The nozzle that it is, or feeds, counted from 1: what goes through that counts; 0: the whole machine's
+             */
+            nozzle: number;
         };
         NewPassword: {
             new: string;
@@ -4142,7 +4284,11 @@ export interface components {
             used_bytes: number;
         };
         StoresView: {
+            /** @description That something has lain on */
+            beds: components["schemas"]["BedBrief"][];
             materials: components["schemas"]["MaterialStock"][];
+            /** @description What wears out on machines, the most worn first */
+            parts: components["schemas"]["WearView"][];
             spools: components["schemas"]["SpoolView"][];
         };
         SupportMark: {
@@ -4385,6 +4531,55 @@ export interface components {
              * @description How many orientations of its pieces were tried on the machines
              */
             tried: number;
+        };
+        WearView: {
+            /**
+             * Format: double
+             * @description That was laid with it
+             */
+            grams: number;
+            /**
+             * Format: double
+             * @description Something was laid with it
+             */
+            hours: number;
+            /** Format: int64 */
+            id: number;
+            /**
+             * Format: double
+             * @description And g laid; 0: no limit
+             */
+            limit_grams: number;
+            /**
+             * Format: double
+             * @description What it is good for, h of laying; 0: no limit
+             */
+            limit_hours: number;
+            machine: string;
+            /** Format: int64 */
+            machine_id: number;
+            name: string;
+            /**
+             * Format: int64
+             * @description The nozzle that it is, or feeds, counted from 1: what goes through that counts; 0: the whole machine's
+             */
+            nozzle: number;
+            /** Format: int64 */
+            revision: number;
+            /** Format: int64 */
+            runs: number;
+            /**
+             * Format: double
+             * @description Of what it is good for; 0 without a limit
+             */
+            share: number;
+            /**
+             * Format: date-time
+             * @description It was new, or its count began
+             */
+            since: string;
+            /** @enum {string} */
+            stands: "fine" | "soon" | "worn";
         };
         Word: {
             key: string;
@@ -10505,6 +10700,246 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Arrived"];
                 };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "add-part": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPart"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": number;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "set-part": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ByIDPart }Body"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "remove-part": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Versioned"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "renew-part": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Versioned"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Unauthorized */
             401: {

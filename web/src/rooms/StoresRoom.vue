@@ -11,6 +11,7 @@ import { useFormats } from '../composables/format'
 import { useKeys } from '../composables/keys'
 import { usePanel } from '../composables/panels'
 import { useRoomTitle } from '../composables/title'
+import WearTable from '../components/WearTable.vue'
 import { spoolMark as mark } from '../components/spools'
 
 const f = useFormats()
@@ -134,9 +135,11 @@ useKeys('Stores', [
               </li>
             </ul>
           </section>
+          <WearTable v-if="!search" :parts="query.data.value!.parts" :beds="query.data.value!.beds" />
         </div>
         <SpoolPanel v-if="chosen" ref="panel" :spool="chosen" class="one" />
       </div>
+      <WearTable v-if="!all.length" :parts="query.data.value!.parts" :beds="query.data.value!.beds" />
     </RoomState>
     <SidePanel v-model="comes" label="Spools have come" :width="480"><ReceiveForm @done="came" /></SidePanel>
   </article>

@@ -4,23 +4,25 @@ import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
 import { createMemoryHistory, createRouter } from 'vue-router'
 import { createVuetify } from 'vuetify'
 import * as components from 'vuetify/components'
-import type { SpoolView, StoresView } from '../api/client'
+import type { SpoolView, StoresView, WearView } from '../api/client'
 import StoresRoom from './StoresRoom.vue'
 
 const server = vi.hoisted(() => ({ answers: {} as Record<string, unknown>, asked: [] as unknown[] }))
 vi.mock('../api/client', async (original) => {
   const path = (p: string, o?: { params?: { path?: Record<string, unknown> } }) =>
     p.replace(/\{(\w+)\}/g, (_, k: string) => String(o?.params?.path?.[k]))
+  const said = async (p: string, o?: { body?: unknown }) => {
+    server.asked.push([path(p, o as object), o?.body])
+    return { data: [9], response: { ok: true, status: 200 } }
+  }
   const api = {
     GET: async (p: string, o?: object) => ({
       data: server.answers[path(p, o)],
       response: { ok: path(p, o) in server.answers, status: 200 },
       error: {},
     }),
-    POST: async (p: string, o?: { body?: unknown }) => {
-      server.asked.push([path(p, o as object), o?.body])
-      return { data: [9], response: { ok: true, status: 200 } }
-    },
+    POST: said,
+    PUT: said,
   }
   return { ...(await original<object>()), api }
 })
@@ -42,7 +44,26 @@ const spool = (id: number, more: Partial<SpoolView> = {}): SpoolView => ({
   revision: 4,
   ...more,
 })
+const part = (id: number, more: Partial<WearView> = {}): WearView => ({
+  id,
+  machine_id: 3,
+  machine: 'Halyard',
+  name: 'Nozzle',
+  nozzle: 1,
+  limit_hours: 600,
+  limit_grams: 0,
+  hours: 90,
+  grams: 1100,
+  runs: 12,
+  since: '2026-07-01T10:00:00Z',
+  share: 0.15,
+  stands: 'fine',
+  revision: 3,
+  ...more,
+})
 const stores: StoresView = {
+  parts: [],
+  beds: [],
   materials: [
     { material: 'PETG', left_grams: 90, promised_grams: 120, spools: 1 },
     { material: 'PLA', left_grams: 800, promised_grams: 0, spools: 2 },
@@ -70,6 +91,7 @@ async function room(v: StoresView) {
     ]
   server.answers['/house'] = {
     house: { locale: 'en-GB', currency: 'EUR', time_zone: 'UTC' },
+    machines: [{ id: 3, data: { name: 'Halyard', nozzles_mm: [0.4, 0.6] } }],
     materials: [
       { id: 1, data: { name: 'PLA', spool_grams: 1000, drying: '45 °C' } },
       { id: 2, data: { name: 'PETG', spool_grams: 750, drying: '' } },
@@ -105,7 +127,7 @@ const chosen = () => shown!.find('.one h2').text()
 describe('the stores', () => {
   it('show what is left by material, more promised than there is, and what to see to', async () => {
     const w = await room(stores)
-    expect(w.findAll('.list h2').map((h) => h.text().replace(/\s+/g, ' '))).toEqual([
+    expect(w.findAll('.list section:not(.wear) h2').map((h) => h.text().replace(/\s+/g, ' '))).toEqual([
       'PETG 90.0 g on 1 spool · 120 g promised to runs▲ more than there is',
       'PLA 800 g on 2 spools',
     ])
@@ -183,8 +205,90 @@ describe('the stores', () => {
       ['/spools/1/corrected', { revision: 4, grams: -12.5, why: 'a test at the machine' }],
     ])
   })
+  it('tell what wears out, and count anew only when it was said twice', async () => {
+    const w = await room({
+      ...stores,
+      parts: [
+        part(7, { share: 1.02, stands: 'worn', hours: 612 }),
+        part(8, { name: 'Belts', nozzle: 0, share: 0.93, stands: 'soon' }),
+        part(9, { name: 'Fan', limit_hours: 0, share: 0 }),
+      ],
+      beds: [
+        {
+          machine_id: 3,
+          machine: 'Halyard',
+          hours: 41.3,
+          limit_hours: 40,
+          kept: 0.05,
+          runs: 9,
+          since: '2026-07-01T10:00:00Z',
+        },
+      ],
+    })
+    const rows = w.findAll('.wear tbody tr').map((r) => r.text().replace(/\s+/g, ' '))
+    expect(rows[0]).toContain('Nozzle Halyard, nozzle 1')
+    expect(rows[0]).toContain('▲ 102 % of 600 h')
+    expect(rows[1]).toContain('◐ 93 %')
+    expect(rows[2]).toContain('no limit')
+    expect(rows[3]).toContain('41 h at its most worn spot')
+    expect(rows[3]).toContain('▲ 5 % kept free from 40 h on')
+    const button = (text: string) => w.findAll('.wear tbody button').find((b) => b.text() === text)!
+    await button('It is new').trigger('click')
+    expect(server.asked, 'asked once more').toEqual([])
+    await button('Yes, it is new').trigger('click')
+    await flushPromises()
+    await button('Leave off').trigger('click')
+    await button('Yes, forget it').trigger('click')
+    await flushPromises()
+    expect(server.asked).toEqual([
+      ['/wear-parts/7/renew', { revision: 3 }],
+      ['/wear-parts/7/remove', { revision: 3 }],
+    ])
+  })
+  it('count another part, and change one', async () => {
+    const w = await room({ ...stores, parts: [part(7)] })
+    const fill = async (values: Record<string, string>) => {
+      await vi.waitFor(() => expect(document.querySelector('form.part')).toBeTruthy())
+      const form = document.querySelector('form.part')!
+      for (const [label, value] of Object.entries(values)) {
+        const input = [...form.querySelectorAll('input')].find(
+          (i) => i.closest('.v-input')?.querySelector('label')?.textContent === label,
+        )!
+        input.value = value
+        input.dispatchEvent(new Event('input'))
+      }
+      await flushPromises()
+      return form
+    }
+    const choose = async (select: HTMLSelectElement, k: number) => {
+      select.value = select.options[k]!.value
+      select.dispatchEvent(new Event('change'))
+      await flushPromises()
+    }
+    await w.find('#count-part').trigger('click')
+    let form = await fill({ 'Name, as it is called in the house': ' Nozzle 2 ', 'Good for': 'long' })
+    await choose(form.querySelector('select')!, 0)
+    await choose(form.querySelectorAll('select')[1]!, 2)
+    const save = () => form.querySelector<HTMLButtonElement>('button[type=submit]')!
+    expect(save().disabled, 'no number').toBe(true)
+    form = await fill({ 'Good for': '500', 'Has done already': '20' })
+    form.dispatchEvent(new Event('submit', { cancelable: true }))
+    await flushPromises()
+    const is = { name: 'Nozzle 2', nozzle: 2, limit_hours: 500, limit_grams: 0 }
+    expect(server.asked).toEqual([['/wear-parts', { ...is, machine_id: 3, hours: 20, grams: 0 }]])
+    await w.findAll('.wear tbody button')[1]!.trigger('click')
+    await flushPromises()
+    expect(document.querySelector('form.part h2')!.textContent).toBe('Change Nozzle')
+    form = await fill({ or: '7000' })
+    form.dispatchEvent(new Event('submit', { cancelable: true }))
+    await flushPromises()
+    expect(server.asked[1]).toEqual([
+      '/wear-parts/7',
+      { revision: 3, name: 'Nozzle', nozzle: 1, limit_hours: 600, limit_grams: 7000 },
+    ])
+  })
   it('take in what has come', async () => {
-    const w = await room({ materials: [], spools: [] })
+    const w = await room({ materials: [], spools: [], parts: [], beds: [] })
     expect(w.text()).toContain('No spools are in the books yet.')
     await press('n')
     await vi.waitFor(() => expect(document.querySelector('.come')).toBeTruthy())
