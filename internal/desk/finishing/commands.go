@@ -411,6 +411,9 @@ func charged(ctx context.Context, d *desk.Desk, a desk.Actor, l charge.Line) err
 // Waits tells of each job that was not fetched: its member, once, and after as long again that it is the house's.
 func Waits(ctx context.Context, d *desk.Desk) error {
 	h, err := d.Store.Finishing(ctx)
+	if errors.Is(err, store.ErrNotFound) { // there is no house yet
+		return nil
+	}
 	if err != nil || h.FetchDays <= 0 {
 		return err
 	}

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
 import type { WearView } from '../api/client'
-import { useAddPart, useHouse, useSetPart } from '../api/queries'
+import { useAddPart, useHouse, useRemovePart, useSetPart } from '../api/queries'
 import { useFormats } from '../composables/format'
 import { useUnsaved } from '../composables/unsaved'
 
@@ -12,6 +12,13 @@ const f = useFormats()
 const house = useHouse()
 const add = useAddPart()
 const set = useSetPart()
+const remove = useRemovePart()
+/** It is asked once more: what it has done is forgotten. */
+const sure = ref(false)
+function leaveOff() {
+  if (!sure.value) sure.value = true
+  else if (props.part) remove.mutate({ part: props.part }, { onSuccess: () => emit('done') })
+}
 const machines = computed(() => house.data.value?.machines ?? [])
 const typed = (v?: number) => (v ? f.value.typed(v) : '')
 const machine = ref(props.part?.machine_id)
@@ -84,6 +91,9 @@ function save() {
       :disabled="!body || add.isPending.value || set.isPending.value"
       >{{ part ? 'Save' : 'Count it' }}</v-btn
     >
+    <v-btn v-if="part" variant="text" :color="sure ? 'error' : undefined" @click="leaveOff">{{
+      sure ? 'Yes, forget what it has done' : 'Count it no longer'
+    }}</v-btn>
   </form>
 </template>
 

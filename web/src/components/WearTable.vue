@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { ref } from 'vue'
 import type { StoresView, WearView } from '../api/client'
-import { useRemovePart, useRenewPart } from '../api/queries'
+import { useRenewPart } from '../api/queries'
 import { useFormats } from '../composables/format'
 import { usePanel } from '../composables/panels'
 import SidePanel from './SidePanel.vue'
@@ -11,22 +11,21 @@ import WearForm from './WearForm.vue'
 defineProps<{ parts: StoresView['parts']; beds: StoresView['beds'] }>()
 const f = useFormats()
 const renew = useRenewPart()
-const remove = useRemovePart()
 const writes = ref(false)
 usePanel(writes)
-const of = ref<WearView>()
+const chosen = ref<WearView>()
 function write(part?: WearView) {
-  of.value = part
+  chosen.value = part
   writes.value = true
 }
-/** Which is asked once more about: a count that is begun anew, or left, is gone. */
-const sure = ref<{ id: number; what: 'renew' | 'remove' }>()
-const asks = (p: WearView, what: 'renew' | 'remove') => sure.value?.id === p.id && sure.value.what === what
-function said(p: WearView, what: 'renew' | 'remove') {
-  if (!asks(p, what)) return void (sure.value = { id: p.id, what })
+/** Which is asked once more about: a count that begins anew is gone. */
+const sure = ref<number>()
+function isNew(part: WearView) {
+  if (sure.value !== part.id) return void (sure.value = part.id)
   sure.value = undefined
-  ;(what === 'renew' ? renew : remove).mutate({ part: p })
+  renew.mutate({ part })
 }
+const of = (done: string, limit?: string | number) => (limit ? `${done} of ${limit}` : done)
 const marks = { fine: '', soon: '◐', worn: '▲' }
 const hours = (h: number) => `${f.value.number(h, h < 10 ? 1 : 0)} h`
 </script>
@@ -46,8 +45,6 @@ const hours = (h: number) => `${f.value.number(h, h < 10 ? 1 : 0)} h`
         <tr>
           <th scope="col">Part</th>
           <th scope="col">Has done</th>
-          <th scope="col">Of</th>
-          <th scope="col">Since</th>
           <td />
         </tr>
       </thead>
@@ -57,11 +54,7 @@ const hours = (h: number) => `${f.value.number(h, h < 10 ? 1 : 0)} h`
             {{ p.name }}
             <span class="quiet small">{{ p.machine }}{{ p.nozzle ? `, nozzle ${p.nozzle}` : '' }}</span>
           </th>
-          <td class="num">
-            {{ hours(p.hours) }}, {{ f.grams(p.grams) }}
-            <span class="small quiet">in {{ p.runs }} {{ p.runs === 1 ? 'run' : 'runs' }}</span>
-          </td>
-          <td class="num">
+          <td>
             <template v-if="p.limit_hours || p.limit_grams">
               <meter
                 :value="Math.min(1, p.share)"
@@ -69,59 +62,43 @@ const hours = (h: number) => `${f.value.number(h, h < 10 ? 1 : 0)} h`
                 max="1"
                 :aria-label="`${f.number(100 * p.share, 0)} % used`"
               />
-              <span :class="{ note: p.stands !== 'fine' }"
-                >{{ marks[p.stands] }} {{ f.number(100 * p.share, 0) }} %</span
-              >
-              <span class="small quiet">
-                of
-                {{
-                  [p.limit_hours && hours(p.limit_hours), p.limit_grams && f.grams(p.limit_grams)]
-                    .filter(Boolean)
-                    .join(' or ')
-                }}</span
+              <span class="num" :class="{ note: p.stands !== 'fine' }">
+                {{ marks[p.stands] }} {{ f.number(100 * p.share, 0) }} %</span
               >
             </template>
             <span v-else class="quiet">no limit</span>
-          </td>
-          <td class="small">{{ f.dayOf(p.since) }}</td>
-          <td class="acts">
-            <v-btn size="x-small" :color="asks(p, 'renew') ? 'primary' : undefined" @click="said(p, 'renew')">{{
-              asks(p, 'renew') ? 'Yes, it is new' : 'It is new'
-            }}</v-btn>
-            <v-btn size="x-small" variant="text" @click="write(p)">Change</v-btn>
-            <v-btn
-              size="x-small"
-              variant="text"
-              :color="asks(p, 'remove') ? 'error' : undefined"
-              @click="said(p, 'remove')"
-              >{{ asks(p, 'remove') ? 'Yes, forget it' : 'Leave off' }}</v-btn
+            <span class="small quiet"
+              >{{ of(hours(p.hours), p.limit_hours && hours(p.limit_hours)) }},
+              {{ of(f.grams(p.grams), p.limit_grams && f.grams(p.limit_grams)) }}; since {{ f.dayOf(p.since) }}</span
             >
+          </td>
+          <td class="acts">
+            <v-btn size="small" :color="sure === p.id ? 'primary' : undefined" @click="isNew(p)">{{
+              sure === p.id ? 'Yes, it is new' : 'It is new'
+            }}</v-btn>
+            <v-btn size="small" variant="text" @click="write(p)">Change</v-btn>
           </td>
         </tr>
         <tr v-for="b in beds" :key="`bed ${b.machine_id}`" :class="{ worn: b.kept > 0 }">
           <th scope="row">
             Bed <span class="quiet small">{{ b.machine }}</span>
           </th>
-          <td class="num">
-            {{ hours(b.hours) }} at its most worn spot
-            <span class="small quiet">in {{ b.runs }} {{ b.runs === 1 ? 'run' : 'runs' }}</span>
-          </td>
-          <td class="num">
-            <template v-if="b.limit_hours">
-              <span :class="{ note: b.kept > 0 }"
-                >{{ b.kept > 0 ? '▲ ' : '' }}{{ f.number(100 * b.kept, 0) }} % kept free</span
-              >
-              <span class="small quiet"> from {{ hours(b.limit_hours) }} on</span>
-            </template>
+          <td>
+            <span v-if="b.limit_hours" class="num" :class="{ note: b.kept > 0 }"
+              >{{ b.kept > 0 ? '▲ ' : '' }}{{ f.number(100 * b.kept, 0) }} % kept free</span
+            >
             <span v-else class="quiet">no limit</span>
+            <span class="small quiet"
+              >{{ of(hours(b.hours), b.limit_hours && hours(b.limit_hours)) }} at its most worn spot; since
+              {{ f.dayOf(b.since) }}</span
+            >
           </td>
-          <td class="small">{{ f.dayOf(b.since) }}</td>
-          <td class="small"><RouterLink to="/house">turn or renew it</RouterLink></td>
+          <td class="acts"><RouterLink to="/house">turn or renew it</RouterLink></td>
         </tr>
       </tbody>
     </table>
-    <SidePanel v-model="writes" :label="of ? `Change ${of.name}` : 'Count another part'" :width="420">
-      <WearForm :key="of?.id ?? 0" :part="of" @done="writes = false" />
+    <SidePanel v-model="writes" :label="chosen ? `Change ${chosen.name}` : 'Count another part'" :width="420">
+      <WearForm :key="chosen?.id ?? 0" :part="chosen" @done="writes = false" />
     </SidePanel>
   </section>
 </template>
@@ -161,14 +138,15 @@ tr.soon th {
   font-weight: 600;
 }
 meter {
-  width: 54px;
+  width: 90px;
   height: 10px;
 }
 .note {
   color: var(--attention-words);
 }
-.acts {
+td.acts {
   white-space: nowrap;
   text-align: right;
+  padding-right: 0;
 }
 </style>
