@@ -17,7 +17,7 @@ const usage = `jobshelf: the desk of a 3D-print service
 
   jobshelf serve     serve the app and work on checks    [--listen 127.0.0.1:8080] [--database URL] [--no-work] [--no-devices] [--https]
                      [--proxies ADDRESS,…] [--member-mb 2000] [--all-gb 0] [--sign-ins-per-minute 10] [--grace 20s]
-                     [--metrics 127.0.0.1:9180] [--keep-variants 2160h] [--keep-tried 1440h], and as work
+                     [--metrics 127.0.0.1:9180] [--keep-variants 2160h] [--keep-tried 1440h] [--keep-files 0], and as work
   jobshelf work      only work on models, beside a server  [--database URL] [--parallel 2] [--memory MB] [--queues counter,bench,night] [--upload-mb 300]
                      [--most-triangles N] [--most-vertices N] [--most-unpacked-bytes N]
   jobshelf devices   only drive machines on a line, beside a server with --no-devices  [--database URL] [--name NAME] [--lease 15s] [--lost-after 90s]

@@ -53,6 +53,7 @@ type serveOptions struct {
 	metrics          string        // a loopback address for scrapes; empty: none
 	keepVariants     time.Duration // what nobody chose, once its job is over; 0: as usual
 	keepTried        time.Duration
+	keepFiles        time.Duration // of jobs that are over; 0: for ever
 }
 
 func flags(name string, errOut io.Writer) *flag.FlagSet {
@@ -103,6 +104,7 @@ func serve(ctx context.Context, args []string, out, errOut io.Writer) (int, erro
 	f.StringVar(&o.metrics, "metrics", "", "")
 	f.DurationVar(&o.keepVariants, "keep-variants", variantsKept, "")
 	f.DurationVar(&o.keepTried, "keep-tried", triedKept, "")
+	f.DurationVar(&o.keepFiles, "keep-files", 0, "")
 	if f.Parse(args) != nil || !o.sound() || f.NArg() > 0 {
 		return 2, errUsage
 	}
@@ -242,7 +244,11 @@ const triedKept = 60 * 24 * time.Hour
 func sweep(ctx context.Context, s *store.Store, o serveOptions, log *slog.Logger) {
 	variants, tried := cmp.Or(o.keepVariants, variantsKept), cmp.Or(o.keepTried, triedKept)
 	for {
-		err := errors.Join(s.DropVariants(ctx, variants), s.SweepBlobs(ctx, 24*time.Hour), s.SweepTried(ctx, tried), s.SweepSessions(ctx))
+		var err error
+		if o.keepFiles > 0 {
+			err = s.DropFiles(ctx, o.keepFiles)
+		}
+		err = errors.Join(err, s.DropVariants(ctx, variants), s.SweepBlobs(ctx, 24*time.Hour), s.SweepTried(ctx, tried), s.SweepSessions(ctx))
 		if err != nil && ctx.Err() == nil {
 			log.Error("sweep", "err", err)
 		}

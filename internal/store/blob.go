@@ -163,6 +163,36 @@ func (q Q) DropVariants(ctx context.Context, olderThan time.Duration) error {
 		AND (p.layers_id IS NOT NULL OR p.gcode_id IS NOT NULL OR p.standing_id IS NOT NULL)`, olderThan.Seconds())
 }
 
+// DropFiles lets go of all files of jobs that have been over for a time: models, layers and programs. What they were, what
+// they took, their history and their pictures stay; the next sweep takes the files.
+func (q Q) DropFiles(ctx context.Context, olderThan time.Duration) error {
+	over, err := all[struct{ ID int64 }](ctx, q, `SELECT j.id FROM job j WHERE j.state IN ('fetched', 'left behind', 'sent back', 'withdrawn')
+		AND coalesce((SELECT max(e.at) FROM event e WHERE e.job_id = j.id), j.created_at) < now() - make_interval(secs => $1)
+		AND (EXISTS (SELECT FROM piece p JOIN version v ON v.piece_id = p.id WHERE p.job_id = j.id AND (v.blob_id IS NOT NULL OR v.view_id IS NOT NULL))
+			OR EXISTS (SELECT FROM slice s JOIN plate l ON l.slice_id = s.id WHERE s.job_id = j.id AND (l.layers_id IS NOT NULL OR l.gcode_id IS NOT NULL OR l.standing_id IS NOT NULL))
+			OR EXISTS (SELECT FROM share h JOIN run r ON r.id = h.run_id WHERE h.job_id = j.id AND r.gcode_id IS NOT NULL))`, olderThan.Seconds())
+	if err != nil || len(over) == 0 {
+		return err
+	}
+	ids := make([]int64, len(over))
+	for k, j := range over {
+		ids[k] = j.ID
+	}
+	for _, sql := range []string{
+		`UPDATE version v SET blob_id = NULL, view_id = NULL FROM piece p WHERE p.id = v.piece_id AND p.job_id = ANY($1) AND (v.blob_id IS NOT NULL OR v.view_id IS NOT NULL)`,
+		`UPDATE plate l SET layers_id = NULL, gcode_id = NULL, standing_id = NULL FROM slice s WHERE s.id = l.slice_id AND (l.layers_id IS NOT NULL OR l.gcode_id IS NOT NULL OR l.standing_id IS NOT NULL)
+			AND (s.job_id = ANY($1) OR EXISTS (SELECT FROM run r JOIN share h ON h.run_id = r.id WHERE r.plate_id = l.id AND h.job_id = ANY($1)))
+			AND NOT EXISTS (SELECT FROM run r WHERE r.plate_id = l.id AND EXISTS (SELECT FROM share h WHERE h.run_id = r.id AND h.job_id <> ALL($1)))`,
+		`UPDATE run r SET gcode_id = NULL WHERE r.gcode_id IS NOT NULL AND EXISTS (SELECT FROM share h WHERE h.run_id = r.id AND h.job_id = ANY($1))
+			AND NOT EXISTS (SELECT FROM share h WHERE h.run_id = r.id AND h.job_id <> ALL($1))`,
+	} {
+		if err := q.exec(ctx, sql, ids); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 // Upload is a file that has arrived and is not yet part of a job.
 type Upload struct {
 	ID       string

@@ -404,9 +404,9 @@ func (q Q) EndedJobs(ctx context.Context, member int64, words []string, most int
 	}
 	return all[Ended](ctx, q, `SELECT * FROM (
 			SELECT j.id, j.title, p.name, j.purpose, j.state, j.reason, coalesce((SELECT max(e.at) FROM event e WHERE e.job_id = j.id), j.created_at) AS ended
-			FROM job j JOIN person p ON p.id = j.member_id
+			FROM job j JOIN person p ON p.id = j.member_id LEFT JOIN (SELECT job_id, string_agg(name, ' ') AS names FROM piece GROUP BY job_id) x ON x.job_id = j.id
+			CROSS JOIN LATERAL (SELECT lower(concat_ws(' ', j.id, j.title, p.name, j.purpose, j.wish, j.reason, j.state, x.names)) AS text OFFSET 0) known
 			WHERE (j.state IN ('sent back', 'withdrawn', 'left behind') OR j.state = 'fetched' AND cardinality($2::text[]) > 0) AND ($1 = 0 OR j.member_id = $1)
-			AND NOT EXISTS (SELECT 1 FROM unnest($2::text[]) w WHERE position(lower(w) IN lower(concat_ws(' ', j.id, j.title, p.name, j.purpose, j.wish, j.reason, j.state,
-				(SELECT string_agg(x.name, ' ') FROM piece x WHERE x.job_id = j.id)))) = 0)
+			AND NOT EXISTS (SELECT 1 FROM unnest($2::text[]) w WHERE position(lower(w) IN known.text) = 0)
 		) e ORDER BY ended DESC, id DESC LIMIT $3`, member, words, most)
 }

@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"strings"
 	"sync"
 	"testing"
 	"time"
@@ -201,6 +202,78 @@ func TestVariantsGoAfterATime(t *testing.T) {
 	assert.Equal(t, []string{"approved, chosen: false", "approved, chosen: true", "fetched, chosen: true"}, has())
 	require.NoError(t, s.SweepBlobs(ctx, -time.Hour))
 	assert.Equal(t, 3, count(t, s, `SELECT count(*) FROM blob`))
+}
+
+// The files of what has been over for a time can go; what is open keeps all of its own, and what it shares.
+func TestFilesOfWhatIsOverGoAfterATime(t *testing.T) {
+	s := pgtest.New(t)
+	person, err := s.AddPerson(ctx, store.Person{Login: "A", Name: "A", Role: "member"})
+	require.NoError(t, err)
+	var machine int64
+	require.NoError(t, s.Pool.QueryRow(ctx, `INSERT INTO machine (name, data) VALUES ('m', '{}') RETURNING id`).Scan(&machine))
+	blob := func(text string) *int64 {
+		b, err := s.PutBlob(ctx, strings.NewReader(text))
+		require.NoError(t, err)
+		return &b.ID
+	}
+	jobs := map[string]int64{}
+	plates := map[string]int64{}
+	for _, name := range []string{"fetched", "withdrawn", "in production", "fetched lately"} {
+		id, err := s.AddJob(ctx, store.Job{Title: name, MemberID: person, Purpose: "everyday"})
+		require.NoError(t, err)
+		require.NoError(t, s.SetState(ctx, id, strings.TrimSuffix(name, " lately"), ""))
+		_, err = s.AddPiece(ctx, store.Piece{JobID: id, Name: name + ".stl", Copies: 1, BlobID: blob("model " + name)})
+		require.NoError(t, err)
+		slice, err := s.AddSlice(ctx, store.Slice{JobID: id, MachineID: machine, Pieces: []revision.Piece{}}, 0)
+		require.NoError(t, err)
+		require.NoError(t, s.AddPlate(ctx, store.Plate{SliceID: slice, N: 1, Spots: []slicing.Spot{}, GCodeID: blob("program " + name), LayersID: blob("layers " + name)}))
+		all, err := s.Plates(ctx, slice)
+		require.NoError(t, err)
+		jobs[name], plates[name] = id, all[0].ID
+		at := "now()"
+		if name != "fetched lately" {
+			at = "now() - interval '90 days'"
+		}
+		_, err = s.Pool.Exec(ctx, `UPDATE job SET created_at = now() - interval '100 days' WHERE id = $1`, id)
+		require.NoError(t, err)
+		_, err = s.Pool.Exec(ctx, `INSERT INTO event (at, job_id, what, kind, name) VALUES (`+at+`, $1, '', 'job', 'x')`, id)
+		require.NoError(t, err)
+	}
+	runs := map[string]int64{}
+	for _, of := range [][]string{{"fetched"}, {"withdrawn", "in production"}, {"fetched lately"}} {
+		r := store.Run{MachineID: machine, State: "off the machine", Seconds: 60, PlateID: new(plates[of[0]]), GCodeID: blob("program " + of[0])}
+		for _, j := range of {
+			r.Shares = append(r.Shares, store.Share{JobID: jobs[j], Seconds: 60})
+		}
+		runs[of[0]], err = s.AddRun(ctx, r)
+		require.NoError(t, err)
+	}
+	has := func() (names []string) {
+		for _, sql := range []string{
+			`SELECT 'model ' || p.name FROM version v JOIN piece p ON p.id = v.piece_id WHERE v.blob_id IS NOT NULL`,
+			`SELECT 'plate ' || j.title FROM plate l JOIN slice s ON s.id = l.slice_id JOIN job j ON j.id = s.job_id WHERE l.gcode_id IS NOT NULL AND l.layers_id IS NOT NULL`,
+			`SELECT 'run ' || r.id FROM run r WHERE r.gcode_id IS NOT NULL`,
+		} {
+			rows, err := s.Pool.Query(ctx, sql+" ORDER BY 1")
+			require.NoError(t, err)
+			for rows.Next() {
+				var name string
+				require.NoError(t, rows.Scan(&name))
+				names = append(names, name)
+			}
+			require.NoError(t, rows.Err())
+		}
+		return names
+	}
+	everything := has()
+	require.Len(t, everything, 4+4+3)
+	require.NoError(t, s.DropFiles(ctx, 95*24*time.Hour))
+	assert.Equal(t, everything, has(), "none is so old")
+	for range 2 {
+		require.NoError(t, s.DropFiles(ctx, 30*24*time.Hour))
+		assert.Equal(t, []string{"model fetched lately.stl", "model in production.stl", "plate fetched lately", "plate in production", "plate withdrawn",
+			fmt.Sprint("run ", runs["withdrawn"]), fmt.Sprint("run ", runs["fetched lately"])}, has(), "the plate of what was withdrawn lies under somebody else's parts, too")
+	}
 }
 
 // A session that has ended stays ended, whatever a request writes that began before.

@@ -92,8 +92,10 @@ func Open(ctx context.Context, url string) (*Store, error) {
 	}
 	cfg.MaxConns = max(cfg.MaxConns, 16)
 	cfg.ConnConfig.ConnectTimeout = connectWait
-	if p := cfg.ConnConfig.RuntimeParams; p[idleParam] == "" {
-		p[idleParam] = strconv.FormatInt(idleInTx.Milliseconds(), 10)
+	for name, usual := range map[string]string{idleParam: strconv.FormatInt(idleInTx.Milliseconds(), 10), "jit": "off"} { // to compile a query takes longer than ours run
+		if p := cfg.ConnConfig.RuntimeParams; p[name] == "" {
+			p[name] = usual
+		}
 	}
 	pool, err := pgxpool.NewWithConfig(ctx, cfg)
 	if err != nil {

@@ -2,6 +2,7 @@ package decide_test
 
 import (
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -9,6 +10,9 @@ import (
 	"jobshelf/internal/desk"
 	"jobshelf/internal/desk/decide"
 	"jobshelf/internal/desk/desktest"
+	"jobshelf/internal/desk/intake"
+	"jobshelf/internal/desk/runs"
+	"jobshelf/internal/store"
 )
 
 // A job that was sent back or withdrawn lies where its member and the desk find it, with what was said; nobody else
@@ -47,4 +51,16 @@ func TestNothingVanishes(t *testing.T) {
 	done, _ := h.At("fetched")
 	assert.NotContains(t, ids(h.Cato, ""), done)
 	assert.Contains(t, ids(h.Cato, "fetched"), done)
+	// Where its files were let go of, it is still shown, with what it took; they are not there any more.
+	was := h.Job(done)
+	require.NoError(t, h.Store.DropFiles(ctx, -time.Hour))
+	is := h.Job(done)
+	assert.False(t, is.PieceSet[0].Viewable)
+	_, err := intake.ModelFile(ctx, h.Desk, h.Cato, is.PieceSet[0].ID, 1)
+	require.ErrorIs(t, err, store.ErrNotFound)
+	_, err = runs.Machine(ctx, h.Desk, h.Machines[0].ID)
+	require.NoError(t, err)
+	is.PieceSet[0].Viewable, is.PieceSet[0].Versions = was.PieceSet[0].Viewable, was.PieceSet[0].Versions
+	assert.Equal(t, was.PieceSet, is.PieceSet)
+	assert.Equal(t, was.History, is.History)
 }

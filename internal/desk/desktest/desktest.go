@@ -72,7 +72,7 @@ func (q *Queue) Cancel(_ context.Context, _ *store.Tx, id int64) error {
 
 // House is the demo house at noon of a Tuesday, with its people.
 type House struct {
-	T           *testing.T
+	T           testing.TB
 	Store       *store.Store
 	Desk        *desk.Desk
 	Queue       *Queue
@@ -83,7 +83,7 @@ type House struct {
 }
 
 // Open makes one.
-func Open(t *testing.T) *House {
+func Open(t testing.TB) *House {
 	t.Helper()
 	h := &House{T: t, Store: pgtest.New(t), Queue: &Queue{Last: 100}}
 	_, err := demo.SetUp(ctx, h.Store)

@@ -56,12 +56,15 @@ const hours = (h: number) => `${f.value.number(h, h < 10 ? 1 : 0)} h`
           </th>
           <td>
             <template v-if="p.limit_hours || p.limit_grams">
-              <meter
-                :value="Math.min(1, p.share)"
-                min="0"
-                max="1"
-                :aria-label="`${f.number(100 * p.share, 0)} % used`"
-              />
+              <span
+                class="bar"
+                role="meter"
+                aria-valuemin="0"
+                aria-valuemax="100"
+                :aria-valuenow="Math.round(100 * p.share)"
+                :aria-label="`What ${p.name} of ${p.machine} has done of what it is good for`"
+                ><i :class="p.stands" :style="{ width: `${100 * Math.min(1, p.share)}%` }"
+              /></span>
               <span class="num" :class="{ note: p.stands !== 'fine' }">
                 {{ marks[p.stands] }} {{ f.number(100 * p.share, 0) }} %</span
               >
@@ -137,9 +140,22 @@ tr.worn th,
 tr.soon th {
   font-weight: 600;
 }
-meter {
+.bar {
+  display: inline-block;
   width: 90px;
-  height: 10px;
+  height: 8px;
+  margin-right: 8px;
+  border: 1px solid var(--rule);
+  background: var(--card);
+}
+.bar i {
+  display: block;
+  height: 100%;
+  background: var(--accent);
+}
+.bar .worn,
+.bar .soon {
+  background: var(--attention);
 }
 .note {
   color: var(--attention-words);

@@ -47,6 +47,8 @@ const emptyOnes = computed(() => {
     of: shown.value.filter((s) => s.material === material),
   }))
 })
+const worn = computed(() => query.data.value?.parts.filter((p) => p.stands === 'worn').length ?? 0)
+const toWear = () => document.querySelector('.wear')?.scrollIntoView({ block: 'center', behavior: 'smooth' })
 const inOrder = computed(() => groups.value.flatMap((g) => g.of))
 const id = ref<number>()
 const chosen = computed(() => inOrder.value.find((s) => s.id === id.value) ?? inOrder.value[0])
@@ -88,6 +90,9 @@ useKeys('Stores', [
         class="search"
         @keydown.esc="search = ''"
       />
+      <button v-if="worn" id="worn" type="button" class="note" @click="toWear">
+        ▲ {{ worn === 1 ? 'a part is worn' : `${worn} parts are worn` }}
+      </button>
       <v-btn id="comes" color="primary" variant="flat" @click="comes = true"
         >Spools have come <kbd class="on">N</kbd></v-btn
       >
@@ -210,6 +215,9 @@ header .v-btn {
 }
 .note {
   color: var(--attention-words);
+}
+header .note {
+  text-decoration: underline;
 }
 .one {
   position: sticky;

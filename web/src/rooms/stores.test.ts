@@ -228,6 +228,8 @@ describe('the stores', () => {
     const rows = w.findAll('.wear tbody tr').map((r) => r.text().replace(/\s+/g, ' '))
     expect(rows[0]).toContain('Nozzle Halyard, nozzle 1')
     expect(rows[0]).toContain('▲ 102 %612 h of 600 h, 1,100 g; since')
+    expect(w.find('#worn').text()).toBe('▲ a part is worn')
+    expect(w.find('.bar').attributes('aria-valuenow')).toBe('102')
     expect(rows[1]).toContain('◐ 93 %')
     expect(rows[2]).toContain('no limit')
     expect(rows[3]).toContain('▲ 5 % kept free41 h of 40 h at its most worn spot')
