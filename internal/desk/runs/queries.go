@@ -389,6 +389,9 @@ func (s *state) nozzles(m *store.Machine, r *store.Run, change bool) []NozzleNow
 // course is a run as the machine shows it.
 func (s *state) course(ctx context.Context, q store.Q, m *store.Machine, r *store.Run) (*RunCourse, error) {
 	c := &RunCourse{RunView: s.RunView(*r), Why: s.Words.Say(r.Why), Wants: r.Wants, WatchedBy: r.WatchedBy, Layer: r.Layer, Share: r.DoneShare, Points: []CheckPoint{}, Copies: []CopyOnPlate{}}
+	if r.State == run.Cooling || r.State == run.Off { // it came to its end, whatever was heard last
+		c.Share = 1
+	}
 	if r.Why.Code == "" {
 		c.Why = ""
 	}

@@ -17,6 +17,7 @@ const props = defineProps<{
 }>()
 const emit = defineEmits<{
   show: [finding: JobFinding, place: number]
+  piece: [id: number]
   layer: [finding: JobFinding, place: number]
   message: [finding: JobFinding]
   answer: [finding: JobFinding, reason: string]
@@ -46,7 +47,10 @@ function go(x: JobFinding, place: number) {
       :data-check="x.check"
     >
       <GradeMark :grade="x.grade" /> <strong>{{ x.rule ?? x.check }}</strong>
-      <p v-if="several" class="small quiet">{{ x.piece || 'The whole job' }}</p>
+      <p v-if="several" class="small quiet">
+        <button v-if="x.piece_id" type="button" class="of-piece" @click="emit('piece', x.piece_id)">{{ x.piece }}</button>
+        <template v-else>The whole job</template>
+      </p>
       <p>{{ x.text }}</p>
       <FindingAnswer
         v-if="answers && x.key"
@@ -84,6 +88,10 @@ function go(x: JobFinding, place: number) {
 </template>
 
 <style scoped>
+.of-piece {
+  text-decoration: underline;
+  text-align: left;
+}
 .findings {
   list-style: none;
   display: grid;

@@ -62,6 +62,8 @@ function isIn(n: Nozzle) {
 .nozzles,
 .nozzle {
   display: grid;
+  grid-template-columns: minmax(0, 1fr);
+  width: 100%;
   gap: 6px;
 }
 .dot {

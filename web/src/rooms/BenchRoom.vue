@@ -290,6 +290,7 @@ useKeys('Bench', [
         :chosen="finding"
         :layers="!!layerShown"
         @show="showIt"
+        @piece="choose"
         @layer="showInLayer"
         :answers="may"
         @answer="(x, reason) => answerIt(x, reason)"

@@ -350,6 +350,7 @@ useKeys('Counter', [
             </p>
             <p v-if="row.why" class="small why">◆ {{ row.why }}</p>
             <p v-if="row.load" class="small stale">▲ {{ row.load }}</p>
+            <p v-if="row.short" class="small stale short">▲ {{ row.short }}</p>
             <p v-if="row.ceiling" class="small quiet ceiling">
               Not sliced yet: a yes is to no more than
               <span class="num"
@@ -462,6 +463,7 @@ useKeys('Counter', [
             :chosen="finding"
             messages
             @show="show"
+            @piece="choose"
             @message="noBecause"
             :answers="may"
             @answer="(x, reason) => answerIt(x, reason)"

@@ -120,7 +120,13 @@ useKeys('Job', [
         <CheckProgress :job="job" />
         <section aria-label="What was found">
           <h2>What was found</h2>
-          <FindingList :findings="job.findings" :several="job.piece_set.length > 1" :chosen="finding" @show="show" />
+          <FindingList
+            :findings="job.findings"
+            :several="job.piece_set.length > 1"
+            :chosen="finding"
+            @show="show"
+            @piece="choose"
+          />
         </section>
         <p>
           <v-btn

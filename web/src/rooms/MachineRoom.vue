@@ -514,6 +514,7 @@ header {
 }
 .do {
   display: grid;
+  grid-template-columns: minmax(0, 1fr);
   gap: 9px;
   justify-items: start;
 }
