@@ -48,7 +48,9 @@ function go(x: JobFinding, place: number) {
     >
       <GradeMark :grade="x.grade" /> <strong>{{ x.rule ?? x.check }}</strong>
       <p v-if="several" class="small quiet">
-        <button v-if="x.piece_id" type="button" class="of-piece" @click="emit('piece', x.piece_id)">{{ x.piece }}</button>
+        <button v-if="x.piece_id" type="button" class="of-piece" @click="emit('piece', x.piece_id)">
+          {{ x.piece }}
+        </button>
         <template v-else>The whole job</template>
       </p>
       <p>{{ x.text }}</p>
