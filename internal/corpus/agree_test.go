@@ -119,7 +119,7 @@ func TestFindingsAgreeWithTheSlice(t *testing.T) {
 	r.Support = recipe.SupportOff
 	choice.Recipe = &r
 	lines, differ := make([]string, len(all)), make([]int, len(all))
-	every := 8
+	every := 16
 	if os.Getenv("JOBSHELF_ALL") != "" {
 		every = 1
 	}

@@ -236,6 +236,17 @@ func TestThePurgeTowerFindsRoom(t *testing.T) {
 				}
 			}
 		}
+		// What dissolves touches what it holds; what the part's nozzle lays stays off it.
+		held, last := 0, 0 // the layer that rests on support, and the last that has any
+		for k, l := range p.Layers {
+			if held == 0 && k > 0 && area(l.Outlines) > 2*area(p.Layers[k-1].Outlines) {
+				held = k
+			}
+			if slices.ContainsFunc(l.Lines, func(x Line) bool { return x.Kind == Support }) {
+				last = k
+			}
+		}
+		assert.Equal(t, c.blocks, last == held-1, "%s: support ends in layer %d under layer %d", name, last, held)
 		if !c.blocks {
 			assert.Greater(t, purged[0].X, purged[1].X, name)
 			assert.Contains(t, strings.Join(p.Notes, " "), "no room", name)
