@@ -30,7 +30,7 @@ func ByHand(ctx context.Context, d *desk.Desk, who desk.Actor, job int64) error 
 				return finishing.Tell(ctx, d, who, []int64{s.ID}, finish.Ends, fmt.Sprintf("bin %c%d", 'A'+job%4, 1+job%6))
 			}
 		}
-		return decide.Advance(ctx, d, who, job, 0)
+		return decide.Advance(ctx, d, who, job, 0, "")
 	}
 	r := &all[0]
 	var steps []func() error

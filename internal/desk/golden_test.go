@@ -174,7 +174,7 @@ func TestCommandsAreAnsweredAsTheyWere(t *testing.T) {
 		"Advance": func() (any, error) {
 			id := where(jobs, `id FROM job WHERE state IN ('approved', 'in production', 'finishing', 'pick-up')`)
 			if r.IntN(3) == 0 {
-				return nil, decide.Advance(ctx, h.Desk, h.Cato, id, revision(id))
+				return nil, decide.Advance(ctx, h.Desk, h.Cato, id, revision(id), "")
 			}
 			return nil, demo.ByHand(ctx, h.Desk, h.Cato, id)
 		},

@@ -521,7 +521,7 @@ func (m *month) finishes() {
 			open := slices.IndexFunc(p.Steps, func(s finishing.StepView) bool { return s.State != finish.Done })
 			switch {
 			case open < 0:
-				m.done("ready", decide.Advance(ctx, m.Desk, m.Cato, p.JobID, 0))
+				m.done("ready", decide.Advance(ctx, m.Desk, m.Cato, p.JobID, 0, "bin 4"))
 			case p.Steps[open].State != finish.Under:
 				m.done("step begins", finishing.Tell(ctx, m.Desk, m.Cato, []int64{p.Steps[open].ID}, finish.Begins, ""))
 			default:

@@ -186,8 +186,11 @@ var table = []route{
 			return decide.SendBack(ctx, d, a, in.ID, in.Body.Revision, in.Body.Reason)
 		})),
 	on(desk.Coordinator, "advance", "POST /jobs/{id}/advance", "Started, finished, ready, fetched: one step on",
-		does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[Versioned]) error {
-			return decide.Advance(ctx, d, a, in.ID, in.Body.Revision)
+		does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[struct {
+			Versioned
+			Place string `json:"place,omitempty" maxLength:"60" doc:"Where it lies, when it is ready"`
+		}]) error {
+			return decide.Advance(ctx, d, a, in.ID, in.Body.Revision, in.Body.Place)
 		})),
 	on(desk.Coordinator, "take-back", "POST /jobs/{id}/take-back", "Take a yes back while nothing has been started",
 		does(func(ctx context.Context, d *desk.Desk, a desk.Actor, in *byID[Versioned]) error {

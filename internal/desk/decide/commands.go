@@ -395,8 +395,8 @@ func SendBack(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, revisio
 }
 
 // Advance moves a job on whose runs are off their machines: it is ready to be fetched, fetched. What comes before is done
-// at the machine, by its run.
-func Advance(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, revision int) error {
+// at the machine, by its run. Place is where it lies when it is ready, if that was said.
+func Advance(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, revision int, place string) error {
 	return onFloor(ctx, d, a, id, revision, func(tx *store.Tx, j store.Job) error {
 		runs, err := tx.RunsOfJob(ctx, id)
 		if err != nil {
@@ -407,7 +407,7 @@ func Advance(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, revision
 		case next == "" || !job.Table.Can(j.State, next):
 			return desk.Refuse("not decided yet", id, j.State)
 		case next == job.Ready:
-			return finishing.Ready(ctx, d, tx, a, j, "")
+			return finishing.Ready(ctx, d, tx, a, j, place)
 		case next == job.Handed:
 			_, err := finishing.Fetch(ctx, d, tx, a, j)
 			return err

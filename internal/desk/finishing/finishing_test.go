@@ -93,7 +93,7 @@ func TestFromTheMachineToItsMember(t *testing.T) {
 	assert.Equal(t, []units.Cents{50, 70}, []units.Cents{s[0].Cents, s[1].Cents})
 
 	require.Error(t, b.tell(finish.Ends, s[1]), "the soaking comes before")
-	require.Error(t, decide.Advance(ctx, b.Desk, b.Cato, id, 0), "not by a button either")
+	require.Error(t, decide.Advance(ctx, b.Desk, b.Cato, id, 0, ""), "not by a button either")
 	require.NoError(t, b.tell(finish.Begins, s[0]))
 	v := b.part(id)
 	assert.Equal(t, b.now.Add(90*time.Minute), v.Steps[0].Ends.UTC())
@@ -196,7 +196,7 @@ func TestNobodyComes(t *testing.T) {
 	all, err := b.Store.ChargesOf(ctx, id)
 	require.NoError(t, err)
 	assert.Empty(t, all)
-	require.Error(t, decide.Advance(ctx, b.Desk, b.Cato, id, 0))
+	require.Error(t, decide.Advance(ctx, b.Desk, b.Cato, id, 0, ""))
 }
 
 // A house without a list has no steps: a button says that a job is ready, as before; places can be said of it all the same.
@@ -207,9 +207,9 @@ func TestWithoutAList(t *testing.T) {
 	id, _ := b.At(job.Finishing)
 	assert.Empty(t, b.steps(id))
 	require.NoError(t, finishing.Place(ctx, b.Desk, b.Cato, id, " bin 2 "))
-	require.NoError(t, decide.Advance(ctx, b.Desk, b.Cato, id, 0))
+	require.NoError(t, decide.Advance(ctx, b.Desk, b.Cato, id, 0, ""))
 	assert.Equal(t, "bin 2", b.part(id).Place)
-	require.NoError(t, decide.Advance(ctx, b.Desk, b.Cato, id, 0))
+	require.NoError(t, decide.Advance(ctx, b.Desk, b.Cato, id, 0, ""))
 	all, err := b.Store.ChargesOf(ctx, id)
 	require.NoError(t, err)
 	require.Len(t, all, 1, "who is known is given it without a code, and charged all the same")

@@ -65,6 +65,8 @@ type PartView struct {
 	Ready  *time.Time  `json:"ready,omitempty"`
 	Said   *time.Time  `json:"said,omitempty" doc:"Its member was told that it was not fetched"`
 	Cents  units.Cents `json:"cents" doc:"What it costs"`
+	// Revision is the job's, for who says that it is ready.
+	Revision int `json:"revision"`
 }
 
 // All are the parts of all jobs that are being finished, or wait to be fetched.
@@ -108,7 +110,7 @@ func All(ctx context.Context, d *desk.Desk) ([]PartView, error) {
 			if err != nil {
 				return err
 			}
-			v := PartView{JobID: j.ID, Title: j.Title, Member: j.MemberName, State: j.State, Steps: views(steps, next), Cents: l.Cents}
+			v := PartView{JobID: j.ID, Title: j.Title, Member: j.MemberName, State: j.State, Steps: views(steps, next), Cents: l.Cents, Revision: j.Revision}
 			if k := slices.IndexFunc(waits, func(p store.Pickup) bool { return p.JobID == j.ID }); k >= 0 {
 				v.Place, v.Code, v.Said = waits[k].Place, waits[k].Code, waits[k].RemindedAt
 				if j.State == job.PickUp {

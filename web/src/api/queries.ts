@@ -345,9 +345,8 @@ export const useSendBack = () =>
   })
 
 export const useAdvance = () =>
-  useDeed<At>({
-    run: (v) =>
-      take(api.POST('/jobs/{id}/advance', { params: { path: { id: v.id } }, body: { revision: v.revision } })),
+  useDeed<At & { place?: string }>({
+    run: ({ id, ...body }) => take(api.POST('/jobs/{id}/advance', { params: { path: { id } }, body })),
     touches: (v) => [...ofJob(v), ['finishing'], ['accounts'], ['account']],
   })
 

@@ -1870,6 +1870,15 @@ export interface components {
              */
             revision: number;
         };
+        "ByIDVersioned; Place string \"json:\\\"placeOmitempty\\\" maxLength:\\\"60\\\" doc:\\\"Where it lies when it is ready\\\"\" }Body": {
+            /** @description Where it lies, when it is ready */
+            place?: string;
+            /**
+             * Format: int64
+             * @description The revision of the job that was seen
+             */
+            revision: number;
+        };
         "ByIDVersioned; Place string \"json:\\\"place\\\" maxLength:\\\"60\\\"\" }Body": {
             place: string;
             /**
@@ -3080,6 +3089,8 @@ export interface components {
             place?: string;
             /** Format: date-time */
             ready?: string;
+            /** Format: int64 */
+            revision: number;
             /**
              * Format: date-time
              * @description Its member was told that it was not fetched
@@ -5633,7 +5644,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Versioned"];
+                "application/json": components["schemas"]["ByIDVersioned; Place string \"json:\\\"placeOmitempty\\\" maxLength:\\\"60\\\" doc:\\\"Where it lies when it is ready\\\"\" }Body"];
             };
         };
         responses: {

@@ -17,7 +17,7 @@ const tell = useTellSteps()
 const put = usePutAt()
 const fetch = useFetchBy()
 const ready = useAdvance()
-const busy = computed(() => tell.isPending.value || fetch.isPending.value)
+const busy = computed(() => [tell, fetch, ready].some((x) => x.isPending.value))
 
 type Step = PartView['steps'][number]
 const words: Record<Step['kind'], string> = {
@@ -46,6 +46,8 @@ function ends(p: PartView, s: Step) {
     place: (last && places[p.job_id]) || undefined,
   })
 }
+const isReady = (p: PartView) =>
+  ready.mutate({ id: p.job_id, revision: p.revision, place: places[p.job_id] || undefined })
 /** The first step that somebody can do something about, for the key. */
 const first = computed(() => {
   for (const p of under.value) {
@@ -117,9 +119,14 @@ useKeys('Finishing', [
             </h3>
             <p v-if="!p.steps.length" class="none">
               <span class="quiet small">No step is on the house's list for it.</span>
-              <v-btn size="small" class="ready" :disabled="busy" @click="ready.mutate({ id: p.job_id, revision: 0 })"
-                >It is ready</v-btn
-              >
+              <input
+                v-model="places[p.job_id]"
+                class="place"
+                maxlength="60"
+                placeholder="where it will lie"
+                :aria-label="`Where ${p.title} will lie`"
+              />
+              <v-btn size="small" class="ready" :disabled="busy" @click="isReady(p)">It is ready</v-btn>
             </p>
             <ol>
               <li v-for="s in p.steps" :key="s.id" :class="{ done: s.state === 'done' }">

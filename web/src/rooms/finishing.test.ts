@@ -6,6 +6,7 @@ import { createVuetify } from 'vuetify'
 import * as components from 'vuetify/components'
 import type { PartView } from '../api/client'
 import FinishingRoom from './FinishingRoom.vue'
+import { asks, untaken } from '../test-server'
 
 const server = vi.hoisted(() => ({ answers: {} as Record<string, unknown>, asked: [] as unknown[], refuse: '' }))
 vi.mock('../api/client', async (original) => {
@@ -19,6 +20,7 @@ vi.mock('../api/client', async (original) => {
       error: {},
     }),
     POST: async (p: string, o?: { body?: unknown }) => {
+      asks('POST', p, o?.body)
       server.asked.push([path(p, o as object), o?.body])
       if (server.refuse) return { error: { detail: server.refuse }, response: { ok: false, status: 422 } }
       return { data: { title: 'Latch', member: 'Nia', cents: 90 }, response: { ok: true, status: 200 } }
@@ -45,6 +47,7 @@ const part = (job_id: number, state: PartView['state'], steps: Step[], more: Par
   state,
   steps,
   cents: 120,
+  revision: 6,
   ...more,
 })
 
@@ -76,6 +79,7 @@ beforeEach(() => {
 afterEach(() => {
   shown?.unmount()
   document.body.innerHTML = ''
+  expect(untaken.splice(0), 'what the server would refuse by its form').toEqual([])
 })
 
 describe('finishing', () => {
@@ -122,9 +126,10 @@ describe('finishing', () => {
     w.unmount()
     const none = await room([part(3, 'finishing', [])])
     expect(none.find('.none').text()).toContain('No step')
+    await none.find('.none .place').setValue('bin 2')
     await none.find('.ready').trigger('click')
     await flushPromises()
-    expect(server.asked[2]).toEqual(['/jobs/3/advance', { revision: 0 }])
+    expect(server.asked[2]).toEqual(['/jobs/3/advance', { revision: 6, place: 'bin 2' }])
   })
   it('hands over to who brings a code, and says which code is none', async () => {
     const w = await room([

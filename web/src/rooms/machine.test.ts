@@ -7,6 +7,7 @@ import * as components from 'vuetify/components'
 import type { MachineNow, MachineSaid, RunCourse } from '../api/client'
 import { withTold } from '../composables/events'
 import MachineRoom from './MachineRoom.vue'
+import { asks, untaken } from '../test-server'
 
 const server = vi.hoisted(() => ({ answers: {} as Record<string, unknown>, asked: [] as unknown[] }))
 vi.mock('../api/client', async (original) => {
@@ -19,6 +20,7 @@ vi.mock('../api/client', async (original) => {
       error: {},
     }),
     POST: async (p: string, o?: { body?: unknown }) => {
+      asks('POST', p, o?.body)
       server.asked.push([path(p, o as object), o?.body])
       return { response: { ok: true, status: 204 } }
     },
@@ -118,6 +120,7 @@ beforeEach(() => {
 afterEach(() => {
   shown?.unmount()
   document.body.innerHTML = ''
+  expect(untaken.splice(0), 'what the server would refuse by its form').toEqual([])
 })
 
 describe('a machine', () => {

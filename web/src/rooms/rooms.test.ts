@@ -41,6 +41,7 @@ import FloorRoom from './FloorRoom.vue'
 import HouseRoom from './HouseRoom.vue'
 import JobRoom from './JobRoom.vue'
 import ShelfRoom from './ShelfRoom.vue'
+import { asks, untaken } from '../test-server'
 
 // The server: what it answers by path, and what it was asked to do.
 const server = vi.hoisted(() => ({
@@ -53,6 +54,7 @@ vi.mock('../api/client', async (original) => {
     p.replace(/\{(\w+)\}/g, (_, k: string) => String(o?.params?.path?.[k]))
   const deed =
     (method: string) => async (p: string, o?: { params?: { path?: Record<string, unknown> }; body?: unknown }) => {
+      asks(method, p, o?.body)
       server.asked.push([method, path(p, o), o?.body])
       return server.refuses
         ? { error: server.refuses, response: { ok: false, status: 422 } }
@@ -269,6 +271,7 @@ afterEach(() => {
     shown?.unmount()
     document.body.innerHTML = ''
   }
+  expect(untaken.splice(0), 'what the server would refuse by its form').toEqual([])
 })
 
 describe('what a yes can be', () => {
@@ -1518,12 +1521,18 @@ describe('the slices of a piece', () => {
     ])
   })
   it('show how far they are, and are cancelled; overhangs is looked at and marked', async () => {
-    const at = { why: 'a roof', corners_mm: [[0, 0, 0]], min_mm: [0, 0, 4.5], max_mm: [1, 1, 5], area_mm2: 20 }
+    const at = {
+      why: 'a roof',
+      corners_mm: [0, 1, 2, 3].map((x) => [x, x % 2, 0]),
+      min_mm: [0, 0, 4.5],
+      max_mm: [1, 1, 5],
+      area_mm2: 20,
+    }
     const w = await desk([
       slice(1, {
         overhangs: [
           { ...at, carried: true },
-          { ...at, carried: false, corners_mm: [[9, 9, 9]] },
+          { ...at, carried: false, corners_mm: [9, 8, 7, 6].map((x) => [x, x, 9]) },
         ],
       }),
       slice(2, { state: 'running', fraction: 0.42, full: undefined }),
@@ -1540,7 +1549,13 @@ describe('the slices of a piece', () => {
     expect(w.emitted('mark')).toEqual([[expect.objectContaining({ why: 'a roof', carried: true }), false]])
   })
   it('are asked for with places filled otherwise, support by hand, and each step taken back', async () => {
-    const at = { why: 'a roof', corners_mm: [[0, 0, 0]], min_mm: [0, 0, 4.5], max_mm: [1, 1, 5], area_mm2: 20 }
+    const at = {
+      why: 'a roof',
+      corners_mm: [0, 1, 2, 3].map((x) => [x, x % 2, 0]),
+      min_mm: [0, 0, 4.5],
+      max_mm: [1, 1, 5],
+      area_mm2: 20,
+    }
     const from = slice(3, { overrides: [{ key: 'shells', was: '2', value: '3', why: 'stiff', who: 'Cato' }] })
     const w = await settings(from)
     const hand = w.vm as unknown as {
@@ -1575,7 +1590,7 @@ describe('the slices of a piece', () => {
         {
           machine_id: 1,
           overrides: from.overrides,
-          support_marks: [{ corners_mm: [[0, 0, 0]], put_in: false, why: 'it would scar' }],
+          support_marks: [{ corners_mm: [0, 1, 2, 3].map((x) => [x, x % 2, 0]), put_in: false, why: 'it would scar' }],
           regions: [
             {
               corners_mm: [0, 1, 2, 3, 4, 5, 6, 7].map(corner),

@@ -6,12 +6,14 @@ import { createVuetify } from 'vuetify'
 import * as components from 'vuetify/components'
 import type { SpoolView, StoresView, WearView } from '../api/client'
 import StoresRoom from './StoresRoom.vue'
+import { asks, untaken } from '../test-server'
 
 const server = vi.hoisted(() => ({ answers: {} as Record<string, unknown>, asked: [] as unknown[] }))
 vi.mock('../api/client', async (original) => {
   const path = (p: string, o?: { params?: { path?: Record<string, unknown> } }) =>
     p.replace(/\{(\w+)\}/g, (_, k: string) => String(o?.params?.path?.[k]))
-  const said = async (p: string, o?: { body?: unknown }) => {
+  const said = (method: string) => async (p: string, o?: { body?: unknown }) => {
+    asks(method, p, o?.body)
     server.asked.push([path(p, o as object), o?.body])
     return { data: [9], response: { ok: true, status: 200 } }
   }
@@ -21,8 +23,8 @@ vi.mock('../api/client', async (original) => {
       response: { ok: path(p, o) in server.answers, status: 200 },
       error: {},
     }),
-    POST: said,
-    PUT: said,
+    POST: said('POST'),
+    PUT: said('PUT'),
   }
   return { ...(await original<object>()), api }
 })
@@ -120,6 +122,7 @@ beforeEach(() => {
 afterEach(() => {
   shown?.unmount()
   document.body.innerHTML = ''
+  expect(untaken.splice(0), 'what the server would refuse by its form').toEqual([])
 })
 
 const chosen = () => shown!.find('.one h2').text()
