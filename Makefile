@@ -50,6 +50,10 @@ fmt: ## format Go and the rest that has a formatter
 bench: setup web/dist/index.html ## speed and memory, beside peers in the same run (SHORT=-short leaves out the largest)
 	go test $(SHORT) -run '^$$' -bench . -benchtime $(or $(BENCHTIME),5x) -timeout 60m ./bench ./e2e
 
+DAYS ?= 30
+month: setup ## days of the demo house with faults at random, by whole moves: nothing lost, doubled or hot (DAYS=30, SEED=1)
+	JOBSHELF_DAYS=$(DAYS) JOBSHELF_SEED=$(or $(SEED),1) go test -count=1 -v -timeout 60m -run TestDaysOfTheHouse ./internal/drive
+
 PKG ?= core/shop/planning core/print/naming core/print/plate core/print/machine core/print/recipe core/judge/verdict core/judge/printability core/print/estimate core/print/motion core/judge/slicing
 mutate: .cache/gremlins ## small faults, one at a time: would the tests of PKG notice? (N=100 at random, SEED=1; see CONTRIBUTING)
 	go run ./cmd/mutate -v -n $(or $(N),0) -seed $(or $(SEED),1) $(PKG)
