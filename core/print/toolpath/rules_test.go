@@ -9,6 +9,7 @@ import (
 
 	"jobshelf/core/print/drawn"
 	"jobshelf/core/print/recipe"
+	"jobshelf/core/shape/mesh"
 	"jobshelf/core/shape/polygon"
 	"jobshelf/core/shape/solid"
 )
@@ -65,4 +66,49 @@ func TestFirstLayerHolds(t *testing.T) {
 	assert.InDelta(t, 3, furthest+gap/2, gap)
 	rounds := int(math.Ceil(3 / gap))
 	assert.GreaterOrEqual(t, len(brim), rounds)
+}
+
+// What holds the first layer down holds every copy on a plate: a brim goes around each, a skirt around them all, a raft
+// lies under all; at the same places a copy alone has the same.
+func TestFirstLayerHoldsEveryCopy(t *testing.T) {
+	box := solid.Box(10, 6, 2)
+	topo := mesh.TopologyOf(box)
+	laid := func(a recipe.Adhesion, places ...Place) []Line {
+		r := drawn.Plain(func(r *recipe.Recipe) { r.Adhesion, r.BrimMM = a, 2 })
+		part, err := SlicePart(ctx, box, topo, 1, r, Options{}, nil)
+		require.NoError(t, err)
+		p, err := Lay(ctx, []*Part{part}, places, r, Options{})
+		require.NoError(t, err)
+		var out []Line
+		for _, x := range p.Laid(0) {
+			if x.Kind == Adhesion {
+				out = append(out, *x)
+			}
+		}
+		return out
+	}
+	here, there := Place{By: polygon.Point{X: 1000, Y: 2000}}, Place{By: polygon.Point{X: 41000, Y: 22000}}
+	bounds := func(all []Line) polygon.Box {
+		b := polygon.Bounds()
+		for _, x := range all {
+			b.Add(polygon.Bounds(x.Points))
+		}
+		return b
+	}
+	one, both := laid(recipe.AdhesionBrim, here), laid(recipe.AdhesionBrim, here, there)
+	require.NotEmpty(t, one)
+	assert.Len(t, both, 2*len(one))
+	assert.InDelta(t, 2*inAll(one), inAll(both), 0.001*inAll(both))
+	for _, a := range []recipe.Adhesion{recipe.AdhesionBrim, recipe.AdhesionSkirt, recipe.AdhesionRaft} {
+		first, second, all := bounds(laid(a, here)), bounds(laid(a, there)), bounds(laid(a, here, there))
+		first.Add(second)
+		assert.Equal(t, first, all, "%v", a)
+	}
+}
+
+func inAll(all []Line) (mm float64) {
+	for i := range all {
+		mm += all[i].LengthMM()
+	}
+	return mm
 }

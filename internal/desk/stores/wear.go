@@ -96,16 +96,24 @@ func may(ctx context.Context, q store.Q, machine int64, p *wear.Part) (*store.Ma
 	if p.Name = strings.TrimSpace(p.Name); p.Name == "" {
 		return nil, desk.Wrong("name", "part without a name")
 	}
+	m, err := machineOf(ctx, q, machine)
+	if err != nil {
+		return nil, err
+	}
+	if p.Nozzle > max(1, len(m.Data.NozzlesMM)) {
+		return nil, desk.Wrong("nozzle", "no such nozzle there", p.Nozzle, m.Data.Name)
+	}
+	return m, nil
+}
+
+func machineOf(ctx context.Context, q store.Q, id int64) (*store.Machine, error) {
 	all, err := q.Machines(ctx)
 	if err != nil {
 		return nil, err
 	}
-	k := slices.IndexFunc(all, func(m store.Machine) bool { return m.ID == machine })
+	k := slices.IndexFunc(all, func(m store.Machine) bool { return m.ID == id })
 	if k < 0 {
 		return nil, store.ErrNotFound
-	}
-	if p.Nozzle > max(1, len(all[k].Data.NozzlesMM)) {
-		return nil, desk.Wrong("nozzle", "no such nozzle there", p.Nozzle, all[k].Data.Name)
 	}
 	return &all[k], nil
 }
@@ -141,8 +149,7 @@ func onPart(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, revision 
 		if w.Revision != revision {
 			return desk.Refuse("part changed meanwhile", w.Name)
 		}
-		p := w.Part()
-		m, err := may(ctx, tx.Q, w.MachineID, &p)
+		m, err := machineOf(ctx, tx.Q, w.MachineID) // which may have fewer nozzles by now
 		if err != nil {
 			return err
 		}

@@ -112,4 +112,15 @@ func TestWhatWearsOut(t *testing.T) {
 	room, err = stores.Look(ctx, b.Desk)
 	require.NoError(t, err)
 	assert.Len(t, room.Parts, 2)
+
+	// A part of a nozzle that the machine has no more can still be renewed, and left.
+	two := slices.IndexFunc(b.Machines, func(m store.Machine) bool { return len(m.Data.NozzlesMM) == 2 })
+	m := b.on(b.Machines[two].ID)
+	second, err := stores.AddPart(ctx, b.Desk, b.Cato, stores.NewPart{Part: wear.Part{Name: "Nozzle", Nozzle: 2}, MachineID: m.ID})
+	require.NoError(t, err)
+	m.Data.NozzlesMM = m.Data.NozzlesMM[:1]
+	require.NoError(t, b.Store.InTx(ctx, func(tx *store.Tx) error { return tx.SetMachine(ctx, m) }))
+	require.NoError(t, stores.RenewPart(ctx, b.Desk, b.Cato, second, 1))
+	require.ErrorAs(t, stores.SetPart(ctx, b.Desk, b.Cato, second, 2, wear.Part{Name: "Nozzle", Nozzle: 2}), new(*desk.Invalid))
+	require.NoError(t, stores.RemovePart(ctx, b.Desk, b.Cato, second, 2))
 }
