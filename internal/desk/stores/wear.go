@@ -11,6 +11,7 @@ import (
 	"jobshelf/core/shop/event"
 	"jobshelf/core/shop/wear"
 	"jobshelf/internal/desk"
+	"jobshelf/internal/desk/floor"
 	"jobshelf/internal/store"
 )
 
@@ -96,7 +97,7 @@ func may(ctx context.Context, q store.Q, machine int64, p *wear.Part) (*store.Ma
 	if p.Name = strings.TrimSpace(p.Name); p.Name == "" {
 		return nil, desk.Wrong("name", "part without a name")
 	}
-	m, err := machineOf(ctx, q, machine)
+	m, err := floor.MachineOf(ctx, q, machine)
 	if err != nil {
 		return nil, err
 	}
@@ -104,18 +105,6 @@ func may(ctx context.Context, q store.Q, machine int64, p *wear.Part) (*store.Ma
 		return nil, desk.Wrong("nozzle", "no such nozzle there", p.Nozzle, m.Data.Name)
 	}
 	return m, nil
-}
-
-func machineOf(ctx context.Context, q store.Q, id int64) (*store.Machine, error) {
-	all, err := q.Machines(ctx)
-	if err != nil {
-		return nil, err
-	}
-	k := slices.IndexFunc(all, func(m store.Machine) bool { return m.ID == id })
-	if k < 0 {
-		return nil, store.ErrNotFound
-	}
-	return &all[k], nil
 }
 
 // AddPart begins to count what a part of a machine does.
@@ -149,7 +138,7 @@ func onPart(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, revision 
 		if w.Revision != revision {
 			return desk.Refuse("part changed meanwhile", w.Name)
 		}
-		m, err := machineOf(ctx, tx.Q, w.MachineID) // which may have fewer nozzles by now
+		m, err := floor.MachineOf(ctx, tx.Q, w.MachineID) // which may have fewer nozzles by now
 		if err != nil {
 			return err
 		}
