@@ -27,6 +27,7 @@ import (
 	"jobshelf/core/shop/job"
 	"jobshelf/core/shop/planning"
 	"jobshelf/core/shop/run"
+	"jobshelf/core/shop/wear"
 	"jobshelf/internal/demo"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/desk/decide"
@@ -49,7 +50,7 @@ type month struct {
 	rnd       *rand.Rand
 	clock     atomic.Int64
 	machines  []*monthly
-	jobs      map[int64]*handed
+	jobs      map[int64]int // and how many copies of it are wanted
 	figures   map[string]int
 	day       int
 	fetchDays float64             // after how many days, in the mean, somebody fetches what is theirs
@@ -61,23 +62,18 @@ type monthly struct {
 	store.Machine
 	standin   *standin.Server
 	hand      *drive.Hand
-	address   string
-	stop      func()
+	part      int64         // that counts all that it lays
 	hotFor    time.Duration // with nothing going on
 	busy      bool          // it prints, or is to be warm
 	steppedAt time.Time     // its driver looked last
-	brokenS   time.Time     // since when something is wrong with it
+	brokenAt  time.Time     // since when something is wrong with it
 	usedMM    float64       // that went through its nozzles
 }
 
-// handed is a job as it was handed in.
-type handed struct {
-	copies int
-}
-
-// tick is how long a moment is while anything goes on at a machine or waits for one; of quiet days half an hour.
+// How long a moment is: while the house is open and anything goes on or waits, at night, and while nothing does.
 const (
 	tick      = 2 * time.Minute
+	nightTick = 6 * time.Minute
 	quietTick = 30 * time.Minute
 )
 
@@ -110,7 +106,7 @@ func TestDaysOfTheHouse(t *testing.T) {
 
 func newMonth(t *testing.T, seed uint64) *month {
 	h := desktest.Open(t)
-	m := &month{floor: &floor{House: h, t: t}, rnd: rand.New(rand.NewPCG(seed, 2)), jobs: map[int64]*handed{}, figures: map[string]int{}, due: map[int64]time.Time{}} //nolint:gosec // what happens, no secret
+	m := &month{floor: &floor{House: h, t: t}, rnd: rand.New(rand.NewPCG(seed, 2)), jobs: map[int64]int{}, figures: map[string]int{}, due: map[int64]time.Time{}} //nolint:gosec // what happens, no secret
 	m.clock.Store(time.Date(2026, 11, 3, 9, 30, 0, 0, time.UTC).UnixNano())
 	h.Desk.Now = m.now
 	q, err := work.NewQueue(h.Store)
@@ -130,6 +126,8 @@ func newMonth(t *testing.T, seed uint64) *month {
 		}
 		a := &monthly{Machine: x, standin: &standin.Server{Printer: standin.New(&x.Data, standin.Options{NozzleLoss: 0.008, BedLoss: 0.002}), Speed: 1e-9}}
 		a.serve(m)
+		a.part, err = stores.AddPart(ctx, h.Desk, h.Cato, stores.NewPart{Part: wear.Part{Name: "All of it"}, MachineID: x.ID})
+		require.NoError(t, err)
 		m.machines = append(m.machines, a)
 		m.takes(a)
 	}
@@ -138,15 +136,13 @@ func newMonth(t *testing.T, seed uint64) *month {
 
 // serve puts a machine's stand-in on its line.
 func (a *monthly) serve(m *month) {
-	f := &floor{t: m.t, standin: a.standin}
-	a.address = f.serve()
-	a.Data.Line = a.address
+	line := (&floor{t: m.t, standin: a.standin}).serve()
 	v, err := m.Store.Machines(ctx)
 	require.NoError(m.t, err)
 	for _, x := range v {
 		if x.ID == a.ID {
 			a.Machine = x
-			a.Data.Line = a.address
+			a.Data.Line = line
 			require.NoError(m.t, m.Store.InTx(ctx, func(tx *store.Tx) error { return tx.SetMachine(ctx, a.Machine) }))
 		}
 	}
@@ -171,9 +167,13 @@ func (m *month) pass(arrivals bool) {
 	lanes, err := m.Store.Lanes(ctx)
 	require.NoError(m.t, err)
 	by := quietTick
+	inHours, _ := m.hours()
 	for _, a := range m.machines {
-		if len(lanes) > 0 || a.busy {
+		switch {
+		case inHours && (len(lanes) > 0 || a.busy):
 			by = tick
+		case a.busy:
+			by = min(by, nightTick)
 		}
 	}
 	m.clock.Add(int64(by))
@@ -187,8 +187,8 @@ func (m *month) pass(arrivals bool) {
 			}
 			a.usedMM, a.busy = p.UsedMM, p.Asked() > 0 || p.Prints() != ""
 		})
-		require.LessOrEqual(m.t, a.hotFor, 30*time.Minute+2*tick, "%s is hot for nothing at %v", a.Data.Name, m.now())
-		begun := slices.ContainsFunc(lanes, func(r store.Run) bool { return r.MachineID == a.ID && r.State != run.Planned })
+		require.LessOrEqual(m.t, a.hotFor, 30*time.Minute+2*nightTick, "%s is hot for nothing at %v", a.Data.Name, m.now())
+		begun := slices.ContainsFunc(lanes, func(r store.Run) bool { return r.MachineID == a.ID && slices.Contains(run.OnMachine, r.State) })
 		if !a.busy && !begun && m.now().Sub(a.steppedAt) < quietTick {
 			continue
 		}
@@ -198,17 +198,12 @@ func (m *month) pass(arrivals bool) {
 			require.ErrorIs(m.t, err, device.ErrLost, "%s at %v", a.Data.Name, m.now())
 		}
 	}
-	h, err := m.Store.House(ctx)
-	require.NoError(m.t, err)
-	zone, err := time.LoadLocation(h.TimeZone)
-	require.NoError(m.t, err)
-	local := m.now().In(zone)
-	minute := local.Hour()*60 + local.Minute()
-	if day := local.YearDay(); day != m.day {
+	open, day := m.hours()
+	if day != m.day {
 		m.day = day
 		m.done("days", finishing.Waits(ctx, m.Desk))
 	}
-	if !slices.ContainsFunc(h.Week[local.Weekday()], func(s planning.Span) bool { return minute >= s.From && minute < s.To }) {
+	if !open {
 		return
 	}
 	if arrivals && m.chance(0.006*by.Minutes()) {
@@ -217,6 +212,17 @@ func (m *month) pass(arrivals bool) {
 	if m.chance(0.5) || by > tick {
 		m.people()
 	}
+}
+
+// hours says whether the house is open, and which day of the year it is there.
+func (m *month) hours() (open bool, day int) {
+	h, err := m.Store.House(ctx)
+	require.NoError(m.t, err)
+	zone, err := time.LoadLocation(h.TimeZone)
+	require.NoError(m.t, err)
+	local := m.now().In(zone)
+	minute := local.Hour()*60 + local.Minute()
+	return slices.ContainsFunc(h.Week[local.Weekday()], func(s planning.Span) bool { return minute >= s.From && minute < s.To }), local.YearDay()
 }
 
 // done notes what somebody did; a refusal is an answer that may come, anything else is a fault.
@@ -242,12 +248,12 @@ func (m *month) done(what string, err error) bool {
 func (m *month) breaks(a *monthly) {
 	busy := false
 	a.standin.Do(func(p *standin.Printer) { busy = p.Prints() != "" })
-	if !a.brokenS.IsZero() && m.now().Sub(a.brokenS) > time.Duration(20+m.rnd.IntN(120))*time.Minute {
-		a.brokenS = time.Time{}
+	if !a.brokenAt.IsZero() && m.now().Sub(a.brokenAt) > time.Duration(20+m.rnd.IntN(120))*time.Minute {
+		a.brokenAt = time.Time{}
 		a.standin.Do(func(p *standin.Printer) { p.Mend() })
 		m.counts("mended")
 	}
-	if !busy || !a.brokenS.IsZero() || !m.chance(0.004) {
+	if !busy || !a.brokenAt.IsZero() || !m.chance(0.004) {
 		return
 	}
 	fault := []string{"heater", "bed", "power", "filament", "stall", "garbage", "resends", "knocked", "line", "driver", "driver"}[m.rnd.IntN(11)]
@@ -264,7 +270,7 @@ func (m *month) breaks(a *monthly) {
 		require.NoError(m.t, a.standin.Fail(fault))
 	default:
 		require.NoError(m.t, a.standin.Fail(fault))
-		a.brokenS = m.now()
+		a.brokenAt = m.now()
 	}
 }
 
@@ -298,7 +304,7 @@ func (m *month) handsIn() {
 	}
 	id, err := intake.NewJob(ctx, m.Desk, who, in)
 	require.NoError(m.t, err)
-	m.jobs[id] = &handed{copies: copies}
+	m.jobs[id] = copies
 	m.worked()
 }
 
@@ -413,7 +419,7 @@ func (m *month) attends(a *monthly, lanes []store.Run) {
 		if len(left) > 0 {
 			m.done("clear", runs.Clear(ctx, m.Desk, m.Cato, a.ID))
 		}
-		if next != nil && a.brokenS.IsZero() && m.chance(0.5) {
+		if next != nil && a.brokenAt.IsZero() && m.chance(0.5) {
 			m.starts(a, next)
 		}
 		return
@@ -440,7 +446,7 @@ func (m *month) attends(a *monthly, lanes []store.Run) {
 			m.done("ask to go on", runs.Want(ctx, m.Desk, m.Cato, on.ID, run.WantsGoOn, ""))
 		}
 	case run.Lost:
-		if m.since(on) > time.Hour && a.brokenS.IsZero() && m.chance(0.2) {
+		if m.since(on) > time.Hour && a.brokenAt.IsZero() && m.chance(0.2) {
 			m.done("say it failed", runs.Fail(ctx, m.Desk, m.Cato, on.ID, "Nothing was heard of it."))
 		}
 	case run.Cooling:
@@ -576,10 +582,10 @@ func (m *month) addsUp() {
 	jobs := map[int64]*row{}
 	started := 0
 	printed := map[string]int{}
-	for id, as := range m.jobs {
+	for id, copies := range m.jobs {
 		j, err := m.Store.Job(ctx, id)
 		require.NoError(t, err)
-		x := &row{state: j.State, asked: as.copies, owner: j.MemberID, good: map[string]int{}}
+		x := &row{state: j.State, asked: copies, owner: j.MemberID, good: map[string]int{}}
 		if j.Yes != nil {
 			x.yes = j.Yes.Cents
 		}
@@ -680,6 +686,16 @@ func (m *month) books() {
 				laid += x.Grams(a.Data.FilamentMM, a.usedMM)
 			}
 		}
+	}
+	for _, a := range m.machines {
+		w, err := m.Store.WearPart(ctx, a.part)
+		require.NoError(t, err)
+		var mg int64
+		var ended int
+		require.NoError(t, m.Store.Pool.QueryRow(ctx, `SELECT -coalesce(sum(g.left_mg), 0)::bigint FROM gram g JOIN run r ON r.id = g.run_id WHERE g.kind = 'used' AND r.machine_id = $1`, a.ID).Scan(&mg))
+		require.NoError(t, m.Store.Pool.QueryRow(ctx, `SELECT count(*) FROM run WHERE machine_id = $1 AND started_at IS NOT NULL`, a.ID).Scan(&ended))
+		assert.Equal(t, mg, int64(w.MG), "what %s has worn is what was used on it", a.Data.Name)
+		assert.Equal(t, ended, w.Runs, a.Data.Name)
 	}
 	m.figures["g by the books"], m.figures["g through nozzles"] = int(used), int(laid)
 	assert.InEpsilon(t, laid, used, 0.03)
