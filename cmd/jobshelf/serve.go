@@ -108,6 +108,9 @@ func serve(ctx context.Context, args []string, out, errOut io.Writer) (int, erro
 	if f.Parse(args) != nil || !o.sound() || f.NArg() > 0 {
 		return 2, errUsage
 	}
+	if o.keepFiles != 0 && o.keepFiles < leastKept { // what was done by mistake is undone within it
+		return 2, fmt.Errorf("keep-files: %v is less than %v; 0 keeps them for ever", o.keepFiles, leastKept)
+	}
 	return 0, serveHouse(ctx, o, errOut, func(ctx context.Context, d *desk.Desk, address string) error {
 		fmt.Fprintf(out, "Job Shelf is at %s\n", address)
 		if _, err := d.Store.House(ctx); errors.Is(err, store.ErrNotFound) {
@@ -236,6 +239,9 @@ func serveHouse(ctx context.Context, o serveOptions, logTo io.Writer, ready func
 // variantsKept is how long layers and programs stay that nobody chose, once their
 // job is over.
 const variantsKept = 90 * 24 * time.Hour
+
+// leastKept is the least for which the files of jobs that are over are kept.
+const leastKept = 24 * time.Hour
 
 // triedKept is how long it stays what came out of trying orientations.
 const triedKept = 60 * 24 * time.Hour

@@ -180,3 +180,22 @@ func TestProxies(t *testing.T) {
 	_, err = prefixes("the proxy")
 	assert.ErrorContains(t, err, "no address and no network")
 }
+
+// What a server is started with is refused at once where it cannot be meant, before any database is asked.
+func TestServeRefusesWhatCannotBeMeant(t *testing.T) {
+	for _, c := range []struct {
+		args []string
+		says string
+	}{
+		{[]string{"--keep-files", "1h"}, "keep-files: 1h0m0s is less than 24h0m0s"},
+		{[]string{"--keep-files", "-48h"}, "is less than"},
+		{[]string{"--keep-files", "soon"}, "keep-files"},
+		{[]string{"--parallel", "0"}, "jobshelf serve"},
+		{[]string{"--upload-mb", "-3"}, "jobshelf serve"},
+		{[]string{"something"}, "jobshelf serve"},
+	} {
+		code, out, errOut := call(t, append([]string{"serve", "--database", "postgres://nobody@127.0.0.1:1/none"}, c.args...)...)
+		assert.Equal(t, 2, code, "%v", c.args)
+		assert.Contains(t, out+errOut, c.says, "%v", c.args)
+	}
+}
