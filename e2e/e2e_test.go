@@ -413,6 +413,7 @@ func TestIntakeInTheBrowser(t *testing.T) {
 	assert.Contains(t, seen, "× 2", "two sheaves in the 3MF")
 
 	// Inches for the cheek.
+	ok(p.Click(`[data-check="unit"] .of-piece`)) // the worst was found of another
 	ok(p.Wait(`document.querySelector('[data-unit="in"]')`))
 	ok(p.Click(`[data-unit="in"]`))
 	ok(p.Wait(`document.querySelector('.care')?.innerText.includes('Taken in inches') && !document.querySelector('[data-check="unit"]')`))

@@ -146,6 +146,7 @@ func TestFromTheSpoolToItsMember(t *testing.T) {
 		assert.InDelta(t, s.Left, sum, 1e-6, "what is left is the sum of the lines")
 		assert.Zero(t, s.Held)
 	}
+	t.Logf("%.4f g used of %.4f", used, takes)
 	assert.InEpsilon(t, takes, used, 0.001, "used once, from two spools") // shares of a plate are rounded by themselves
 	assert.InDelta(t, 5, lost, 1e-6, "2.5 g at each change")
 	assert.InDelta(t, 1000-2.5-takes, room.Spools[len(room.Spools)-1].Left, math.Max(0.2, takes/20), "nearly all of it from the second")

@@ -16,13 +16,15 @@ export function usePointing(job: ComputedRef<JobView | undefined>) {
     },
   )
   watch(() => job.value?.revision, forget)
-  // Until somebody chooses, that of which the worst was found: what is to be done is done there.
+  // That of which the worst was found when it was first looked through: what is to be done is done there. It stays, also when
+  // that is done, until somebody chooses another.
   const worst = computed(() => job.value?.findings.find((x) => x.grade !== 'worth knowing' && !x.answer && x.piece_id))
-  const piece = computed(() => {
-    const all = job.value?.piece_set
-    const of = (id?: number) => all?.find((p) => p.id === id)
-    return of(pieceId.value) ?? of(worst.value?.piece_id) ?? all?.[0]
-  })
+  watch(
+    () => [job.value?.id, job.value?.check.state, worst.value?.piece_id],
+    () => (pieceId.value ??= worst.value?.piece_id || undefined),
+    { immediate: true },
+  )
+  const piece = computed(() => job.value?.piece_set.find((p) => p.id === pieceId.value) ?? job.value?.piece_set[0])
   const evidence = useEvidence(
     () => piece.value?.id,
     () => piece.value?.current,
