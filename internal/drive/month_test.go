@@ -53,6 +53,7 @@ type month struct {
 	jobs      map[int64]int // and how many copies of it are wanted
 	figures   map[string]int
 	day       int
+	faults    float64             // how likely it is that something goes wrong in a moment
 	fetchDays float64             // after how many days, in the mean, somebody fetches what is theirs
 	due       map[int64]time.Time // when somebody comes to fetch a job
 }
@@ -90,6 +91,7 @@ func TestDaysOfTheHouse(t *testing.T) {
 	begun := time.Now() // not beside others: those have clocks of their own
 	m := newMonth(t, seed)
 	m.fetchDays = float64(days) / 6
+	m.faults = 0.004 * max(1, 5/float64(days)) // few days have as much in them
 	first := m.now()
 	for m.now().Before(first.AddDate(0, 0, days)) {
 		m.pass(true)
@@ -253,7 +255,7 @@ func (m *month) breaks(a *monthly) {
 		a.standin.Do(func(p *standin.Printer) { p.Mend() })
 		m.counts("mended")
 	}
-	if !busy || !a.brokenAt.IsZero() || !m.chance(0.004) {
+	if !busy || !a.brokenAt.IsZero() || !m.chance(m.faults) {
 		return
 	}
 	fault := []string{"heater", "bed", "power", "filament", "stall", "garbage", "resends", "knocked", "line", "driver", "driver"}[m.rnd.IntN(11)]
