@@ -36,7 +36,7 @@ const corrected = () =>
       <h2>
         {{ query.data.value.member }}
         <span class="num">{{ f.money(Math.abs(query.data.value.cents)) }}</span>
-        <span class="quiet small">{{ query.data.value.cents < 0 ? 'is owed by the house' : 'owed' }}</span>
+        <span class="quiet small owes">{{ query.data.value.cents < 0 ? 'is owed by the house' : 'owed' }}</span>
       </h2>
       <form class="new" @submit.prevent="why.trim() && steward ? corrected() : paid()">
         <v-text-field v-model="sum" label="Sum" density="compact" hide-details class="sum" />
@@ -78,6 +78,9 @@ const corrected = () =>
 </template>
 
 <style scoped>
+.owes {
+  margin-left: 0.4em;
+}
 .account {
   display: grid;
   gap: 10px;
