@@ -2,6 +2,7 @@ package toolpath
 
 import (
 	"math"
+	"sync"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -111,4 +112,24 @@ func inAll(all []Line) (mm float64) {
 		mm += all[i].LengthMM()
 	}
 	return mm
+}
+
+// How far a slice is, is told from 0 to 1, through every quarter.
+func TestProgressIsAShare(t *testing.T) {
+	box := solid.Box(20, 20, 20)
+	var told []float64
+	var mu sync.Mutex
+	_, err := SlicePart(ctx, box, mesh.TopologyOf(box), 1, drawn.Plain(nil), Options{}, func(f float64) {
+		mu.Lock()
+		defer mu.Unlock()
+		told = append(told, f)
+	})
+	require.NoError(t, err)
+	quarters := map[int]bool{}
+	for _, f := range told {
+		require.GreaterOrEqual(t, f, 0.0)
+		require.LessOrEqual(t, f, 1+1e-9)
+		quarters[min(3, int(4*f))] = true
+	}
+	assert.Len(t, quarters, 4)
 }
