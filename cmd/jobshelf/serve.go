@@ -252,7 +252,7 @@ func sweep(ctx context.Context, s *store.Store, o serveOptions, log *slog.Logger
 	for {
 		var err error
 		if o.keepFiles > 0 {
-			err = s.DropFiles(ctx, o.keepFiles)
+			err = s.InTx(ctx, func(tx *store.Tx) error { return tx.DropFiles(ctx, o.keepFiles) })
 		}
 		err = errors.Join(err, s.DropVariants(ctx, variants), s.SweepBlobs(ctx, 24*time.Hour), s.SweepTried(ctx, tried), s.SweepSessions(ctx))
 		if err != nil && ctx.Err() == nil {

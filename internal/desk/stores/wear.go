@@ -3,6 +3,7 @@ package stores
 import (
 	"cmp"
 	"context"
+	"errors"
 	"slices"
 	"strings"
 	"time"
@@ -61,8 +62,11 @@ func worn(ctx context.Context, q store.Q, machines []store.Machine) (parts []Wea
 		m := &machines[i]
 		name[m.ID] = m.Data.Name
 		b, err := q.Bed(ctx, m.ID)
-		if err != nil || b.Runs == 0 {
+		if errors.Is(err, store.ErrNotFound) || err == nil && b.Runs == 0 {
 			continue // nothing has lain on it
+		}
+		if err != nil {
+			return nil, nil, err
 		}
 		v := BedBrief{MachineID: m.ID, Machine: m.Data.Name, Hours: slices.Max(b.Wear.Seconds) / 3600, Limit: m.Data.WornHours, Runs: b.Runs, Since: b.Since}
 		if m.Data.WornHours > 0 {
