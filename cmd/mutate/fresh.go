@@ -15,6 +15,19 @@ import (
 // drawn prints lines of the program at random, where somebody may put faults by hand: with
 // the same seed the same ones, of the same code.
 func drawn(n int, seed uint64) error {
+	all, err := everyLine()
+	if err != nil {
+		return err
+	}
+	rand.New(rand.NewPCG(seed, 0)).Shuffle(len(all), func(a, b int) { all[a], all[b] = all[b], all[a] })
+	for _, l := range all[:min(n, len(all))] {
+		fmt.Println(l)
+	}
+	return nil
+}
+
+// everyLine are the lines of the program that do something, each behind its place.
+func everyLine() ([]string, error) {
 	var all []string
 	for _, root := range []string{"core", "internal", "web/src"} {
 		err := filepath.WalkDir(root, func(path string, d fs.DirEntry, err error) error {
@@ -46,14 +59,10 @@ func drawn(n int, seed uint64) error {
 			return nil
 		})
 		if err != nil {
-			return err
+			return nil, err
 		}
 	}
-	rand.New(rand.NewPCG(seed, 0)).Shuffle(len(all), func(a, b int) { all[a], all[b] = all[b], all[a] })
-	for _, l := range all[:min(n, len(all))] {
-		fmt.Println(l)
-	}
-	return nil
+	return all, nil
 }
 
 // acts says that a line does something, so that a fault can be put there.
@@ -113,7 +122,10 @@ func byHand(ctx context.Context, list string) error {
 
 // ofFault is what becomes of a file with a fault: killed, lived, or no build.
 func ofFault(ctx context.Context, path string, faulty []byte) (string, error) {
-	const limit = 10 * time.Minute
+	limit := 10 * time.Minute
+	if strings.HasPrefix(path, "core/") { // no package there takes half of that
+		limit = 3 * time.Minute
+	}
 	if !strings.HasPrefix(path, "web/") {
 		here, err := filepath.Abs(path)
 		if err != nil {

@@ -45,6 +45,7 @@ func main() {
 	jobs := flag.Int("j", 2, "so many at a time")
 	verbose := flag.Bool("v", false, "tell each one that lived, with its line")
 	draw := flag.Int("draw", 0, "print so many lines at random, to put faults in by hand")
+	slip := flag.Int("slip", 0, "print so many faults at lines drawn at random, one slip each, as -hand reads them")
 	hand := flag.String("hand", "", "run the faults of a file that were put in by hand")
 	flag.Parse()
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt)
@@ -52,6 +53,9 @@ func main() {
 	switch {
 	case *draw > 0:
 		fail(drawn(*draw, *seed))
+		return
+	case *slip > 0:
+		fail(slipped(*slip, *seed))
 		return
 	case *hand != "":
 		fail(byHand(ctx, *hand))

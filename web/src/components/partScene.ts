@@ -156,7 +156,7 @@ export class PartScene {
   resize(width: number, height: number) {
     this.tall = height
     this.renderer.setSize(width, height, false)
-    this.camera.aspect = width / Math.max(1, height)
+    this.camera.aspect = Math.max(1, width) / Math.max(1, height)
     this.camera.updateProjectionMatrix()
     this.draw()
   }
