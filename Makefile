@@ -10,7 +10,7 @@ WEB_SOURCES := $(shell find web/src web/public -type f) web/index.html web/vite.
 PACKAGES := ./bench ./cmd/... ./core/... ./e2e ./internal/... ./web
 FUZZTIME ?= 20s
 
-.PHONY: help demo test test/go test/web check lint lint/go fmt bench fit fuzz golden api shots setup mutate share
+.PHONY: help demo test test/go test/web check lint lint/go fmt bench fit fuzz golden api shots answers setup mutate share
 
 help: ## list the targets
 	@grep -hE '^[a-z/]+:.*## ' $(MAKEFILE_LIST) | sed -E 's/:.*## /\t/' | expand -t 12
@@ -82,6 +82,9 @@ api: bin/jobshelf ## the API's description and its TypeScript types
 
 shots: bin/jobshelf ## the pictures in docs/screenshots, from a fresh demo house
 	scripts/shots
+
+answers: bin/jobshelf ## what a fresh demo house answers, for the tests of the web
+	scripts/shots -answers web/src/testdata/house.json
 
 setup: ## install what is missing (PostgreSQL, Chromium)
 	@scripts/setup

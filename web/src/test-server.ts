@@ -18,24 +18,47 @@ interface Schema {
   pattern?: string
 }
 type Body = { content?: Record<string, { schema: Schema }> }
+type Route = { requestBody?: Body; responses?: Record<string, Body> }
 const spec = JSON.parse(text) as {
-  paths: Record<string, Record<string, { requestBody?: Body }>>
+  paths: Record<string, Record<string, Route>>
   components: { schemas: Record<string, Schema> }
 }
 
 /** What was asked of the server that it would refuse by its form, since it was looked at last. */
 export const untaken: string[] = []
 
-/** Holds what a room asks of the server against what that takes. */
-export function asks(method: string, path: string, body: unknown) {
-  const of = spec.paths[path]?.[method.toLowerCase()]
-  if (!of) return void untaken.push(`${method} ${path}: there is no such route`)
+/** Holds what a room asks of the server, by route or path, against what that takes; gives the route. */
+export function asks(method: string, path: string, body: unknown): string {
+  const route = spec.paths[path]
+    ? path
+    : Object.keys(spec.paths).find((p) => new RegExp(`^${p.replace(/\{\w+\}/g, '[^/]+')}$`).test(path))
+  const of = spec.paths[route ?? '']?.[method.toLowerCase()]
+  if (!of) {
+    untaken.push(`${method} ${path}: there is no such route`)
+    return path
+  }
   const schema = of.requestBody?.content?.['application/json']?.schema
   if (schema && body === undefined) untaken.push(`${method} ${path}: nothing is sent`)
   if (schema && body !== undefined)
     // As it goes over the line: what is not defined is left out.
     for (const wrong of holds(schema, JSON.parse(JSON.stringify(body)), 'it'))
       untaken.push(`${method} ${path}: ${wrong}`)
+  return route!
+}
+
+/** The least that a route answers; nothing where it only does something. */
+export function sampleOf(method: string, route: string): unknown {
+  const all = spec.paths[route]?.[method.toLowerCase()]?.responses ?? {}
+  const of = Object.entries(all).find(([status]) => status.startsWith('2'))?.[1].content?.['application/json']
+  const least = (s: Schema): unknown => {
+    if (s.$ref) return least(spec.components.schemas[s.$ref.split('/').at(-1)!]!)
+    if (s.enum) return s.enum[0]
+    const type = [s.type].flat()[0]
+    if (type === 'object')
+      return Object.fromEntries((s.required ?? []).map((k) => [k, s.properties?.[k] ? least(s.properties[k]) : null]))
+    return { array: [], string: '', integer: 1, number: 1, boolean: false }[type ?? ''] ?? null
+  }
+  return of && least(of.schema)
 }
 
 function holds(s: Schema, v: unknown, at: string): string[] {
