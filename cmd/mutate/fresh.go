@@ -39,6 +39,8 @@ func everyLine() ([]string, error) {
 				return nil
 			}
 			switch {
+			case filepath.ToSlash(path) == "core/shape/solid/drawn.go":
+				return nil
 			case strings.HasSuffix(path, "_test.go"), strings.HasSuffix(path, ".test.ts"), strings.HasSuffix(path, ".d.ts"), strings.HasPrefix(filepath.Base(path), "test-"), strings.Contains(path, "testdata"):
 				return nil
 			case !strings.HasSuffix(path, ".go") && !strings.HasSuffix(path, ".ts") && !strings.HasSuffix(path, ".vue"):
@@ -143,7 +145,10 @@ func ofFault(ctx context.Context, path string, faulty []byte) (string, error) {
 	defer func() { _ = os.WriteFile(path, was, 0o644) }() //nolint:gosec // as it was
 	ctx, cancel := context.WithTimeout(ctx, limit)
 	defer cancel()
-	if exec.CommandContext(ctx, "sh", "-c", "cd web && npm run --silent typecheck && npm run --silent test").Run() == nil {
+	if exec.CommandContext(ctx, "sh", "-c", "cd web && npm run --silent typecheck").Run() != nil {
+		return "no build", ctx.Err()
+	}
+	if exec.CommandContext(ctx, "sh", "-c", "cd web && npm run --silent test -- --bail 1").Run() == nil {
 		return "lived", nil
 	}
 	return "killed", ctx.Err()

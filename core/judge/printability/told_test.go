@@ -28,6 +28,41 @@ func TestHowFarShortOfACornerALineEnds(t *testing.T) {
 	assert.Contains(t, f.Text, "Corners as sharp as 60° over 2.2 mm of its height: a line of 0.80 mm rounds them off, by up to 0.4 mm.")
 }
 
+// A tip that is lost is to be known, what is more to be decided, and a part of which nothing is left stops it: by both
+// limits, on whichever machine it is worst.
+func TestWhatIsLostIsGraded(t *testing.T) {
+	for _, c := range []struct {
+		heightMM, areaMM2 float64
+		all               bool
+		want              finding.Grade
+	}{
+		{1.99, 0.99, false, finding.WorthKnowing},
+		{2, 0.99, false, finding.Decide},
+		{1.99, 1, false, finding.Decide},
+		{1.99, 0.99, true, finding.StopsIt},
+	} {
+		for k := range 2 {
+			lost := []Lost{{Machine: "A", HeightMM: 0.1, AreaMM2: 0.1, LeastMM: 0.8, All: true}, {Machine: "B", HeightMM: 0.1, AreaMM2: 0.1, LeastMM: 0.5, All: true}}
+			lost[k].HeightMM, lost[k].AreaMM2, lost[k].All = c.heightMM, c.areaMM2, c.all
+			lost[k].Places = [][3]float64{{1, 2, 3}}
+			f := TooThin(lost, 2)
+			require.Len(t, f, 1)
+			assert.Equal(t, c.want, f[0].Grade, "%+v, on machine %d", c, k)
+			assert.InDelta(t, c.heightMM, f[0].Value, 0)
+			assert.InDelta(t, lost[k].LeastMM, f[0].Limit, 0)
+			assert.Equal(t, lost[k].Places, f[0].Places)
+			assert.Contains(t, f[0].Text, "A, B")
+			if c.all {
+				assert.Contains(t, f[0].Text, "0.50", "what the finest of them takes")
+			}
+		}
+	}
+	flat := func(longMM, thickMM float64) int {
+		return len(Flat(mesh.Box{Max: mesh.Vec3{X: 5, Y: longMM, Z: thickMM}}))
+	}
+	assert.Equal(t, []int{1, 0, 1, 0}, []int{flat(60, 1), flat(59.9, 1), flat(240, 4), flat(250, 4.01)})
+}
+
 // In whatever order its triangles stand and with whichever corner they begin, the same is
 // told of a surface: of edges that bodies share in order, and of those where they are not,
 // with holes and turned faces before and behind them.

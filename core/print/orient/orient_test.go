@@ -190,6 +190,9 @@ func TestWhatIsAskedForIsChecked(t *testing.T) {
 		require.Len(t, bad, 1, field)
 		assert.Contains(t, field, bad[0].Field)
 	}
+	for _, edge := range []float64{orient.LeastScale, orient.MostScale} {
+		assert.Empty(t, orient.Sized(edge).Check())
+	}
 	assert.True(t, orient.Stand{}.AsItCame())
 	assert.False(t, orient.Sized(2).SameSize())
 	assert.True(t, orient.Stand{Turn: orient.Quat{-2, 0, 0, 0}}.Like(orient.Stand{}), "the same turn")

@@ -62,6 +62,24 @@ func TestSettingsDescribeTheWholeRecipe(t *testing.T) {
 	assert.Len(t, all, typ.NumField()-len(fixed))
 }
 
+// Houses have recipes by these names in their books: none goes, and none is spelt otherwise.
+func TestSettingsKeepTheirNames(t *testing.T) {
+	var keys []string
+	typ := reflect.TypeFor[Recipe]()
+	for i := range typ.NumField() {
+		key, _, _ := strings.Cut(typ.Field(i).Tag.Get("json"), ",")
+		keys = append(keys, key)
+	}
+	assert.Equal(t, strings.Fields(`
+		name purpose machine material layer_mm first_layer_mm line_mm shells top_layers bottom_layers infill_percent bed_adhesion brim_mm
+		nozzle_c bed_c outer_mm_per_s inner_mm_per_s top_bottom_mm_per_s infill_mm_per_s first_mm_per_s travel_mm_per_s retract_mm
+		retract_mm_per_s min_layer_time_s pattern support support_deg support_percent support_horizontal_gap_mm support_vertical_gap_mm
+		support_interface_layers support_interface_percent support_pattern bridge_mm_per_s support_mm_per_s lift_mm first_nozzle_c
+		fan_percent seam pause_mm purge_mm piece_nozzle support_nozzle change_purge_mm outer_mm_per_s2 inner_mm_per_s2
+		top_bottom_mm_per_s2 infill_mm_per_s2 bridge_mm_per_s2 support_mm_per_s2 first_mm_per_s2 travel_mm_per_s2
+	`), keys)
+}
+
 // Whatever is set within its range is what the recipe then says; nothing else has
 // changed, and the recipe it came from has not.
 func TestOverridesSetWhatTheySay(t *testing.T) {

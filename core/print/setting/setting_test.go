@@ -13,7 +13,8 @@ import (
 // and are of its kind of machine, unless they say otherwise.
 func TestFieldsAreDescribed(t *testing.T) {
 	type within struct {
-		Long string `json:"long" maxLength:"4000" name:"Long text"`
+		Long string `json:"long" maxLength:"1000" name:"Long text"`
+		Less string `json:"less" maxLength:"999" name:"Less"`
 		Own  bool   `json:"own,omitempty" name:"Own" of:"two nozzles"`
 	}
 	all := Of(reflect.TypeFor[struct {
@@ -34,6 +35,7 @@ func TestFieldsAreDescribed(t *testing.T) {
 		{Key: "shape", Name: "Shape", Type: "choice", Choices: []string{"round", "square"}},
 		{Key: "colour", Name: "Colour", Type: "colour"},
 		{Key: "within.long", Name: "Long text", Type: "lines", Of: "extrusion"},
+		{Key: "within.less", Name: "Less", Type: "text", Of: "extrusion"},
 		{Key: "within.own", Name: "Own", Type: "yes or no", Of: "two nozzles"},
 	}, all)
 }

@@ -388,21 +388,49 @@ func constellations(n int) string {
 	return s + "</amf>"
 }
 
+// inEveryFormat is a mesh as each format has it.
+func inEveryFormat(t *testing.T, m *mesh.Mesh) map[string][]byte {
+	var tmf, amf bytes.Buffer
+	require.NoError(t, Write3MF(&tmf, &File{Models: []Model{{Mesh: m}}}))
+	amf.WriteString(`<amf><object id="1"><mesh><vertices>`)
+	for _, v := range m.Vertices {
+		fmt.Fprintf(&amf, `<vertex><coordinates><x>%v</x><y>%v</y><z>%v</z></coordinates></vertex>`, v.X, v.Y, v.Z)
+	}
+	amf.WriteString(`</vertices><volume>`)
+	for _, v := range m.Triangles {
+		fmt.Fprintf(&amf, `<triangle><v1>%d</v1><v2>%d</v2><v3>%d</v3></triangle>`, v[0], v[1], v[2])
+	}
+	amf.WriteString(`</volume></mesh></object></amf>`)
+	return map[string][]byte{"obj": objFile(m), "3mf": tmf.Bytes(), "stl": binarySTL(t, m), "text": asciiSTL(m), "amf": amf.Bytes()}
+}
+
+// A file that is longer than what is read at a time has all its triangles; it says how far it is, and ends when it is
+// told to, in every format.
+func TestLongFiles(t *testing.T) {
+	m := solid.Sphere(5, 220)
+	for name, b := range inEveryFormat(t, m) {
+		told, last := 0, 0.0
+		f, err := Read(context.Background(), bytes.NewReader(b), int64(len(b)), Limits{}, func(share float64) {
+			assert.True(t, share >= last && share <= 1, "%s: %v after %v", name, share, last)
+			told, last = told+1, share
+		})
+		require.NoError(t, err, name)
+		assert.Len(t, f.Joined().Triangles, len(m.Triangles), name)
+		assert.InEpsilon(t, m.Measure().Volume, f.Joined().Measure().Volume, 1e-4, name)
+		assert.Greater(t, told, 2, "%s: it says how far it is", name)
+		assert.Greater(t, last, 0.6, name)
+		ctx, cancel := context.WithCancel(context.Background())
+		_, err = Read(ctx, bytes.NewReader(b), int64(len(b)), Limits{}, func(float64) { cancel() })
+		assert.ErrorIs(t, err, context.Canceled, name)
+	}
+}
+
 // Limits hold while reading, in every format, and the name never counts.
 func TestLimitsInEveryFormat(t *testing.T) {
 	sphere := solid.Sphere(5, 40)
 	var tmf bytes.Buffer
 	require.NoError(t, Write3MF(&tmf, &File{Models: []Model{{Mesh: sphere}}}))
-	amf := `<amf><object id="1"><mesh><vertices>`
-	for _, v := range sphere.Vertices {
-		amf += fmt.Sprintf(`<vertex><coordinates><x>%v</x><y>%v</y><z>%v</z></coordinates></vertex>`, v.X, v.Y, v.Z)
-	}
-	amf += `</vertices><volume>`
-	for _, v := range sphere.Triangles {
-		amf += fmt.Sprintf(`<triangle><v1>%d</v1><v2>%d</v2><v3>%d</v3></triangle>`, v[0], v[1], v[2])
-	}
-	amf += `</volume></mesh></object></amf>`
-	for name, b := range map[string][]byte{"obj": objFile(sphere), "3mf": tmf.Bytes(), "stl": binarySTL(t, sphere), "text": asciiSTL(sphere), "amf": []byte(amf)} {
+	for name, b := range inEveryFormat(t, sphere) {
 		n := int64(len(sphere.Triangles))
 		_, err := readAll(b, Limits{Triangles: n, Vertices: 3 * n})
 		require.NoError(t, err, name)

@@ -80,6 +80,23 @@ func TestSupportOfAStool(t *testing.T) {
 	assert.Empty(t, s.Support(ask), "where nothing may lean, nothing is asked for")
 }
 
+// A table as wide as a plate has the room under it filled, cell by cell: its grid takes several words a row.
+func TestSupportOfAWideTable(t *testing.T) {
+	for _, wide := range []float64{20, 40, 90, 200} {
+		m := solid.Box(4, 10, 6)
+		m.Append(solid.Box(4, 10, 6).Transformed(1, mesh.Vec3{X: wide - 4}))
+		m.Append(solid.Box(wide, 10, 2).Transformed(1, mesh.Vec3{Z: 6}))
+		s := stackOf(t, m, 1)
+		for i, l := range layersOf(s.Support(SupportAsk{Lean: 1}), len(s.Slabs)) {
+			if float64(i) < 6/s.Slabs[0].HeightMM-0.5 {
+				assert.InEpsilon(t, (wide-8)*10, l.AreaMM2, 0.06, "%v wide, layer %d", wide, i)
+			} else {
+				assert.Zero(t, l.AreaMM2, "%v wide, layer %d", wide, i)
+			}
+		}
+	}
+}
+
 // The unit a part is drawn in changes nothing, nor where it lies: 18 mm are
 // 0.7086614… inch, which comes out a hair beside the grid.
 func TestCoverDoesNotDependOnUnits(t *testing.T) {

@@ -66,6 +66,26 @@ func TestPartsAddUpOnAMachine(t *testing.T) {
 	assert.False(t, OnMachine(Machine{Name: "Large"}, nil, nil).Fits)
 }
 
+// One part that is not sound makes the whole unsound, wherever it stands in the list.
+func TestAFileIsAsSoundAsItsWorstPart(t *testing.T) {
+	sound := verdict.Verdict{}
+	sound.Closed, sound.Oriented = true, true
+	for name, spoil := range map[string]func(v *verdict.Verdict){
+		"open":    func(v *verdict.Verdict) { v.Closed = false },
+		"turned":  func(v *verdict.Verdict) { v.Oriented = false },
+		"crosses": func(v *verdict.Verdict) { v.Crosses = true },
+	} {
+		bad := sound
+		spoil(&bad)
+		for at := range 3 {
+			parts := []Part{{&sound, 1, nil}, {&sound, 1, nil}, {&sound, 1, nil}}
+			parts[at].Verdict = &bad
+			w := Together(modelfile.STLBinary, parts, make([]verdict.Box, len(parts)), nil)
+			assert.Equal(t, []bool{bad.Closed, bad.Oriented, bad.Crosses}, []bool{w.Closed, w.Oriented, w.Crosses}, "%s, in place %d", name, at)
+		}
+	}
+}
+
 // A machine takes what fits it, where it is in service and the house has figures.
 func TestWhatAMachineTakes(t *testing.T) {
 	for _, c := range []struct {
