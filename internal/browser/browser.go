@@ -44,7 +44,7 @@ func Open(parent context.Context, base string) (*Page, func(), error) {
 		"disable-quic", "disable-dev-shm-usage", "hide-scrollbars", "mute-audio"} {
 		opts = append(opts, chromedp.Flag(f, true))
 	}
-	opts = append(opts, chromedp.Flag("force-color-profile", "srgb"))
+	opts = append(opts, chromedp.Flag("force-color-profile", "srgb"), chromedp.Flag("force-prefers-reduced-motion", true))
 	alloc, stopAlloc := chromedp.NewExecAllocator(parent, opts...)
 	ctx, stopTab := chromedp.NewContext(alloc, chromedp.WithErrorf(func(string, ...any) {}))
 	stop := func() {

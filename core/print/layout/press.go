@@ -182,10 +182,15 @@ func (p *presser) within(f *form, at *spot2) float64 {
 	r := v.XMM*500 - m - 1
 	for range 4 {
 		far, fx, fy := r, 0.0, 0.0
+		sure := far * far * (1 - 1e-9) // what is nearer than that by its square is nearer: most are
 		for _, q := range f.outer() {
 			x, y := at.x+float64(q.X), at.y+float64(q.Y)
+			if x*x+y*y < sure {
+				continue
+			}
 			if d := math.Hypot(x, y); d > far {
 				far, fx, fy = d, x, y
+				sure = far * far * (1 - 1e-9)
 			}
 		}
 		if far <= r {
