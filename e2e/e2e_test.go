@@ -211,7 +211,7 @@ func (c *client) until(id int64, is func(decide.JobView) bool) decide.JobView {
 		if is(v) {
 			return v
 		}
-		time.Sleep(10 * time.Millisecond)
+		time.Sleep(50 * time.Millisecond)
 	}
 	c.t.Fatal("waited in vain")
 	return decide.JobView{}

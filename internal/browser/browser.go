@@ -109,7 +109,7 @@ func (p *Page) Wait(expression string) error {
 		select {
 		case <-ctx.Done():
 			return fmt.Errorf("wait for %s: %w", expression, errors.Join(ctx.Err(), err))
-		case <-time.After(20 * time.Millisecond):
+		case <-time.After(40 * time.Millisecond):
 		}
 	}
 }

@@ -105,12 +105,12 @@ func read(p *toolpath.Print) (s sliced) {
 }
 
 // What the check says will be lost, hang or be bridged is what the slice shows, over the demo's parts and those of
-// others, without support; by turns one of eight, all where JOBSHELF_ALL is set. What differs is in the table, and is
+// others, without support; by turns one of sixteen, all where JOBSHELF_ALL is set. What differs is in the table, and is
 // what it was.
 func TestFindingsAgreeWithTheSlice(t *testing.T) {
 	of, err := ofPackages()
 	require.NoError(t, err)
-	all := slices.DeleteFunc(slices.Clone(Own()), func(p Part) bool { // the demo's, and two on which nothing was fitted
+	all := slices.DeleteFunc(slices.Clone(own()), func(p Part) bool { // the demo's, and two on which nothing was fitted
 		return p.Name[len(p.Name)-2] == '-' && p.Name != "branch-9" && p.Name != "lattice-9"
 	})
 	all = append(all, of...)

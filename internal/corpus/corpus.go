@@ -51,7 +51,10 @@ func groupOf(name string) Group {
 }
 
 // Own are the demo's sound parts and others made by code.
-var Own = sync.OnceValue(func() []Part {
+var Own = sync.OnceValue(func() []Part { return OwnWhere(func(string, Group) bool { return true }) })
+
+// OwnWhere is the same list; only those that are wanted are made, which takes a while.
+func OwnWhere(wanted func(name string, g Group) bool) []Part {
 	var out []Part
 	for _, p := range solid.Parts() {
 		if p.Fault == "" {
@@ -64,7 +67,9 @@ var Own = sync.OnceValue(func() []Part {
 		name = fmt.Sprintf("%s-%d", name, k)
 		at := len(out)
 		out = append(out, Part{Name: name, Group: groupOf(name)})
-		todo = append(todo, func() { out[at].Mesh = m(uint64(k)) })
+		if wanted(name, groupOf(name)) {
+			todo = append(todo, func() { out[at].Mesh = m(uint64(k)) })
+		}
 	}
 	for k := range 10 {
 		add("turned", k, turned)
@@ -81,7 +86,7 @@ var Own = sync.OnceValue(func() []Part {
 	}
 	wg.Wait()
 	return out
-})
+}
 
 // turned is a turned body of a random profile, some with wide brims in the air.
 func turned(seed uint64) *mesh.Mesh {

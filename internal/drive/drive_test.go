@@ -142,7 +142,7 @@ func (f *floor) until(states ...string) store.Run {
 		if time.Now().After(end) {
 			f.t.Fatalf("in vain for %v: %s %v", states, r.State, r.Why)
 		}
-		time.Sleep(20 * time.Millisecond)
+		time.Sleep(40 * time.Millisecond)
 	}
 }
 

@@ -312,7 +312,7 @@ func (m *month) handsIn() {
 
 // worked waits until nobody waits for a worker.
 func (m *month) worked() {
-	for end := time.Now().Add(2 * time.Minute); ; time.Sleep(5 * time.Millisecond) {
+	for end := time.Now().Add(2 * time.Minute); ; time.Sleep(25 * time.Millisecond) {
 		var n int
 		require.NoError(m.t, m.Store.Pool.QueryRow(ctx, `SELECT count(*) FROM river_job WHERE queue <> 'night' AND state IN ('available', 'running', 'retryable', 'scheduled')`).Scan(&n))
 		if n == 0 {

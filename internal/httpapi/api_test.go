@@ -202,7 +202,7 @@ func (h *home) job(id int64) decide.JobView {
 // program stands: a hang that is seen once has to say enough.
 func (h *home) over(what string, is func() bool) {
 	h.t.Helper()
-	for end := time.Now().Add(2 * time.Minute); !is(); time.Sleep(10 * time.Millisecond) {
+	for end := time.Now().Add(2 * time.Minute); !is(); time.Sleep(30 * time.Millisecond) {
 		if time.Now().Before(end) {
 			continue
 		}

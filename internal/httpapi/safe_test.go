@@ -180,7 +180,7 @@ func (h *home) request(method, url string, body io.Reader) *http.Request {
 // eventually waits for what another goroutine does; the limit is for a hung test.
 func eventually(t *testing.T, what string, is func() bool) {
 	t.Helper()
-	for end := time.Now().Add(30 * time.Second); !is(); time.Sleep(5 * time.Millisecond) {
+	for end := time.Now().Add(30 * time.Second); !is(); time.Sleep(25 * time.Millisecond) {
 		require.True(t, time.Now().Before(end), what)
 	}
 }
@@ -643,7 +643,7 @@ func (p *pipe) copy(to, from net.Conn) {
 			if !hangs {
 				break
 			}
-			time.Sleep(5 * time.Millisecond)
+			time.Sleep(20 * time.Millisecond)
 		}
 		if n > 0 {
 			if _, err := to.Write(b[:n]); err != nil {
