@@ -5,6 +5,7 @@ import (
 	"math/rand/v2"
 	"os"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 )
@@ -77,6 +78,7 @@ var (
 	pair     = regexp.MustCompile(`\b[\w.]+\(([\w.]+), ([\w.]+)\)`)
 	alone    = regexp.MustCompile(`^\s*(?:[\w.]+\(.*\)|[\w.\[\]]+ (?:=|\+=|-=) [^{(]*[^{(,]|[\w.]+(?:\+\+)|\w+: .*[^{(\[],|[@:][\w:.-]+="[^"]+")$`)
 	quoted   = regexp.MustCompile(`"([^"\\]{2,})"|'([^'\\]{2,})'`)
+	computed = regexp.MustCompile(` (?:[@:]|v-)[\w:.-]*="([^"]*)"|\{\{ ([^}]*) \}\}`)
 	mustache = regexp.MustCompile(`\{\{ ([^}]+) \}\}`)
 )
 
@@ -123,7 +125,19 @@ func texts(line, _ string) []string {
 func masked(line string) string {
 	out := []byte(line)
 	var in byte
-	attribute := strings.HasPrefix(strings.TrimSpace(line), "<") || regexp.MustCompile(`^\s*[@:v][\w:.-]*="`).MatchString(line)
+	text := strings.TrimSpace(line)
+	if strings.HasPrefix(text, "<") || strings.HasPrefix(text, ">") { // of a template only what is computed
+		kept := slices.Repeat([]byte{'_'}, len(line))
+		for _, m := range computed.FindAllStringSubmatchIndex(line, -1) {
+			for k := 2; k < len(m); k += 2 {
+				if m[k] >= 0 {
+					copy(kept[m[k]:m[k+1]], masked(" " + line[m[k]:m[k+1]])[1:])
+				}
+			}
+		}
+		return string(kept)
+	}
+	attribute := regexp.MustCompile(`^\s*[@:v][\w:.-]*="`).MatchString(line)
 	for i := range out {
 		c := out[i]
 		switch {

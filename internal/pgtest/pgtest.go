@@ -79,6 +79,9 @@ func URL(t testing.TB) string { return made(t, template) }
 // BareURL is the address of a new database that nobody has migrated.
 func BareURL(t testing.TB) string { return made(t, "") }
 
+// CopyURL is the address of a copy of a test's database to which nobody is connected.
+func CopyURL(t testing.TB, name string) string { return made(t, name) }
+
 func made(t testing.TB, from string) string {
 	t.Helper()
 	once.Do(start)

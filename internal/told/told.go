@@ -108,3 +108,11 @@ func (b *Book) flat(at string, v any, out map[string]string) {
 		out[at] = fmt.Sprint(v)
 	}
 }
+
+// Know keeps a value as if it had been told under a key.
+func (b *Book) Know(key string, v any) {
+	text := b.text
+	b.text = strings.Builder{}
+	b.Tell(key, v)
+	b.text = text
+}
