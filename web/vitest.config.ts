@@ -5,6 +5,7 @@ export default defineConfig({
   plugins: [vue()],
   test: {
     environment: 'jsdom',
+    maxWorkers: '100%', // beside nothing else but the checker of types
     setupFiles: ['src/test-setup.ts'],
     server: { deps: { inline: ['vuetify'] } },
   },

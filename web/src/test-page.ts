@@ -7,9 +7,11 @@ export function page(e: Element, indent = ''): string {
   const set = [...e.attributes]
     .filter(
       (a) =>
-        !/^(class|id|for|data-v-.*|data-(activated|is-hidden|previous-position)|aria-(describedby|controls|owns|labelledby)|d)$/.test(
+        !/^(class|id|for|data-v-.*|data-(activated|is-hidden|previous-position)|aria-(describedby|controls|owns|labelledby))$/.test(
           a.name,
-        ) && !(a.name === 'style' && (!a.value || [...e.classList].some((c) => c.startsWith('v-')))),
+        ) &&
+        !(a.name === 'd' && e.closest('.v-icon')) &&
+        !(a.name === 'style' && (!a.value || [...e.classList].some((c) => c.startsWith('v-')))),
     )
     .map((a) => (a.value ? `${a.name}=${a.value}` : a.name))
   const typed =

@@ -36,7 +36,7 @@ const shown = computed(() => [...allKeys].reverse().filter((g) => !g.panel || g.
       <input v-model="lettersOn" type="checkbox" />
       <span>Keys of one letter work. Without them, arrows, Enter and Esc still do, and <kbd>?</kbd>.</span>
     </label>
-    <section v-for="(g, k) in shown" :key="k">
+    <section v-for="(g, i) in shown" :key="i">
       <h3>{{ g.title }}</h3>
       <dl>
         <template v-for="k in g.keys" :key="k.key">

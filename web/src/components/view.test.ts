@@ -44,6 +44,9 @@ vi.mock('three', async (original) => ({
 const round = (v: number) => String(Math.round(1e4 * v) / 1e4 + 0)
 const rounded = (v: Iterable<number>) => [...v].map(round).join(' ')
 
+/** Of numbers, each by its place, so that no two changed places. */
+const sumOf = (all: number[]) => all.reduce((s, v, i) => s + v * ((i % 7) + 1), 0)
+
 /** An object and what is in it, a line each. */
 function told(o: Object3D, indent = ''): string {
   o.updateMatrixWorld()
@@ -70,7 +73,7 @@ function told(o: Object3D, indent = ''): string {
     g && !(o as Sprite).isSprite
       ? Object.entries(g.attributes).map(
           ([k, a]) =>
-            `${k}: ${a.count} (${rounded(Array.from(a.array).slice(0, 9))} … ${round(Array.from(a.array).reduce((s, v, i) => s + v * ((i % 7) + 1), 0))})`,
+            `${k}: ${a.count} (${rounded(Array.from(a.array).slice(0, 9))} … ${round(sumOf(Array.from(a.array)))})`,
         )
       : []
   if (g?.drawRange.count !== undefined && g.drawRange.count !== Infinity) shape.push(`of it ${g.drawRange.count}`)
@@ -90,7 +93,9 @@ const now = () => {
 }
 const all = () => {
   const c = now().camera
-  return `seen from ${rounded(c.position.toArray())} along ${rounded(c.getWorldDirection(new Vector3()).toArray())}, ${rounded([c.near, c.far, c.aspect])}\n${told(now().scene)}`
+  const along = c.getWorldDirection(new Vector3())
+  const near = rounded([c.near, c.far, c.aspect])
+  return `seen from ${rounded(c.position.toArray())} along ${rounded(along.toArray())}, ${near}\n${told(now().scene)}`
 }
 const groups = () => now().scene.children.filter((c) => c.type === 'Group')
 const part = () => groups()[1]!

@@ -6,6 +6,7 @@ import { createVuetify } from 'vuetify'
 import * as components from 'vuetify/components'
 import type { SpoolView, StoresView, WearView } from '../api/client'
 import StoresRoom from './StoresRoom.vue'
+import { asItWas } from '../test-page'
 import { asks, untaken } from '../test-server'
 
 const server = vi.hoisted(() => ({ answers: {} as Record<string, unknown>, asked: [] as unknown[] }))
@@ -109,18 +110,26 @@ async function room(v: StoresView) {
     global: { plugins: [createVuetify({ components }), [VueQueryPlugin, { queryClient }], router] as never },
   })
   await flushPromises()
+  asItWas()
   return shown
 }
 const press = async (key: string) => {
   document.body.dispatchEvent(new KeyboardEvent('keydown', { key, bubbles: true }))
   await flushPromises()
+  asItWas()
 }
 beforeEach(() => {
+  vi.useFakeTimers({ toFake: ['Date'], now: new Date('2026-11-28T11:00:00Z') })
   server.asked = []
   server.answers = {}
 })
 afterEach(() => {
-  shown?.unmount()
+  try {
+    if (document.body.innerHTML) asItWas()
+  } finally {
+    shown?.unmount()
+    vi.useRealTimers()
+  }
   document.body.innerHTML = ''
   expect(untaken.splice(0), 'what the server would refuse by its form').toEqual([])
 })
