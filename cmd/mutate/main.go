@@ -389,8 +389,8 @@ func with(ctx context.Context, path string, faulty []byte, limit time.Duration) 
 	defer func() { _ = os.RemoveAll(dir) }()
 	pkg := filepath.Dir(path)
 	near := []string{pkg}
-	if filepath.Base(filepath.Dir(pkg)) == "desk" { // the rooms of one desk are tested together, too
-		near = append(near, filepath.Dir(pkg))
+	if desk := filepath.Dir(pkg); filepath.Base(desk) == "desk" { // the rooms of one desk are tested together
+		near = []string{desk + "/..."}
 	}
 	file, overlay := filepath.Join(dir, filepath.Base(path)), filepath.Join(dir, "overlay.json")
 	raw, err := json.Marshal(map[string]map[string]string{"Replace": {path: file}})
