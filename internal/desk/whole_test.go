@@ -515,15 +515,15 @@ var scripts = []struct {
 		{"removed", func(d *desk.Desk, who person) error { return stores.RemovePart(ctx, d, who("cato"), 3, 1) }},
 	}},
 	{"finishing and fetching", []deed{
-		{"begins", func(d *desk.Desk, who person) error { return step(d, who("cato"), 24, finish.Begins, "") }},
-		{"ends", func(d *desk.Desk, who person) error { return step(d, who("cato"), 24, finish.Ends, "bin 3") }},
-		{"was not done", func(d *desk.Desk, who person) error { return step(d, who("cato"), 24, finish.NotDone, "") }},
+		{"begins", func(d *desk.Desk, who person) error { return step(d, who("cato"), finish.Begins, "") }},
+		{"ends", func(d *desk.Desk, who person) error { return step(d, who("cato"), finish.Ends, "bin 3") }},
+		{"was not done", func(d *desk.Desk, who person) error { return step(d, who("cato"), finish.NotDone, "") }},
 		{"a step that is none", func(d *desk.Desk, who person) error {
 			return finishing.Tell(ctx, d, who("cato"), []int64{999}, finish.Ends, "")
 		}},
 		{"all of them", func(d *desk.Desk, who person) error {
 			for range 6 {
-				if err := step(d, who("cato"), 24, finish.Ends, "bin 4"); err != nil {
+				if err := step(d, who("cato"), finish.Ends, "bin 4"); err != nil {
 					return err
 				}
 			}
@@ -774,14 +774,14 @@ func turnSpool(d *desk.Desk, a desk.Actor, what string) error {
 	return fmt.Errorf("to no spool: %s", what)
 }
 
-// step has the first step of a job that may do something.
-func step(d *desk.Desk, a desk.Actor, job int64, what, place string) error {
+// step has the first step of a job that is being finished do something.
+func step(d *desk.Desk, a desk.Actor, what, place string) error {
 	parts, err := finishing.All(ctx, d)
 	if err != nil {
 		return err
 	}
 	for _, p := range parts {
-		if p.JobID != job {
+		if p.JobID != 24 {
 			continue
 		}
 		for _, s := range p.Steps {

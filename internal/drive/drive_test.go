@@ -142,7 +142,7 @@ func (f *floor) until(states ...string) store.Run {
 		if time.Now().After(end) {
 			f.t.Fatalf("in vain for %v: %s %v", states, r.State, r.Why)
 		}
-		time.Sleep(40 * time.Millisecond)
+		time.Sleep(20 * time.Millisecond)
 	}
 }
 
@@ -196,8 +196,10 @@ func TestFirstLayersThatNobodySees(t *testing.T) {
 	require.NoError(t, f.Store.Pool.QueryRow(ctx, `SELECT because->>'code' FROM event WHERE job_id = $1 AND name = 'run paused'`, f.job).Scan(&why))
 	require.Equal(t, "first layers not seen", why)
 	require.NoError(t, runs.Want(ctx, f.Desk, f.Cato, f.run, run.WantsGoOn, ""))
-	f.until(run.Heating)
-	f.until(run.First)
+	f.until(run.First) // it is warm again at once: it had hardly begun to cool
+	var warmed int
+	require.NoError(t, f.Store.Pool.QueryRow(ctx, `SELECT count(*) FROM event WHERE job_id = $1 AND name = 'run rewarms'`, f.job).Scan(&warmed))
+	require.Equal(t, 1, warmed)
 	require.NoError(t, runs.See(ctx, f.Desk, f.Cato, f.run))
 	f.until(run.Printing)
 	require.NoError(t, runs.Want(ctx, f.Desk, f.Cato, f.run, run.WantsStop, "It is enough."))

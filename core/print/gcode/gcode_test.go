@@ -179,6 +179,20 @@ func TestBrokenProgramsNameTheLine(t *testing.T) {
 	}
 }
 
+// An arc's ends may be 0.05 mm and a hundredth of its radius nearer to its middle than each other, as rounding leaves
+// them, and no more.
+func TestArcsWhoseEndsAreRounded(t *testing.T) {
+	for _, radius := range []float64{1, 10, 80} {
+		for off, ok := range map[float64]bool{0: true, 0.049 + 0.0099*radius: true, 0.051 + 0.0101*radius: false} {
+			for _, sign := range []float64{1, -1} {
+				program := fmt.Sprintf("G90\nM83\nG1 X0 Y0 Z0.2 F600\nG1 X0.5 E1\nG1 X0 E1\nG3 X%.6f Y%.6f I%.6f J0 E1\n", radius, radius+sign*off, radius)
+				_, err := Read(ctx, strings.NewReader(program), 0, nil)
+				assert.Equal(t, ok, err == nil, "radius %v, %v off: %v", radius, sign*off, err)
+			}
+		}
+	}
+}
+
 // A random walk comes to the same sums in absolute and in relative words.
 func TestAbsoluteAndRelativeAgree(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {

@@ -303,6 +303,18 @@ func TestTimeDoesNotDependOnDirection(t *testing.T) {
 	})
 }
 
+// However long the way without a rest is, no more of it is kept than is looked ahead.
+func TestNoMoreIsKeptThanIsLookedAhead(t *testing.T) {
+	given := 0
+	p := motion.New(motion.Limits{AccelMMPerS2: 1000, DeviationMM: 0.02}, func(int64, float64) { given++ })
+	for n := range 100_000 {
+		p.Add(motion.Move{DX: 1, MMPerS: 50})
+		if n > 4096 {
+			require.Greater(t, given, n-4096, "of %d moves", n)
+		}
+	}
+}
+
 // A move without a speed, or without a way and filament, is none.
 func TestMovesThatAreNone(t *testing.T) {
 	l := motion.Limits{AccelMMPerS2: 1000, DeviationMM: 0.02}
