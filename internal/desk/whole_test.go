@@ -1,25 +1,24 @@
 package desk_test
 
 import (
+	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"maps"
 	"math/rand/v2"
+	"os"
+	"reflect"
 	"slices"
 	"strings"
 	"testing"
 	"time"
 
+	"github.com/jackc/pgx/v5"
 	"github.com/stretchr/testify/require"
 	"gotest.tools/v3/golden"
 
-	"jobshelf/core/judge/rule"
-	"jobshelf/core/print/orient"
-	"jobshelf/core/print/recipe"
 	"jobshelf/core/shop/finish"
-	"jobshelf/core/shop/run"
-	"jobshelf/core/shop/spool"
-	"jobshelf/core/shop/wear"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/desk/decide"
 	"jobshelf/internal/desk/desktest"
@@ -139,16 +138,34 @@ func TestTheDemoHouseLooksAsItDid(t *testing.T) {
 	golden.Assert(t, b.String(), "demo.txt")
 }
 
-// rowsOf are all rows of a house by table and number, as JSON; what only machines read is left out.
-func rowsOf(t *testing.T, d *desk.Desk) map[string]string {
+// rows are those of a house, by table and number, as JSON; what only machines read is left out.
+type rows struct {
+	sums map[string]string            // of each table
+	of   map[string]map[string]string // by table and key
+}
+
+// look reads what has changed since it was looked at.
+func (w rows) look(t *testing.T, d *desk.Desk) rows {
 	t.Helper()
-	out := map[string]string{}
+	now := rows{map[string]string{}, maps.Clone(w.of)}
+	var each []string
 	for _, table := range strings.Fields(`answer bed blob charge decision device event gram house job letter machine material person pickup piece plate question recipe revision rule run sessions share slice spool step task wear_part`) {
-		rows, err := d.Store.Pool.Query(ctx, `SELECT (to_jsonb(t) - 'password_hash')::text FROM `+table+` t`)
+		each = append(each, fmt.Sprintf(`SELECT '%s', coalesce(sum(hashtextextended(t::text, 0)), 0)::text FROM %s t`, table, table))
+	}
+	sums, err := d.Store.Pool.Query(ctx, strings.Join(each, " UNION ALL "))
+	require.NoError(t, err)
+	var table, sum string
+	_, err = pgx.ForEachRow(sums, []any{&table, &sum}, func() error { now.sums[table] = sum; return nil })
+	require.NoError(t, err)
+	for table, sum := range now.sums {
+		if w.sums[table] == sum {
+			continue
+		}
+		now.of[table] = map[string]string{}
+		all, err := d.Store.Pool.Query(ctx, `SELECT (to_jsonb(t) - 'password_hash')::text FROM `+table+` t`)
 		require.NoError(t, err)
-		for rows.Next() {
-			var text string
-			require.NoError(t, rows.Scan(&text))
+		var text string
+		_, err = pgx.ForEachRow(all, []any{&text}, func() error {
 			key := table + " " + text
 			var id struct {
 				ID any `json:"id"`
@@ -156,51 +173,169 @@ func rowsOf(t *testing.T, d *desk.Desk) map[string]string {
 			if json.Unmarshal([]byte(text), &id) == nil && id.ID != nil {
 				key = fmt.Sprintf("%s %v", table, id.ID)
 			}
-			out[key] = text
-		}
-		require.NoError(t, rows.Err())
+			now.of[table][key] = text
+			return nil
+		})
+		require.NoError(t, err)
 	}
-	return out
+	return now
 }
 
-// deed is something that somebody does.
-type deed struct {
-	what string
-	do   func(d *desk.Desk, who func(string) desk.Actor) error
+// deeds are what the scripts of testdata/deeds.script name.
+var deeds = map[string]any{
+	"decide.Advance": decide.Advance, "decide.Approve": decide.Approve, "decide.Ask": decide.Ask, "decide.ChooseSlice": decide.ChooseSlice,
+	"decide.Move": decide.Move, "decide.Reply": decide.Reply, "decide.SendBack": decide.SendBack, "decide.TakeBack": decide.TakeBack, "decide.Withdraw": decide.Withdraw,
+	"finishing.Correct": finishing.Correct, "finishing.FetchBy": finishing.FetchBy, "finishing.Pay": finishing.Pay, "finishing.Place": finishing.Place,
+	"finishing.Tell": finishing.Tell, "floor.MoveRun": floor.MoveRun, "floor.RenewBed": floor.RenewBed, "floor.TurnBed": floor.TurnBed,
+	"house.SetLetter": house.SetLetter, "house.SetRule": house.SetRule,
+	"intake.CancelCheck": intake.CancelCheck, "intake.ChangePiece": intake.ChangePiece, "intake.RedoPiece": intake.RedoPiece, "intake.Renew": intake.Renew,
+	"intake.Repair": intake.Repair, "intake.RepairAll": intake.RepairAll, "intake.Retry": intake.Retry, "intake.SayUse": intake.SayUse,
+	"intake.TurnPieces": intake.TurnPieces, "intake.UndoPiece": intake.UndoPiece,
+	"people.AddPerson": people.AddPerson, "people.ChangePassword": people.ChangePassword, "people.ChangePerson": people.ChangePerson,
+	"people.SetGroup": people.SetGroup, "people.SignIn": people.SignIn,
+	"plates.AgainSlice": plates.AgainSlice, "plates.BeginSlice": plates.BeginSlice, "plates.CancelSlice": plates.CancelSlice, "plates.ChooseSlice": plates.ChooseSlice,
+	"plates.NameSlice": plates.NameSlice, "plates.OrderSlice": plates.OrderSlice, "plates.PutTogether": plates.PutTogether, "plates.RemoveSlice": plates.RemoveSlice,
+	"plates.Savings": plates.Savings, "plates.TakeOut": plates.TakeOut,
+	"at.Check": at.Check, "at.Clear": at.Clear, "at.Fail": at.Fail, "at.Load": at.Load, "at.PutBack": at.PutBack, "at.See": at.See, "at.Start": at.Start,
+	"at.TakeOff": at.TakeOff, "at.Tell": at.Tell, "at.Uncheck": at.Uncheck, "at.Unsay": at.Unsay, "at.Want": at.Want, "at.Warm": at.Warm,
+	"stores.AddPart": stores.AddPart, "stores.Correct": stores.Correct, "stores.Put": stores.Put, "stores.Receive": stores.Receive, "stores.RemovePart": stores.RemovePart,
+	"stores.RenewPart": stores.RenewPart, "stores.SetPart": stores.SetPart, "stores.Weigh": stores.Weigh,
+	"answerAll": answerAll, "begun": begun, "changeRule": changeRule, "checkAll": checkAll, "routine": routine, "set": set, "setAside": setAside,
+	"step": step, "turnSpool": turnSpool,
+	"stepAll": func(d *desk.Desk, a desk.Actor, place string) (err error) {
+		for k := 0; k < 6 && err == nil; k++ {
+			err = step(d, a, finish.Ends, place)
+		}
+		return err
+	},
+	"fetchByCode": func(d *desk.Desk, a desk.Actor, job int64) error {
+		l, err := finishing.LabelOf(ctx, d, job)
+		if err == nil {
+			_, err = finishing.FetchBy(ctx, d, a, l.Code)
+		}
+		return err
+	},
+	"waits": func(d *desk.Desk, days int) error {
+		d.Now = func() time.Time { return noon.AddDate(0, 0, days) }
+		return finishing.Waits(ctx, d)
+	},
+	"setFinishing": func(d *desk.Desk, a desk.Actor, days, rules int) error {
+		h, err := finishing.House(ctx, d)
+		if err != nil {
+			return err
+		}
+		h.FetchDays, h.Rules = days, h.Rules[:rules]
+		return finishing.SetHouse(ctx, d, a, h)
+	},
+	"setMachine": func(d *desk.Desk, a desk.Actor, k, ahead int, change json.RawMessage) error {
+		h, err := house.Read(ctx, d)
+		if err != nil {
+			return err
+		}
+		h.Machines[k].Revision += ahead
+		return errors.Join(json.Unmarshal(change, &h.Machines[k].Data), house.SetMachine(ctx, d, a, h.Machines[k]))
+	},
+	"setMaterial": func(d *desk.Desk, a desk.Actor, k int, change json.RawMessage) error {
+		h, err := house.Read(ctx, d)
+		if err != nil {
+			return err
+		}
+		return errors.Join(json.Unmarshal(change, &h.Materials[k].Data), house.SetMaterial(ctx, d, a, h.Materials[k]))
+	},
+	"setRecipe": func(d *desk.Desk, a desk.Actor, k int, change json.RawMessage) error {
+		h, err := house.Read(ctx, d)
+		if err != nil {
+			return err
+		}
+		return errors.Join(json.Unmarshal(change, &h.Recipes[k].Data), house.SetRecipe(ctx, d, a, h.Recipes[k]))
+	},
+	"setFees": func(d *desk.Desk, a desk.Actor, change json.RawMessage) error {
+		h, err := house.Read(ctx, d)
+		if err != nil {
+			return err
+		}
+		return errors.Join(json.Unmarshal(change, &h.House), house.SetHouse(ctx, d, a, h.House))
+	},
+	"newRule": func(d *desk.Desk, a desk.Actor, name string) error {
+		rules, err := d.Store.Rules(ctx)
+		if err != nil {
+			return err
+		}
+		rules[0].Data.Name = name
+		_, err = house.SetRule(ctx, d, a, 0, 0, rules[0].Data)
+		return err
+	},
+	"takeRuleAway": func(d *desk.Desk, a desk.Actor, k int) error {
+		rules, err := d.Store.Rules(ctx)
+		if err != nil {
+			return err
+		}
+		return house.TakeRuleAway(ctx, d, a, rules[k].ID, rules[k].N)
+	},
+}
+
+// do does a line of a script: what is said by it, and what came of it.
+func do(t *testing.T, d *desk.Desk, line string) (what string, err error) {
+	t.Helper()
+	f := strings.SplitN(line, " | ", 4)
+	require.GreaterOrEqual(t, len(f), 3, line)
+	f = append(f, "")
+	does := reflect.ValueOf(deeds[f[2]])
+	require.True(t, does.IsValid(), "there is no deed %s", f[2])
+	var given []json.RawMessage
+	require.NoError(t, json.Unmarshal([]byte("["+f[3]+"]"), &given), line)
+	var in []reflect.Value
+	typ := does.Type()
+	for p := range typ.NumIn() {
+		switch of := typ.In(p); {
+		case of == reflect.TypeFor[context.Context]():
+			in = append(in, reflect.ValueOf(ctx))
+		case of == reflect.TypeFor[*desk.Desk]():
+			in = append(in, reflect.ValueOf(d))
+		case of == reflect.TypeFor[desk.Actor]():
+			in = append(in, reflect.ValueOf(named(t, d, f[1])))
+		default:
+			for more := true; more; more = typ.IsVariadic() && p == typ.NumIn()-1 && len(given) > 0 {
+				if typ.IsVariadic() && p == typ.NumIn()-1 {
+					of = typ.In(p).Elem()
+				}
+				require.NotEmpty(t, given, line)
+				v := reflect.New(of)
+				require.NoError(t, json.Unmarshal(given[0], v.Interface()), line)
+				in, given = append(in, v.Elem()), given[1:]
+			}
+		}
+	}
+	require.Empty(t, given, line)
+	out := does.Call(in)
+	err, _ = out[len(out)-1].Interface().(error)
+	return f[0], err
 }
 
 // What is done in the demo house is answered as it was and changes what it did, row by row: scripts of deeds, each in a
 // house of its own, sensible ones and such as are refused.
 func TestDeedsInTheDemoHouseDoWhatTheyDid(t *testing.T) {
+	raw, err := os.ReadFile("testdata/deeds.script")
+	require.NoError(t, err)
+	scripts := strings.Split(string(raw), "\n## ")[1:]
+	require.Greater(t, len(scripts), 10)
 	open := demoHouse(t)
 	texts := make([]string, len(scripts))
 	t.Run("scripts", func(t *testing.T) {
 		for i := range scripts {
-			t.Run(scripts[i].name, func(t *testing.T) {
+			lines := strings.Split(strings.TrimSpace(scripts[i]), "\n")
+			t.Run(lines[0], func(t *testing.T) {
 				t.Parallel()
 				d := open(t)
 				var b told.Book
-				b.Line("# %s", scripts[i].name)
-				was := rowsOf(t, d)
-				for _, x := range scripts[i].deeds {
-					err := x.do(d, func(login string) desk.Actor { return named(t, d, login) })
-					b.Line("%s: %v", x.what, err)
-					is := rowsOf(t, d)
-					for _, key := range slices.Sorted(maps.Keys(is)) {
-						if is[key] == was[key] {
-							continue
-						}
-						if was[key] != "" {
-							b.Know(key, json.RawMessage(was[key]))
-						}
-						name, _, _ := strings.Cut(key, "{")
-						b.Line("  %s", name)
-						b.Tell(key, json.RawMessage(is[key]))
-					}
-					for _, key := range slices.Sorted(maps.Keys(was)) {
-						if is[key] == "" {
-							b.Line("  gone: %.120s", key)
-						}
+				b.Line("# %s", lines[0])
+				was := rows{of: map[string]map[string]string{}}.look(t, d)
+				for _, line := range lines[1:] {
+					what, err := do(t, d, line)
+					b.Line("%s: %v", what, err)
+					is := was.look(t, d)
+					for _, table := range slices.Sorted(maps.Keys(is.sums)) {
+						tell(&b, was.of[table], is.of[table])
 					}
 					was = is
 				}
@@ -211,483 +346,24 @@ func TestDeedsInTheDemoHouseDoWhatTheyDid(t *testing.T) {
 	golden.Assert(t, strings.Join(texts, ""), "deeds.txt")
 }
 
-type person = func(string) desk.Actor
-
-var scripts = []struct {
-	name  string
-	deeds []deed
-}{
-	{"a yes, taken back, on conditions", []deed{
-		{"yes by a member", func(d *desk.Desk, who person) error { return decide.Approve(ctx, d, who("nia"), 1, 0, decide.Yes{}) }},
-		{"yes, stale", func(d *desk.Desk, who person) error { return decide.Approve(ctx, d, who("cato"), 2, 1, decide.Yes{}) }},
-		{"yes as proposed", func(d *desk.Desk, who person) error { return decide.Approve(ctx, d, who("cato"), 2, 0, decide.Yes{}) }},
-		{"yes again", func(d *desk.Desk, who person) error { return decide.Approve(ctx, d, who("cato"), 2, 0, decide.Yes{}) }},
-		{"taken back", func(d *desk.Desk, who person) error { return decide.TakeBack(ctx, d, who("cato"), 2, 0) }},
-		{"on conditions", func(d *desk.Desk, who person) error {
-			return decide.Approve(ctx, d, who("cato"), 2, 0, decide.Yes{MachineID: 4, MorePercent: 20, Conditions: []recipe.Override{{Key: "shells", Value: "4", Why: "It is stood on."}}})
-		}},
-		{"on a machine that is none", func(d *desk.Desk, who person) error {
-			return decide.Approve(ctx, d, who("cato"), 10, 0, decide.Yes{MachineID: 9})
-		}},
-		{"withdrawn", func(d *desk.Desk, who person) error {
-			return decide.Withdraw(ctx, d, who("oskar"), 2, 0, "Not needed.")
-		}},
-	}},
-	{"answers and questions", []deed{
-		{"yes before it is answered", func(d *desk.Desk, who person) error { return decide.Approve(ctx, d, who("cato"), 8, 0, decide.Yes{}) }},
-		{"what stops it", func(d *desk.Desk, who person) error { return decide.Approve(ctx, d, who("cato"), 5, 0, decide.Yes{}) }},
-		{"answered", func(d *desk.Desk, who person) error {
-			return answerAll(d, who("cato"), 8, "It is as drawn.")
-		}},
-		{"answered without a reason", func(d *desk.Desk, who person) error { return answerAll(d, who("cato"), 9, " ") }},
-		{"by who may not", func(d *desk.Desk, who person) error { return answerAll(d, who("nia"), 9, "No.") }},
-		{"yes now", func(d *desk.Desk, who person) error { return decide.Approve(ctx, d, who("cato"), 8, 0, decide.Yes{}) }},
-		{"asked", func(d *desk.Desk, who person) error { return decide.Ask(ctx, d, who("cato"), 10, 0, "Which colour?") }},
-		{"asked nothing", func(d *desk.Desk, who person) error { return decide.Ask(ctx, d, who("cato"), 10, 0, "") }},
-		{"answered by its member", func(d *desk.Desk, who person) error { return decide.Reply(ctx, d, who("sanne"), 10, 0, "Blue.") }},
-		{"answered nothing", func(d *desk.Desk, who person) error { return decide.Reply(ctx, d, who("sanne"), 10, 0, " ") }},
-		{"answered by somebody else", func(d *desk.Desk, who person) error { return decide.Reply(ctx, d, who("nia"), 10, 0, "Red.") }},
-		{"what it is for", func(d *desk.Desk, who person) error {
-			j, err := decide.Job(ctx, d, who("cato"), 10)
-			if err != nil {
-				return err
-			}
-			j.Use.Outdoors = true
-			return intake.SayUse(ctx, d, who("cato"), 10, 0, j.Use)
-		}},
-	}},
-	{"routine jobs together", []deed{
-		{"two of them", func(d *desk.Desk, who person) error { return routine(d, who("cato"), 2, 0) }},
-		{"one of them twice", func(d *desk.Desk, who person) error { return routine(d, who("cato"), -1, 0) }},
-		{"dearer than it was shown", func(d *desk.Desk, who person) error { return routine(d, who("cato"), 1, -1) }},
-	}},
-	{"no", []deed{
-		{"without a reason", func(d *desk.Desk, who person) error { return decide.SendBack(ctx, d, who("cato"), 5, 0, "") }},
-		{"sent back", func(d *desk.Desk, who person) error { return decide.SendBack(ctx, d, who("cato"), 5, 0, "Close it.") }},
-		{"sent back again", func(d *desk.Desk, who person) error { return decide.SendBack(ctx, d, who("cato"), 5, 0, "Close it.") }},
-		{"an approved one", func(d *desk.Desk, who person) error { return decide.SendBack(ctx, d, who("cato"), 14, 0, "No.") }},
-		{"withdrawn, printing", func(d *desk.Desk, who person) error { return decide.Withdraw(ctx, d, who("oskar"), 13, 0, "") }},
-		{"withdrawn, approved, by another", func(d *desk.Desk, who person) error { return decide.Withdraw(ctx, d, who("oskar"), 14, 0, "") }},
-		{"withdrawn, approved", func(d *desk.Desk, who person) error { return decide.Withdraw(ctx, d, who("nia"), 14, 0, "") }},
-	}},
-	{"pieces", []deed{
-		{"copies", func(d *desk.Desk, who person) error {
-			return intake.ChangePiece(ctx, d, who("cato"), 7, intake.PieceChange{Copies: new(5)})
-		}},
-		{"by its member", func(d *desk.Desk, who person) error {
-			return intake.ChangePiece(ctx, d, who("abel"), 7, intake.PieceChange{Copies: new(2)})
-		}},
-		{"by another member", func(d *desk.Desk, who person) error {
-			return intake.ChangePiece(ctx, d, who("nia"), 7, intake.PieceChange{Copies: new(2)})
-		}},
-		{"unit", func(d *desk.Desk, who person) error {
-			return intake.ChangePiece(ctx, d, who("cato"), 3, intake.PieceChange{Unit: new("in")})
-		}},
-		{"a version that is none", func(d *desk.Desk, who person) error {
-			return intake.ChangePiece(ctx, d, who("cato"), 3, intake.PieceChange{Current: new(7)})
-		}},
-		{"scaled, with a reason", func(d *desk.Desk, who person) error {
-			return intake.ChangePiece(ctx, d, who("cato"), 7, intake.PieceChange{Stand: new(orient.Sized(0.9)), Why: "It is a sample."})
-		}},
-		{"scaled to nothing", func(d *desk.Desk, who person) error {
-			return intake.ChangePiece(ctx, d, who("cato"), 7, intake.PieceChange{Stand: new(orient.Sized(1e-9)), Why: "?"})
-		}},
-		{"pulled", func(d *desk.Desk, who person) error {
-			return intake.ChangePiece(ctx, d, who("cato"), 7, intake.PieceChange{Load: &[3]float64{0, 0, 1}})
-		}},
-		{"not pulled", func(d *desk.Desk, who person) error {
-			return intake.ChangePiece(ctx, d, who("cato"), 7, intake.PieceChange{NoLoad: true})
-		}},
-		{"a nozzle", func(d *desk.Desk, who person) error {
-			return intake.ChangePiece(ctx, d, who("cato"), 7, intake.PieceChange{Nozzle: new(2)})
-		}},
-		{"as it was", func(d *desk.Desk, who person) error { return intake.UndoPiece(ctx, d, who("cato"), 7, 0) }},
-		{"and again", func(d *desk.Desk, who person) error { return intake.RedoPiece(ctx, d, who("cato"), 7, 0) }},
-		{"nothing to do again", func(d *desk.Desk, who person) error { return intake.RedoPiece(ctx, d, who("cato"), 7, 0) }},
-		{"turned", func(d *desk.Desk, who person) error {
-			return intake.TurnPieces(ctx, d, who("cato"), 7, 0, []intake.PieceTurn{{PieceID: 7, Turn: orient.Quat{1, 1, 0, 0}}})
-		}},
-		{"turned, of another job", func(d *desk.Desk, who person) error {
-			return intake.TurnPieces(ctx, d, who("cato"), 7, 0, []intake.PieceTurn{{PieceID: 8, Turn: orient.Quat{1, 1, 0, 0}}})
-		}},
-		{"left out", func(d *desk.Desk, who person) error {
-			return intake.ChangePiece(ctx, d, who("cato"), 28, intake.PieceChange{LeftOut: new(true)})
-		}},
-		{"the last one left out", func(d *desk.Desk, who person) error {
-			return intake.ChangePiece(ctx, d, who("cato"), 7, intake.PieceChange{LeftOut: new(true)})
-		}},
-		{"put back", func(d *desk.Desk, who person) error {
-			return intake.ChangePiece(ctx, d, who("cato"), 28, intake.PieceChange{LeftOut: new(false)})
-		}},
-		{"of an approved job", func(d *desk.Desk, who person) error {
-			return intake.ChangePiece(ctx, d, who("cato"), 14, intake.PieceChange{Copies: new(9)})
-		}},
-	}},
-	{"repairs and checks", []deed{
-		{"one step", func(d *desk.Desk, who person) error {
-			return intake.Repair(ctx, d, who("cato"), 5, 0, []string{"weld"})
-		}},
-		{"a step that is none", func(d *desk.Desk, who person) error {
-			return intake.Repair(ctx, d, who("cato"), 6, 0, []string{"pray"})
-		}},
-		{"all", func(d *desk.Desk, who person) error { return intake.RepairAll(ctx, d, who("cato"), 6, 0) }},
-		{"nothing to mend", func(d *desk.Desk, who person) error { return intake.RepairAll(ctx, d, who("cato"), 10, 0) }},
-		{"cancelled", func(d *desk.Desk, who person) error { return intake.CancelCheck(ctx, d, who("cato"), 6) }},
-		{"tried again", func(d *desk.Desk, who person) error { return intake.Retry(ctx, d, who("cato"), 6) }},
-		{"begun", func(d *desk.Desk, who person) error { return begun(d, 6) }},
-		{"set aside", func(d *desk.Desk, who person) error { return setAside(d, 6) }},
-		{"renewed", func(d *desk.Desk, who person) error { return intake.Renew(ctx, d) }},
-	}},
-	{"slices", []deed{
-		{"asked for", func(d *desk.Desk, who person) error {
-			_, err := plates.OrderSlice(ctx, d, who("cato"), 10, plates.SliceOrder{MachineID: 1, Overrides: []recipe.Override{{Key: "infill_percent", Value: "40", Why: "stiff"}}})
-			return err
-		}},
-		{"without a reason", func(d *desk.Desk, who person) error {
-			_, err := plates.OrderSlice(ctx, d, who("cato"), 10, plates.SliceOrder{MachineID: 1, Overrides: []recipe.Override{{Key: "infill_percent", Value: "40"}}})
-			return err
-		}},
-		{"for a machine without a recipe", func(d *desk.Desk, who person) error {
-			_, err := plates.OrderSlice(ctx, d, who("cato"), 10, plates.SliceOrder{MachineID: 99})
-			return err
-		}},
-		{"begun", func(d *desk.Desk, who person) error { _, err := plates.BeginSlice(ctx, d, 46); return err }},
-		{"cancelled", func(d *desk.Desk, who person) error { return plates.CancelSlice(ctx, d, who("cato"), 46) }},
-		{"again", func(d *desk.Desk, who person) error { return plates.AgainSlice(ctx, d, who("cato"), 46) }},
-		{"again, one that is done", func(d *desk.Desk, who person) error { return plates.AgainSlice(ctx, d, who("cato"), 35) }},
-		{"again, one that failed", func(d *desk.Desk, who person) error { return plates.AgainSlice(ctx, d, who("cato"), 28) }},
-		{"named", func(d *desk.Desk, who person) error { return plates.NameSlice(ctx, d, who("cato"), 35, " Stiffer ") }},
-		{"chosen", func(d *desk.Desk, who person) error { return decide.ChooseSlice(ctx, d, who("cato"), 35) }},
-		{"removed, chosen", func(d *desk.Desk, who person) error { return plates.RemoveSlice(ctx, d, who("cato"), 35) }},
-		{"removed", func(d *desk.Desk, who person) error { return plates.RemoveSlice(ctx, d, who("cato"), 1) }},
-		{"removed, run", func(d *desk.Desk, who person) error { return plates.RemoveSlice(ctx, d, who("cato"), 29) }},
-		{"what it would save", func(d *desk.Desk, who person) error { _, err := plates.Savings(ctx, d, who("cato"), 27); return err }},
-		{"by a member of another", func(d *desk.Desk, who person) error { return plates.ChooseSlice(ctx, d, who("nia"), 27) }},
-		{"one that failed", func(d *desk.Desk, who person) error { return decide.ChooseSlice(ctx, d, who("cato"), 28) }},
-		{"yes to what is chosen", func(d *desk.Desk, who person) error { return decide.Approve(ctx, d, who("cato"), 10, 0, decide.Yes{}) }},
-	}},
-	{"lanes", []deed{
-		{"later", func(d *desk.Desk, who person) error { return floor.MoveRun(ctx, d, who("cato"), 10, 2) }},
-		{"first", func(d *desk.Desk, who person) error { return floor.MoveRun(ctx, d, who("cato"), 12, 0) }},
-		{"one that prints", func(d *desk.Desk, who person) error { return floor.MoveRun(ctx, d, who("cato"), 5, 1) }},
-		{"elsewhere, dearer", func(d *desk.Desk, who person) error { return decide.Move(ctx, d, who("cato"), 12, 2, 0, true) }},
-		{"elsewhere", func(d *desk.Desk, who person) error { return decide.Move(ctx, d, who("cato"), 14, 1, 0, false) }},
-		{"nowhere", func(d *desk.Desk, who person) error { return decide.Move(ctx, d, who("cato"), 14, 77, 0, false) }},
-		{"together", func(d *desk.Desk, who person) error { return plates.PutTogether(ctx, d, who("cato"), 10, 11) }},
-		{"together with itself", func(d *desk.Desk, who person) error { return plates.PutTogether(ctx, d, who("cato"), 11, 11) }},
-		{"of other machines", func(d *desk.Desk, who person) error { return plates.PutTogether(ctx, d, who("cato"), 10, 13) }},
-		{"taken back meanwhile", func(d *desk.Desk, who person) error { return decide.TakeBack(ctx, d, who("cato"), 15, 0) }},
-		{"a bed turned", func(d *desk.Desk, who person) error { return floor.TurnBed(ctx, d, who("cato"), 2, 1, 2) }},
-		{"a bed turned as it cannot be", func(d *desk.Desk, who person) error { return floor.TurnBed(ctx, d, who("cato"), 3, 1, 1) }},
-		{"a bed renewed", func(d *desk.Desk, who person) error { return floor.RenewBed(ctx, d, who("cato"), 1, 1) }},
-	}},
-	{"from a run's end to the next run's", []deed{
-		{"off the machine, while it prints", func(d *desk.Desk, who person) error { return at.TakeOff(ctx, d, who("cato"), 6, nil, "") }},
-		{"told by hand, with a line", func(d *desk.Desk, who person) error { return at.Tell(ctx, d, who("cato"), 6, run.Ends) }},
-		{"it cools", func(d *desk.Desk, _ person) error { return set(d, `UPDATE run SET state = 'cooling' WHERE id = 6`) }},
-		{"off the machine now", func(d *desk.Desk, who person) error { return at.TakeOff(ctx, d, who("cato"), 6, nil, "") }},
-		{"on it again", func(d *desk.Desk, who person) error { return at.PutBack(ctx, d, who("cato"), 6) }},
-		{"off, one bad, without a reason", func(d *desk.Desk, who person) error { return at.TakeOff(ctx, d, who("cato"), 6, []int{0}, "") }},
-		{"off, one bad", func(d *desk.Desk, who person) error {
-			return at.TakeOff(ctx, d, who("cato"), 6, []int{0}, "It warped.")
-		}},
-		{"off, one bad, another one than there is", func(d *desk.Desk, who person) error {
-			return at.TakeOff(ctx, d, who("cato"), 6, []int{7}, "It warped.")
-		}},
-		{"the next one before it is cleared", func(d *desk.Desk, who person) error { return at.Start(ctx, d, who("cato"), 13) }},
-		{"cleared", func(d *desk.Desk, who person) error { return at.Clear(ctx, d, who("cato"), 2) }},
-		{"the next checked, half", func(d *desk.Desk, who person) error { return at.Check(ctx, d, who("cato"), 17, []string{"bed"}) }},
-		{"the next checked", func(d *desk.Desk, who person) error { return checkAll(d, who("cato"), 17) }},
-		{"checked no more", func(d *desk.Desk, who person) error { return at.Uncheck(ctx, d, who("cato"), 17) }},
-		{"checked again", func(d *desk.Desk, who person) error { return checkAll(d, who("cato"), 17) }},
-		{"started", func(d *desk.Desk, who person) error { return at.Start(ctx, d, who("cato"), 17) }},
-		{"its first layers", func(d *desk.Desk, _ person) error {
-			return set(d, `UPDATE run SET state = 'first layers' WHERE id = 17`)
-		}},
-		{"seen", func(d *desk.Desk, who person) error { return at.See(ctx, d, who("cato"), 17) }},
-		{"seen twice", func(d *desk.Desk, who person) error { return at.See(ctx, d, who("cato"), 17) }},
-		{"paused", func(d *desk.Desk, who person) error { return at.Want(ctx, d, who("cato"), 17, run.WantsPause, "") }},
-		{"it pauses", func(d *desk.Desk, _ person) error { return set(d, `UPDATE run SET state = 'paused' WHERE id = 17`) }},
-		{"goes on", func(d *desk.Desk, who person) error { return at.Want(ctx, d, who("cato"), 17, run.WantsGoOn, "") }},
-		{"it is lost", func(d *desk.Desk, _ person) error { return set(d, `UPDATE run SET state = 'lost' WHERE id = 17`) }},
-		{"failed, without a reason", func(d *desk.Desk, who person) error { return at.Fail(ctx, d, who("cato"), 17, "") }},
-		{"failed", func(d *desk.Desk, who person) error { return at.Fail(ctx, d, who("cato"), 17, "It came off.") }},
-		{"not failed after all", func(d *desk.Desk, who person) error { return at.Unsay(ctx, d, who("cato"), 17) }},
-		{"started, one that waits behind others", func(d *desk.Desk, who person) error { return at.Start(ctx, d, who("cato"), 12) }},
-	}},
-	{"a run by hand alone", []deed{
-		{"without lines", func(d *desk.Desk, _ person) error {
-			return set(d, `DELETE FROM device`, `UPDATE machine SET data = data - 'line'`)
-		}},
-		{"it ends", func(d *desk.Desk, who person) error { return at.Tell(ctx, d, who("cato"), 7, run.Ends) }},
-		{"it begins, which it has", func(d *desk.Desk, who person) error { return at.Tell(ctx, d, who("cato"), 8, run.Lays) }},
-		{"it pauses", func(d *desk.Desk, who person) error { return at.Tell(ctx, d, who("cato"), 8, run.Pauses) }},
-		{"it goes on", func(d *desk.Desk, who person) error { return at.Tell(ctx, d, who("cato"), 8, run.GoesOn) }},
-		{"off the machine", func(d *desk.Desk, who person) error { return at.TakeOff(ctx, d, who("cato"), 7, nil, "") }},
-		{"another spool while the bed is full", func(d *desk.Desk, who person) error {
-			return at.Load(ctx, d, who("cato"), 3, at.Filament{Nozzle: 1, SpoolID: 5})
-		}},
-		{"cleared", func(d *desk.Desk, who person) error { return at.Clear(ctx, d, who("cato"), 3) }},
-		{"other filament", func(d *desk.Desk, who person) error {
-			return at.Load(ctx, d, who("cato"), 3, at.Filament{Nozzle: 1, Material: "PLA", Colour: "#112233", ColourName: "night"})
-		}},
-		{"a spool", func(d *desk.Desk, who person) error {
-			return at.Load(ctx, d, who("cato"), 3, at.Filament{Nozzle: 1, SpoolID: 5})
-		}},
-		{"warmed", func(d *desk.Desk, who person) error { return at.Warm(ctx, d, who("cato"), 3, at.ForNext) }},
-		{"checked", func(d *desk.Desk, who person) error { return checkAll(d, who("cato"), 14) }},
-		{"started", func(d *desk.Desk, who person) error { return at.Start(ctx, d, who("cato"), 14) }},
-		{"failed", func(d *desk.Desk, who person) error { return at.Fail(ctx, d, who("cato"), 14, "It came off.") }},
-		{"the failed one off", func(d *desk.Desk, who person) error { return at.TakeOff(ctx, d, who("cato"), 14, nil, "") }},
-		{"cleared again", func(d *desk.Desk, who person) error { return at.Clear(ctx, d, who("cato"), 3) }},
-	}},
-	{"plates put together and parted", []deed{
-		{"what is loaded alike", func(d *desk.Desk, _ person) error {
-			return set(d, `UPDATE slice SET made = (SELECT made FROM slice WHERE id = 40) WHERE id IN (41, 42)`)
-		}},
-		{"together", func(d *desk.Desk, who person) error { return plates.PutTogether(ctx, d, who("cato"), 10, 12) }},
-		{"one more, meanwhile", func(d *desk.Desk, who person) error { return plates.PutTogether(ctx, d, who("cato"), 10, 11) }},
-		{"put elsewhere meanwhile", func(d *desk.Desk, who person) error { return decide.Move(ctx, d, who("cato"), 12, 2, 0, true) }},
-		{"taken out", func(d *desk.Desk, who person) error { return plates.TakeOut(ctx, d, who("cato"), 9, 21) }},
-		{"taken out, which is not in it", func(d *desk.Desk, who person) error { return plates.TakeOut(ctx, d, who("cato"), 10, 21) }},
-	}},
-	{"at the machine", []deed{
-		{"none prints", func(d *desk.Desk, _ person) error {
-			return set(d, `UPDATE run SET state = 'off the machine' WHERE id IN (6, 8)`)
-		}},
-		{"other filament", func(d *desk.Desk, who person) error {
-			return at.Load(ctx, d, who("cato"), 2, at.Filament{Nozzle: 1, Material: "PLA", Colour: "#112233", ColourName: "night"})
-		}},
-		{"a nozzle that it has not", func(d *desk.Desk, who person) error {
-			return at.Load(ctx, d, who("cato"), 2, at.Filament{Nozzle: 5, Material: "PLA", Colour: "#112233"})
-		}},
-		{"a material that nobody has", func(d *desk.Desk, who person) error {
-			return at.Load(ctx, d, who("cato"), 2, at.Filament{Nozzle: 1, Material: "Cheese", Colour: "#112233"})
-		}},
-		{"a spool", func(d *desk.Desk, who person) error {
-			return at.Load(ctx, d, who("cato"), 4, at.Filament{Nozzle: 1, SpoolID: 1})
-		}},
-		{"a spool that is none", func(d *desk.Desk, who person) error {
-			return at.Load(ctx, d, who("cato"), 4, at.Filament{Nozzle: 1, SpoolID: 77})
-		}},
-		{"warmed", func(d *desk.Desk, who person) error { return at.Warm(ctx, d, who("cato"), 1, at.ForNext) }},
-		{"warmed for nothing that is", func(d *desk.Desk, who person) error { return at.Warm(ctx, d, who("cato"), 1, "tea") }},
-		{"cold", func(d *desk.Desk, who person) error { return at.Warm(ctx, d, who("cato"), 1, at.HeatOff) }},
-		{"stopped without a reason", func(d *desk.Desk, who person) error {
-			return at.Want(ctx, d, who("cato"), 5, run.WantsStop, "")
-		}},
-		{"stopped", func(d *desk.Desk, who person) error {
-			return at.Want(ctx, d, who("cato"), 5, run.WantsStop, "It came off.")
-		}},
-		{"cleared while it prints", func(d *desk.Desk, who person) error { return at.Clear(ctx, d, who("cato"), 4) }},
-	}},
-	{"the stores", []deed{
-		{"received", func(d *desk.Desk, who person) error {
-			_, err := stores.Receive(ctx, d, who("cato"), stores.Delivery{MaterialID: 1, Colour: "#ffeedd", ColourName: "sand", Lot: "L7", Place: "rack", Grams: 750, ReelGrams: 190, Spools: 2})
-			return err
-		}},
-		{"of a material that is none", func(d *desk.Desk, who person) error {
-			_, err := stores.Receive(ctx, d, who("cato"), stores.Delivery{MaterialID: 99, Grams: 750, Spools: 2})
-			return err
-		}},
-		{"opened", func(d *desk.Desk, who person) error { return turnSpool(d, who("cato"), spool.Opens) }},
-		{"dried", func(d *desk.Desk, who person) error { return turnSpool(d, who("cato"), spool.Dries) }},
-		{"dry", func(d *desk.Desk, who person) error { return turnSpool(d, who("cato"), spool.Dried) }},
-		{"weighed", func(d *desk.Desk, who person) error { return stores.Weigh(ctx, d, who("cato"), 2, 0, 600, 200) }},
-		{"weighed lighter than its reel", func(d *desk.Desk, who person) error { return stores.Weigh(ctx, d, who("cato"), 2, 0, 100, 200) }},
-		{"weighed, stale", func(d *desk.Desk, who person) error { return stores.Weigh(ctx, d, who("cato"), 2, 99, 500, 200) }},
-		{"corrected", func(d *desk.Desk, who person) error {
-			return stores.Correct(ctx, d, who("cato"), 2, 0, -12.5, "A tangle.")
-		}},
-		{"corrected without a reason", func(d *desk.Desk, who person) error { return stores.Correct(ctx, d, who("cato"), 2, 0, -12.5, "") }},
-		{"put elsewhere", func(d *desk.Desk, who person) error { return stores.Put(ctx, d, who("cato"), 2, 0, "dry box") }},
-		{"runs out", func(d *desk.Desk, who person) error { return turnSpool(d, who("cato"), spool.RunsOut) }},
-		{"something is on it", func(d *desk.Desk, who person) error { return turnSpool(d, who("cato"), spool.Found) }},
-		{"retired", func(d *desk.Desk, who person) error { return turnSpool(d, who("cato"), spool.Retires) }},
-		{"a part more", func(d *desk.Desk, who person) error {
-			_, err := stores.AddPart(ctx, d, who("cato"), stores.NewPart{Part: wear.Part{Name: "Nozzle", Nozzle: 1, LimitHours: 500}, MachineID: 1, Hours: 20})
-			return err
-		}},
-		{"renewed", func(d *desk.Desk, who person) error { return stores.RenewPart(ctx, d, who("cato"), 1, 1) }},
-		{"changed", func(d *desk.Desk, who person) error {
-			return stores.SetPart(ctx, d, who("cato"), 2, 1, wear.Part{Name: "Belt", LimitGrams: 9000})
-		}},
-		{"removed", func(d *desk.Desk, who person) error { return stores.RemovePart(ctx, d, who("cato"), 3, 1) }},
-	}},
-	{"finishing and fetching", []deed{
-		{"begins", func(d *desk.Desk, who person) error { return step(d, who("cato"), finish.Begins, "") }},
-		{"ends", func(d *desk.Desk, who person) error { return step(d, who("cato"), finish.Ends, "bin 3") }},
-		{"was not done", func(d *desk.Desk, who person) error { return step(d, who("cato"), finish.NotDone, "") }},
-		{"a step that is none", func(d *desk.Desk, who person) error {
-			return finishing.Tell(ctx, d, who("cato"), []int64{999}, finish.Ends, "")
-		}},
-		{"all of them", func(d *desk.Desk, who person) error {
-			for range 6 {
-				if err := step(d, who("cato"), finish.Ends, "bin 4"); err != nil {
-					return err
-				}
-			}
-			return nil
-		}},
-		{"another place", func(d *desk.Desk, who person) error { return finishing.Place(ctx, d, who("cato"), 26, "bin 9") }},
-		{"fetched by no code", func(d *desk.Desk, who person) error {
-			_, err := finishing.FetchBy(ctx, d, who("cato"), "NOPE")
-			return err
-		}},
-		{"fetched by its code", func(d *desk.Desk, who person) error {
-			l, err := finishing.LabelOf(ctx, d, 26)
-			if err != nil {
-				return err
-			}
-			_, err = finishing.FetchBy(ctx, d, who("cato"), l.Code)
-			return err
-		}},
-		{"fetched by hand", func(d *desk.Desk, who person) error { return decide.Advance(ctx, d, who("cato"), 27, 0, "") }},
-		{"fetched again", func(d *desk.Desk, who person) error { return decide.Advance(ctx, d, who("cato"), 27, 0, "") }},
-		{"ready", func(d *desk.Desk, who person) error { return decide.Advance(ctx, d, who("cato"), 25, 0, "bin 1") }},
-		{"paid", func(d *desk.Desk, who person) error { return finishing.Pay(ctx, d, who("cato"), 3, 150) }},
-		{"paid nothing", func(d *desk.Desk, who person) error { return finishing.Pay(ctx, d, who("cato"), 3, 0) }},
-		{"corrected", func(d *desk.Desk, who person) error {
-			return finishing.Correct(ctx, d, who("tess"), 3, 0, -50, "It was late.")
-		}},
-		{"corrected without a reason", func(d *desk.Desk, who person) error { return finishing.Correct(ctx, d, who("tess"), 3, 0, -50, "") }},
-		{"who waits is told", func(d *desk.Desk, who person) error {
-			d.Now = func() time.Time { return noon.AddDate(0, 0, 30) }
-			return finishing.Waits(ctx, d)
-		}},
-		{"and told once more", func(d *desk.Desk, who person) error {
-			d.Now = func() time.Time { return noon.AddDate(0, 0, 60) }
-			return finishing.Waits(ctx, d)
-		}},
-		{"how it is finished", func(d *desk.Desk, who person) error {
-			h, err := finishing.House(ctx, d)
-			if err != nil {
-				return err
-			}
-			h.FetchDays, h.Rules = 4, h.Rules[:1]
-			return finishing.SetHouse(ctx, d, who("tess"), h)
-		}},
-	}},
-	{"the house", []deed{
-		{"its machine", func(d *desk.Desk, who person) error {
-			h, err := house.Read(ctx, d)
-			if err != nil {
-				return err
-			}
-			m := h.Machines[0]
-			m.Data.RateCents, m.Data.InService = 333, false
-			return house.SetMachine(ctx, d, who("tess"), m)
-		}},
-		{"its material", func(d *desk.Desk, who person) error {
-			h, err := house.Read(ctx, d)
-			if err != nil {
-				return err
-			}
-			m := h.Materials[0]
-			m.Data.SpoolCents = 3000
-			return house.SetMaterial(ctx, d, who("tess"), m)
-		}},
-		{"its recipe", func(d *desk.Desk, who person) error {
-			h, err := house.Read(ctx, d)
-			if err != nil {
-				return err
-			}
-			r := h.Recipes[0]
-			r.Data.Shells++
-			return house.SetRecipe(ctx, d, who("tess"), r)
-		}},
-		{"a recipe that cannot be", func(d *desk.Desk, who person) error {
-			h, err := house.Read(ctx, d)
-			if err != nil {
-				return err
-			}
-			r := h.Recipes[1]
-			r.Data.LayerMM = 3
-			return house.SetRecipe(ctx, d, who("tess"), r)
-		}},
-		{"stale", func(d *desk.Desk, who person) error {
-			h, err := house.Read(ctx, d)
-			if err != nil {
-				return err
-			}
-			m := h.Machines[1]
-			m.Revision += 3
-			return house.SetMachine(ctx, d, who("tess"), m)
-		}},
-		{"its fees", func(d *desk.Desk, who person) error {
-			h, err := house.Read(ctx, d)
-			if err != nil {
-				return err
-			}
-			h.House.StartCents, h.House.Name = 75, "Ropewalk"
-			return house.SetHouse(ctx, d, who("tess"), h.House)
-		}},
-		{"a letter", func(d *desk.Desk, who person) error {
-			return house.SetLetter(ctx, d, who("tess"), "approved", "Dear {member}, yes.")
-		}},
-		{"a letter that names nothing", func(d *desk.Desk, who person) error {
-			return house.SetLetter(ctx, d, who("tess"), "approved", "Dear {cat}.")
-		}},
-		{"a letter that is none", func(d *desk.Desk, who person) error { return house.SetLetter(ctx, d, who("tess"), "none", "Dear.") }},
-		{"a rule", func(d *desk.Desk, who person) error { return changeRule(d, who("tess"), 0) }},
-		{"a rule, stale", func(d *desk.Desk, who person) error { return changeRule(d, who("tess"), 5) }},
-		{"a new rule", func(d *desk.Desk, who person) error {
-			rules, err := d.Store.Rules(ctx)
-			if err != nil {
-				return err
-			}
-			r := rules[0].Data
-			r.Name = "Another"
-			_, err = house.SetRule(ctx, d, who("tess"), 0, 0, r)
-			return err
-		}},
-		{"a rule without a name", func(d *desk.Desk, who person) error {
-			_, err := house.SetRule(ctx, d, who("tess"), 0, 0, rule.Rule{})
-			return err
-		}},
-		{"a rule taken away", func(d *desk.Desk, who person) error {
-			rules, err := d.Store.Rules(ctx)
-			if err != nil {
-				return err
-			}
-			return house.TakeRuleAway(ctx, d, who("tess"), rules[1].ID, rules[1].N)
-		}},
-	}},
-	{"people", []deed{
-		{"somebody new", func(d *desk.Desk, who person) error {
-			_, err := people.AddPerson(ctx, d, who("tess"), people.Newcomer{Name: "Ola Berg", Login: "ola", Password: "a long password", Role: desk.Member})
-			return err
-		}},
-		{"somebody who is there", func(d *desk.Desk, who person) error {
-			_, err := people.AddPerson(ctx, d, who("tess"), people.Newcomer{Name: "Ola Berg", Login: "nia", Password: "a long password", Role: desk.Member})
-			return err
-		}},
-		{"a role", func(d *desk.Desk, who person) error {
-			return people.ChangePerson(ctx, d, who("tess"), "nia", people.PersonChange{Role: new(desk.Coordinator)})
-		}},
-		{"closed", func(d *desk.Desk, who person) error {
-			return people.ChangePerson(ctx, d, who("tess"), "oskar", people.PersonChange{Close: true})
-		}},
-		{"the last steward", func(d *desk.Desk, who person) error {
-			return people.ChangePerson(ctx, d, who("tess"), "tess", people.PersonChange{Role: new(desk.Member)})
-		}},
-		{"the last steward, closed", func(d *desk.Desk, who person) error {
-			return people.ChangePerson(ctx, d, who("tess"), "tess", people.PersonChange{Close: true})
-		}},
-		{"nobody", func(d *desk.Desk, who person) error {
-			return people.ChangePerson(ctx, d, who("tess"), "nobody", people.PersonChange{Close: true})
-		}},
-		{"a group", func(d *desk.Desk, who person) error { return people.SetGroup(ctx, d, who("tess"), 5, "Class 4") }},
-		{"comes in, closed", func(d *desk.Desk, who person) error { _, err := people.SignIn(ctx, d, "oskar", "ropewalk"); return err }},
-		{"comes in", func(d *desk.Desk, who person) error { _, err := people.SignIn(ctx, d, "bram", "ropewalk"); return err }},
-		{"comes in by a wrong word", func(d *desk.Desk, who person) error {
-			_, err := people.SignIn(ctx, d, "bram", "rope walk")
-			return err
-		}},
-		{"another password, the old one wrong", func(d *desk.Desk, who person) error {
-			return people.ChangePassword(ctx, d, who("bram"), "rope", "another long one", "")
-		}},
-	}},
+// tell tells the rows of a table that are otherwise.
+func tell(b *told.Book, was, is map[string]string) {
+	for _, key := range slices.Sorted(maps.Keys(is)) {
+		if is[key] == was[key] {
+			continue
+		}
+		if was[key] != "" {
+			b.Know(key, json.RawMessage(was[key]))
+		}
+		name, _, _ := strings.Cut(key, "{")
+		b.Line("  %s", name)
+		b.Tell(key, json.RawMessage(is[key]))
+	}
+	for _, key := range slices.Sorted(maps.Keys(was)) {
+		if is[key] == "" {
+			b.Line("  gone: %.120s", key)
+		}
+	}
 }
 
 // set is what a driver or a worker would have done meanwhile.

@@ -41,7 +41,10 @@ function open(r: RuleView | undefined) {
   problem.value = ''
   tried.value = undefined
 }
+/** What is being saved: who goes on to another rule meanwhile comes to it after that. */
+let saving: Promise<void> | undefined
 async function turn(r: RuleView | undefined) {
+  await saving
   if (await mayLeave()) open(r)
 }
 watch(
@@ -63,10 +66,10 @@ const test = () =>
     tried.value = await tryRule(draft.value!)
   })
 const save = () =>
-  doing(async () => {
+  (saving = doing(async () => {
     chosen.value = await write.save(chosen.value, here.value?.version, draft.value!)
     draft.value = copy(draft.value!)
-  })
+  }))
 const away = () =>
   doing(async () => {
     await write.away(here.value!.id, here.value!.version)
