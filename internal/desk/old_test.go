@@ -1,15 +1,12 @@
 package desk_test
 
 import (
-	"compress/gzip"
 	"encoding/json"
-	"io"
 	"os"
 	"strings"
 	"testing"
 	"time"
 
-	"github.com/jackc/pgx/v5"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -24,30 +21,11 @@ import (
 	"jobshelf/internal/store"
 )
 
-// restored is a database made from a dump, as it was then.
-func restored(t *testing.T, file string) string {
-	t.Helper()
-	f, err := os.Open(file) //nolint:gosec // of the tests
-	require.NoError(t, err)
-	defer func() { assert.NoError(t, f.Close()) }()
-	z, err := gzip.NewReader(f)
-	require.NoError(t, err)
-	sql, err := io.ReadAll(z)
-	require.NoError(t, err)
-	url := pgtest.BareURL(t)
-	conn, err := pgx.Connect(ctx, url)
-	require.NoError(t, err)
-	_, err = conn.PgConn().Exec(ctx, string(sql)).ReadAll()
-	require.NoError(t, err)
-	require.NoError(t, conn.Close(ctx))
-	return url
-}
-
 // A house of the first version, with a job at every state, opens in this one and shows
 // what it showed then: the dump and the facts beside it were made by the program of that
 // version, at its revision abe6361.
 func TestTheOldHouse(t *testing.T) {
-	url := restored(t, "testdata/house-abe6361.sql.gz")
+	url := pgtest.RestoredURL(t, "testdata/house-abe6361.sql.gz")
 	s, err := store.Open(ctx, url)
 	require.NoError(t, err)
 	defer s.Close()

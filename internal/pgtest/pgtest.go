@@ -6,14 +6,19 @@
 package pgtest
 
 import (
+	"compress/gzip"
 	"context"
 	"fmt"
+	"io"
 	"os"
+	"slices"
+	"strings"
 	"sync"
 	"sync/atomic"
 	"testing"
 	"time"
 
+	"github.com/jackc/pgx/v5"
 	"github.com/stretchr/testify/require"
 
 	"jobshelf/internal/pgcluster"
@@ -78,6 +83,46 @@ func URL(t testing.TB) string { return made(t, template) }
 
 // BareURL is the address of a new database that nobody has migrated.
 func BareURL(t testing.TB) string { return made(t, "") }
+
+// RestoredURL is the address of a new database made from a dump (gzip, as SQL), as it was then.
+func RestoredURL(t testing.TB, file string) string {
+	t.Helper()
+	f, err := os.Open(file) //nolint:gosec // of the tests
+	require.NoError(t, err)
+	defer func() { require.NoError(t, f.Close()) }()
+	z, err := gzip.NewReader(f)
+	require.NoError(t, err)
+	sql, err := io.ReadAll(z)
+	require.NoError(t, err)
+	url := BareURL(t)
+	conn, err := pgx.Connect(context.Background(), url)
+	require.NoError(t, err)
+	_, err = conn.PgConn().Exec(context.Background(), string(sql)).ReadAll()
+	require.NoError(t, err)
+	require.NoError(t, conn.Close(context.Background()))
+	return url
+}
+
+// Tables are those that somebody's deeds are kept in; what only machines read is left out.
+var Tables = strings.Fields(`answer bed blob charge decision device event gram house job letter machine material person pickup piece plate question recipe revision rule run sessions share slice spool step task wear_part`)
+
+// Sums is a sum of the rows of each of Tables, and of more, to see by which have changed.
+func Sums(t testing.TB, q interface {
+	Query(ctx context.Context, sql string, args ...any) (pgx.Rows, error)
+}, more ...string) map[string]string {
+	t.Helper()
+	var each []string
+	for _, table := range slices.Concat(Tables, more) {
+		each = append(each, fmt.Sprintf(`SELECT '%s', coalesce(sum(hashtextextended(t::text, 0)), 0)::text FROM %s t`, table, table))
+	}
+	rows, err := q.Query(context.Background(), strings.Join(each, " UNION ALL "))
+	require.NoError(t, err)
+	out := map[string]string{}
+	var table, sum string
+	_, err = pgx.ForEachRow(rows, []any{&table, &sum}, func() error { out[table] = sum; return nil })
+	require.NoError(t, err)
+	return out
+}
 
 // CopyURL is the address of a copy of a test's database to which nobody is connected.
 func CopyURL(t testing.TB, name string) string { return made(t, name) }

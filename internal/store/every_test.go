@@ -1,15 +1,11 @@
 package store_test
 
 import (
-	"compress/gzip"
 	"context"
 	"crypto/sha256"
 	"encoding/json"
 	"errors"
-	"fmt"
-	"io"
 	"maps"
-	"os"
 	"reflect"
 	"regexp"
 	"slices"
@@ -29,20 +25,7 @@ import (
 // fullHouse is the demo house, with rows in nearly every table.
 func fullHouse(t *testing.T) *store.Store {
 	t.Helper()
-	f, err := os.Open("../desk/testdata/demo.sql.gz")
-	require.NoError(t, err)
-	defer f.Close()
-	z, err := gzip.NewReader(f)
-	require.NoError(t, err)
-	sql, err := io.ReadAll(z)
-	require.NoError(t, err)
-	url := pgtest.BareURL(t)
-	conn, err := pgx.Connect(ctx, url)
-	require.NoError(t, err)
-	_, err = conn.PgConn().Exec(ctx, string(sql)).ReadAll()
-	require.NoError(t, err)
-	require.NoError(t, conn.Close(ctx))
-	s, err := store.Open(ctx, url)
+	s, err := store.Open(ctx, pgtest.RestoredURL(t, "../desk/testdata/demo.sql.gz"))
 	require.NoError(t, err)
 	t.Cleanup(s.Close)
 	require.NoError(t, s.Migrate(ctx))
@@ -125,7 +108,7 @@ func TestEveryQueryGivesWhatItGave(t *testing.T) {
 		names = append(names, typ.Method(i).Name)
 	}
 	var was map[string]string
-	require.NoError(t, s.InTx(ctx, func(tx *store.Tx) error { was = sumsIn(t, tx); return nil }))
+	require.NoError(t, s.InTx(ctx, func(tx *store.Tx) error { was = pgtest.Sums(t, tx.Raw(), "epoch", "secret", "worker"); return nil }))
 	var b told.Book
 	asked := 0
 	for _, writes := range []bool{false, true} { // rows are known before they are changed
@@ -168,7 +151,7 @@ func TestEveryQueryGivesWhatItGave(t *testing.T) {
 					if !writes {
 						return errBack
 					}
-					is := sumsIn(t, tx)
+					is := pgtest.Sums(t, tx.Raw(), "epoch", "secret", "worker")
 					for _, table := range slices.Sorted(maps.Keys(is)) {
 						if is[table] != was[table] {
 							text.Line("  %d: %s", k, table)
@@ -188,26 +171,6 @@ func TestEveryQueryGivesWhatItGave(t *testing.T) {
 	}
 	require.Greater(t, asked, 800)
 	golden.Assert(t, b.String(), "every.txt")
-}
-
-// sumsIn is a sum of the rows of each table.
-func sumsIn(t *testing.T, tx *store.Tx) map[string]string {
-	t.Helper()
-	out := map[string]string{}
-	var each []string
-	for _, table := range strings.Fields(`answer bed blob charge decision device epoch event gram house job letter machine material person pickup piece plate question recipe revision rule run secret sessions share slice spool step task wear_part worker`) {
-		each = append(each, fmt.Sprintf(`SELECT '%s', coalesce(sum(hashtextextended(t::text, 0)), 0)::text FROM %s t`, table, table))
-	}
-	rows, err := tx.Raw().Query(ctx, strings.Join(each, " UNION ALL "))
-	require.NoError(t, err)
-	defer rows.Close()
-	for rows.Next() {
-		var table, sum string
-		require.NoError(t, rows.Scan(&table, &sum))
-		out[table] = sum
-	}
-	require.NoError(t, rows.Err())
-	return out
 }
 
 // rowsIn are the rows of a table, as text, in order.
