@@ -126,3 +126,5 @@ func TestSecretsAreOfTheirNames(t *testing.T) {
 	assert.NotEqual(t, one, other)
 	assert.GreaterOrEqual(t, len(one), 16)
 }
+
+func TestWhatIsSaidHasATextOfTheHouse(t *testing.T) { desktest.Codes(t) }

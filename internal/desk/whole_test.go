@@ -1,6 +1,7 @@
 package desk_test
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -10,6 +11,7 @@ import (
 	"os"
 	"reflect"
 	"slices"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -158,10 +160,11 @@ func (w rows) look(t *testing.T, d *desk.Desk) rows {
 		_, err = pgx.ForEachRow(all, []any{&text}, func() error {
 			key := table + " " + text
 			var id struct {
-				ID any `json:"id"`
+				ID      any `json:"id"`
+				Machine any `json:"machine_id"`
 			}
-			if json.Unmarshal([]byte(text), &id) == nil && id.ID != nil {
-				key = fmt.Sprintf("%s %v", table, id.ID)
+			if json.Unmarshal([]byte(text), &id) == nil && (id.ID != nil || table == "device") {
+				key = fmt.Sprintf("%s %v", table, cmp.Or(id.ID, id.Machine))
 			}
 			now.of[table][key] = text
 			return nil
@@ -190,7 +193,7 @@ var deeds = map[string]any{
 	"at.TakeOff": at.TakeOff, "at.Tell": at.Tell, "at.Uncheck": at.Uncheck, "at.Unsay": at.Unsay, "at.Want": at.Want, "at.Warm": at.Warm,
 	"stores.AddPart": stores.AddPart, "stores.Correct": stores.Correct, "stores.Put": stores.Put, "stores.Receive": stores.Receive, "stores.RemovePart": stores.RemovePart,
 	"stores.RenewPart": stores.RenewPart, "stores.SetPart": stores.SetPart, "stores.Weigh": stores.Weigh,
-	"answerAll": answerAll, "begun": begun, "changeRule": changeRule, "checkAll": checkAll, "routine": routine, "set": set, "setAside": setAside,
+	"hears": hears, "answerAll": answerAll, "begun": begun, "changeRule": changeRule, "checkAll": checkAll, "routine": routine, "set": set, "setAside": setAside,
 	"step": step, "turnSpool": turnSpool,
 	"stepAll": func(d *desk.Desk, a desk.Actor, place string) (err error) {
 		for k := 0; k < 6 && err == nil; k++ {
@@ -264,6 +267,48 @@ var deeds = map[string]any{
 	},
 }
 
+// views are what is looked at after deeds, by name; numbers are cut off the end.
+func views(d *desk.Desk, a desk.Actor) map[string]func(id int64) (any, error) {
+	one := func(f func(context.Context, *desk.Desk, int64) (any, error)) func(int64) (any, error) {
+		return func(id int64) (any, error) { return f(ctx, d, id) }
+	}
+	return map[string]func(id int64) (any, error){
+		"shelf":    func(int64) (any, error) { return decide.Shelf(ctx, d, a) },
+		"routine":  func(int64) (any, error) { return decide.Routine(ctx, d) },
+		"floor":    func(int64) (any, error) { return floor.Floor(ctx, d) },
+		"machines": func(int64) (any, error) { return at.All(ctx, d) },
+		"machine":  one(func(ctx context.Context, d *desk.Desk, id int64) (any, error) { return at.Machine(ctx, d, id) }),
+		"points":   one(func(ctx context.Context, d *desk.Desk, id int64) (any, error) { return at.Points(ctx, d, id) }),
+		"bed":      one(func(ctx context.Context, d *desk.Desk, id int64) (any, error) { return floor.Bed(ctx, d, id) }),
+		"beside":   one(func(ctx context.Context, d *desk.Desk, id int64) (any, error) { return floor.BesideRun(ctx, d, id) }),
+		"job":      one(func(ctx context.Context, d *desk.Desk, id int64) (any, error) { return decide.Job(ctx, d, a, id) }),
+		"slices":   one(func(ctx context.Context, d *desk.Desk, id int64) (any, error) { return plates.Slices(ctx, d, a, id) }),
+		"account": one(func(ctx context.Context, d *desk.Desk, id int64) (any, error) {
+			return finishing.AccountOf(ctx, d, a, id)
+		}),
+		"spool":     one(func(ctx context.Context, d *desk.Desk, id int64) (any, error) { return stores.Lines(ctx, d, id) }),
+		"stores":    func(int64) (any, error) { return stores.Look(ctx, d) },
+		"finishing": func(int64) (any, error) { return finishing.All(ctx, d) },
+		"house":     func(int64) (any, error) { return house.Read(ctx, d) },
+		"rules":     func(int64) (any, error) { return house.Rules(ctx, d) },
+		"letters":   func(int64) (any, error) { return house.Letters(ctx, d) },
+		"people":    func(int64) (any, error) { return people.People(ctx, d) },
+	}
+}
+
+// everywhere is looked at after every script: what it has changed there is told.
+var everywhere = strings.Fields("shelf routine floor machines machine-1 machine-2 machine-3 machine-4 bed-1 bed-2 stores finishing house rules letters people")
+
+// lookAt looks at something; a number behind the name is whose.
+func lookAt(t *testing.T, d *desk.Desk, name string) (any, error) {
+	t.Helper()
+	name, of, _ := strings.Cut(name, "-")
+	id, _ := strconv.ParseInt(of, 10, 64)
+	f := views(d, named(t, d, "cato"))[name]
+	require.NotNil(t, f, "there is no view %s", name)
+	return f(id)
+}
+
 // do does a line of a script: what is said by it, and what came of it.
 func do(t *testing.T, d *desk.Desk, line string) (what string, err error) {
 	t.Helper()
@@ -310,6 +355,11 @@ func TestDeedsInTheDemoHouseDoWhatTheyDid(t *testing.T) {
 	scripts := strings.Split(string(raw), "\n## ")[1:]
 	require.Greater(t, len(scripts), 10)
 	open := demoHouse(t)
+	begun, before := open(t), map[string]any{}
+	for _, name := range everywhere {
+		before[name], err = lookAt(t, begun, name)
+		require.NoError(t, err)
+	}
 	texts := make([]string, len(scripts))
 	t.Run("scripts", func(t *testing.T) {
 		for i := range scripts {
@@ -319,8 +369,20 @@ func TestDeedsInTheDemoHouseDoWhatTheyDid(t *testing.T) {
 				d := open(t)
 				var b told.Book
 				b.Line("# %s", lines[0])
+				for name, v := range before {
+					b.Know(name, v)
+				}
 				was := rows{of: map[string]map[string]string{}}.look(t, d)
+				see := func(name string) {
+					v, err := lookAt(t, d, name)
+					b.Line("%s: %v", name, err)
+					b.Tell(name, v)
+				}
 				for _, line := range lines[1:] {
+					if name, is := strings.CutPrefix(line, "look at "); is {
+						see(name)
+						continue
+					}
 					what, err := do(t, d, line)
 					b.Line("%s: %v", what, err)
 					is := was.look(t, d)
@@ -328,6 +390,9 @@ func TestDeedsInTheDemoHouseDoWhatTheyDid(t *testing.T) {
 						tell(&b, was.of[table], is.of[table])
 					}
 					was = is
+				}
+				for _, name := range everywhere {
+					see(name)
 				}
 				texts[i] = b.String()
 			})
@@ -364,6 +429,16 @@ func set(d *desk.Desk, statements ...string) error {
 		}
 	}
 	return nil
+}
+
+// hears is what a driver would keep of a machine.
+func hears(d *desk.Desk, machine int64, said at.MachineSaid, c at.HeatCurve) error {
+	_, err := d.Store.Pool.Exec(ctx, `INSERT INTO device (machine_id, owner, fence, until) VALUES ($1, 'me', 1, now() + interval '1 day')
+		ON CONFLICT (machine_id) DO UPDATE SET owner = 'me', fence = 1, until = now() + interval '1 day'`, machine)
+	if err == nil {
+		err = at.Keep(ctx, d, at.Owner{Machine: machine, Fence: 1}, said, c)
+	}
+	return err
 }
 
 // answerAll answers all that asks for an answer on a job.

@@ -283,3 +283,5 @@ func TestAProgramThatMayNotBeSent(t *testing.T) {
 		f.cold()
 	}
 }
+
+func TestWhatIsSaidHasATextOfTheHouse(t *testing.T) { desktest.Codes(t) }

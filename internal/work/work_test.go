@@ -28,6 +28,7 @@ import (
 	"jobshelf/internal/demo"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/desk/decide"
+	"jobshelf/internal/desk/desktest"
 	"jobshelf/internal/desk/floor"
 	"jobshelf/internal/desk/intake"
 	"jobshelf/internal/desk/plates"
@@ -662,3 +663,5 @@ func TestAllPiecesAreRepairedTogether(t *testing.T) {
 	}
 	assert.ErrorContains(t, intake.RepairAll(ctx, h.desk, h.cato, job, 0), "Nothing was found")
 }
+
+func TestWhatIsSaidHasATextOfTheHouse(t *testing.T) { desktest.Codes(t) }

@@ -45,6 +45,12 @@ func add(tag language.Tag, all texts) {
 	match = language.NewMatcher(spoken)
 }
 
+// Has says that there is a text of this code.
+func Has(code string) bool {
+	_, is := english[code]
+	return is
+}
+
 // Speaker says phrases in a language, and in English what that one lacks. It is for one
 // goroutine.
 type Speaker struct {

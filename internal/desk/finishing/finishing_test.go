@@ -143,6 +143,16 @@ func TestFromTheMachineToItsMember(t *testing.T) {
 	assert.Equal(t, "a scratch", a.Lines[0].Why)
 	_, err = finishing.AccountOf(ctx, b.Desk, b.Other, b.Owner.ID)
 	require.ErrorIs(t, err, store.ErrNotFound)
+
+	// Of a long account the newest lines are shown, and all of them counted.
+	for k := range 200 {
+		require.NoError(t, finishing.Correct(ctx, b.Desk, b.Cato, b.Owner.ID, 0, units.Cents(k+1), "a long account"))
+	}
+	a, err = finishing.AccountOf(ctx, b.Desk, b.Cato, b.Owner.ID)
+	require.NoError(t, err)
+	assert.Equal(t, units.Cents(200*201/2-30), a.Cents)
+	require.Len(t, a.Lines, 200)
+	assert.Equal(t, []units.Cents{200, 1}, []units.Cents{a.Lines[0].Cents, a.Lines[199].Cents})
 	_, err = b.Store.Pool.Exec(ctx, `UPDATE charge SET cents = 0`)
 	assert.ErrorContains(t, err, "only added")
 }

@@ -18,11 +18,11 @@ func SignIn(ctx context.Context, d *desk.Desk, login, password string) (desk.Act
 	if err != nil && !errors.Is(err, store.ErrNotFound) {
 		return desk.Actor{}, err
 	}
-	known := err == nil && !p.Closed
-	if !known {
-		p.Hash = nobody
+	hash := nobody
+	if err == nil && !p.Closed {
+		hash = p.Hash
 	}
-	if !PasswordMatches(p.Hash, password) || !known {
+	if !PasswordMatches(hash, password) {
 		return desk.Actor{}, ErrSignIn
 	}
 	return desk.ActorOf(p), nil
