@@ -2,8 +2,6 @@ import { QueryClient, VueQueryPlugin } from '@tanstack/vue-query'
 import userEvent from '@testing-library/user-event'
 import { cleanup, render, screen, waitFor, within } from '@testing-library/vue'
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
-import { createVuetify } from 'vuetify'
-import * as components from 'vuetify/components'
 import App from './App.vue'
 import EntryForm from './components/EntryForm.vue'
 import LeaveDialog from './components/LeaveDialog.vue'
@@ -14,6 +12,7 @@ import { lettersOn } from './composables/keys'
 import { sayFound } from './composables/session'
 import { mayLeave } from './composables/unsaved'
 import { makeRouter } from './router'
+import { components, createVuetify } from './test-vuetify'
 
 // The whole app against a server of a few answers: [status, body] by method and path; a test sets others.
 const server = {

@@ -1,3 +1,7 @@
+import { configure } from '@testing-library/vue'
+
+// What is waited for comes when the machine has time for it.
+configure({ asyncUtilTimeout: 30_000 })
 // jsdom has no ResizeObserver; Vuetify wants one.
 globalThis.ResizeObserver ??= class {
   observe() {}

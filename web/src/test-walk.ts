@@ -2,10 +2,8 @@ import { QueryClient, VueQueryPlugin } from '@tanstack/vue-query'
 import { mount } from '@vue/test-utils'
 import { expect, vi } from 'vitest'
 import { defineComponent, h } from 'vue'
-import { createVuetify } from 'vuetify'
-import * as components from 'vuetify/components'
 import App from './App.vue'
-import { allKeys } from './composables/keys'
+import { allKeys, lettersOn } from './composables/keys'
 import { hush, notices } from './composables/notices'
 import { sayFound } from './composables/session'
 import { makeRouter } from './router'
@@ -21,6 +19,7 @@ import './rooms/JobRoom.vue'
 import './rooms/MachineRoom.vue'
 import './rooms/ShelfRoom.vue'
 import './rooms/StoresRoom.vue'
+import { components, createVuetify } from './test-vuetify'
 
 // Everybody through every room of the demo house, as its server told it (`make answers`): each thing that can be clicked,
 // written, chosen or pressed is, once; what that asks of the server is refused first, and taken when it is asked again.
@@ -173,6 +172,7 @@ export async function walk(who: string, path: string, drawer?: string) {
   Element.prototype.setPointerCapture = () => undefined
   Element.prototype.scrollIntoView = () => undefined
   localStorage.clear()
+  lettersOn.value = true
   Object.assign(server, { who, asked: [], refused: new Set() })
   sayFound()
   const settle = async () => {
@@ -247,7 +247,14 @@ export async function walk(who: string, path: string, drawer?: string) {
   }
   for (const key of drawer
     ? []
-    : [...new Set(allKeys.flatMap((g) => g.keys.map((k) => k.key)))].filter((k) => k !== 'Escape')) {
+    : [
+        ...new Set(
+          allKeys
+            .filter((g) => path === '/shelf' || g.title !== 'Everywhere')
+            .flatMap((g) => g.keys.map((k) => k.key))
+            .filter((k) => k !== 'Escape'),
+        ),
+      ]) {
     {
       const shiftKey = key.startsWith('Shift+')
       const before = log.length

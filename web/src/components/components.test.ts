@@ -2,8 +2,6 @@ import { QueryClient, VueQueryPlugin } from '@tanstack/vue-query'
 import { mount } from '@vue/test-utils'
 import { afterEach, describe, expect, it, vi } from 'vitest'
 import { nextTick } from 'vue'
-import { createVuetify } from 'vuetify'
-import * as components from 'vuetify/components'
 import { api, forgetAnswers, Refusal, take, upload } from '../api/client'
 import CheckProgress from './CheckProgress.vue'
 import EntryForm from './EntryForm.vue'
@@ -11,6 +9,7 @@ import type { Field } from './fields'
 import HeightStrip from './HeightStrip.vue'
 import PartView from './PartView.vue'
 import { asItWas } from '../test-page'
+import { components, createVuetify } from '../test-vuetify'
 
 const plugins = () => [
   createVuetify({ components }),

@@ -13,12 +13,11 @@ import {
   Vector3,
 } from 'three'
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
-import { createVuetify } from 'vuetify'
-import * as components from 'vuetify/components'
 import type { LadderRow } from '../api/client'
 import { page } from '../test-page'
 import PartView from './PartView.vue'
 import { PartScene, readView, standMatrix, type PathLayer } from './partScene'
+import { components, createVuetify } from '../test-vuetify'
 
 // There is no graphics card in a test: what would be drawn is kept, and told.
 const drawn = vi.hoisted(() => ({ scene: undefined as unknown, camera: undefined as unknown, ended: 0, size: '' }))

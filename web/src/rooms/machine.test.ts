@@ -2,13 +2,12 @@ import { QueryClient, VueQueryPlugin } from '@tanstack/vue-query'
 import { flushPromises, mount, type VueWrapper } from '@vue/test-utils'
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
 import { createMemoryHistory, createRouter } from 'vue-router'
-import { createVuetify } from 'vuetify'
-import * as components from 'vuetify/components'
 import type { MachineNow, MachineSaid, RunCourse } from '../api/client'
 import { withTold } from '../composables/events'
 import MachineRoom from './MachineRoom.vue'
 import { asItWas } from '../test-page'
 import { asks, untaken } from '../test-server'
+import { components, createVuetify } from '../test-vuetify'
 
 const server = vi.hoisted(() => ({ answers: {} as Record<string, unknown>, asked: [] as unknown[] }))
 vi.mock('../api/client', async (original) => {

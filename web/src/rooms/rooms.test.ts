@@ -3,8 +3,6 @@ import { flushPromises, mount, type VueWrapper } from '@vue/test-utils'
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
 import { defineComponent, effectScope, h, ref, type Component } from 'vue'
 import { createMemoryHistory, createRouter } from 'vue-router'
-import { createVuetify } from 'vuetify'
-import * as components from 'vuetify/components'
 import described from '../../../core/print/machine/testdata/settings.json'
 import type { JobView, LaneView, PieceView, LadderRow, RunView, SliceView, Slip } from '../api/client'
 import CheckProgress from '../components/CheckProgress.vue'
@@ -42,6 +40,7 @@ import HouseRoom from './HouseRoom.vue'
 import JobRoom from './JobRoom.vue'
 import ShelfRoom from './ShelfRoom.vue'
 import { asks, untaken } from '../test-server'
+import { components, createVuetify } from '../test-vuetify'
 
 // The server: what it answers by path, and what it was asked to do.
 const server = vi.hoisted(() => ({
