@@ -10,6 +10,7 @@ import (
 	"math/rand/v2"
 	"os"
 	"reflect"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -172,6 +173,29 @@ func (w rows) look(t *testing.T, d *desk.Desk) rows {
 		require.NoError(t, err)
 	}
 	return now
+}
+
+// ear hears what a house tells those who look at it: what it has told since it was asked last.
+func ear(t *testing.T, d *desk.Desk) func() []string {
+	t.Helper()
+	conn, err := pgx.Connect(ctx, d.Store.Pool.Config().ConnString())
+	require.NoError(t, err)
+	t.Cleanup(func() { _ = conn.Close(ctx) })
+	_, err = conn.Exec(ctx, "LISTEN "+store.Channel)
+	require.NoError(t, err)
+	times := regexp.MustCompile(`"at":"[^"]*"`)
+	return func() (out []string) {
+		_, err := conn.Exec(ctx, `SELECT pg_notify($1, 'now')`, store.Channel)
+		require.NoError(t, err)
+		for {
+			n, err := conn.WaitForNotification(ctx)
+			require.NoError(t, err)
+			if n.Payload == "now" {
+				return out
+			}
+			out = append(out, times.ReplaceAllString(n.Payload, `"at":"then"`))
+		}
+	}
 }
 
 // deeds are what the scripts of testdata/deeds.script name.
@@ -378,6 +402,7 @@ func TestDeedsInTheDemoHouseDoWhatTheyDid(t *testing.T) {
 					b.Line("%s: %v", name, err)
 					b.Tell(name, v)
 				}
+				told := ear(t, d)
 				for _, line := range lines[1:] {
 					if name, is := strings.CutPrefix(line, "look at "); is {
 						see(name)
@@ -385,6 +410,9 @@ func TestDeedsInTheDemoHouseDoWhatTheyDid(t *testing.T) {
 					}
 					what, err := do(t, d, line)
 					b.Line("%s: %v", what, err)
+					for _, s := range told() {
+						b.Line("  tells %s", s)
+					}
 					is := was.look(t, d)
 					for _, table := range slices.Sorted(maps.Keys(is.sums)) {
 						tell(&b, was.of[table], is.of[table])

@@ -148,6 +148,20 @@ func TestWhatBecomesOfALine(t *testing.T) {
 		now := until(t, l, "it stands still", func(s State) bool { return s.Fault != "" })
 		assert.Contains(t, now.Fault, "thermal runaway")
 	})
+	t.Run("a fault while something is waited for", func(t *testing.T) {
+		t.Parallel()
+		s, l := serve(t, hasty)
+		said := make(chan error, 1)
+		go func() {
+			_, err := l.Do(t.Context(), "M109 S200")
+			said <- err
+		}()
+		time.Sleep(50 * time.Millisecond) // before it is said, it is the next that does
+		s.Do(func(p *standin.Printer) { p.Hear([]byte("M112\n")) })
+		var fault *Fault
+		require.ErrorAs(t, <-said, &fault)
+		assert.Contains(t, fault.Error(), "emergency stop")
+	})
 	t.Run("silence", func(t *testing.T) {
 		t.Parallel()
 		s, l := serve(t, hasty)

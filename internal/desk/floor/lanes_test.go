@@ -33,3 +33,14 @@ func TestLanesAreTimedFromNow(t *testing.T) {
 		assert.Equal(t, now.Add(c.next), h.Free[1])
 	}
 }
+
+// What could lie beside a run: first what nothing speaks against, and of those what saves most.
+func TestWhatCouldLieBesideIsInOrder(t *testing.T) {
+	all := []Could{{RunID: 1, SavesS: 90, Against: "no room there"}, {RunID: 2, SavesS: 10}, {RunID: 3, SavesS: 50}, {RunID: 4, SavesS: 99, Against: "no"}, {RunID: 5, SavesS: 50}, {RunID: 6, Against: "n"}}
+	inOrder(all)
+	var ids []int64
+	for _, c := range all {
+		ids = append(ids, c.RunID)
+	}
+	assert.Equal(t, []int64{3, 5, 2, 4, 1, 6}, ids)
+}

@@ -183,10 +183,15 @@ func BesideRun(ctx context.Context, d *desk.Desk, id int64) (Beside, error) {
 			out.Could = append(out.Could, *c)
 		}
 	}
-	slices.SortStableFunc(out.Could, func(a, b Could) int {
-		return cmp.Or(cmp.Compare(len(a.Against), len(b.Against)), cmp.Compare(b.SavesS, a.SavesS))
-	})
+	inOrder(out.Could)
 	return out, nil
+}
+
+// inOrder puts first what nothing speaks against, and of either what saves most.
+func inOrder(all []Could) {
+	slices.SortStableFunc(all, func(a, b Could) int {
+		return cmp.Or(cmp.Compare(min(1, len(a.Against)), min(1, len(b.Against))), cmp.Compare(b.SavesS, a.SavesS))
+	})
 }
 
 // could says what it would be if a run lay beside another; nil of a run of the same job.
