@@ -169,6 +169,14 @@ func TestRefusalsSayWhatWhereAndWhatToDo(t *testing.T) {
 			assert.NotEmpty(t, e.Do.Code)
 		})
 	}
+	// Of a stream nobody knows the length: it ends within a triangle, which is told by its number.
+	many := binarySTL(t, solid.Cylinder(2, 5, 3000))
+	for _, triangle := range []int{1, 2, 7, 4096, 4097, 11000} {
+		for _, more := range []int{0, 1, 49} {
+			_, err := Read(context.Background(), bytes.NewReader(many[:84+50*(triangle-1)+more]), -1, Limits{}, nil)
+			require.ErrorContains(t, err, fmt.Sprintf("The file says 11996 triangles but ends inside triangle %d ", triangle), "%d bytes of it", more)
+		}
+	}
 	_, err := Read(context.Background(), bytes.NewReader(box), int64(len(box)), Limits{Triangles: 11}, nil)
 	assert.ErrorIs(t, err, ErrTooLarge)
 	_, err = Read(context.Background(), bytes.NewReader(box), int64(len(box)), Limits{Bytes: 600}, nil)

@@ -3,6 +3,7 @@ package solid
 import (
 	"flag"
 	"fmt"
+	"hash/fnv"
 	"math"
 	"os"
 	"strings"
@@ -47,6 +48,17 @@ func TestPartsAreAsTheyWere(t *testing.T) {
 	for _, p := range Parts() {
 		m, b := p.Mesh.Measure(), p.Mesh.Bounds().Size()
 		fmt.Fprintf(&out, "%s: %s, %d triangles, %.6g × %.6g × %.6g, %.6g³, %.6g²\n", p.Name, p.Unit, len(p.Mesh.Triangles), b.X, b.Y, b.Z, m.Volume, m.Area)
+	}
+	for i, m := range Small() { // and what they are spoiled by, which the tests of repairs live on
+		for seed := range uint64(24) {
+			bad := Spoil(m, seed)
+			h := fnv.New32()
+			for _, v := range bad.Vertices {
+				fmt.Fprintf(h, "%.5f %.5f %.5f ", v.X, v.Y, v.Z)
+			}
+			fmt.Fprint(h, bad.Triangles)
+			fmt.Fprintf(&out, "small %d, spoiled %d: %d corners, %d triangles, %08x\n", i, seed, len(bad.Vertices), len(bad.Triangles), h.Sum32())
+		}
 	}
 	want, err := os.ReadFile("testdata/parts.txt")
 	if *update {
