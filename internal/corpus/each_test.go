@@ -81,7 +81,7 @@ func TestEachCheckOnAPartOfOthers(t *testing.T) {
 		{"overlapping bodies", "twenty-faces", beside(1, func(size mesh.Vec3) mesh.Vec3 { return mesh.Vec3{X: size.X / 2, Y: size.Y / 3} })},
 		{"crumbs", "twenty-faces", beside(0.01, func(size mesh.Vec3) mesh.Vec3 { return mesh.Vec3{X: 2 * size.X} })},
 		{"unit", "ball", func(s *set) { s.m, s.unit = s.m.Transformed(0.001, mesh.Vec3{}), "" }},
-		{"fit", "frame", sized(20)},
+		{"fit", "twelve-faces", sized(7)},
 		{"long and flat", "star", flat},
 		{"too thin", "four-faces", nil},
 		{"thin wall", "frame", func(s *set) { m := *s.on.Machine; m.LeastMM, s.on.Machine = 8, &m }},

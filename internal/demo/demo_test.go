@@ -15,13 +15,17 @@ import (
 	"github.com/stretchr/testify/require"
 	"gotest.tools/v3/golden"
 
+	"jobshelf/core/print/recipe"
 	"jobshelf/core/print/stored"
 	"jobshelf/internal/demo"
 	"jobshelf/internal/desk"
 	"jobshelf/internal/desk/decide"
+	"jobshelf/internal/desk/desktest"
+	"jobshelf/internal/desk/finishing"
 	"jobshelf/internal/desk/floor"
 	"jobshelf/internal/desk/house"
 	"jobshelf/internal/desk/people"
+	"jobshelf/internal/desk/stores"
 	"jobshelf/internal/pgtest"
 	"jobshelf/internal/standin"
 	"jobshelf/internal/store"
@@ -108,6 +112,48 @@ func TestTheDemoIsAsItWas(t *testing.T) {
 	assert.Equal(t, meant, found)
 	golden.Assert(t, book.String(), "demo.txt")
 	takeAsLong(t, s)
+}
+
+// The demo's house is set up as it was: what its machines can be told to do, its rules, spools, parts that wear and steps of
+// finishing; set up again, nothing is there twice.
+func TestTheHouseIsSetUpAsItWas(t *testing.T) {
+	ctx := context.Background()
+	s := pgtest.New(t)
+	noon := time.Date(2026, 11, 24, 11, 0, 0, 0, time.UTC)
+	d := &desk.Desk{Store: s, Queue: &desktest.Queue{}, Now: func() time.Time { return noon }}
+	var book told.Book
+	for _, p := range []recipe.Purpose{recipe.QuickLook, recipe.Everyday, recipe.WorkingPart} {
+		book.Line("for %s", p)
+		book.Tell("choices", demo.Choices(p))
+	}
+	for _, again := range []bool{false, true} {
+		first, err := demo.SetUp(ctx, s)
+		require.NoError(t, err)
+		assert.Equal(t, !again, first)
+		require.NoError(t, demo.AddRules(ctx, d))
+		if !again {
+			for _, f := range []func(context.Context, *desk.Desk) error{demo.Finishing, demo.Spools, demo.Parts} {
+				require.NoError(t, f(ctx, d))
+			}
+		}
+		for _, p := range []func() (any, error){
+			func() (any, error) { return s.Rules(ctx) },
+			func() (any, error) { return finishing.House(ctx, d) },
+			func() (any, error) { return stores.Look(ctx, d) },
+			func() (any, error) { return house.Read(ctx, d) },
+		} {
+			v, err := p()
+			require.NoError(t, err)
+			var own told.Book
+			own.Tell("", v)
+			if again {
+				assert.Contains(t, book.String(), own.String())
+				continue
+			}
+			book.Tell("", v)
+		}
+	}
+	golden.Assert(t, book.String(), "setup.txt")
 }
 
 // takeAsLong holds the plates of the demo's jobs against stand-ins of their machines, which share nothing with the estimate:

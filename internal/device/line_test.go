@@ -15,6 +15,7 @@ import (
 
 	"jobshelf/core/print/stored"
 	"jobshelf/core/print/wire"
+	"jobshelf/core/shape/problem"
 	"jobshelf/internal/demo"
 	"jobshelf/internal/standin"
 )
@@ -192,6 +193,48 @@ func TestWhatBecomesOfALine(t *testing.T) {
 		_, err := Dial(t.Context(), "127.0.0.1:1", hasty, nil)
 		require.ErrorIs(t, err, ErrLost)
 	})
+}
+
+// What is asked of a machine comes to be so: warm as it was, each of its nozzles and the bed; cold; a pause, its heat as it is.
+func TestWhatIsAskedOfAMachine(t *testing.T) {
+	t.Parallel()
+	s, l := serve(t, hasty)
+	wait := func(what string, bed, nozzle float64) {
+		t.Helper()
+		until(t, l, what, func(s State) bool {
+			is := map[bool]float64{}
+			for _, h := range s.Heats {
+				is[h.Bed] = h.ToC
+			}
+			return len(s.Heats) > 1 && is[true] == bed && is[false] == nozzle
+		})
+	}
+	require.NoError(t, l.Warm(t.Context(), nil))
+	s.Do(func(p *standin.Printer) { assert.Zero(t, p.Asked()) })
+	require.NoError(t, l.Warm(t.Context(), []wire.Heat{{Bed: true, ToC: 61}, {Nozzle: -1, ToC: 190}}))
+	wait("both", 61, 190)
+	require.NoError(t, l.Warm(t.Context(), []wire.Heat{{Nozzle: 0, ToC: 205}}))
+	wait("the nozzle alone is otherwise", 61, 205)
+	require.NoError(t, l.Cool(t.Context(), 1))
+	wait("cold", 0, 0)
+	require.NoError(t, l.Store(t.Context(), "R1.GCO", append(lines()[:10], slices.Repeat([]string{"G1 X50 F600", "G1 X90"}, 3000)...), nil))
+	require.NoError(t, l.Start(t.Context()))
+	until(t, l, "it warms", func(s State) bool { return s.Of > 0 && len(s.Heats) > 0 && s.Heats[0].ToC > 0 })
+	require.NoError(t, l.Pause(t.Context()))
+	at := until(t, l, "it stands", func(s State) bool { return s.Of > 0 }).At
+	s.Do(func(p *standin.Printer) { assert.Positive(t, p.Asked(), "the heat as it is") })
+	require.NoError(t, l.Start(t.Context()))
+	until(t, l, "it goes on to its end", func(s State) bool { return s.Finished == 1 || s.At > at })
+	_, err := l.Do(t.Context(), "M105\nM112")
+	require.Error(t, err, "one line at a time")
+	given, giveUp := context.WithCancel(t.Context())
+	giveUp()
+	_, err = l.Do(given, "G4 S1")
+	require.ErrorIs(t, err, context.Canceled)
+	require.NoError(t, l.Close())
+	_, err = l.Do(t.Context(), "M105")
+	require.Error(t, err)
+	assert.Equal(t, "nothing there", (&Broken{problem.Say("nothing there")}).Error())
 }
 
 // A machine that does not say that it writes a file is sent no line of one: it would obey each at once.

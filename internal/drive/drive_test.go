@@ -53,7 +53,7 @@ func program(layers int, wait string) string {
 }
 
 // long is a program with so much behind its end that sending it takes a while.
-func long(program string) string { return program + strings.Repeat("G1 X50 Y50 F6000\n", 20_000) }
+func long(program string) string { return program + strings.Repeat("G1 X50 Y50 F6000\n", 8_000) }
 
 // floor is a house with a machine on a line, and a job approved for it.
 type floor struct {
