@@ -97,7 +97,14 @@ func (p *process) end(s syscall.Signal) {
 	<-p.done
 }
 
+// serve serves a house. What might save time at night is looked for where a test asks for it (--queues night): that takes
+// as long as all the rest.
 func serve(t testing.TB, url string, more ...string) *process {
+	return serveOnly(t, url, append([]string{"--queues", "counter,bench"}, more...)...)
+}
+
+// serveOnly serves one with the queues that are named alone.
+func serveOnly(t testing.TB, url string, more ...string) *process {
 	return start(t, "is at", append([]string{"serve", "--listen", "127.0.0.1:0", "--database", url, "--sign-ins-per-minute", "100"}, more...)...)
 }
 

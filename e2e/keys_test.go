@@ -23,7 +23,7 @@ import (
 func TestKeysAlone(t *testing.T) {
 	t.Parallel()
 	url := house(t)
-	server := serve(t, url)
+	server := serveOnly(t, url, "--queues", "counter")
 	s, err := store.Open(ctx, url)
 	require.NoError(t, err)
 	defer s.Close()
@@ -87,6 +87,13 @@ func TestKeysAlone(t *testing.T) {
 		assert.Contains(t, []string{"approved", "being sliced"}, j.State, j.Title)
 	}
 	assert.GreaterOrEqual(t, len(jobs), 10, "no more than two were sent back")
+
+	// What was said yes to is taken back: slicing it all would take longer than the test.
+	tess := signIn(t, server.base, "tess")
+	for _, j := range jobs {
+		tess.post(fmt.Sprintf("/jobs/%d/take-back", j.ID), map[string]any{"revision": j.Revision}, nil)
+	}
+	start(t, "Working", "work", "--database", url, "--queues", "bench")
 
 	// A model is handed in: the file is chosen in the system's own dialog, the rest by keys.
 	press("h")

@@ -30,7 +30,7 @@ func atTheDesk(t *testing.T, base string) (*browser.Page, func(error)) {
 // The ladder says of every machine and orientation what it takes, by itself and while one looks; by keys
 // alone a row in which the part stands otherwise is taken, judged, and said yes to on its machine.
 func TestTheLadderIsReadAndTakenByKeys(t *testing.T) {
-	server := serve(t, house(t))
+	server := serve(t, house(t), "--queues", "night")
 	c := signIn(t, server.base, "cato")
 	id := c.handIn(file(t, "bollard.stl", solid.Bollard()))
 	c.until(id, over)

@@ -169,7 +169,8 @@ func (h *teller) tell(key string, a answer, only []string) {
 	if m, ok := v.(map[string]any); ok && m["revision"] != nil {
 		h.v = m["revision"]
 		// Slices that were ordered together end in any order.
-		slices.SortStableFunc(m["history"].([]any), func(a, b any) int {
+		history, _ := m["history"].([]any)
+		slices.SortStableFunc(history, func(a, b any) int {
 			return strings.Compare(fmt.Sprint(a.(map[string]any)["what"]), fmt.Sprint(b.(map[string]any)["what"]))
 		})
 	}
