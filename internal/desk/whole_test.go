@@ -132,6 +132,25 @@ func TestTheDemoHouseLooksAsItDid(t *testing.T) {
 	for id := int64(24); id < 28; id++ {
 		see(fmt.Sprintf("label %d", id), func() (any, error) { return finishing.LabelOf(ctx, d, id) })
 	}
+	file := func(what string, f func(context.Context, *desk.Desk, desk.Actor, int64, int) (desk.Download, error), id int64, n int) {
+		v, err := f(ctx, d, cato, id, n)
+		if !errors.Is(err, desk.ErrNotFound) {
+			b.Line("%s %d, %d: %q %s, %d bytes, kept %s, %v", what, id, n, v.Name, v.Type, v.Bytes, v.Keep, err)
+		}
+	}
+	for id := range int64(60) {
+		for n := range 3 {
+			file("program", plates.Program, id, n)
+			file("standing", plates.Standing, id, n)
+			file("layers", plates.Layers, id, n)
+			file("picture", intake.Picture, id, n)
+			file("surface", intake.Surface, id, n)
+			file("model", intake.ModelFile, id, n)
+		}
+		file("run", func(ctx context.Context, d *desk.Desk, a desk.Actor, id int64, _ int) (desk.Download, error) {
+			return plates.RunProgram(ctx, d, a, id)
+		}, id, 0)
+	}
 	rules, err := d.Store.Rules(ctx)
 	require.NoError(t, err)
 	for k := range rules {
@@ -334,7 +353,7 @@ func lookAt(t *testing.T, d *desk.Desk, name string) (any, error) {
 }
 
 // do does a line of a script: what is said by it, and what came of it.
-func do(t *testing.T, d *desk.Desk, line string) (what string, err error) {
+func do(t *testing.T, d *desk.Desk, line string) (what string, gave []any, err error) {
 	t.Helper()
 	f := strings.SplitN(line, " | ", 4)
 	require.GreaterOrEqual(t, len(f), 3, line)
@@ -367,8 +386,11 @@ func do(t *testing.T, d *desk.Desk, line string) (what string, err error) {
 	}
 	require.Empty(t, given, line)
 	out := does.Call(in)
+	for _, v := range out[:len(out)-1] {
+		gave = append(gave, v.Interface())
+	}
 	err, _ = out[len(out)-1].Interface().(error)
-	return f[0], err
+	return f[0], gave, err
 }
 
 // What is done in the demo house is answered as it was and changes what it did, row by row: scripts of deeds, each in a
@@ -408,8 +430,11 @@ func TestDeedsInTheDemoHouseDoWhatTheyDid(t *testing.T) {
 						see(name)
 						continue
 					}
-					what, err := do(t, d, line)
+					what, gave, err := do(t, d, line)
 					b.Line("%s: %v", what, err)
+					if len(gave) > 0 && err == nil {
+						b.Tell("", gave)
+					}
 					for _, s := range told() {
 						b.Line("  tells %s", s)
 					}
