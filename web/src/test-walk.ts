@@ -49,6 +49,60 @@ Object.assign(told.cato!, {
   },
   '/accounts/4': { member_id: 4, member: 'Oskar Veer', cents: -80, lines: [line(8, 'corrected', -80, 'It was late.')] },
 })
+// And what else the demo has none of, so that it is seen.
+const ended = (id: number, title: string, state: string, reason?: string) => ({
+  id,
+  title,
+  member: 'Nia Marlow',
+  purpose: 'everyday',
+  state,
+  reason,
+  at: '2026-11-20T10:00:00Z',
+})
+const like = (path: string) => told.cato![path] as Record<string, never>
+const seventh = like('/jobs/7') as unknown as { piece_set: { versions: Record<string, unknown>[]; current: number }[] }
+const asItCame = seventh.piece_set[0]!.versions[0]!
+const edges = { boundary_edges: 3, nonmanifold_edges: 0, misoriented_edges: 0, bodies: 1 }
+seventh.piece_set[0]!.versions.push({
+  ...asItCame,
+  n: 2,
+  steps: ['weld', 'holes'],
+  log: [{ step: 'holes', count: 1, text: 'Closed 1 hole.', before: edges, after: { ...edges, boundary_edges: 0 } }],
+})
+const asked = { asked: 'Which colour?', asked_by: 'Cato Lindgard', asked_at: '2026-11-27T09:00:00Z' }
+Object.assign(seventh, {
+  left_out: [{ id: 91, name: 'lid.stl', copies: 2 }],
+  questions: [
+    { ...asked, reply: 'Blue.', replied_by: 'Nia Marlow', replied_at: '2026-11-27T10:00:00Z' },
+    { ...asked, asked: 'Light or dark?' },
+  ],
+})
+Object.assign((told.cato!['/pieces/7/slices'] as object[])[0]!, {
+  overrides: [{ key: 'infill_percent', value: '40', was: '20', who: 'Cato Lindgard', why: 'It is stood on.' }],
+  support_marks: [
+    {
+      corners_mm: [
+        [0, 0, 4],
+        [5, 0, 4],
+        [5, 5, 4],
+        [0, 5, 4],
+      ],
+      put_in: true,
+      who: 'Cato Lindgard',
+      why: 'It hangs.',
+    },
+  ],
+})
+Object.assign((like('/jobs/9') as unknown as { piece_set: object[] }).piece_set[0]!, {
+  unit_proposals: [
+    { unit: 'in', longest_mm: 2336.8, machines: 0, reason: 'It would be large.' },
+    { unit: 'cm', longest_mm: 920, machines: 1, reason: 'It fits one machine.' },
+  ],
+})
+Object.assign(told.cato!, {
+  '/ended': [ended(31, 'Old cleat', 'sent back', 'Too thin.'), ended(32, 'Buoy', 'fetched')],
+  '/machines/3': { ...like('/machines/3'), to_clear: ['Sheave'], warm: ['what comes next', 'nothing'] },
+})
 /** A layer of two lines, as docs/view-format.md says. */
 const layers = new ArrayBuffer(4 * 17)
 new Uint32Array(layers).set([2, 0, 0, 1, (2 << 8) | 5])
