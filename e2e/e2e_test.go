@@ -458,7 +458,7 @@ func TestIntakeInTheBrowser(t *testing.T) {
 // are stepped by key; a time-saving alternative is taken, two variants compared;
 // the G-code is downloaded and read.
 func TestLayersInTheBrowser(t *testing.T) {
-	server := serve(t, house(t))
+	server := serve(t, house(t), "--queues", "night")
 	c := signIn(t, server.base, "cato")
 	id := c.handIn(file(t, "bollard.stl", solid.Bollard()))
 	v := c.until(id, over)

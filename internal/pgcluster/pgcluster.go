@@ -93,7 +93,7 @@ func Start(ctx context.Context, o Options) (_ *Cluster, err error) {
 	}
 	settings := []string{"-D", data, "-p", strconv.Itoa(c.port), "-k", "", "-c", "listen_addresses=127.0.0.1", "-c", "max_connections=200"}
 	if o.Volatile {
-		settings = append(settings, "-c", "fsync=off", "-c", "synchronous_commit=off", "-c", "full_page_writes=off", "-c", "autovacuum=off") // which would be in a database that is being copied
+		settings = append(settings, "-c", "fsync=off", "-c", "synchronous_commit=off", "-c", "full_page_writes=off", "-c", "autovacuum=off", "-c", "max_wal_size=256MB") // which would be in a database that is being copied
 	}
 	if err := c.launch(filepath.Join(bin, "postgres"), settings); err != nil {
 		return nil, err

@@ -8,13 +8,16 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 
 	"jobshelf/core/print/setting"
 	"jobshelf/core/shape/problem"
 )
 
 // Settings lists all settings, as the recipe's own field tags describe them.
-func Settings() []setting.Setting { return setting.Of(reflect.TypeFor[Recipe]()) }
+func Settings() []setting.Setting { return slices.Clone(settings()) }
+
+var settings = sync.OnceValue(func() []setting.Setting { return setting.Of(reflect.TypeFor[Recipe]()) })
 
 // Override is one setting that differs from the house's recipe.
 type Override struct {
@@ -27,7 +30,7 @@ type Override struct {
 
 // SettingOf finds a setting by its key.
 func SettingOf(key string) (setting.Setting, bool) {
-	all := Settings()
+	all := settings()
 	k := slices.IndexFunc(all, func(s setting.Setting) bool { return s.Key == key })
 	if k < 0 {
 		return setting.Setting{}, false
