@@ -8,9 +8,11 @@ package pgtest
 import (
 	"compress/gzip"
 	"context"
+	"errors"
 	"fmt"
 	"io"
 	"os"
+	"path/filepath"
 	"slices"
 	"strings"
 	"sync"
@@ -60,11 +62,26 @@ func place() string {
 	return memory
 }
 
+// dirs begin so; behind it is whose process it is.
+const dirs = "jobshelf-test-"
+
+// tidy takes away what tests left that were killed.
+func tidy() {
+	left, _ := filepath.Glob(filepath.Join(place(), dirs+"*")) // the pattern is sound
+	for _, l := range left {
+		var pid int
+		if n, _ := fmt.Sscanf(filepath.Base(l), dirs+"%d-", &pid); n == 1 && errors.Is(unix.Kill(pid, 0), unix.ESRCH) {
+			_ = os.RemoveAll(l)
+		}
+	}
+}
+
 // start brings up the server and makes the template: a migrated, empty database.
 func start() {
 	ctx, cancel := context.WithTimeout(context.Background(), 90*time.Second)
 	defer cancel()
-	if dir, failed = os.MkdirTemp(place(), "jobshelf-test-"); failed != nil {
+	tidy()
+	if dir, failed = os.MkdirTemp(place(), fmt.Sprintf("%s%d-", dirs, os.Getpid())); failed != nil {
 		return
 	}
 	if cluster, failed = pgcluster.Start(ctx, pgcluster.Options{Dir: dir, Volatile: true}); failed != nil {
