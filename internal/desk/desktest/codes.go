@@ -5,10 +5,9 @@ import (
 	"go/parser"
 	"go/token"
 	"io/fs"
-	"os"
+	"os/exec"
 	"path/filepath"
-	"regexp"
-	"slices"
+	"reflect"
 	"strconv"
 	"strings"
 	"testing"
@@ -19,48 +18,32 @@ import (
 	"jobshelf/core/judge/finding"
 )
 
-// fieldNames are all fields of what can be asked of the house, by their names in JSON.
-func fieldNames(t *testing.T) map[string]bool {
-	t.Helper()
-	root, out := ".", map[string]bool{}
-	for {
-		if _, err := os.Stat(filepath.Join(root, "go.mod")); err == nil {
-			break
-		}
-		root = filepath.Join(root, "..")
-	}
-	tag := regexp.MustCompile("json:\"([a-z_]+)")
-	for _, of := range []string{"core", "internal"} {
-		require.NoError(t, filepath.WalkDir(filepath.Join(root, of), func(path string, _ fs.DirEntry, err error) error {
-			if err != nil || !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, "_test.go") {
-				return err
-			}
-			text, err := os.ReadFile(path)
-			for _, m := range tag.FindAllStringSubmatch(string(text), -1) {
-				out[m[1]] = true
-			}
-			return err
-		}))
-	}
-	return out
-}
+// said are what says something by its code, and which of its arguments that is; what stands before it is a field.
+var said = map[string]int{"Say": 0, "Refuse": 0, "Wrong": 1}
 
 // Codes looks that what is said in the code of a test's package and below has a text, and that what is refused by its field
 // names one: whoever mistypes a code has people read the code.
 func Codes(t *testing.T) {
 	t.Helper()
-	n, fields := 0, fieldNames(t)
-	require.NoError(t, filepath.WalkDir(".", func(path string, _ fs.DirEntry, err error) error {
-		if err != nil || !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, "_test.go") {
-			return err
-		}
-		f, err := parser.ParseFile(token.NewFileSet(), path, nil, 0)
-		if err != nil {
-			return err
-		}
+	root, err := exec.CommandContext(t.Context(), "go", "env", "GOMOD").Output()
+	require.NoError(t, err)
+	fields := map[string]bool{}
+	for _, of := range []string{"core", "internal"} {
+		sources(t, filepath.Join(filepath.Dir(strings.TrimSpace(string(root))), of), func(_ string, f *ast.File) {
+			ast.Inspect(f, func(x ast.Node) bool {
+				if is, ok := x.(*ast.Field); ok && is.Tag != nil {
+					name, _, _ := strings.Cut(reflect.StructTag(strings.Trim(is.Tag.Value, "`")).Get("json"), ",")
+					fields[name] = true
+				}
+				return true
+			})
+		})
+	}
+	n := 0
+	sources(t, ".", func(path string, f *ast.File) {
 		ast.Inspect(f, func(x ast.Node) bool {
-			call, is := x.(*ast.CallExpr)
-			if !is {
+			call, _ := x.(*ast.CallExpr)
+			if call == nil {
 				return true
 			}
 			name := ""
@@ -70,26 +53,48 @@ func Codes(t *testing.T) {
 			case *ast.Ident:
 				name = f.Name
 			}
-			at := slices.Index([]string{"Say", "Refuse", "Wrong"}, name) / 2 // of Wrong the first says which field
-			if !slices.Contains([]string{"Say", "Refuse", "Wrong"}, name) || len(call.Args) <= at {
+			at, is := said[name]
+			if !is || len(call.Args) <= at {
 				return true
 			}
-			if lit, is := call.Args[0].(*ast.BasicLit); is && at == 1 {
-				field, err := strconv.Unquote(lit.Value)
-				require.NoError(t, err)
+			if code := text(t, call.Args[at]); code != "" {
+				assert.True(t, finding.Has(code), "%s: %q has no text", path, code)
+				n++
+			}
+			if field := text(t, call.Args[0]); at == 1 && field != "" {
 				for part := range strings.SplitSeq(field, ".") {
 					assert.True(t, fields[part], "%s: nobody can enter anything in %q", path, field)
 				}
 			}
-			if lit, is := call.Args[at].(*ast.BasicLit); is && lit.Kind == token.STRING {
-				code, err := strconv.Unquote(lit.Value)
-				require.NoError(t, err)
-				assert.True(t, finding.Has(code), "%s: %q has no text", path, code)
-				n++
-			}
 			return true
 		})
-		return nil
-	}))
+	})
 	assert.Positive(t, n)
+}
+
+// sources reads the code in a directory and below, without its tests.
+func sources(t *testing.T, dir string, do func(path string, f *ast.File)) {
+	t.Helper()
+	require.NoError(t, filepath.WalkDir(dir, func(path string, _ fs.DirEntry, err error) error {
+		if err != nil || !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, "_test.go") {
+			return err
+		}
+		f, err := parser.ParseFile(token.NewFileSet(), path, nil, 0)
+		if err == nil {
+			do(path, f)
+		}
+		return err
+	}))
+}
+
+// text is a text that stands in the code; empty where what is said is not known there.
+func text(t *testing.T, x ast.Expr) string {
+	t.Helper()
+	lit, is := x.(*ast.BasicLit)
+	if !is || lit.Kind != token.STRING {
+		return ""
+	}
+	out, err := strconv.Unquote(lit.Value)
+	require.NoError(t, err)
+	return out
 }
