@@ -6,6 +6,7 @@ import (
 	"cmp"
 	"fmt"
 	"math"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -246,6 +247,9 @@ const (
 	mostNameBytes  = 120
 )
 
+// braces are what Fill puts values in the place of, if there is such a fact.
+var braces = regexp.MustCompile(`\{([^{}]*)\}`)
+
 // Check lists what cannot be meant by a rule.
 func (r *Rule) Check() (out []problem.Problem) {
 	wrong := func(field, code string, params ...any) {
@@ -256,6 +260,11 @@ func (r *Rule) Check() (out []problem.Problem) {
 	}
 	if strings.TrimSpace(r.Says) == "" {
 		wrong("says", "rule says nothing")
+	}
+	for _, key := range braces.FindAllStringSubmatch(r.Says, -1) { // members would read the braces
+		if _, is := FactOf(key[1]); !is {
+			wrong("says", "no such fact", key[1])
+		}
 	}
 	if !slices.Contains(finding.Grades, r.Grade) {
 		wrong("grade", "no such grade", string(r.Grade))

@@ -15,6 +15,7 @@ import (
 	"pgregory.net/rapid"
 
 	"jobshelf/core/judge/finding"
+	"jobshelf/core/shape/problem"
 )
 
 var words = finding.Speak("en-GB")
@@ -214,7 +215,10 @@ func TestARuleIsSaid(t *testing.T) {
 	six := Rule{Name: "Six hours", Grade: finding.Decide, Waives: ByDesk, Says: "It runs {hours} h and takes {grams} g for {price}; {use} {first} {warm} {nothing} {hours",
 		When: Condition{All: []Condition{{Any: []Condition{{Fact: "hours", Op: Over, Number: 6}, {Fact: "grams", Op: AtLeast, Number: 50.5}}},
 			{None: []Condition{{Fact: "purpose", Op: Is, Names: []string{"working part", "everyday"}}}}, {Fact: "first", Op: No}}}}
-	assert.Empty(t, six.Check())
+	assert.Equal(t, []problem.Problem{{Field: "says", Phrase: problem.Say("no such fact", "nothing")}}, six.Check(), "it is said of old all the same, as it is written")
+	sound := six
+	sound.Says = strings.ReplaceAll(six.Says, "{nothing}", "} {")
+	assert.Empty(t, sound.Check())
 	assert.Equal(t, "(its longest run is over 6 h or its filament is at least 50.5 g) and not (its purpose is working part or everyday) and it is not its member’s first print ever",
 		words.Say(six.When.Sentence()))
 	k := &Known{Numbers: map[string]float64{"hours": 6.24, "grams": 12, "price": 3.5}, Texts: map[string]string{"purpose": "quick look"}, Lists: map[string][]string{"use": {"load", "outdoors"}}, Flags: map[string]bool{"first": false}}
